@@ -1,0 +1,3 @@
+// The one file that is bundled: the rich-text editor as a plain script.
+export { Editor } from "@tiptap/core";
+export { StarterKit } from "@tiptap/starter-kit";
