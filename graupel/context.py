@@ -1,0 +1,23 @@
+"""What a service needs beside its arguments."""
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from graupel.caching import KeptCounts
+from graupel.db import Database
+from graupel.settings import Settings
+
+
+@dataclass(frozen=True)
+class Context:
+    """The database, the settings of this installation, and counts kept in memory."""
+
+    db: Database
+    settings: Settings
+    counts: KeptCounts = field(default_factory=KeptCounts)
+
+    def folder(self, name: str) -> Path:
+        """A folder for files under the data folder, made where it is not there."""
+        path = self.settings.data_folder / name
+        path.mkdir(parents=True, exist_ok=True)
+        return path

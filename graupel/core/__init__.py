@@ -1,0 +1,1 @@
+"""The rules and the computation of the catalogue: values in, values out."""

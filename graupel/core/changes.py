@@ -1,0 +1,81 @@
+"""What changed between two states of a record, and how two people's changes come together."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+Values = Mapping[str, Any]
+
+
+def journal_value(value: Any) -> Any:
+    """A field's value as the journal keeps it: money as a string with two decimals, the rest as JSON has it."""
+    if isinstance(value, Decimal):
+        return f"{value:.2f}"
+    return value
+
+
+def journal_values(values: Values) -> dict[str, Any]:
+    """A record's values as the journal keeps them."""
+    return {name: journal_value(value) for name, value in values.items()}
+
+
+def diff(before: Values, after: Values) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The fields that differ, as they were and as they are; only fields that ``after`` has count."""
+    old, new = journal_values(before), journal_values(after)
+    names = [name for name in new if old.get(name) != new[name]]
+    return {name: old.get(name) for name in names}, {name: new[name] for name in names}
+
+
+def rewind(current: Values, befores: Iterable[Values]) -> dict[str, Any]:
+    """An earlier state: ``current`` with the journal's befores put back, the newest first."""
+    state = journal_values(current)
+    for before in befores:
+        state.update({name: value for name, value in before.items() if name in state})
+    return state
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """One field that two people changed to different values."""
+
+    field: str
+    was: Any
+    mine: Any
+    theirs: Any
+
+
+@dataclass(frozen=True)
+class Merge:
+    """Two people's changes to the same record, brought together.
+
+    ``values`` holds every field: mine where only I changed it, theirs where only they did, mine
+    where both did; ``conflicts`` names the latter, ``taken`` the fields in which theirs came in.
+    """
+
+    values: dict[str, Any]
+    conflicts: list[Conflict] = field(default_factory=list)
+    taken: list[str] = field(default_factory=list)
+
+
+def merge(base: Values, mine: Values, theirs: Values) -> Merge:
+    """A three-way merge by fields of journal values."""
+    base, mine, theirs = journal_values(base), journal_values(mine), journal_values(theirs)
+    merged, conflicts, taken = dict(mine), [], []
+    for name, value in theirs.items():
+        if name not in mine or value in (mine[name], base.get(name)):
+            continue
+        if mine[name] == base.get(name):
+            merged[name] = value
+            taken.append(name)
+        else:
+            conflicts.append(Conflict(name, base.get(name), mine[name], value))
+    return Merge(merged, conflicts, taken)
+
+
+def rolls_back_cleanly(after: Values, current: Values | None) -> bool:
+    """Whether each field still holds what the change wrote, so that putting back loses nobody's work."""
+    if current is None:
+        return False
+    now = journal_values(current)
+    return all(now.get(name) == value for name, value in journal_values(after).items())

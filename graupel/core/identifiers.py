@@ -1,0 +1,60 @@
+"""The names and numbers by which goods are known."""
+
+import re
+
+from stdnum import ean
+
+from graupel.core.errors import Refused
+
+SKU_LENGTH = 64
+_SKU = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9 ._/+#-]*[A-Za-z0-9._/+#-])?")
+_GTIN_LENGTHS = (8, 12, 13, 14)
+
+
+def parse_sku(text: str) -> str:
+    """The SKU without blanks around it.
+
+    Letters and digits of ASCII, blanks inside, and ``. _ / + # -``: what every marketplace,
+    scanner and label takes. Upper and lower case count as the same SKU. Raises Refused.
+    """
+    sku = text.strip()
+    if not sku:
+        raise Refused.because("sku.missing", "A SKU is needed, such as FEL-AR-100.")
+    if len(sku) > SKU_LENGTH:
+        raise Refused.because(
+            "sku.too_long", f"A SKU has at most {SKU_LENGTH} characters; this one has {len(sku)}."
+        )
+    if not _SKU.fullmatch(sku):
+        odd = next((ch for ch in sku if not re.fullmatch(r"[A-Za-z0-9 ._/+#-]", ch)), sku[0])
+        raise Refused.because(
+            "sku.characters",
+            f"A SKU can't hold “{odd}” there. Use the letters A to Z, digits, blanks inside and . _ / + # -; "
+            "begin with a letter or digit.",
+        )
+    return sku
+
+
+def parse_gtin(text: str) -> str:
+    """A GTIN of 8, 12, 13 or 14 digits with a right check digit (GS1 General Specifications 7.9).
+
+    Blanks and dashes between the digits are dropped. Raises Refused, naming the digit it should be.
+    """
+    digits = re.sub(r"[\s-]", "", text)
+    if not digits.isascii() or not digits.isdigit():
+        raise Refused.because("gtin.characters", f"“{text.strip()}” is not a GTIN: it may hold digits only.")
+    if len(digits) not in _GTIN_LENGTHS:
+        raise Refused.because(
+            "gtin.length", f"A GTIN has 8, 12, 13 or 14 digits; “{digits}” has {len(digits)}."
+        )
+    right = gtin_check_digit(digits[:-1])
+    if digits[-1] != right:
+        raise Refused.because(
+            "gtin.check_digit",
+            f"The last digit of “{digits}” should be {right}, not {digits[-1]}. One of its digits is mistyped.",
+        )
+    return digits
+
+
+def gtin_check_digit(body: str) -> str:
+    """The check digit that belongs after ``body``."""
+    return str(ean.calc_check_digit(body))

@@ -1,0 +1,48 @@
+"""Rich text as it is kept: cleaned to a short list of HTML that says what text is, not how it looks."""
+
+import html
+import re
+
+import nh3
+
+#: What a description may hold: element -> attributes. Everything else is dropped, its text kept.
+ALLOWED: dict[str, set[str]] = {
+    "p": set(), "br": set(), "strong": set(), "em": set(), "u": set(), "s": set(), "h2": set(), "h3": set(),
+    "h4": set(), "ul": set(), "ol": set(), "li": set(), "blockquote": set(), "a": {"href"},
+    "table": set(), "thead": set(), "tbody": set(), "tr": set(),
+    "th": {"colspan", "rowspan"}, "td": {"colspan", "rowspan"},
+}
+_LOOKS_LIKE_HTML = re.compile(r"</?[a-zA-Z][^>]*>")
+_EMPTY = re.compile(r"(?:<p>(?:\s|&nbsp;|<br>)*</p>|\s|<br>)*")
+
+
+def clean(text: str) -> str:
+    """HTML that is safe to show: only ALLOWED, links to http, https or mail; plain text becomes paragraphs."""
+    if not text.strip():
+        return ""
+    if not _LOOKS_LIKE_HTML.search(text):
+        return from_plain(text)
+    cleaned = nh3.clean(
+        text,
+        tags=set(ALLOWED),
+        attributes={tag: names for tag, names in ALLOWED.items() if names},
+        url_schemes={"http", "https", "mailto"},
+        link_rel="noopener nofollow",
+        clean_content_tags={"script", "style"},
+    )
+    return "" if _EMPTY.fullmatch(cleaned) else cleaned
+
+
+def from_plain(text: str) -> str:
+    """Paragraphs made of plain text: a blank line ends one, a single line break stays one."""
+    blocks = [block.strip() for block in re.split(r"\n\s*\n", text.replace("\r\n", "\n")) if block.strip()]
+    return "".join(
+        "<p>" + "<br>".join(html.escape(line, quote=False) for line in block.split("\n")) + "</p>"
+        for block in blocks
+    )
+
+
+def to_plain(markup: str) -> str:
+    """The words alone, one line for each block."""
+    spaced = re.sub(r"</(?:p|li|h[2-4]|tr|blockquote)>|<br>", "\n", markup)
+    return html.unescape(nh3.clean(spaced, tags=set())).strip()

@@ -1,0 +1,136 @@
+"""The state of the products table as its address holds it."""
+
+import base64
+import binascii
+import json
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+from urllib.parse import urlencode
+
+from graupel.core.products import Status
+
+PAGE_SIZE = 50
+SORTS = {"name": "Product", "sku": "SKU", "price": "Price", "changed": "Changed"}
+DEFAULT_SORT = "-changed"
+#: Words that InnoDB's full-text index leaves out (information_schema.INNODB_FT_DEFAULT_STOPWORD).
+STOPWORDS = frozenset(
+    "a about an are as at be by com de en for from how i in is it la of on or that the this to was what "
+    "when where who will with und www".split()
+)
+SHORTEST_INDEXED = 3
+
+
+@dataclass(frozen=True)
+class Cursor:
+    """A place in the sorted table: the sort value and id of the row beside it."""
+
+    value: str | None
+    row_id: int
+    backwards: bool = False
+
+    def encode(self) -> str:
+        """As an address carries it."""
+        packed = json.dumps([self.value, self.row_id, int(self.backwards)]).encode()
+        return base64.urlsafe_b64encode(packed).decode().rstrip("=")
+
+    @classmethod
+    def decode(cls, text: str) -> "Cursor | None":
+        """None where the text is no cursor: then the table starts at its first page."""
+        try:
+            value, row_id, backwards = json.loads(base64.urlsafe_b64decode(text + "=" * (-len(text) % 4)))
+            return cls(None if value is None else str(value), int(row_id), bool(backwards))
+        except (ValueError, TypeError, binascii.Error):
+            return None
+
+
+@dataclass(frozen=True)
+class TableState:
+    """Search words, chosen facets, sorting and page."""
+
+    q: str = ""
+    status: tuple[str, ...] = ()
+    category: tuple[int, ...] = ()
+    sort: str = DEFAULT_SORT
+    cursor: Cursor | None = None
+    page: int = 1
+
+    @property
+    def sort_key(self) -> str:
+        """The column sorted by."""
+        return self.sort.lstrip("-")
+
+    @property
+    def descending(self) -> bool:
+        """Whether the largest comes first."""
+        return self.sort.startswith("-")
+
+    @property
+    def is_filtered(self) -> bool:
+        """Whether anything narrows the table."""
+        return bool(self.q or self.status or self.category)
+
+    @classmethod
+    def read(cls, query: Mapping[str, list[str]]) -> "TableState":
+        """From an address; what can't be read is left out, so an old link still opens."""
+        sort = _first(query, "sort")
+        page = _first(query, "page")
+        return cls(
+            q=re.sub(r"\s+", " ", _first(query, "q")).strip()[:200],
+            status=tuple(dict.fromkeys(s for s in query.get("status", []) if s in tuple(Status))),
+            category=tuple(dict.fromkeys(int(c) for c in query.get("category", []) if c.isdecimal()
+                                         and len(c) < 19)),
+            sort=sort if sort.lstrip("-") in SORTS and not sort.startswith("--") else DEFAULT_SORT,
+            cursor=Cursor.decode(_first(query, "at")) if _first(query, "at") else None,
+            page=int(page) if page.isdecimal() and 0 < len(page) < 8 else 1,
+        )
+
+    def query(self) -> str:
+        """The address' query, without what is as by default."""
+        pairs: list[tuple[str, Any]] = [("q", self.q)] if self.q else []
+        pairs += [("status", value) for value in self.status]
+        pairs += [("category", value) for value in self.category]
+        if self.sort != DEFAULT_SORT:
+            pairs.append(("sort", self.sort))
+        if self.cursor:
+            pairs += [("at", self.cursor.encode()), ("page", self.page)]
+        return urlencode(pairs)
+
+    def toggled(self, facet: str, value: Any) -> "TableState":
+        """With one value of a facet switched, at the first page."""
+        chosen = getattr(self, facet)
+        now = tuple(v for v in chosen if v != value) if value in chosen else (*chosen, value)
+        return replace(self, **{facet: now}, cursor=None, page=1)
+
+    def sorted_by(self, key: str) -> "TableState":
+        """Sorted by a column, the other way round where it is sorted by it already."""
+        sort = f"-{key}" if self.sort == key else key
+        return replace(self, sort=sort, cursor=None, page=1)
+
+    def at(self, cursor: Cursor, page: int) -> "TableState":
+        """At another page."""
+        return replace(self, cursor=cursor if page > 1 else None, page=max(page, 1))
+
+
+@dataclass(frozen=True)
+class SearchWords:
+    """A search text taken apart: what a full-text index can find and what must be compared."""
+
+    indexed: str
+    compared: tuple[str, ...]
+    sku_prefix: str
+
+
+def search_words(text: str) -> SearchWords | None:
+    """None where nothing is searched. ``indexed`` is a boolean full-text expression in which all words begin."""
+    words = re.findall(r"\w+", text.lower())
+    if not text.strip():
+        return None
+    indexed = [word for word in words if len(word) >= SHORTEST_INDEXED and word not in STOPWORDS]
+    compared = tuple(word for word in words if word not in indexed)
+    return SearchWords(" ".join(f"+{word}*" for word in indexed), compared, text.strip())
+
+
+def _first(query: Mapping[str, list[str]], name: str) -> str:
+    return (query.get(name) or [""])[0]

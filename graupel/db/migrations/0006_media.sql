@@ -1,0 +1,24 @@
+CREATE TABLE IF NOT EXISTS media (
+  id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  sha256 CHAR(64) CHARACTER SET ascii NOT NULL,
+  file_name VARCHAR(200) NOT NULL,
+  format VARCHAR(8) CHARACTER SET ascii NOT NULL,
+  bytes INT UNSIGNED NOT NULL,
+  width INT UNSIGNED NOT NULL,
+  height INT UNSIGNED NOT NULL,
+  made_at DATETIME(3) NOT NULL,
+  UNIQUE KEY media_sha256 (sha256)
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
+
+CREATE TABLE IF NOT EXISTS picture (
+  id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  product_id INT UNSIGNED NOT NULL,
+  media_id INT UNSIGNED NOT NULL,
+  position INT UNSIGNED NOT NULL,
+  alt VARCHAR(300) NOT NULL DEFAULT '',
+  version INT UNSIGNED NOT NULL DEFAULT 1,
+  UNIQUE KEY picture_once (product_id, media_id),
+  KEY picture_order (product_id, position),
+  CONSTRAINT picture_of_product FOREIGN KEY (product_id) REFERENCES product (id),
+  CONSTRAINT picture_is_media FOREIGN KEY (media_id) REFERENCES media (id)
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;

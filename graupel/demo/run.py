@@ -1,0 +1,105 @@
+"""Runs the whole of Graupel with the demo shop, and stops all of it again."""
+
+import shutil
+import socket
+import time
+from contextlib import ExitStack
+from pathlib import Path
+
+import httpx
+import typer
+
+from graupel import logs, main
+from graupel.core.errors import GraupelError
+from graupel.db import migrate
+from graupel.db.server import PrivateServer
+from graupel.demo import load
+from graupel.demo.processes import Processes, python
+from graupel.settings import Settings
+
+HALL_KEY = "demo-seller-key"
+START_SECONDS = 30
+
+
+def run(settings: Settings, *, fresh: bool, port: int) -> None:
+    """Start everything, say where it is, wait for Ctrl-C, stop everything. Ends with status 1 where that fails."""
+    began = time.monotonic()
+    logs.configure("WARNING")
+    try:
+        with ExitStack() as stack:
+            _run(settings, stack, fresh=fresh, port=_free_from(port), began=began)
+    except GraupelError as error:
+        typer.echo(str(error), err=True)
+        raise typer.Exit(1) from error
+    typer.echo("Stopped.")
+
+
+def _run(settings: Settings, stack: ExitStack, *, fresh: bool, port: int, began: float) -> None:
+    folder = settings.data_folder.resolve()
+    folder.mkdir(parents=True, exist_ok=True)
+    url = settings.database_url or _private_database(stack, folder, fresh=fresh)
+    if fresh:
+        if settings.database_url:
+            raise GraupelError("--fresh does not empty a server that it did not start. Empty that database yourself.")
+        for name in ("media", "uploads", "standins"):
+            shutil.rmtree(folder / name, ignore_errors=True)
+    migrate(url)
+    address = f"http://127.0.0.1:{port}"
+    hall_port = _free_from(8100)
+    environment = {"GRAUPEL_DATABASE_URL": url, "GRAUPEL_ADDRESS": address, "GRAUPEL_DATA_FOLDER": str(folder)}
+    ctx = main.make_context(settings.model_copy(update={"database_url": url, "address": address, "data_folder": folder}))
+    running = stack.enter_context(Processes())
+    running.start("Ostlerby", python("-m", "standins.ostlerby", "--folder", str(folder / "standins"), "--port",
+                                     str(hall_port), "--key", HALL_KEY), log=str(folder / "standins.log"))
+    _wait_for(f"http://127.0.0.1:{hall_port}/openapi.json")
+    hall = f"http://127.0.0.1:{hall_port}"
+    if load.is_loaded(ctx):
+        load.reconnect(ctx, hall)
+    else:
+        typer.echo("Loading the demo shop, once …")
+        load.load(ctx, hall, HALL_KEY, lambda text: typer.echo(f"  {text}"))
+    running.start("The web server", python("-m", "graupel.cli", "serve", "--port", str(port)),
+                  log=str(folder / "web.log"), **environment)
+    running.start("The worker", python("-m", "graupel.cli", "worker"), log=str(folder / "worker.log"), **environment)
+    _wait_for(f"{address}/readyz")
+    ctx.db.close()
+    _announce(address, time.monotonic() - began)
+    running.wait()
+    typer.echo("\nStopping …")
+
+
+def _private_database(stack: ExitStack, folder: Path, *, fresh: bool) -> str:
+    server = stack.enter_context(PrivateServer(folder / "mariadb"))
+    return server.make_database("graupel", fresh=fresh)
+
+
+def _announce(address: str, seconds: float) -> None:
+    typer.echo(f"\nGraupel runs after {seconds:.0f} s:  {address}\n  the shop window:    {address}/shop\n\nSign in as")
+    for email, _, role, password in load.PEOPLE:
+        typer.echo(f"  {role:<7} {email:<28} {password}")
+    typer.echo("\nCtrl-C stops it; the data stays under var/.")
+
+
+def _free_from(port: int) -> int:
+    """The port, or the next one that is free."""
+    for number in range(port, port + 100):
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", number))
+            except OSError:
+                continue
+            return number
+    raise GraupelError(f"No port from {port} on is free.")
+
+
+def _wait_for(address: str) -> None:
+    deadline = time.monotonic() + START_SECONDS
+    while time.monotonic() < deadline:
+        try:
+            if httpx.get(address, timeout=2, trust_env=False).is_success:
+                return
+        except httpx.HTTPError:
+            pass
+        time.sleep(0.1)  # another process starts: it can only be asked
+    raise GraupelError(f"{address} does not answer. The logs under var/ tell more.")

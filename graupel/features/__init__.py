@@ -1,0 +1,1 @@
+"""The areas, one folder each."""

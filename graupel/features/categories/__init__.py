@@ -1,0 +1,1 @@
+"""Where buyers browse: categories in a tree."""

@@ -1,0 +1,110 @@
+"""Bringing a file in: upload, columns, dry run, apply, result; and taking the catalogue out."""
+
+import tempfile
+from pathlib import Path
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import FileResponse, RedirectResponse, Response
+from starlette.background import BackgroundTask
+from starlette.datastructures import FormData, UploadFile
+
+from graupel.core.errors import Refused
+from graupel.core.imports import COLUMNS, Action
+from graupel.features.categories import service as categories
+from graupel.features.files import service
+from graupel.features.files.reading import DELIMITERS
+from graupel.features.history import service as history
+from graupel.web.frame import page
+from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+
+router = APIRouter(dependencies=[Depends(from_our_own_page)])
+
+
+@router.get("/files")
+def index(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """The files that came in, and where the next one is chosen."""
+    return _index(request, ctx, signed)
+
+
+def _index(request: Request, ctx: Ctx, signed: Signed, problem: str = "", status: int = 200) -> Response:
+    return page(request, "files/index.html", status=status, files=service.list_files(ctx, signed.actor), problem=problem,
+                columns=COLUMNS)
+
+
+@router.post("/files")
+def take(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Takes a file and leads to its columns."""
+    file = form.get("file")
+    if not isinstance(file, UploadFile) or not file.filename:
+        return _index(request, ctx, signed, "Choose a file first.", 422)
+    try:
+        file_id = service.take(ctx, signed.actor, file.filename, file.file)
+    except Refused as refusal:
+        return _index(request, ctx, signed, refusal.problems[0].message, 422)
+    return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.get("/files/catalogue.csv")
+def catalogue(ctx: Ctx, signed: Signed) -> FileResponse:
+    """The whole catalogue as a file that can be brought in again."""
+    with tempfile.NamedTemporaryFile(suffix=".csv", delete=False) as file:
+        path = Path(file.name)
+    service.export(ctx, signed.actor, path)
+    return FileResponse(path, media_type="text/csv", filename="catalogue.csv", background=BackgroundTask(path.unlink))
+
+
+@router.get("/files/{file_id}")
+def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
+    """One file at the step it is at; for htmx the step alone."""
+    return _show(request, ctx, signed, file_id)
+
+
+def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str = "", status: int = 200) -> Response:
+    file = service.read(ctx, signed.actor, file_id)
+    again = "columns" in request.query_params and file.row["state"] != "applied"
+    step = "matching" if again and file.step == "planned" else file.step
+    previews = service.previews(ctx, signed.actor, file) if step == "planned" else []
+    result = history.read(ctx, signed.actor, file.row["change_set_id"]) if step == "applied" else None
+    return page(request, "files/file.html", block="step", status=status, file=file, step=step, previews=previews,
+                problem=problem, columns=COLUMNS, delimiters=DELIMITERS, tree=categories.read_tree(ctx), Action=Action,
+                result=result)
+
+
+@router.post("/files/{file_id}/plan")
+def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -> Response:
+    """Begins the dry run with the columns as chosen."""
+    try:
+        service.request_plan(ctx, signed.actor, file_id, _chosen_columns(form), go_live=form.get("new_as") == "live")
+    except Refused as refusal:
+        return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
+    return RedirectResponse(f"/files/{file_id}", 303)
+
+
+def _chosen_columns(form: FormData) -> dict[str, int]:
+    chosen: dict[str, int] = {}
+    for key, value in form.items():
+        index, name = key.removeprefix("column_"), str(value)
+        if key.startswith("column_") and index.isdecimal() and name in COLUMNS:
+            if name in chosen:
+                raise Refused.because("columns.twice", f"Two columns are matched to {COLUMNS[name].label}. "
+                                      "Leave one of them out.")
+            chosen[name] = int(index)
+    return chosen
+
+
+@router.post("/files/{file_id}/apply")
+def apply(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -> Response:
+    """Begins to write what the dry run said."""
+    try:
+        service.request_apply(ctx, signed.actor, file_id, leave_out=form.get("leave_out") == "yes")
+    except Refused as refusal:
+        return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
+    return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.get("/files/{file_id}/refused.csv")
+def refused(ctx: Ctx, signed: Signed, file_id: int) -> Response:
+    """The refused rows with their reasons."""
+    text = service.refused_rows(ctx, signed.actor, file_id)
+    return Response("\ufeff" + text, media_type="text/csv; charset=utf-8",
+                    headers={"Content-Disposition": f'attachment; filename="refused-{file_id}.csv"'})

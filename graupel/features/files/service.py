@@ -1,0 +1,317 @@
+"""Bringing a table of products in, and taking the catalogue out."""
+
+import csv
+import hashlib
+import io
+import shutil
+import tempfile
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from graupel.context import Context
+from graupel.core import imports
+from graupel.core.errors import NotFound, Refused
+from graupel.core.imports import Action, FileRow
+from graupel.core.problems import Problem
+from graupel.core.products import Status
+from graupel.core.quantities import format_money, format_weight
+from graupel.core.roles import Actor, Role
+from graupel.db import DuplicateKey, Tx
+from graupel.features.categories import service as categories
+from graupel.features.files import reading, store
+from graupel.features.files.reading import TextShape
+from graupel.features.history import service as history
+from graupel.features.jobs import service as jobs
+from graupel.features.products import batch
+from graupel.features.products import store as product_store
+from graupel.jobs import JobRequest, JobRun, enqueue
+
+SAMPLE_ROWS = 3
+SHOWN_FILES = 30
+SHOWN_SAMPLES = 8
+REPORT_EVERY = 2000
+MOST_ROWS = 1_000_000
+
+
+@dataclass(frozen=True)
+class FileColumn:
+    """A column of a file: its header, its first values, and the field it was matched to ("" for none)."""
+
+    index: int
+    header: str
+    samples: list[str]
+    field: str
+
+
+@dataclass(frozen=True)
+class ImportFile:
+    """A file that was brought in, and how far it is. ``job``: the last one about it."""
+
+    id: int
+    row: dict[str, Any]
+    columns: list[FileColumn]
+    job: dict[str, Any] | None
+
+    @property
+    def step(self) -> str:
+        """What its page shows: running, matching, planned or applied."""
+        return "running" if self.job and self.job["is_open"] else str(self.row["state"])
+
+    @property
+    def trouble(self) -> str:
+        """Why the last job about it came to nothing."""
+        return self.job["outcome"] if self.job and self.job["state"] in ("failed", "cancelled") else ""
+
+
+def take(ctx: Context, actor: Actor, name: str, content: BinaryIO) -> int:
+    """Store a file and guess what its columns are; returns its id. Raises Refused."""
+    actor.require(Role.EDITOR)
+    path, sha256, size = _keep(ctx, content)
+    shape = reading.detect(path)
+    headers = next((row.cells for row in reading.rows(path, shape)), [])
+    guess = imports.guess_columns(headers)
+    values = {
+        "name": Path(name.replace("\\", "/")).name[:200] or "file", "sha256": sha256, "bytes": size,
+        "encoding": shape.encoding, "delimiter": shape.delimiter, "headers": headers, "columns": guess,
+    }
+    return ctx.db.run(lambda tx: store.insert(tx, actor, values))
+
+
+def _keep(ctx: Context, content: BinaryIO) -> tuple[Path, str, int]:
+    folder = ctx.folder("uploads")
+    digest, size = hashlib.sha256(), 0
+    with tempfile.NamedTemporaryFile(dir=folder, delete=False) as file:
+        for block in iter(lambda: content.read(1 << 20), b""):
+            digest.update(block)
+            size += len(block)
+            file.write(block)
+    path = folder / digest.hexdigest()
+    shutil.move(file.name, path)
+    return path, digest.hexdigest(), size
+
+
+def list_files(ctx: Context, actor: Actor) -> list[dict[str, Any]]:
+    """The newest files."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: store.newest(tx, SHOWN_FILES))
+
+
+def read(ctx: Context, actor: Actor, file_id: int) -> ImportFile:
+    """One file. Raises NotFound."""
+    actor.require(Role.VIEWER)
+    row = _read(ctx, file_id)
+    job = jobs.read(ctx, actor, row["job_id"]) if row["job_id"] else None
+    return ImportFile(file_id, row, _columns(ctx, row), job)
+
+
+def _read(ctx: Context, file_id: int) -> dict[str, Any]:
+    row = ctx.db.run(lambda tx: store.read(tx, file_id))
+    if row is None:
+        raise NotFound(f"There is no file {file_id}.")
+    return row
+
+
+def _source(ctx: Context, row: dict[str, Any]) -> tuple[Path, TextShape]:
+    return ctx.folder("uploads") / row["sha256"], TextShape(row["encoding"], row["delimiter"])
+
+
+def _columns(ctx: Context, row: dict[str, Any]) -> list[FileColumn]:
+    fields = {index: name for name, index in row["columns"].items()}
+    first: list[list[str]] = []
+    for raw in reading.rows(*_source(ctx, row)):
+        first.append(raw.cells)
+        if len(first) > SAMPLE_ROWS:
+            break
+    return [
+        FileColumn(index, header or f"column {index + 1}",
+                   [cells[index].strip()[:80] for cells in first[1:] if index < len(cells)], fields.get(index, ""))
+        for index, header in enumerate(row["headers"])
+    ]
+
+
+# --- dry run -------------------------------------------------------------------------------------------------
+
+
+def request_plan(ctx: Context, actor: Actor, file_id: int, columns: dict[str, int], *, go_live: bool) -> int:
+    """Make the dry run in the background; returns the job's id. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    if "sku" not in columns:
+        raise Refused.because("columns.no_sku", "Say which column holds the SKU: it tells which product a row means.")
+    if len(columns) < 2:
+        raise Refused.because("columns.only_sku", "Match at least one column beside the SKU, or nothing can change.")
+
+    def work(tx: Tx) -> int:
+        row = _locked(tx, file_id)
+        if row["state"] == "applied":
+            raise Refused.because("file.applied", "This file was brought in already. Upload it again to repeat it.")
+        job_id = enqueue(tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id},
+                                               f"/files/{file_id}"))
+        store.set_matching(tx, file_id, columns, go_live, job_id)
+        return job_id
+
+    return ctx.db.run(work)
+
+
+def _locked(tx: Tx, file_id: int) -> dict[str, Any]:
+    row = store.read(tx, file_id, lock=True)
+    if row is None:
+        raise NotFound(f"There is no file {file_id}.")
+    return row
+
+
+def plan(run: JobRun) -> None:
+    """Read the file, and say of each row what it would do. For the worker."""
+    row = _read(run.ctx, int(run.payload["file_id"]))
+    path, _ = _source(run.ctx, row)
+    total = _count_lines(path)
+
+    def work(tx: Tx) -> None:
+        batch.load(tx, row["id"], _file_rows(run.ctx, row, lambda done: run.progress("Reading", done, total)))
+        run.progress("Comparing", total, total)
+        batch.plan(tx, row["id"], run.ctx.settings.language, live=bool(row["go_live"]))
+        counts = batch.counts(tx, row["id"])
+        store.set_planned(tx, row["id"], counts)
+        run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
+
+    run.ctx.db.run(work)
+
+
+def _count_lines(path: Path) -> int:
+    with path.open("rb") as file:
+        return sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 20), b""))
+
+
+def _file_rows(ctx: Context, row: dict[str, Any], report: Callable[[int], None]) -> Iterator[FileRow]:
+    path, shape = _source(ctx, row)
+    columns: dict[str, int] = row["columns"]
+    width = len(row["headers"])
+    rows = reading.rows(path, shape)
+    next(rows, None)
+    for number, raw in enumerate(rows):
+        if number >= MOST_ROWS:
+            raise Refused.because("file.too_many_rows", f"More than {MOST_ROWS:,} rows can't be brought in at once.", "file")
+        if number % REPORT_EVERY == 0:
+            report(raw.line)
+        read_row = imports.read_row(raw.cells, columns, raw.line, ctx.settings.currency)
+        if len(raw.cells) > width:
+            too_many = Problem("row.cells", f"This row has {len(raw.cells)} cells, but there are {width} headers. "
+                               "A cell with the delimiter in it may lack its quotation marks.", row=raw.line)
+            read_row = FileRow(raw.line, read_row.sku, problems=(too_many,))
+        yield read_row
+
+
+@dataclass(frozen=True)
+class Preview:
+    """Samples of one action."""
+
+    action: Action
+    count: int
+    samples: list[batch.Sample]
+
+
+def previews(ctx: Context, actor: Actor, file: ImportFile) -> list[Preview]:
+    """Samples of each action that has rows."""
+    actor.require(Role.VIEWER)
+    counts = file.row["counts"] or {}
+
+    def work(tx: Tx) -> list[Preview]:
+        return [
+            Preview(action, counts[str(action)],
+                    batch.samples(tx, file.id, action, ctx.settings.language, SHOWN_SAMPLES))
+            for action in (Action.REFUSED, Action.CHANGED, Action.NEW, Action.UNCHANGED) if counts.get(str(action))
+        ]
+
+    return ctx.db.run(work)
+
+
+def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
+    """The refused rows as CSV, with the line and the reason of each. Raises NotFound."""
+    actor.require(Role.VIEWER)
+    row = _read(ctx, file_id)
+    refused = ctx.db.run(lambda tx: batch.samples(
+        tx, file_id, Action.REFUSED, ctx.settings.language, (row["counts"] or {}).get("refused", 0)))
+    reasons = {sample.line: sample for sample in refused}
+    out = io.StringIO()
+    writer = csv.writer(out, delimiter=row["delimiter"])
+    writer.writerow(["line", "reason", *row["headers"]])
+    for raw in reading.rows(*_source(ctx, row)):
+        if raw.line in reasons:
+            why = " ".join(problem.message for problem in reasons[raw.line].plan.problems)
+            writer.writerow([raw.line, why, *raw.cells])
+    return out.getvalue()
+
+
+# --- applying ------------------------------------------------------------------------------------------------
+
+
+def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool) -> int:
+    """Write what the dry run said, in the background; returns the job's id. Raises Refused, NotFound.
+
+    ``leave_out``: refused rows may be left out; otherwise one refused row refuses the whole.
+    """
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        row = _locked(tx, file_id)
+        if row["state"] != "planned":
+            raise Refused.because("file.not_planned", "Make the dry run first." if row["state"] == "matching"
+                                  else "This file was brought in already.")
+        counts = row["counts"]
+        if counts["refused"] and not leave_out:
+            raise Refused.because("rows.refused", f"{counts['refused']:,} rows are refused. Correct the file, "
+                                  "or say that they are to be left out.")
+        if not counts["new"] + counts["changed"]:
+            raise Refused.because("rows.nothing", "Nothing in this file would change the catalogue.")
+        job_id = enqueue(tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", {"file_id": file_id},
+                                               f"/files/{file_id}"))
+        store.set_applying(tx, file_id, leave_out, job_id)
+        return job_id
+
+    return ctx.db.run(work)
+
+
+def apply(run: JobRun) -> None:
+    """Write the planned rows, whole or not at all. For the worker."""
+    run.actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        row = _locked(tx, int(run.payload["file_id"]))
+        if row["state"] != "planned":
+            raise Refused.because("file.not_planned", "This file was brought in already, or has no dry run.")
+        counts = row["counts"]
+        status = Status.LIVE if row["go_live"] else Status.DRAFT
+        with history.change_set(tx, run.actor, "files.apply", f"File brought in: {row['name']}") as recorder:
+            batch.apply(tx, recorder, row["id"], run.ctx.settings.language, status=status, progress=run.progress)
+        store.set_applied(tx, row["id"], recorder.change_set_id)
+        run.finish(tx, f"{counts['new']:,} made, {counts['changed']:,} changed.")
+
+    try:
+        run.ctx.db.run(work)
+    except DuplicateKey as error:
+        raise batch.outdated(1) from error
+
+
+# --- out -----------------------------------------------------------------------------------------------------
+
+
+def export(ctx: Context, actor: Actor, path: Path) -> int:
+    """Write the catalogue as CSV that can be brought in again; returns the number of rows."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> int:
+        tree = categories.tree(tx)
+        count = 0
+        with path.open("w", encoding="utf-8", newline="") as file:
+            writer = csv.writer(file)
+            writer.writerow(["sku", "name", "price", "weight", "category", "description", "status"])
+            for row in product_store.export_rows(tx, ctx.settings.language):
+                writer.writerow([
+                    row["sku"], row["name"], format_money(row["price"]), format_weight(row["weight_g"]),
+                    tree.path(row["category_id"]), row["description"], row["status"]])
+                count += 1
+        return count
+
+    return ctx.db.run(work)
+

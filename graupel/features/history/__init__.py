@@ -1,0 +1,1 @@
+"""Each change: who, when, what was before and after; and the way back."""

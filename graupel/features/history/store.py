@@ -1,0 +1,217 @@
+"""The journal's tables, and the SQL that puts records back by sets."""
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from graupel.core.roles import Actor
+from graupel.db import Tx
+from graupel.features.history.records import Column, RecordKind
+
+PAGE = 40
+
+
+def insert_change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | None = None) -> int:
+    return tx.insert(
+        """INSERT INTO change_set (kind, title, user_id, actor, made_at, rolls_back)
+           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(3), %s)""",
+        [kind, title[:300], actor.user_id, actor.name, rolls_back],
+    )
+
+
+def insert_row(tx: Tx, change_set_id: int, kind: str, record_id: int, version: int,
+               was: Mapping[str, Any] | None, became: Mapping[str, Any] | None) -> None:
+    tx.run(
+        "INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became) VALUES (%s,%s,%s,%s,%s,%s)",
+        [change_set_id, kind, record_id, version, _json(was), _json(became)],
+    )
+
+
+def _json(values: Mapping[str, Any] | None) -> str | None:
+    return None if values is None else json.dumps(values, ensure_ascii=False)
+
+
+def count_rows(tx: Tx, change_set_id: int) -> int:
+    """Count the rows of a change set into it; returns the number."""
+    number = tx.value("SELECT COUNT(*) FROM change_row WHERE change_set_id = %s", [change_set_id])
+    tx.run("UPDATE change_set SET records = %s WHERE id = %s", [number, change_set_id])
+    return int(number)
+
+
+def delete_empty(tx: Tx, change_set_id: int) -> None:
+    tx.run("DELETE FROM change_set WHERE id = %s", [change_set_id])
+
+
+def change_sets(tx: Tx, *, before: int | None, kind: str | None) -> list[dict[str, Any]]:
+    """The newest change sets, a page of them and one more."""
+    return tx.all(
+        """SELECT * FROM change_set WHERE (%(before)s IS NULL OR id < %(before)s)
+           AND (%(kind)s IS NULL OR kind = %(kind)s) ORDER BY id DESC LIMIT %(limit)s""",
+        {"before": before, "kind": kind, "limit": PAGE + 1},
+    )
+
+
+def change_set(tx: Tx, change_set_id: int, *, lock: bool = False) -> dict[str, Any] | None:
+    return tx.one(f"SELECT * FROM change_set WHERE id = %s {'FOR UPDATE' if lock else ''}", [change_set_id])
+
+
+def rows(tx: Tx, change_set_id: int, limit: int, offset: int = 0) -> list[dict[str, Any]]:
+    """Rows of a change set, with ``was`` and ``became`` as dicts."""
+    found = tx.all(
+        """SELECT record_kind, record_id, version, was, became FROM change_row WHERE change_set_id = %s
+           ORDER BY record_kind, record_id LIMIT %s OFFSET %s""", [change_set_id, limit, offset])
+    return [row | {key: json.loads(row[key]) if row[key] else None for key in ("was", "became")} for row in found]
+
+
+def befores_since(tx: Tx, kind: str, record_id: int, version: int) -> list[dict[str, Any]]:
+    """What a record's fields were before each change after ``version``, the newest change first."""
+    found = tx.all(
+        """SELECT was FROM change_row WHERE record_kind = %s AND record_id = %s AND version > %s AND was IS NOT NULL
+           ORDER BY change_set_id DESC""", [kind, record_id, version])
+    return [json.loads(row["was"]) for row in found]
+
+
+def record_history(tx: Tx, kinds: Mapping[str, int], limit: int) -> list[dict[str, Any]]:
+    """The newest change sets that touched any of the records (kind -> id)."""
+    where = " OR ".join("(r.record_kind = %s AND r.record_id = %s)" for _ in kinds)
+    flat = [value for pair in kinds.items() for value in pair]
+    return tx.all(
+        f"""SELECT s.id, s.title, s.actor, s.made_at, s.kind FROM change_set s JOIN change_row r
+            ON r.change_set_id = s.id WHERE {where} GROUP BY s.id ORDER BY s.id DESC LIMIT %s""", [*flat, limit])
+
+
+def kind_counts(tx: Tx, change_set_id: int) -> list[dict[str, Any]]:
+    """How many records of each kind a change set made, changed and removed."""
+    return tx.all(
+        """SELECT record_kind, SUM(was IS NULL) AS made, SUM(became IS NULL) AS removed,
+                  SUM(was IS NOT NULL AND became IS NOT NULL) AS changed
+           FROM change_row WHERE change_set_id = %s GROUP BY record_kind""", [change_set_id])
+
+
+def set_rolled_back(tx: Tx, change_set_id: int, by: int) -> None:
+    tx.run("UPDATE change_set SET rolled_back_by = %s WHERE id = %s", [by, change_set_id])
+
+
+def stamp(tx: Tx) -> str:
+    """Another text after every change set that is committed, also where a long one commits after later ones."""
+    row = tx.one("SELECT MAX(id) AS newest, SUM(id) AS total, SUM(records) AS records "
+                 "FROM (SELECT id, records FROM change_set ORDER BY id DESC LIMIT 500) latest")
+    assert row is not None
+    return f"{row['newest']}-{row['total']}-{row['records']}"
+
+
+# --- fields as JSON, in SQL ---------------------------------------------------------------------------------
+
+
+def json_field(name: str, column: Column, expression: str | None = None) -> str:
+    """SQL for one member of a JSON object, as changes.journal_value writes it."""
+    text = f"CONVERT({expression or column.sql} USING utf8mb4)"
+    value = text if column.is_number else f"JSON_QUOTE({text})"
+    return f"CONCAT('\"{name}\":', COALESCE({value}, 'null'))"
+
+
+def json_object(members: list[str]) -> str:
+    """SQL for a JSON object; members that are NULL are left out."""
+    return f"CONCAT('{{', CONCAT_WS(',', {', '.join(members)}), '}}')"
+
+
+def _same(column: Column, side: str, name: str) -> str:
+    return f"(CONVERT({column.sql} USING utf8mb4) COLLATE utf8mb4_bin <=> JSON_VALUE(r.{side}, '$.{name}'))"
+
+
+def _untouched(kind: RecordKind) -> str:
+    """SQL: every field that the change wrote still holds what it wrote."""
+    return " AND ".join(
+        f"(NOT JSON_EXISTS(r.became, '$.{name}') OR {_same(column, 'became', name)})"
+        for name, column in kind.fields.items()
+    )
+
+
+def rollback_counts(tx: Tx, kind: RecordKind, change_set_id: int, language: str) -> dict[str, int]:
+    """How many records of this kind would go back, and how many were changed since and would stay."""
+    params = {"set": change_set_id, "kind": kind.name, "lang": language}
+    total = tx.value("SELECT COUNT(*) FROM change_row WHERE change_set_id = %(set)s AND record_kind = %(kind)s", params)
+    found = tx.one(
+        f"""SELECT COALESCE(SUM({_untouched(kind)} AND (r.was IS NOT NULL OR {kind.removable} OR {kind.retired_when})
+                                AND NOT {kind.follows_when}), 0) AS clean,
+                   COALESCE(SUM({kind.follows_when}), 0) AS follows
+            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
+            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.became IS NOT NULL""", params)
+    assert found is not None
+    clean, total = found["clean"], total - found["follows"]
+    gone = tx.value(
+        f"""SELECT COUNT(*) FROM change_row r WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s
+            AND r.became IS NULL AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)""", params)
+    return {"back": int(clean) + int(gone), "stay": int(total) - int(clean) - int(gone)}
+
+
+def restore_changed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
+    """Journal and put back the fields of records that the set changed and that hold what it wrote."""
+    params = {"set": change_set_id, "kind": kind.name, "lang": language, "by": by}
+    where = f"""r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NOT NULL AND r.became IS NOT NULL
+                AND {_untouched(kind)}"""
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, r.became, r.was
+            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id WHERE {where}""", params)
+    sets = [
+        f"{column.sql} = IF(JSON_EXISTS(r.became, '$.{name}'), JSON_VALUE(r.became, '$.{name}'), {column.sql})"
+        for name, column in kind.fields.items()
+    ]
+    # What goes back stands in the new journal rows, as their ``became``.
+    tx.run(
+        f"""UPDATE change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
+            SET {', '.join(sets)}, {kind.version} = {kind.version} + 1 {kind.touch}
+            WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NOT NULL
+              AND r.became IS NOT NULL""", params)
+
+
+def remove_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
+    """Journal and remove records that the set made and that nobody changed or uses since."""
+    params = {"set": change_set_id, "kind": kind.name, "lang": language, "by": by}
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, r.became, NULL
+            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
+            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NULL
+              AND {_untouched(kind)} AND {kind.removable}""", params)
+    tx.run(
+        f"""DELETE x FROM {kind.plain} x JOIN change_row r ON r.record_id = x.id
+            WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.became IS NULL""", params)
+
+
+def retire_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
+    """Journal and retire records that the set made and that may not be removed any more."""
+    if not kind.retire[0]:
+        return
+    name, value = kind.retire
+    params = {"set": change_set_id, "kind": kind.name, "lang": language, "by": by, "value": value}
+    was = json_object([json_field(name, kind.fields[name])])
+    became = json_object([json_field(name, kind.fields[name], "%(value)s")])
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, {was}, {became}
+            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
+            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NULL
+              AND {_untouched(kind)} AND {kind.retired_when}""", params)
+    tx.run(
+        f"""UPDATE change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
+            SET {kind.fields[name].sql} = %(value)s, {kind.version} = {kind.version} + 1 {kind.touch}
+            WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NOT NULL
+              AND r.became = {became}""", params)
+
+
+def bring_back_removed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
+    """Journal and make again, under their old ids, records that the set removed."""
+    params = {"set": change_set_id, "kind": kind.name, "by": by, "lang": language}
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(by)s, r.record_kind, r.record_id, r.version + 1, NULL, r.was FROM change_row r
+            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.became IS NULL
+              AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)""", params)
+    names = ", ".join(column.sql.rpartition(".")[2] for column in kind.fields.values())
+    values = ", ".join(f"JSON_VALUE(r.became, '$.{name}')" for name in kind.fields)
+    inserts = kind.revive or (f"INSERT INTO {kind.plain} (id, version, {names}) SELECT r.record_id, r.version, {values}",)
+    for insert in inserts:
+        tx.run(f"""{insert} FROM change_row r
+                   WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NULL""", params)

@@ -1,0 +1,1 @@
+"""The page of what runs in the background, what ended and what failed."""

@@ -1,0 +1,1 @@
+"""Channels, and what is listed on them."""

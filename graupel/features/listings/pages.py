@@ -1,0 +1,114 @@
+"""Channels, their listings, and the part of the product editor that sends a product to them."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi.responses import RedirectResponse, Response
+
+from graupel.context import Context
+from graupel.core.errors import Refused
+from graupel.core.listings import STATE_WORDS, ListingState
+from graupel.core.problems import by_field
+from graupel.core.roles import Actor, Role
+from graupel.features.listings import service
+from graupel.features.products import parts
+from graupel.features.products import service as products
+from graupel.features.products.service import Product
+from graupel.web.frame import page
+from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+
+router = APIRouter(dependencies=[Depends(from_our_own_page)])
+
+SHAPES = {
+    ListingState.SENDING: "ring", ListingState.REVIEW: "diamond", ListingState.ON_SALE: "full",
+    ListingState.REFUSED: "crossed", ListingState.ENDING: "ring", ListingState.ENDED: "dash", ListingState.FAILED: "crossed",
+}
+WORDS = {"states": STATE_WORDS, "shapes": SHAPES}
+
+
+@router.get("/channels")
+def index(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """All channels."""
+    return _index(request, ctx, signed)
+
+
+def _index(request: Request, ctx: Ctx, signed: Signed, *, problems: Any = None, given: Any = None, status: int = 200) -> Response:
+    return page(request, "listings/channels.html", block="channels", status=status, kinds=service.KINDS,
+                channels=service.list_channels(ctx, signed.actor), problems=by_field(problems or []),
+                given=given or {}, may_connect=signed.actor.may(Role.OWNER), **WORDS)
+
+
+@router.post("/channels")
+def connect(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Connects a channel."""
+    given = {name: str(form.get(name, "")) for name in ("kind", "address", "secret")}
+    try:
+        channel_id = service.connect(ctx, signed.actor, **given)
+    except Refused as refusal:
+        return _index(request, ctx, signed, problems=refusal.problems, given=given, status=422)
+    return RedirectResponse(f"/channels/{channel_id}", 303)
+
+
+@router.get("/channels/{channel_id}")
+def show(request: Request, ctx: Ctx, signed: Signed, channel_id: int, state: str = "",
+         after: Annotated[int, Query(ge=0)] = 0) -> Response:
+    """One channel: whether it answers, and what stands on it."""
+    chosen = state if state in tuple(ListingState) else None
+    return page(request, "listings/channel.html", block="channel", channel=service.read_channel(ctx, signed.actor, channel_id),
+                listings=service.list_listings(ctx, signed.actor, channel_id, chosen, after), state=chosen, **WORDS)
+
+
+@router.post("/channels/{channel_id}/check")
+def check(ctx: Ctx, signed: Signed, channel_id: int) -> Response:
+    """Asks the channel for its terms and categories again."""
+    service.request_check(ctx, signed.actor, channel_id)
+    return RedirectResponse(f"/channels/{channel_id}", 303)
+
+
+# --- the part of the product editor --------------------------------------------------------------------------
+
+
+def _part_data(ctx: Context, actor: Actor, product: Product) -> dict[str, Any]:
+    standings = service.standings(ctx, actor, product)
+    return {
+        "standings": standings, "product": product, "may_send": actor.may(Role.EDITOR),
+        "places": {one.channel["id"]: service.places(ctx, actor, one.channel["id"]) for one in standings}, **WORDS,
+    }
+
+
+def _part_mark(data: dict[str, Any]) -> str:
+    states = [one.state for one in data["standings"]]
+    for state in (ListingState.REFUSED, ListingState.FAILED, ListingState.REVIEW, ListingState.SENDING, ListingState.ON_SALE):
+        if state in states:
+            return SHAPES[state]
+    return "dash"
+
+
+parts.register(parts.Part("channels", "Channels", "listings/part.html", _part_data, _part_mark))
+
+
+def _part(request: Request, ctx: Ctx, signed: Signed, product_id: int, *, problems: list[str] | None = None,
+          status: int = 200) -> Response:
+    data = _part_data(ctx, signed.actor, products.read(ctx, signed.actor, product_id))
+    return page(request, "listings/part.html", status=status, data=data, part_problems=problems or [])
+
+
+@router.get("/products/{product_id}/channels")
+def part(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
+    """The part alone."""
+    return _part(request, ctx, signed, product_id)
+
+
+@router.post("/products/{product_id}/channels/{channel_id}/{act}")
+def act(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int, channel_id: int, act: str) -> Response:
+    """Keeps category and title of a product on a channel (``keep``), sends it (``send``), or ends it (``end``)."""
+    try:
+        if act in ("keep", "send"):
+            service.set_details(ctx, signed.actor, product_id, channel_id, str(form.get("place", "")), str(form.get("title", "")))
+        if act == "send":
+            service.request_send(ctx, signed.actor, product_id, channel_id)
+        if act == "end":
+            service.request_end(ctx, signed.actor, product_id, channel_id)
+    except Refused as refusal:
+        return _part(request, ctx, signed, product_id, problems=[p.message for p in refusal.problems], status=422)
+    return _part(request, ctx, signed, product_id)

@@ -1,0 +1,1 @@
+"""Stored files: pictures in their sizes."""

@@ -1,0 +1,166 @@
+"""Products and variants for programs, under /api/v1."""
+
+from dataclasses import replace
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Header, Path, Query, Request, Response
+
+from graupel.core import products as rules
+from graupel.core.errors import NotSignedIn, Outdated, Refused
+from graupel.core.problems import Problem
+from graupel.core.products import ProductValues, Status
+from graupel.core.roles import Actor
+from graupel.features.categories import service as categories
+from graupel.features.products import service
+from graupel.features.products.schemas import (
+    CategoryOut, ProductIn, ProductOut, ProductPage, ProductPatch, VariantIn, VariantOut, VariantPage, product_out,
+    variant_out,
+)
+from graupel.features.products.service import Product, SaveConflict
+from graupel.features.users import service as users
+from graupel.web.problem import PreconditionRequired, responses
+from graupel.web.security import Ctx
+
+MOST = 200
+MOST_ID = 4_294_967_295
+
+
+def with_token(ctx: Ctx, authorization: Annotated[str | None, Header(include_in_schema=False)] = None) -> Actor:
+    """Whose token came with the request. Raises NotSignedIn."""
+    kind, _, secret = (authorization or "").partition(" ")
+    if kind.lower() != "bearer" or not secret:
+        raise NotSignedIn("Send a token: Authorization: Bearer grp_…")
+    return users.identify_token(ctx, secret.strip())
+
+
+TokenActor = Annotated[Actor, Depends(with_token)]
+RecordId = Annotated[int, Path(ge=1, le=MOST_ID)]
+Cursor = Annotated[str | None, Query(pattern="^[0-9]{1,10}$", description="`next` of the page before")]
+Limit = Annotated[int, Query(ge=1, le=MOST)]
+IfMatch = Annotated[str | None, Header(description="The ETag of the record as it was read; needed.")]
+
+router = APIRouter()
+
+
+def _etag(product: Product) -> str:
+    return f'"{product.version}-{product.variant_version}"'
+
+
+def _versions(product: Product, if_match: str | None) -> tuple[int, int]:
+    if not if_match:
+        raise PreconditionRequired("Send If-Match with the ETag that reading the record gave.")
+    if _etag(product) not in [tag.strip() for tag in if_match.split(",")] and if_match.strip() != "*":
+        raise Outdated("The record was changed since it was read. Read it again, then repeat the change.", {})
+    return product.version, product.variant_version
+
+
+def _values(ctx: Ctx, body: VariantIn, start: ProductValues | None = None) -> ProductValues:
+    """The values that a body stands for. Raises Refused, naming each field."""
+    given = {name: getattr(body, name) for name in body.model_fields_set}
+    raw: dict[str, Any] = {name: "" if value is None else value for name, value in given.items()}
+    problems: list[Problem] = []
+    if given.get("price") is not None:
+        raw["price"] = given["price"].amount
+        if given["price"].currency != ctx.settings.currency:
+            problems.append(Problem("price.currency", f"Prices are in {ctx.settings.currency}.", "price"))
+    if given.get("weight_g") is not None:
+        raw["weight_g"] = str(given["weight_g"])
+    if raw.get("status") == "":
+        raw["status"] = str(start.status if start else Status.DRAFT)
+    reading = rules.read(raw, ctx.settings.currency, start)
+    if problems or reading.problems:
+        raise Refused(problems + reading.problems)
+    return reading.values
+
+
+def _one(ctx: Ctx, actor: Actor, response: Response, product_id: int) -> ProductOut:
+    product = service.read(ctx, actor, product_id)
+    response.headers["ETag"] = _etag(product)
+    return product_out(product, ctx.settings.currency, address=ctx.settings.address, with_pictures=True)
+
+
+def _save(ctx: Ctx, actor: Actor, product: Product, values: ProductValues, if_match: str | None) -> None:
+    try:
+        service.save(ctx, actor, product.id, values, _versions(product, if_match))
+    except SaveConflict as conflict:
+        raise Outdated(f"{conflict} Read it again, then repeat the change.", {}) from conflict
+
+
+@router.get("/products", response_model=ProductPage, response_model_exclude_none=False, responses=responses(403, 422))
+def list_products(ctx: Ctx, actor: TokenActor, q: Annotated[str, Query(max_length=200)] = "", status: Status | None = None,
+                  limit: Limit = 50, cursor: Cursor = None) -> ProductPage:
+    """Products in the order of their ids; `q` searches names and the beginnings of SKUs."""
+    found = service.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q, status=status)
+    more = str(found[limit - 1].id) if len(found) > limit else None
+    return ProductPage(items=[product_out(one, ctx.settings.currency) for one in found[:limit]], next=more)
+
+
+@router.post("/products", response_model=ProductOut, status_code=201, responses=responses(403, 413, 422))
+def create_product(ctx: Ctx, actor: TokenActor, body: ProductIn, response: Response) -> ProductOut:
+    """Make a product with its one variant."""
+    product_id = service.create(ctx, actor, _values(ctx, body))
+    response.headers["Location"] = f"/api/v1/products/{product_id}"
+    return _one(ctx, actor, response, product_id)
+
+
+@router.get("/products/{product_id}", response_model=ProductOut, responses=responses(403, 404, 422))
+def read_product(ctx: Ctx, actor: TokenActor, product_id: RecordId, response: Response) -> ProductOut:
+    """One product; the ETag is for If-Match."""
+    return _one(ctx, actor, response, product_id)
+
+
+@router.patch("/products/{product_id}", response_model=ProductOut, responses=responses(403, 404, 412, 413, 422, 428))
+def change_product(ctx: Ctx, actor: TokenActor, product_id: RecordId, body: ProductPatch, response: Response,
+                   if_match: IfMatch = None) -> ProductOut:
+    """Change what the body names; the rest stays."""
+    product = service.read(ctx, actor, product_id)
+    _save(ctx, actor, product, _values(ctx, body, product.values), if_match)
+    return _one(ctx, actor, response, product_id)
+
+
+@router.post("/products/{product_id}/archive", response_model=ProductOut, responses=responses(403, 404, 412, 422, 428))
+def archive_product(ctx: Ctx, actor: TokenActor, product_id: RecordId, response: Response, if_match: IfMatch = None) -> ProductOut:
+    """Take a product out of the shop and off the channels; it keeps its SKU and history."""
+    product = service.read(ctx, actor, product_id)
+    _save(ctx, actor, product, replace(product.values, status=Status.ARCHIVED), if_match)
+    return _one(ctx, actor, response, product_id)
+
+
+@router.get("/variants", response_model=VariantPage, responses=responses(403, 422))
+def list_variants(ctx: Ctx, actor: TokenActor, q: Annotated[str, Query(max_length=200)] = "", limit: Limit = 50,
+                  cursor: Cursor = None) -> VariantPage:
+    """Variants in the order of their products' ids; `q` searches names and the beginnings of SKUs."""
+    found = service.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q)
+    more = str(found[limit - 1].id) if len(found) > limit else None
+    return VariantPage(items=[variant_out(one, ctx.settings.currency) for one in found[:limit]], next=more)
+
+
+@router.get("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 422))
+def read_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Response) -> VariantOut:
+    """One variant; the ETag is for If-Match."""
+    product = service.product_of_variant(ctx, actor, variant_id)
+    response.headers["ETag"] = _etag(product)
+    return variant_out(product, ctx.settings.currency)
+
+
+@router.patch("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 412, 413, 422, 428))
+def change_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, body: VariantIn, response: Response,
+                   if_match: IfMatch = None) -> VariantOut:
+    """Change what the body names; the rest stays."""
+    product = service.product_of_variant(ctx, actor, variant_id)
+    _save(ctx, actor, product, _values(ctx, body, product.values), if_match)
+    return read_variant(ctx, actor, variant_id, response)
+
+
+@router.post("/variants/{variant_id}/archive", response_model=VariantOut, responses=responses(403, 404, 412, 422, 428))
+def archive_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Response, if_match: IfMatch = None) -> VariantOut:
+    """Archive a variant; the only one of its product takes the product with it."""
+    product = service.product_of_variant(ctx, actor, variant_id)
+    _save(ctx, actor, product, replace(product.values, status=Status.ARCHIVED), if_match)
+    return read_variant(ctx, actor, variant_id, response)
+
+
+@router.get("/categories", response_model=list[CategoryOut], responses=responses(403))
+def list_categories(ctx: Ctx, actor: TokenActor, request: Request) -> list[CategoryOut]:
+    """All categories in the order of the tree."""
+    return [CategoryOut(id=c.id, name=c.name, path=c.path, parent_id=c.parent_id) for c in categories.read_tree(ctx)]

@@ -1,0 +1,33 @@
+"""Parts of the product editor that later areas add to it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from graupel.context import Context
+from graupel.core.roles import Actor
+from graupel.features.products.service import Product
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part: its name in the outline, its template, and what the template is given."""
+
+    key: str
+    label: str
+    template: str
+    data: Callable[[Context, Actor, Product], dict[str, Any]]
+    mark: Callable[[dict[str, Any]], str]
+
+
+_PARTS: list[Part] = []
+
+
+def register(part: Part) -> None:
+    """Add a part at the end of the editor."""
+    _PARTS.append(part)
+
+
+def all_parts() -> list[Part]:
+    """The registered parts, in order."""
+    return _PARTS

@@ -1,0 +1,136 @@
+"""Products and variants as programs see them."""
+
+from datetime import UTC, datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from graupel.core.products import ProductValues
+from graupel.core.quantities import format_money
+from graupel.features.products.service import Product
+
+Id = Annotated[int, Field(ge=1, le=4_294_967_295)]
+
+
+class Money(BaseModel):
+    """An amount with its currency."""
+
+    model_config = ConfigDict(extra="forbid")
+    amount: str = Field(pattern=r"^[0-9]{1,10}\.[0-9]{2}$", examples=["12.50"])
+    currency: str = Field(pattern="^[A-Z]{3}$", examples=["EUR"])
+
+
+class PictureOut(BaseModel):
+    """A picture of a product; sides in pixels."""
+
+    id: int
+    alt: str
+    link: str
+    width: int
+    height: int
+
+
+class VariantOut(BaseModel):
+    """What a buyer buys. ``weight_g`` in grams."""
+
+    id: int
+    product_id: int
+    sku: str
+    price: Money | None
+    weight_g: int | None
+    gtin: str | None
+    version: int
+
+
+class ProductOut(BaseModel):
+    """A product with its variant. ``version`` is what If-Match compares, as the ETag gives it."""
+
+    id: int
+    name: str
+    description: str
+    status: Literal["draft", "live", "archived"]
+    category_id: int | None
+    brand: str
+    mpn: str
+    made_at: datetime
+    changed_at: datetime
+    version: int
+    variants: list[VariantOut]
+    pictures: list[PictureOut] | None = Field(None, description="Only where one product is read.")
+
+
+class ProductPage(BaseModel):
+    """A page of products; ``next`` is the cursor of the following page, null at the end."""
+
+    items: list[ProductOut]
+    next: str | None
+
+
+class VariantPage(BaseModel):
+    """A page of variants; ``next`` is the cursor of the following page, null at the end."""
+
+    items: list[VariantOut]
+    next: str | None
+
+
+class VariantIn(BaseModel):
+    """Changes of a variant; members left out stay as they are."""
+
+    model_config = ConfigDict(extra="forbid")
+    sku: Annotated[str, Field(min_length=1, max_length=64)] | None = None
+    price: Money | None = None
+    weight_g: Annotated[int, Field(ge=0, le=100_000_000)] | None = None
+    gtin: str | None = None
+
+
+class ProductPatch(VariantIn):
+    """Changes of a product and its variant; members left out stay as they are (RFC 7396)."""
+
+    name: Annotated[str, Field(min_length=1, max_length=255)] | None = None
+    description: str | None = None
+    status: Literal["draft", "live", "archived"] | None = None
+    category_id: Id | None = None
+    brand: str | None = None
+    mpn: str | None = None
+
+
+class ProductIn(ProductPatch):
+    """A new product with its one variant."""
+
+    name: Annotated[str, Field(min_length=1, max_length=255)]
+    sku: Annotated[str, Field(min_length=1, max_length=64)]
+    status: Literal["draft", "live"] = "draft"
+
+
+class CategoryOut(BaseModel):
+    """A category with its path from the root."""
+
+    id: int
+    name: str
+    path: str
+    parent_id: int | None
+
+
+def money(values: ProductValues, currency: str) -> Money | None:
+    """A price as programs see it."""
+    return None if values.price is None else Money(amount=format_money(values.price), currency=currency)
+
+
+def variant_out(product: Product, currency: str) -> VariantOut:
+    """The product's variant as programs see it."""
+    values = product.values
+    return VariantOut(id=product.variant_id, product_id=product.id, sku=values.sku, price=money(values, currency),
+                      weight_g=values.weight_g, gtin=values.gtin, version=product.variant_version)
+
+
+def product_out(product: Product, currency: str, *, address: str = "", with_pictures: bool = False) -> ProductOut:
+    """A product as programs see it."""
+    values = product.values
+    pictures = [
+        PictureOut(id=file.id, alt=picture.alt, link=f"{address}{file.link()}", width=file.width, height=file.height)
+        for file, picture in zip(product.pictures, values.pictures, strict=True)] if with_pictures else None
+    return ProductOut(
+        id=product.id, name=values.name, description=values.description, status=values.status.value,
+        category_id=values.category_id, brand=values.brand, mpn=values.mpn,
+        made_at=product.made_at.replace(tzinfo=UTC), changed_at=product.changed_at.replace(tzinfo=UTC),
+        version=product.version, variants=[variant_out(product, currency)], pictures=pictures)

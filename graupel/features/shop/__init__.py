@@ -1,0 +1,1 @@
+"""The shop window: what buyers see of what is live."""

@@ -1,0 +1,46 @@
+"""The shop window's pages, open to everybody."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import RedirectResponse, Response
+from slugify import slugify
+
+from graupel.core.products import Status
+from graupel.features.shop import service
+from graupel.web.frame import page
+from graupel.web.security import Anyone, Ctx
+
+router = APIRouter()
+
+
+def _number(address: str) -> int:
+    head = address.partition("-")[0]
+    return int(head) if head.isdecimal() and len(head) < 10 else 0
+
+
+def _slug(text: str) -> str:
+    return slugify(text)[:80] or "product"
+
+
+@router.get("/shop")
+def home(request: Request, ctx: Ctx, signed: Anyone, after: Annotated[int, Query(ge=0)] = 0) -> Response:
+    """What is new."""
+    return page(request, "shop/shelf.html", shelf=service.shelf(ctx, None, after))
+
+
+@router.get("/shop/c/{address}")
+def category(request: Request, ctx: Ctx, signed: Anyone, address: str, after: Annotated[int, Query(ge=0)] = 0) -> Response:
+    """The goods of a category."""
+    return page(request, "shop/shelf.html", shelf=service.shelf(ctx, _number(address) or -1, after))
+
+
+@router.get("/shop/p/{address}")
+def article(request: Request, ctx: Ctx, signed: Anyone, address: str) -> Response:
+    """One article; a draft only for those signed in, and named as such."""
+    product = service.article(ctx, _number(address), signed.actor if signed else None)
+    right = f"{product.id}-{_slug(product.values.name)}"
+    if address != right:
+        return RedirectResponse(f"/shop/p/{right}", 301 if product.values.status is Status.LIVE else 302)
+    return page(request, "shop/article.html", product=product, menu=service.menu(ctx),
+                preview=product.values.status is not Status.LIVE)

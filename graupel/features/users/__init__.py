@@ -1,0 +1,1 @@
+"""People, their sessions, and tokens for programs."""

@@ -1,0 +1,1 @@
+"""The frame of the pages: templates, security, errors."""

@@ -1,0 +1,83 @@
+"""What a person sees when something was refused or went wrong."""
+
+from typing import Any
+from urllib.parse import quote
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import RedirectResponse, Response
+from starlette.exceptions import HTTPException
+
+from graupel.core import errors
+from graupel.db import DatabaseUnavailable
+from graupel.web.frame import is_htmx, page
+from graupel.web.security import TooLarge
+
+log = structlog.get_logger("web")
+
+#: Exception -> HTTP status and heading. The first that fits counts.
+STATUSES: list[tuple[type[Exception], int, str]] = [
+    (errors.NotFound, 404, "Not found"),
+    (errors.NotAllowed, 403, "Not allowed"),
+    (errors.NotSignedIn, 401, "Not signed in"),
+    (errors.TooManyTries, 429, "Too many tries"),
+    (errors.Outdated, 409, "Changed meanwhile"),
+    (TooLarge, 413, "Too large"),
+    (errors.Refused, 422, "Not taken"),
+    (DatabaseUnavailable, 503, "Not to be had now"),
+    (errors.TryLater, 503, "Not to be had now"),
+    (errors.GraupelError, 500, "Did not work"),
+]
+
+
+def status_of(error: Exception) -> tuple[int, str]:
+    """HTTP status and heading of an exception."""
+    return next(((status, title) for kind, status, title in STATUSES if isinstance(error, kind)),
+                (500, "Did not work"))
+
+
+def _error_page(request: Request, status: int, title: str, message: str) -> Response:
+    if not hasattr(request.state, "signed"):
+        request.state.signed = None
+    return page(request, "error.html", block="message", status=status, title=title, message=message)
+
+
+def _known(request: Request, error: Exception) -> Response:
+    status, title = status_of(error)
+    if isinstance(error, errors.NotSignedIn):
+        wanted = request.url.path + (f"?{request.url.query}" if request.url.query else "")
+        door = f"/sign-in?next={quote(wanted, safe='')}" if request.method == "GET" else "/sign-in"
+        if is_htmx(request):
+            # What was typed stays on the page: it says so instead of going away.
+            return _error_page(request, 401, "Signed out", "Your session has ended. Sign in again in another tab, "
+                               "then repeat this here; what you typed is still on this page.")
+        return RedirectResponse(door, 303)
+    return _error_page(request, status, title, str(error))
+
+
+def _http(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    message = {404: "There is no page at this address.", 405: "This address does not take that."}.get(
+        error.status_code, str(error.detail))
+    return _error_page(request, error.status_code, "Not found" if error.status_code == 404 else "Not taken", message)
+
+
+def _validation(request: Request, error: Exception) -> Response:
+    return _error_page(request, 422, "Not taken", "This address holds something that can't be read. "
+                       "Go back and follow the link again.")
+
+
+def _fault(request: Request, error: Exception) -> Response:
+    log.exception("fault", exc_info=error)
+    return _error_page(request, 500, "A fault in Graupel", "Nothing was changed. The log of the server tells more.")
+
+
+def install(app: FastAPI) -> None:
+    """Turn exceptions into pages."""
+    handlers: list[tuple[Any, Any]] = [
+        (errors.GraupelError, _known), (HTTPException, _http), (RequestValidationError, _validation),
+        (Exception, _fault),
+    ]
+    for kind, function in handlers:
+        app.add_exception_handler(kind, function)

@@ -1,0 +1,100 @@
+"""Full pages and fragments, from the templates of all areas."""
+
+from collections.abc import Iterable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from urllib.parse import quote
+from zoneinfo import ZoneInfo
+
+from babel.dates import format_datetime, format_timedelta
+from babel.numbers import format_currency, format_decimal
+from fastapi import Request
+from fastapi.responses import HTMLResponse
+from jinja2 import ChoiceLoader, Environment, FileSystemLoader, PrefixLoader, StrictUndefined
+from slugify import slugify
+
+from graupel.core import products
+from graupel.core.quantities import format_money, format_weight
+from graupel.settings import Settings
+
+HERE = Path(__file__).parent
+FEATURES = HERE.parent / "features"
+SECTIONS = [
+    ("Products", "/products"), ("Files", "/files"), ("Channels", "/channels"),
+    ("Jobs", "/jobs"), ("History", "/history"),
+]
+
+
+def make_templates(settings: Settings) -> Environment:
+    """The templates: the frame's own at the root, each area's under its name."""
+    areas = {path.parent.name: FileSystemLoader(path) for path in FEATURES.glob("*/templates")}
+    env = Environment(
+        loader=ChoiceLoader([FileSystemLoader(HERE / "templates"), PrefixLoader(areas)]),
+        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
+    )
+    zone = ZoneInfo(settings.time_zone)
+    locale = settings.language
+    env.filters.update(
+        number=lambda value: format_decimal(value, locale=locale),
+        money=lambda amount: format_currency(amount, settings.currency, locale=locale),
+        amount=format_money, weight=format_weight, slug=lambda text: slugify(text)[:80] or "product",
+        when=lambda at: _when(at, zone, locale), ago=lambda at: _ago(at, locale), size=_size, shown=products.show,
+        urlquote=lambda text: quote(str(text), safe=""),
+        initials=lambda name: "".join(word[0] for word in name.split()[:2]).upper(),
+    )
+    env.globals.update(sections=SECTIONS, field_labels=products.LABELS, shop_name=settings.shop_name,
+                       currency=settings.currency, address=settings.address, stamp=_static_stamp())
+    env.globals["plural"] = plural
+    return env
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    """ "1 product", "2,214 products" """
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def _utc(at: datetime) -> datetime:
+    return at.replace(tzinfo=UTC) if at.tzinfo is None else at
+
+
+def _when(at: datetime | None, zone: ZoneInfo, locale: str) -> str:
+    return "" if at is None else format_datetime(_utc(at).astimezone(zone), "d MMM y, HH:mm", locale=locale)
+
+
+def _ago(at: datetime | None, locale: str) -> str:
+    if at is None:
+        return ""
+    seconds = (_utc(at) - datetime.now(UTC)).total_seconds()
+    if seconds > -45:
+        return "just now"
+    return format_timedelta(seconds, add_direction=True, locale=locale, threshold=1.2)
+
+
+def _size(count: int) -> str:
+    return f"{count / 1_000_000:.1f} MB" if count >= 1_000_000 else f"{max(1, round(count / 1000)):,} kB"
+
+
+def _static_stamp() -> str:
+    """Changes when a shipped file changes, so browsers may keep the files for long."""
+    newest = max(int(path.stat().st_mtime) for path in (HERE / "static").rglob("*") if path.is_file())
+    return f"{newest:x}"
+
+
+def is_htmx(request: Request) -> bool:
+    """Whether htmx asks for a fragment (not for a page to put back from its history)."""
+    return "HX-Request" in request.headers and "HX-History-Restore-Request" not in request.headers
+
+
+def page(request: Request, template: str, *, block: str | None = None, status: int = 200,
+         headers: dict[str, str] | None = None, **data: Any) -> HTMLResponse:
+    """A full page; for htmx, where ``block`` is named, only that block of it."""
+    env: Environment = request.app.state.templates
+    found = env.get_template(template)
+    context = found.new_context({"request": request, "signed": getattr(request.state, "signed", None), **data})
+    if block and is_htmx(request):
+        parts: Iterable[str] = found.blocks[block](context)
+    else:
+        parts = found.root_render_func(context)
+    html = "".join(parts)
+    return HTMLResponse(html, status, headers={"Vary": "HX-Request", **(headers or {})})

@@ -1,0 +1,52 @@
+// What every page shares: the token on writes, keys, unsaved changes.
+"use strict";
+
+document.addEventListener("htmx:configRequest", (event) => {
+  const meta = document.querySelector("meta[name=csrf]");
+  if (meta && event.detail.verb !== "get") event.detail.headers["X-CSRF-Token"] = meta.content;
+});
+
+// The network or the server is gone: say so, keep everything that was typed.
+function say(text) {
+  const place = document.getElementById("says");
+  place.replaceChildren();
+  if (!text) return;
+  const note = document.createElement("div");
+  note.className = "note bad";
+  note.setAttribute("role", "alert");
+  note.textContent = text;
+  place.append(note);
+}
+document.addEventListener("htmx:sendError", () => say("The server can't be reached. What you typed is still here; try again in a moment."));
+document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.successful) say(""); });
+document.addEventListener("htmx:beforeSwap", (event) => {
+  // An answer that is only a message must not take the place of a form or a table.
+  const status = event.detail.xhr.status;
+  const own = event.detail.target.id && event.detail.serverResponse.includes(`id="${event.detail.target.id}"`);
+  if (status >= 400 && !own && !event.detail.target.matches("[data-tiles]")) {
+    event.detail.shouldSwap = false;
+    const holder = document.createElement("template");
+    holder.innerHTML = event.detail.serverResponse;
+    const note = holder.content.querySelector(".note");
+    say(note ? note.textContent.trim() : "This did not work. Try again.");
+  }
+});
+
+document.addEventListener("keydown", (event) => {
+  const typing = event.target.closest("input, textarea, select, [contenteditable=true]");
+  if (event.key === "/" && !typing && !event.ctrlKey && !event.metaKey && !event.altKey) {
+    const find = document.getElementById("find");
+    if (find) { event.preventDefault(); find.focus(); find.select(); }
+  }
+  if (event.key.toLowerCase() === "s" && (event.ctrlKey || event.metaKey)) {
+    const form = document.querySelector("form[data-save]");
+    if (!form) return;
+    event.preventDefault();
+    const button = document.querySelector(`button[data-main][form="${form.id}"]`);
+    if (button) form.requestSubmit(button);
+  }
+  if (event.key === "Escape") document.querySelectorAll("details.who[open]").forEach((menu) => { menu.open = false; menu.querySelector("summary").focus(); });
+});
+document.addEventListener("click", (event) => {
+  document.querySelectorAll("details.who[open]").forEach((menu) => { if (!menu.contains(event.target)) menu.open = false; });
+});

@@ -1,0 +1,1 @@
+"""Small simulated outside services. Each is a process of its own and shares nothing with Graupel but HTTP."""

@@ -1,0 +1,1 @@
+"""Ostlerby, a made-up market hall: sellers offer articles, the hall reviews them."""
