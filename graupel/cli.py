@@ -17,8 +17,12 @@ from graupel.features.users import service as users
 from graupel.jobs.worker import Worker
 from graupel.settings import Settings
 
-app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False,
-                  help="Build and maintain a store's product catalogue.")
+app = typer.Typer(
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+    help="Build and maintain a store's product catalogue.",
+)
 user_app = typer.Typer(no_args_is_help=True, help="People who can sign in.")
 token_app = typer.Typer(no_args_is_help=True, help="Tokens for programs.")
 app.add_typer(user_app, name="user")
@@ -59,7 +63,9 @@ def serve(
     port: Annotated[int, typer.Option(help="The port to listen on.")] = 8000,
 ) -> None:
     """Serve the pages and the interface for programs."""
-    uvicorn.run(main.make_app(_context()), host=host, port=port, log_config=None, access_log=False, timeout_graceful_shutdown=5)
+    uvicorn.run(
+        main.make_app(_context()), host=host, port=port, log_config=None, access_log=False, timeout_graceful_shutdown=5
+    )
 
 
 @app.command("worker")
@@ -78,7 +84,9 @@ def standins(
     from graupel.demo.processes import Processes, python
 
     with Processes() as running:
-        running.start("ostlerby", python("-m", "standins.ostlerby", "--folder", str(folder), "--port", str(port), "--key", key))
+        running.start(
+            "ostlerby", python("-m", "standins.ostlerby", "--folder", str(folder), "--port", str(port), "--key", key)
+        )
         typer.echo(f"Ostlerby answers on http://127.0.0.1:{port}")
         running.wait()
 

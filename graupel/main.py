@@ -50,8 +50,18 @@ def make_app(ctx: Context) -> ASGIApp:
     app.state.identify = users.identify
     app.state.templates = frame.make_templates(ctx.settings)
     errors.install(app)
-    for router in (user_pages.router, user_pages.guarded, job_pages.router, history_pages.router, category_pages.router,
-                   media_pages.router, product_pages.router, listing_pages.router, file_pages.router, shop_pages.router):
+    for router in (
+        user_pages.router,
+        user_pages.guarded,
+        job_pages.router,
+        history_pages.router,
+        category_pages.router,
+        media_pages.router,
+        product_pages.router,
+        listing_pages.router,
+        file_pages.router,
+        shop_pages.router,
+    ):
         app.include_router(router)
     _add_plumbing(app, ctx)
     app.router.routes.append(Mount("/api/v1", make_api(ctx)))
@@ -68,9 +78,15 @@ def make_api(ctx: Context) -> FastAPI:
 
     def describe() -> dict[str, object]:
         if api.openapi_schema is None:
-            schema = get_openapi(title=api.title, version=api.version, routes=api.routes, description=(
-                "The catalogue for programs. Every request carries a token made under Account: "
-                "Authorization: Bearer grp_… Errors are problem+json (RFC 9457)."))
+            schema = get_openapi(
+                title=api.title,
+                version=api.version,
+                routes=api.routes,
+                description=(
+                    "The catalogue for programs. Every request carries a token made under Account: "
+                    "Authorization: Bearer grp_… Errors are problem+json (RFC 9457)."
+                ),
+            )
             schema["servers"] = [{"url": "/api/v1"}]
             schema.setdefault("components", {})["securitySchemes"] = {"token": {"type": "http", "scheme": "bearer"}}
             schema["security"] = [{"token": []}]

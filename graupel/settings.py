@@ -15,12 +15,12 @@ class Settings(BaseSettings):
     data_folder: Path = Path("var")
     address: str = "http://127.0.0.1:8000"
     shop_name: str = "Skeinwright & Daughters"
-    currency: str = Field("EUR", pattern="^[A-Z]{3}$")
+    currency: str = Field(default="EUR", pattern="^[A-Z]{3}$")
     language: str = "en"
     time_zone: str = "Europe/Berlin"
     secure_cookies: bool = False
-    session_hours: int = Field(12, ge=1, le=24 * 30)
-    upload_megabytes: int = Field(64, ge=1, le=1024)
-    picture_megabytes: int = Field(20, ge=1, le=200)
-    lease_seconds: int = Field(30, ge=1)
+    session_hours: int = Field(default=12, ge=1, le=24 * 30)
+    upload_megabytes: int = Field(default=64, ge=1, le=1024)
+    picture_megabytes: int = Field(default=20, ge=1, le=200)
+    lease_seconds: int = Field(default=30, ge=1)
     log_level: str = "INFO"

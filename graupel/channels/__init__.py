@@ -4,6 +4,12 @@ from graupel.channels.errors import ChannelDenied, ChannelMisbehaved, ChannelRef
 from graupel.channels.protocol import Answer, ChannelClient, Terms, client_of
 
 __all__ = [
-    "Answer", "ChannelClient", "ChannelDenied", "ChannelMisbehaved", "ChannelRefuses", "ChannelUnreachable", "Terms",
+    "Answer",
+    "ChannelClient",
+    "ChannelDenied",
+    "ChannelMisbehaved",
+    "ChannelRefuses",
+    "ChannelUnreachable",
+    "Terms",
     "client_of",
 ]

@@ -57,8 +57,9 @@ class Ostlerby:
     """Speaks to one Ostlerby with one seller's key."""
 
     def __init__(self, address: str, secret: str, *, seconds: float = SECONDS) -> None:
-        self._client = httpx.Client(base_url=address, timeout=seconds, headers={"Authorization": f"Bearer {secret}"},
-                                    trust_env=False)
+        self._client = httpx.Client(
+            base_url=address, timeout=seconds, headers={"Authorization": f"Bearer {secret}"}, trust_env=False
+        )
 
     def terms(self) -> ChannelTerms:
         """What the hall asks of every listing."""

@@ -21,9 +21,7 @@ def parse_sku(text: str) -> str:
     if not sku:
         raise Refused.because("sku.missing", "A SKU is needed, such as FEL-AR-100.")
     if len(sku) > SKU_LENGTH:
-        raise Refused.because(
-            "sku.too_long", f"A SKU has at most {SKU_LENGTH} characters; this one has {len(sku)}."
-        )
+        raise Refused.because("sku.too_long", f"A SKU has at most {SKU_LENGTH} characters; this one has {len(sku)}.")
     if not _SKU.fullmatch(sku):
         odd = next((ch for ch in sku if not re.fullmatch(r"[A-Za-z0-9 ._/+#-]", ch)), sku[0])
         raise Refused.because(
@@ -43,9 +41,7 @@ def parse_gtin(text: str) -> str:
     if not digits.isascii() or not digits.isdigit():
         raise Refused.because("gtin.characters", f"“{text.strip()}” is not a GTIN: it may hold digits only.")
     if len(digits) not in _GTIN_LENGTHS:
-        raise Refused.because(
-            "gtin.length", f"A GTIN has 8, 12, 13 or 14 digits; “{digits}” has {len(digits)}."
-        )
+        raise Refused.because("gtin.length", f"A GTIN has 8, 12, 13 or 14 digits; “{digits}” has {len(digits)}.")
     right = gtin_check_digit(digits[:-1])
     if digits[-1] != right:
         raise Refused.because(

@@ -28,18 +28,32 @@ class Column:
 
 
 COLUMNS = {
-    "sku": Column("SKU", "finds the product; a new one is made where it is not there yet",
-                  ("sku", "item number", "item no", "article number", "stock keeping unit", "artikelnummer")),
-    "name": Column("Name", "needed for new products",
-                   ("name", "title", "product name", "product", "bezeichnung", "artikelname")),
-    "price": Column("Price", "12.50 or 12,50, in the shop's currency",
-                    ("price", "unit price", "selling price", "price eur", "preis", "verkaufspreis")),
-    "weight_g": Column("Weight", "250, 250 g or 1.2 kg; a bare number is grams",
-                       ("weight", "weight g", "weight grams", "net weight", "gewicht")),
-    "category": Column("Category", "a path such as Yarn > Aran; made where it is not there yet",
-                       ("category", "category path", "product category", "kategorie", "warengruppe")),
-    "description": Column("Description", "plain text or HTML",
-                          ("description", "long description", "text", "details", "beschreibung")),
+    "sku": Column(
+        "SKU",
+        "finds the product; a new one is made where it is not there yet",
+        ("sku", "item number", "item no", "article number", "stock keeping unit", "artikelnummer"),
+    ),
+    "name": Column(
+        "Name", "needed for new products", ("name", "title", "product name", "product", "bezeichnung", "artikelname", "titel")
+    ),
+    "price": Column(
+        "Price",
+        "12.50 or 12,50, in the shop's currency",
+        ("price", "unit price", "selling price", "price eur", "preis", "verkaufspreis"),
+    ),
+    "weight_g": Column(
+        "Weight",
+        "250, 250 g or 1.2 kg; a bare number is grams",
+        ("weight", "weight g", "weight grams", "net weight", "gewicht"),
+    ),
+    "category": Column(
+        "Category",
+        "a path such as Yarn > Aran; made where it is not there yet",
+        ("category", "category path", "product category", "kategorie", "warengruppe"),
+    ),
+    "description": Column(
+        "Description", "plain text or HTML", ("description", "long description", "text", "details", "beschreibung")
+    ),
 }
 GOOD_GUESS = 86
 
@@ -125,8 +139,9 @@ def parse_category_path(text: str) -> str:
     """A path of category names joined by " > ". Raises Refused where a name is empty or too long."""
     names = [re.sub(r"\s+", " ", name).strip() for name in text.split(">")]
     if any(not name for name in names):
-        raise Refused.because("category.empty_name",
-                              f"“{text}” has an empty category name in it. Write it like Yarn > Aran.")
+        raise Refused.because(
+            "category.empty_name", f"“{text}” has an empty category name in it. Write it like Yarn > Aran."
+        )
     if len(names) > CATEGORY_DEPTH or max(map(len, names)) > CATEGORY_NAME_LENGTH:
         raise Refused.because(
             "category.too_long",
@@ -172,6 +187,7 @@ def _lacking_for_new(row: FileRow, *, live: bool) -> list[Problem]:
     if live and row.price is None:
         problems.append(Problem("price.missing", "A new product that goes live needs a price.", "price", row.line))
     if live and row.category is None:
-        problems.append(Problem("category.missing", "A new product that goes live needs a category.",
-                                "category", row.line))
+        problems.append(
+            Problem("category.missing", "A new product that goes live needs a category.", "category", row.line)
+        )
     return problems

@@ -22,9 +22,7 @@ class Problem:
 
     def at(self, *, field: str | None = None, row: int | None = None, column: str | None = None) -> "Problem":
         """The same problem with its place filled in where it was open."""
-        return replace(
-            self, field=self.field or field, row=self.row or row, column=self.column or column
-        )
+        return replace(self, field=self.field or field, row=self.row or row, column=self.column or column)
 
     def as_dict(self) -> dict[str, Any]:
         """The record without its empty places, as the API shows it."""

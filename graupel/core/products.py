@@ -21,8 +21,8 @@ DESCRIPTION_LENGTH = 60_000
 class Status(StrEnum):
     """Where a product stands in its life in the shop."""
 
-    DRAFT = "draft"
     LIVE = "live"
+    DRAFT = "draft"
     ARCHIVED = "archived"
 
 
@@ -54,9 +54,19 @@ class ProductValues:
 PRODUCT_FIELDS = ("name", "description", "status", "category_id", "brand", "mpn")
 VARIANT_FIELDS = ("sku", "price", "weight_g", "gtin")
 LABELS = {
-    "name": "Name", "sku": "SKU", "price": "Price", "weight_g": "Weight", "category_id": "Category",
-    "brand": "Brand", "mpn": "Manufacturer part number", "gtin": "GTIN", "description": "Description",
-    "status": "Status", "pictures": "Pictures", "alt": "Alt text", "position": "Place",
+    "name": "Name",
+    "sku": "SKU",
+    "price": "Price",
+    "weight_g": "Weight",
+    "category_id": "Category",
+    "brand": "Brand",
+    "mpn": "Manufacturer part number",
+    "gtin": "GTIN",
+    "description": "Description",
+    "status": "Status",
+    "pictures": "Pictures",
+    "alt": "Alt text",
+    "position": "Place",
 }
 
 
@@ -98,8 +108,7 @@ def _readers(currency: str) -> dict[str, Callable[[Any], Any]]:
         "status": _status,
         "category_id": lambda value: int(value) if value else None,
         "pictures": lambda pictures: tuple(
-            replace(picture, alt=one_line(picture.alt, ALT_LENGTH, "An alt text", "pictures"))
-            for picture in pictures
+            replace(picture, alt=one_line(picture.alt, ALT_LENGTH, "An alt text", "pictures")) for picture in pictures
         ),
     }
 
@@ -108,9 +117,7 @@ def one_line(text: str, most: int, what: str, code: str) -> str:
     """Text on one line, blanks folded, without control characters. Raises Refused where it is too long."""
     folded = re.sub(r"\s+", " ", re.sub(r"[\x00-\x08\x0e-\x1f\x7f]", "", text)).strip()
     if len(folded) > most:
-        raise Refused.because(
-            f"{code}.too_long", f"{what} has at most {most} characters; this one has {len(folded)}."
-        )
+        raise Refused.because(f"{code}.too_long", f"{what} has at most {most} characters; this one has {len(folded)}.")
     return folded
 
 
@@ -143,13 +150,14 @@ def lacks_for_live(values: ProductValues) -> list[Problem]:
     """What must be there before a product can be live in the shop."""
     lacking = []
     if values.price is None:
-        lacking.append(
-            Problem("price.missing", "A price is needed before the product can go live.", "price")
-        )
+        lacking.append(Problem("price.missing", "A price is needed before the product can go live.", "price"))
     if values.category_id is None:
         lacking.append(
-            Problem("category.missing", "A category is needed before the product can go live: "
-                    "without one, no buyer finds it.", "category_id")
+            Problem(
+                "category.missing",
+                "A category is needed before the product can go live: without one, no buyer finds it.",
+                "category_id",
+            )
         )
     return lacking
 

@@ -12,11 +12,19 @@ _PLAIN = re.compile(r"\d{1,10}(\.\d{1,2})?")
 _NUMBER = re.compile(r"[+-]?[\d.,']+")
 _CURRENCY_SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY", "₣": "CHF"}
 _GRAMS = {
-    "mg": Decimal("0.001"), "g": Decimal(1), "gr": Decimal(1), "gram": Decimal(1), "grams": Decimal(1),
-    "dag": Decimal(10), "kg": Decimal(1000), "kilo": Decimal(1000), "kilos": Decimal(1000),
+    "mg": Decimal("0.001"),
+    "g": Decimal(1),
+    "gr": Decimal(1),
+    "gram": Decimal(1),
+    "grams": Decimal(1),
+    "dag": Decimal(10),
+    "kg": Decimal(1000),
+    "kilo": Decimal(1000),
+    "kilos": Decimal(1000),
     "t": Decimal(1_000_000),
     "oz": Decimal("28.349523125"),  # the international avoirdupois ounce and pound
-    "lb": Decimal("453.59237"), "lbs": Decimal("453.59237"),
+    "lb": Decimal("453.59237"),
+    "lbs": Decimal("453.59237"),
 }
 
 
@@ -41,9 +49,7 @@ def parse_money(text: str, currency: str = "EUR") -> Decimal:
     if amount > MAX_PRICE:
         raise Refused.because("price.too_large", f"“{text}” is more than {MAX_PRICE:,} {currency}.")
     if amount != amount.quantize(Decimal("0.01")):
-        raise Refused.because(
-            "price.too_fine", f"“{text}” has more than two decimals. Round it, such as 12.50."
-        )
+        raise Refused.because("price.too_fine", f"“{text}” has more than two decimals. Round it, such as 12.50.")
     return amount.quantize(Decimal("0.01"))
 
 

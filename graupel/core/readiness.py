@@ -64,22 +64,22 @@ def verdict(findings: Iterable[Finding]) -> Verdict:
 def for_shop(values: ProductValues, pictures: Sequence[PictureFacts]) -> list[Finding]:
     """What stands between a product and its page in the shop."""
     findings = [
-        Finding(problem.code, problem.message, problem.field or "", True)
-        for problem in products.lacks_for_live(values)
+        Finding(problem.code, problem.message, problem.field or "", True) for problem in products.lacks_for_live(values)
     ]
     if not pictures:
-        findings.append(Finding("picture.missing", "A picture is wanted: buyers skip what they can't see.",
-                                "pictures", False))
+        findings.append(
+            Finding("picture.missing", "A picture is wanted: buyers skip what they can't see.", "pictures", False)
+        )
     missing_alt = sum(not picture.alt for picture in pictures)
     if missing_alt:
         what = "One picture has" if missing_alt == 1 else f"{missing_alt} pictures have"
         findings.append(Finding("alt.missing", f"{what} no alt text: say what is to be seen.", "pictures", False))
     if len(richtext.to_plain(values.description)) < 40:
-        findings.append(Finding("description.short", "A description of a few sentences is wanted.",
-                                "description", False))
+        findings.append(
+            Finding("description.short", "A description of a few sentences is wanted.", "description", False)
+        )
     if values.weight_g is None:
-        findings.append(Finding("weight.missing", "A weight is wanted, for the cost of delivery.",
-                                "weight_g", False))
+        findings.append(Finding("weight.missing", "A weight is wanted, for the cost of delivery.", "weight_g", False))
     return findings
 
 
@@ -103,8 +103,9 @@ def for_channel(
 def _life(values: ProductValues) -> list[Finding]:
     findings = []
     if values.status is not Status.LIVE:
-        findings.append(Finding("status.not_live", f"It is {values.status} in the shop. Put it live first.",
-                                "status", True))
+        findings.append(
+            Finding("status.not_live", f"It is {values.status} in the shop. Put it live first.", "status", True)
+        )
     if values.price is None:
         findings.append(Finding("price.missing", "A price is needed.", "price", True))
     return findings
@@ -125,11 +126,25 @@ def _identity(values: ProductValues) -> list[Finding]:
 def _title(title: str, terms: ChannelTerms) -> list[Finding]:
     length = len(title)
     if length < terms.title_least:
-        return [Finding("title.short", f"The title has {length} characters; at least {terms.title_least} "
-                        "are needed. Say what it is, of what, and how much.", "title", True)]
+        return [
+            Finding(
+                "title.short",
+                f"The title has {length} characters; at least {terms.title_least} "
+                "are needed. Say what it is, of what, and how much.",
+                "title",
+                True,
+            )
+        ]
     if length > terms.title_most:
-        return [Finding("title.long", f"The title has {length} characters; at most {terms.title_most} "
-                        "are taken. Write a shorter one for this channel.", "title", True)]
+        return [
+            Finding(
+                "title.long",
+                f"The title has {length} characters; at most {terms.title_most} "
+                "are taken. Write a shorter one for this channel.",
+                "title",
+                True,
+            )
+        ]
     return []
 
 
@@ -137,8 +152,9 @@ def _place(place: ChannelPlace | None) -> list[Finding]:
     if place is None:
         return [Finding("place.missing", "A category of the channel is needed.", "place", True)]
     if not place.is_end:
-        return [Finding("place.not_end", f"“{place.path}” has categories below it. Choose one of those.",
-                        "place", True)]
+        return [
+            Finding("place.not_end", f"“{place.path}” has categories below it. Choose one of those.", "place", True)
+        ]
     return []
 
 
@@ -147,10 +163,15 @@ def _pictures(pictures: Sequence[PictureFacts], terms: ChannelTerms) -> list[Fin
         return [Finding("picture.missing", "A picture is needed.", "pictures", True)]
     main = pictures[0]
     if min(main.width, main.height) < terms.picture_least_side:
-        return [Finding(
-            "picture.small",
-            f"The main picture measures {main.width} × {main.height} pixels; each side needs at least "
-            f"{terms.picture_least_side}.", "pictures", True)]
+        return [
+            Finding(
+                "picture.small",
+                f"The main picture measures {main.width} × {main.height} pixels; each side needs at least "
+                f"{terms.picture_least_side}.",
+                "pictures",
+                True,
+            )
+        ]
     if not main.alt:
         return [Finding("alt.missing", "An alt text of the main picture helps buyers find it.", "pictures", False)]
     return []

@@ -7,10 +7,26 @@ import nh3
 
 #: What a description may hold: element -> attributes. Everything else is dropped, its text kept.
 ALLOWED: dict[str, set[str]] = {
-    "p": set(), "br": set(), "strong": set(), "em": set(), "u": set(), "s": set(), "h2": set(), "h3": set(),
-    "h4": set(), "ul": set(), "ol": set(), "li": set(), "blockquote": set(), "a": {"href"},
-    "table": set(), "thead": set(), "tbody": set(), "tr": set(),
-    "th": {"colspan", "rowspan"}, "td": {"colspan", "rowspan"},
+    "p": set(),
+    "br": set(),
+    "strong": set(),
+    "em": set(),
+    "u": set(),
+    "s": set(),
+    "h2": set(),
+    "h3": set(),
+    "h4": set(),
+    "ul": set(),
+    "ol": set(),
+    "li": set(),
+    "blockquote": set(),
+    "a": {"href"},
+    "table": set(),
+    "thead": set(),
+    "tbody": set(),
+    "tr": set(),
+    "th": {"colspan", "rowspan"},
+    "td": {"colspan", "rowspan"},
 }
 _LOOKS_LIKE_HTML = re.compile(r"</?[a-zA-Z][^>]*>")
 _EMPTY = re.compile(r"(?:<p>(?:\s|&nbsp;|<br>)*</p>|\s|<br>)*")
@@ -37,8 +53,7 @@ def from_plain(text: str) -> str:
     """Paragraphs made of plain text: a blank line ends one, a single line break stays one."""
     blocks = [block.strip() for block in re.split(r"\n\s*\n", text.replace("\r\n", "\n")) if block.strip()]
     return "".join(
-        "<p>" + "<br>".join(html.escape(line, quote=False) for line in block.split("\n")) + "</p>"
-        for block in blocks
+        "<p>" + "<br>".join(html.escape(line, quote=False) for line in block.split("\n")) + "</p>" for block in blocks
     )
 
 

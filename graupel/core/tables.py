@@ -16,8 +16,43 @@ SORTS = {"name": "Product", "sku": "SKU", "price": "Price", "changed": "Changed"
 DEFAULT_SORT = "-changed"
 #: Words that InnoDB's full-text index leaves out (information_schema.INNODB_FT_DEFAULT_STOPWORD).
 STOPWORDS = frozenset(
-    "a about an are as at be by com de en for from how i in is it la of on or that the this to was what "
-    "when where who will with und www".split()
+    [
+        "a",
+        "about",
+        "an",
+        "are",
+        "as",
+        "at",
+        "be",
+        "by",
+        "com",
+        "de",
+        "en",
+        "for",
+        "from",
+        "how",
+        "i",
+        "in",
+        "is",
+        "it",
+        "la",
+        "of",
+        "on",
+        "or",
+        "that",
+        "the",
+        "this",
+        "to",
+        "was",
+        "what",
+        "when",
+        "where",
+        "who",
+        "will",
+        "with",
+        "und",
+        "www",
+    ]
 )
 SHORTEST_INDEXED = 3
 
@@ -79,8 +114,7 @@ class TableState:
         return cls(
             q=re.sub(r"\s+", " ", _first(query, "q")).strip()[:200],
             status=tuple(dict.fromkeys(s for s in query.get("status", []) if s in tuple(Status))),
-            category=tuple(dict.fromkeys(int(c) for c in query.get("category", []) if c.isdecimal()
-                                         and len(c) < 19)),
+            category=tuple(dict.fromkeys(int(c) for c in query.get("category", []) if c.isdecimal() and len(c) < 19)),
             sort=sort if sort.lstrip("-") in SORTS and not sort.startswith("--") else DEFAULT_SORT,
             cursor=Cursor.decode(_first(query, "at")) if _first(query, "at") else None,
             page=int(page) if page.isdecimal() and 0 < len(page) < 8 else 1,
@@ -101,7 +135,8 @@ class TableState:
         """With one value of a facet switched, at the first page."""
         chosen = getattr(self, facet)
         now = tuple(v for v in chosen if v != value) if value in chosen else (*chosen, value)
-        return replace(self, **{facet: now}, cursor=None, page=1)
+        switched: dict[str, Any] = {facet: now}
+        return replace(self, **switched, cursor=None, page=1)
 
     def sorted_by(self, key: str) -> "TableState":
         """Sorted by a column, the other way round where it is sorted by it already."""

@@ -2,6 +2,7 @@
 
 import importlib
 from pathlib import Path
+from typing import Any
 from urllib.parse import quote
 
 from graupel.db.connection import connect_options
@@ -9,7 +10,7 @@ from graupel.db.connection import connect_options
 FOLDER = Path(__file__).parent / "migrations"
 
 
-def _backend(url: str):  # type: ignore[no-untyped-def]
+def _backend(url: str) -> Any:
     options = connect_options(url)
     socket = f"?unix_socket={quote(options['unix_socket'])}" if "unix_socket" in options else ""
     address = (
@@ -33,5 +34,5 @@ def pending(url: str) -> list[str]:
     return [migration.id for migration in _backend(url).to_apply(_migrations())]
 
 
-def _migrations():  # type: ignore[no-untyped-def]
+def _migrations() -> Any:
     return importlib.import_module("yoyo").read_migrations(str(FOLDER))

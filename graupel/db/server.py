@@ -10,6 +10,7 @@ import subprocess
 import time
 from pathlib import Path
 from types import TracebackType
+from typing import IO
 
 import pymysql
 
@@ -26,7 +27,7 @@ class PrivateServer:
         self.folder = folder.resolve()
         self._settings = {"durable": durable, "buffer_pool": buffer_pool}
         self._process: subprocess.Popen[bytes] | None = None
-        self._lock_file = None
+        self._lock_file: IO[str] | None = None
 
     def __enter__(self) -> "PrivateServer":
         self.start()
@@ -48,7 +49,9 @@ class PrivateServer:
             self._install()
         self._process = subprocess.Popen(  # noqa: S603
             [program, f"--defaults-file={self.folder / 'my.cnf'}"],
-            stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
             start_new_session=True,  # Ctrl-C reaches the application first, and that stops the server
             preexec_fn=end_with_parent,
         )
@@ -88,9 +91,9 @@ class PrivateServer:
         return inside if len(str(inside)) < 100 else Path("/tmp") / f"graupel-{self.port}.sock"  # noqa: S108
 
     def _take_lock(self) -> None:
-        self._lock_file = open(self.folder / "lock", "w")  # noqa: SIM115
+        self._lock_file = lock = open(self.folder / "lock", "w")  # noqa: SIM115
         try:
-            fcntl.flock(self._lock_file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError as error:
             raise GraupelError(f"A server is already running in {self.folder}. Stop it first.") from error
 
@@ -104,23 +107,38 @@ class PrivateServer:
     def _install(self) -> None:
         shutil.rmtree(self.folder / "data", ignore_errors=True)
         done = subprocess.run(  # noqa: S603
-            [_program("mariadb-install-db"), f"--defaults-file={self.folder / 'my.cnf'}",
-             "--auth-root-authentication-method=socket", f"--auth-root-socket-user={getpass.getuser()}",
-             f"--user={getpass.getuser()}", "--skip-test-db"],
-            capture_output=True, text=True, check=False,
+            [
+                _program("mariadb-install-db"),
+                f"--defaults-file={self.folder / 'my.cnf'}",
+                "--auth-root-authentication-method=socket",
+                f"--auth-root-socket-user={getpass.getuser()}",
+                f"--user={getpass.getuser()}",
+                "--skip-test-db",
+            ],
+            capture_output=True,
+            text=True,
+            check=False,
         )
         if done.returncode:
             raise GraupelError(f"mariadb-install-db failed:\n{done.stdout}{done.stderr}")
 
     def _write_config(self) -> None:
         lines = {
-            "datadir": self.folder / "data", "socket": self._socket, "pid-file": self.folder / "run" / "pid",
-            "log-error": self.folder / "run" / "error.log", "tmpdir": self.folder / "tmp",
-            "bind-address": "127.0.0.1", "port": self.port, "skip-name-resolve": 1,
-            "character-set-server": "utf8mb4", "innodb_buffer_pool_size": self._settings["buffer_pool"],
+            "datadir": self.folder / "data",
+            "socket": self._socket,
+            "pid-file": self.folder / "run" / "pid",
+            "log-error": self.folder / "run" / "error.log",
+            "tmpdir": self.folder / "tmp",
+            "bind-address": "127.0.0.1",
+            "port": self.port,
+            "skip-name-resolve": 1,
+            "character-set-server": "utf8mb4",
+            "innodb_buffer_pool_size": self._settings["buffer_pool"],
             "innodb_log_file_size": "512M" if self._settings["durable"] else "96M",
             "innodb_flush_log_at_trx_commit": 1 if self._settings["durable"] else 0,
-            "local_infile": 1, "max_allowed_packet": "64M", "user": getpass.getuser(),
+            "local_infile": 1,
+            "max_allowed_packet": "64M",
+            "user": getpass.getuser(),
         }
         text = "".join(f"{name}={value}\n" for name, value in lines.items())
         (self.folder / "my.cnf").write_text(f"[mariadbd]\n{text}")

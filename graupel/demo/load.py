@@ -26,15 +26,16 @@ PEOPLE = [
 LISTED = 14
 PRICE_LIST = (
     "sku,name,price,weight,category,description\n"
-    "LAN-SO-HEA,,\"19,20\",,,\nLAN-SO-JUN,,\"19,20\",,,\nLAN-SO-RUS,,18.50,,,\n"
-    "NDL-CI-450,\"Circular needle, steel, 4.5 mm, 80 cm\",8.90,22 g,Needles > Circular,Steel needle of 4.5 mm.\n"
-    "HOOK-400,\"Crochet hook, plum wood, 4 mm\",7.50,12 g,Hooks,A hook of plum wood.\n"
+    'LAN-SO-HEA,,"19,20",,,\nLAN-SO-JUN,,"19,20",,,\nLAN-SO-RUS,,18.50,,,\n'
+    'NDL-CI-450,"Circular needle, steel, 4.5 mm, 80 cm",8.90,22 g,Needles > Circular,Steel needle of 4.5 mm.\n'
+    'HOOK-400,"Crochet hook, plum wood, 4 mm",7.50,12 g,Hooks,A hook of plum wood.\n'
+    "RIB-VEL-TAR,,$ 2.80,,,\n"
 )
 
 
 def is_loaded(ctx: Context) -> bool:
     """Whether the demo's people are there."""
-    return ctx.db.run(lambda tx: tx.value("SELECT COUNT(*) FROM user")) > 0
+    return ctx.db.run(lambda tx: int(tx.value("SELECT COUNT(*) FROM user"))) > 0
 
 
 def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], None]) -> None:
@@ -63,9 +64,23 @@ def _make(ctx: Context, actor: Actor, good: Good) -> int:
         content = pictures.draw(kind, colour, zlib.crc32(good.sku.encode()), side)
         file = media.take(ctx, actor, f"{good.sku.lower()}.jpg", content)
         shown = (Picture(file.id, good.alt),)
-    return products.create(ctx, actor, ProductValues(
-        name=good.name, sku=good.sku, price=good.amount, weight_g=good.weight_g, category_id=category.id,
-        brand=good.brand, mpn=good.mpn, gtin=good.gtin, description=good.description, status=Status(good.status), pictures=shown))
+    return products.create(
+        ctx,
+        actor,
+        ProductValues(
+            name=good.name,
+            sku=good.sku,
+            price=good.amount,
+            weight_g=good.weight_g,
+            category_id=category.id,
+            brand=good.brand,
+            mpn=good.mpn,
+            gtin=good.gtin,
+            description=good.description,
+            status=Status(good.status),
+            pictures=shown,
+        ),
+    )
 
 
 def _bring_in(ctx: Context, actor: Actor, worker: Worker) -> None:

@@ -52,8 +52,15 @@ class _Sheet:
 def draw(kind: str, colour: str, seed: int, side: int = SIDE) -> bytes:
     """A JPEG of ``side`` x ``side`` pixels. ``kind``: skein, needles, ribbon, button, booklet, kit or workshop."""
     sheet = _Sheet(side)
-    {"skein": _skein, "needles": _needles, "ribbon": _ribbon, "button": _button, "booklet": _booklet, "kit": _kit,
-     "workshop": _workshop}[kind](sheet, rgb(colour), random.Random(seed))  # noqa: S311
+    {
+        "skein": _skein,
+        "needles": _needles,
+        "ribbon": _ribbon,
+        "button": _button,
+        "booklet": _booklet,
+        "kit": _kit,
+        "workshop": _workshop,
+    }[kind](sheet, rgb(colour), random.Random(seed))  # noqa: S311
     return sheet.jpeg()
 
 
@@ -62,7 +69,9 @@ def _strand(sheet: _Sheet, colour: Colour, y: float, x0: float, x1: float, bow: 
     sheet.draw.line(sheet.at(*points), fill=colour, width=max(1, round(width * sheet.unit)), joint="curve")
 
 
-def _skein(sheet: _Sheet, colour: Colour, dice: random.Random, middle: tuple[float, float] = (50, 50), size: float = 1) -> None:
+def _skein(
+    sheet: _Sheet, colour: Colour, dice: random.Random, middle: tuple[float, float] = (50, 50), size: float = 1
+) -> None:
     layer = _Sheet(sheet.side // _SCALE)
     for step in range(46):
         y = 50 + (step - 22.5) * 0.86
@@ -72,9 +81,12 @@ def _skein(sheet: _Sheet, colour: Colour, dice: random.Random, middle: tuple[flo
     for step in range(16):
         x = 22 + step * 3.8
         _strand(layer, _darker(colour, dice.uniform(0.15, 0.4)), 34 + dice.uniform(-2, 2), x, x + 9, 0.1, 0.3)
-        layer.draw.line(layer.at((x, 33 + abs(step - 8) * 0.7), (x + 7, 67 - abs(step - 8) * 0.7)),
-                        fill=_mix(colour, _darker(colour), dice.uniform(0.2, 0.8)), width=round(0.5 * layer.unit))
-    layer.draw.rectangle(layer.at((41, 31), (59, 69)), fill=(247, 246, 240), outline=(205, 210, 205), width=3)  # type: ignore[arg-type]
+        layer.draw.line(
+            layer.at((x, 33 + abs(step - 8) * 0.7), (x + 7, 67 - abs(step - 8) * 0.7)),
+            fill=_mix(colour, _darker(colour), dice.uniform(0.2, 0.8)),
+            width=round(0.5 * layer.unit),
+        )
+    layer.draw.rectangle(layer.at((41, 31), (59, 69)), fill=(247, 246, 240), outline=(205, 210, 205), width=3)
     layer.draw.line(layer.at((44, 40), (56, 40)), fill=_darker(colour), width=round(0.9 * layer.unit))
     layer.draw.line(layer.at((44, 45), (53, 45)), fill=(150, 158, 155), width=round(0.5 * layer.unit))
     layer.draw.line(layer.at((44, 48), (55, 48)), fill=(150, 158, 155), width=round(0.5 * layer.unit))
@@ -92,12 +104,15 @@ def _skein(sheet: _Sheet, colour: Colour, dice: random.Random, middle: tuple[flo
 def _needles(sheet: _Sheet, colour: Colour, dice: random.Random) -> None:
     for start, end in (((18, 82), (80, 16)), ((27, 88), (88, 24))):
         sheet.draw.line(sheet.at(start, end), fill=colour, width=round(2.6 * sheet.unit))
-        sheet.draw.line(sheet.at((start[0] - 0.6, start[1] - 0.6), (end[0] - 0.6, end[1] - 0.6)), fill=_lighter(colour, 0.5),
-                        width=round(0.6 * sheet.unit))
+        sheet.draw.line(
+            sheet.at((start[0] - 0.6, start[1] - 0.6), (end[0] - 0.6, end[1] - 0.6)),
+            fill=_lighter(colour, 0.5),
+            width=round(0.6 * sheet.unit),
+        )
         x, y = end
         sheet.draw.polygon(sheet.at((x - 1.1, y - 0.9), (x + 4.2, y - 4.4), (x + 0.9, y + 1.1)), fill=colour)
         x, y = start
-        sheet.draw.ellipse(sheet.at((x - 4, y - 4), (x + 4, y + 4)), fill=_darker(colour, 0.45))  # type: ignore[arg-type]
+        sheet.draw.ellipse(sheet.at((x - 4, y - 4), (x + 4, y + 4)), fill=_darker(colour, 0.45))
 
 
 def _ribbon(sheet: _Sheet, colour: Colour, dice: random.Random) -> None:
@@ -105,31 +120,35 @@ def _ribbon(sheet: _Sheet, colour: Colour, dice: random.Random) -> None:
     for step in range(18):
         r = 34 - step * 1.25
         shade = colour if step % 2 else _lighter(colour, 0.22)
-        sheet.draw.ellipse(sheet.at((44 - r, 46 - r), (44 + r, 46 + r)), fill=shade)  # type: ignore[arg-type]
-    sheet.draw.ellipse(sheet.at((32, 34), (56, 58)), fill=(236, 229, 214), outline=(190, 182, 165), width=5)  # type: ignore[arg-type]
-    sheet.draw.ellipse(sheet.at((40, 42), (48, 50)), fill=(255, 255, 255))  # type: ignore[arg-type]
+        sheet.draw.ellipse(sheet.at((44 - r, 46 - r), (44 + r, 46 + r)), fill=shade)
+    sheet.draw.ellipse(sheet.at((32, 34), (56, 58)), fill=(236, 229, 214), outline=(190, 182, 165), width=5)
+    sheet.draw.ellipse(sheet.at((40, 42), (48, 50)), fill=(255, 255, 255))
 
 
 def _button(sheet: _Sheet, colour: Colour, dice: random.Random) -> None:
     for x, y, r in ((36, 40, 22), (68, 56, 19), (42, 76, 15)):
-        sheet.draw.ellipse(sheet.at((x - r, y - r), (x + r, y + r)), fill=_darker(colour, 0.25))  # type: ignore[arg-type]
-        sheet.draw.ellipse(sheet.at((x - r + 1, y - r + 0.4), (x + r - 1, y + r - 1.6)), fill=colour)  # type: ignore[arg-type]
-        sheet.draw.ellipse(sheet.at((x - r * 0.72, y - r * 0.72), (x + r * 0.72, y + r * 0.72)), outline=_darker(colour), width=4)  # type: ignore[arg-type]
+        sheet.draw.ellipse(sheet.at((x - r, y - r), (x + r, y + r)), fill=_darker(colour, 0.25))
+        sheet.draw.ellipse(sheet.at((x - r + 1, y - r + 0.4), (x + r - 1, y + r - 1.6)), fill=colour)
+        sheet.draw.ellipse(
+            sheet.at((x - r * 0.72, y - r * 0.72), (x + r * 0.72, y + r * 0.72)), outline=_darker(colour), width=4
+        )
         for dx, dy in ((-1, -1), (1, -1), (-1, 1), (1, 1)):
             hx, hy, h = x + dx * r * 0.22, y + dy * r * 0.22, r * 0.1
-            sheet.draw.ellipse(sheet.at((hx - h, hy - h), (hx + h, hy + h)), fill=(250, 250, 248))  # type: ignore[arg-type]
+            sheet.draw.ellipse(sheet.at((hx - h, hy - h), (hx + h, hy + h)), fill=(250, 250, 248))
 
 
 def _booklet(sheet: _Sheet, colour: Colour, dice: random.Random) -> None:
-    sheet.draw.rectangle(sheet.at((26, 14), (78, 88)), fill=(214, 218, 214))  # type: ignore[arg-type]
-    sheet.draw.rectangle(sheet.at((23, 12), (75, 86)), fill=_lighter(colour, 0.8), outline=(190, 196, 192), width=3)  # type: ignore[arg-type]
-    sheet.draw.rectangle(sheet.at((23, 12), (75, 26)), fill=colour)  # type: ignore[arg-type]
-    sheet.draw.rectangle(sheet.at((29, 17), (58, 20)), fill=(255, 255, 255))  # type: ignore[arg-type]
+    sheet.draw.rectangle(sheet.at((26, 14), (78, 88)), fill=(214, 218, 214))
+    sheet.draw.rectangle(sheet.at((23, 12), (75, 86)), fill=_lighter(colour, 0.8), outline=(190, 196, 192), width=3)
+    sheet.draw.rectangle(sheet.at((23, 12), (75, 26)), fill=colour)
+    sheet.draw.rectangle(sheet.at((29, 17), (58, 20)), fill=(255, 255, 255))
     for row in range(9):
         for column in range(7):
             x, y = 30 + column * 5.8, 33 + row * 5.4
             lit = (row * 3 + column * (1 + dice.randint(0, 1))) % 4 < 2
-            points = sheet.at((x, y), (x + 2.6, y + 3.2), (x + 5.2, y), (x + 5.2, y + 2), (x + 2.6, y + 5.2), (x, y + 2))
+            points = sheet.at(
+                (x, y), (x + 2.6, y + 3.2), (x + 5.2, y), (x + 5.2, y + 2), (x + 2.6, y + 5.2), (x, y + 2)
+            )
             sheet.draw.polygon(points, fill=colour if lit else _lighter(colour, 0.55))
 
 
@@ -140,18 +159,25 @@ def _kit(sheet: _Sheet, colour: Colour, dice: random.Random) -> None:
     sheet.draw.polygon(sheet.at((14, 60), (86, 60), (79, 90), (21, 90)), fill=(205, 174, 128))
     for step in range(9):
         y = 63 + step * 3
-        sheet.draw.line(sheet.at((15 + step * 0.6, y), (85 - step * 0.6, y)), fill=(176, 144, 100), width=round(0.5 * sheet.unit))
+        sheet.draw.line(
+            sheet.at((15 + step * 0.6, y), (85 - step * 0.6, y)), fill=(176, 144, 100), width=round(0.5 * sheet.unit)
+        )
     sheet.draw.line(sheet.at((62, 66), (90, 20)), fill=(150, 110, 70), width=round(1.6 * sheet.unit))
-    sheet.draw.ellipse(sheet.at((87.5, 16), (92.5, 21)), fill=(110, 78, 48))  # type: ignore[arg-type]
+    sheet.draw.ellipse(sheet.at((87.5, 16), (92.5, 21)), fill=(110, 78, 48))
 
 
 def _workshop(sheet: _Sheet, colour: Colour, dice: random.Random) -> None:
-    sheet.draw.ellipse(sheet.at((20, 62), (80, 86)), fill=(150, 158, 156))  # type: ignore[arg-type]
+    sheet.draw.ellipse(sheet.at((20, 62), (80, 86)), fill=(150, 158, 156))
     sheet.draw.polygon(sheet.at((20, 46), (80, 46), (76, 80), (24, 80)), fill=(176, 184, 182))
-    sheet.draw.ellipse(sheet.at((20, 36), (80, 56)), fill=(196, 203, 200))  # type: ignore[arg-type]
-    sheet.draw.ellipse(sheet.at((24, 38.5), (76, 54)), fill=colour)  # type: ignore[arg-type]
+    sheet.draw.ellipse(sheet.at((20, 36), (80, 56)), fill=(196, 203, 200))
+    sheet.draw.ellipse(sheet.at((24, 38.5), (76, 54)), fill=colour)
     for step in range(7):
         x = 34 + step * 5
         points = [(x + 2.2 * math.sin(t / 4 + step), 12 + t) for t in range(31)]
-        sheet.draw.line(sheet.at(*points), fill=_mix(_lighter(colour, 0.6), colour, step / 6), width=round(2.2 * sheet.unit), joint="curve")
+        sheet.draw.line(
+            sheet.at(*points),
+            fill=_mix(_lighter(colour, 0.6), colour, step / 6),
+            width=round(2.2 * sheet.unit),
+            joint="curve",
+        )
     sheet.draw.line(sheet.at((22, 13), (78, 13)), fill=(130, 98, 62), width=round(2.2 * sheet.unit))

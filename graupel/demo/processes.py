@@ -47,8 +47,14 @@ class Processes:
         """Start one; its output goes to the file ``log``, or here."""
         output = open(log, "ab") if log else None  # noqa: SIM115
         process = subprocess.Popen(  # noqa: S603
-            command, env={**os.environ, **environment}, stdin=subprocess.DEVNULL, stdout=output, stderr=output,
-            start_new_session=True, preexec_fn=end_with_parent)
+            command,
+            env={**os.environ, **environment},
+            stdin=subprocess.DEVNULL,
+            stdout=output,
+            stderr=output,
+            start_new_session=True,
+            preexec_fn=end_with_parent,
+        )
         self._running.append((name, process))
 
     def wait(self) -> None:

@@ -2,6 +2,7 @@
 
 import shutil
 import socket
+import sys
 import time
 from contextlib import ExitStack
 from pathlib import Path
@@ -47,10 +48,17 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, port: int, began:
     address = f"http://127.0.0.1:{port}"
     hall_port = _free_from(8100)
     environment = {"GRAUPEL_DATABASE_URL": url, "GRAUPEL_ADDRESS": address, "GRAUPEL_DATA_FOLDER": str(folder)}
-    ctx = main.make_context(settings.model_copy(update={"database_url": url, "address": address, "data_folder": folder}))
+    ctx = main.make_context(
+        settings.model_copy(update={"database_url": url, "address": address, "data_folder": folder})
+    )
     running = stack.enter_context(Processes())
-    running.start("Ostlerby", python("-m", "standins.ostlerby", "--folder", str(folder / "standins"), "--port",
-                                     str(hall_port), "--key", HALL_KEY), log=str(folder / "standins.log"))
+    running.start(
+        "Ostlerby",
+        python(
+            "-m", "standins.ostlerby", "--folder", str(folder / "standins"), "--port", str(hall_port), "--key", HALL_KEY
+        ),
+        log=str(folder / "standins.log"),
+    )
     _wait_for(f"http://127.0.0.1:{hall_port}/openapi.json")
     hall = f"http://127.0.0.1:{hall_port}"
     if load.is_loaded(ctx):
@@ -58,8 +66,12 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, port: int, began:
     else:
         typer.echo("Loading the demo shop, once …")
         load.load(ctx, hall, HALL_KEY, lambda text: typer.echo(f"  {text}"))
-    running.start("The web server", python("-m", "graupel.cli", "serve", "--port", str(port)),
-                  log=str(folder / "web.log"), **environment)
+    running.start(
+        "The web server",
+        python("-m", "graupel.cli", "serve", "--port", str(port)),
+        log=str(folder / "web.log"),
+        **environment,
+    )
     running.start("The worker", python("-m", "graupel.cli", "worker"), log=str(folder / "worker.log"), **environment)
     _wait_for(f"{address}/readyz")
     ctx.db.close()
@@ -78,6 +90,7 @@ def _announce(address: str, seconds: float) -> None:
     for email, _, role, password in load.PEOPLE:
         typer.echo(f"  {role:<7} {email:<28} {password}")
     typer.echo("\nCtrl-C stops it; the data stays under var/.")
+    sys.stdout.flush()
 
 
 def _free_from(port: int) -> int:

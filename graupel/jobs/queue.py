@@ -45,9 +45,15 @@ def enqueue(tx: Tx, actor: Actor, request: JobRequest) -> int:
            VALUES (%(kind)s, %(title)s, %(payload)s, %(link)s, %(most)s,
                    UTC_TIMESTAMP(3) + INTERVAL %(delay)s SECOND, %(user)s, %(actor)s, %(role)s, UTC_TIMESTAMP(3))""",
         {
-            "kind": request.kind, "title": request.title[:300], "payload": json.dumps(request.payload),
-            "link": request.link, "most": request.most_tries, "delay": request.delay_seconds,
-            "user": actor.user_id, "actor": actor.name, "role": actor.role,
+            "kind": request.kind,
+            "title": request.title[:300],
+            "payload": json.dumps(request.payload),
+            "link": request.link,
+            "most": request.most_tries,
+            "delay": request.delay_seconds,
+            "user": actor.user_id,
+            "actor": actor.name,
+            "role": actor.role,
         },
     )
 
@@ -71,53 +77,81 @@ def claim(tx: Tx, owner: str, lease_seconds: int) -> Claim | None:
         {"owner": owner, "lease": lease_seconds, "id": row["id"]},
     )
     actor = Actor(row["user_id"], row["actor"], Role(row["role"]))
-    return Claim(row["id"], row["kind"], row["title"], json.loads(row["payload"]), actor,
-                 row["tries"] + 1, row["most_tries"], owner)
+    return Claim(
+        row["id"],
+        row["kind"],
+        row["title"],
+        json.loads(row["payload"]),
+        actor,
+        row["tries"] + 1,
+        row["most_tries"],
+        owner,
+    )
 
 
 def renew(tx: Tx, job_id: int, owner: str, lease_seconds: int) -> bool:
     """Prolong the lease; False where the job is no longer this owner's."""
-    return tx.run(
-        """UPDATE job SET lease_until = UTC_TIMESTAMP(3) + INTERVAL %s SECOND
+    return (
+        tx.run(
+            """UPDATE job SET lease_until = UTC_TIMESTAMP(3) + INTERVAL %s SECOND
            WHERE id = %s AND lease_owner = %s AND state = 'running'""",
-        [lease_seconds, job_id, owner],
-    ) == 1
+            [lease_seconds, job_id, owner],
+        )
+        == 1
+    )
 
 
 def report(tx: Tx, job_id: int, step: str, done: int, of: int) -> bool:
     """Write how far a job is; returns whether somebody asked to cancel it."""
-    tx.run("UPDATE job SET step = %s, progress = %s, progress_of = %s WHERE id = %s",
-           [step[:200], done, of, job_id])
+    tx.run("UPDATE job SET step = %s, progress = %s, progress_of = %s WHERE id = %s", [step[:200], done, of, job_id])
     return bool(tx.value("SELECT cancel_wanted FROM job WHERE id = %s", [job_id]))
 
 
 def end(tx: Tx, claimed: Claim, state: str, outcome: str, link: str = "") -> bool:
     """End a job; False where its lease went to another worker meanwhile."""
-    return tx.run(
-        """UPDATE job SET state = %(state)s, outcome = %(outcome)s, ended_at = UTC_TIMESTAMP(3),
+    return (
+        tx.run(
+            """UPDATE job SET state = %(state)s, outcome = %(outcome)s, ended_at = UTC_TIMESTAMP(3),
                   link = IF(%(link)s = '', link, %(link)s), lease_owner = NULL, lease_until = NULL
            WHERE id = %(id)s AND lease_owner = %(owner)s AND state = 'running'""",
-        {"state": state, "outcome": outcome[:LONGEST_OUTCOME], "link": link, "id": claimed.job_id,
-         "owner": claimed.owner},
-    ) == 1
+            {
+                "state": state,
+                "outcome": outcome[:LONGEST_OUTCOME],
+                "link": link,
+                "id": claimed.job_id,
+                "owner": claimed.owner,
+            },
+        )
+        == 1
+    )
 
 
 def put_back(tx: Tx, claimed: Claim, wait: timedelta, outcome: str, *, counts_as_try: bool) -> bool:
     """Let a job wait and be taken up again later; False where its lease went to another worker."""
-    return tx.run(
-        """UPDATE job SET state = 'waiting', run_after = UTC_TIMESTAMP(3) + INTERVAL %(wait)s MICROSECOND,
+    return (
+        tx.run(
+            """UPDATE job SET state = 'waiting', run_after = UTC_TIMESTAMP(3) + INTERVAL %(wait)s MICROSECOND,
                   tries = tries - %(uncount)s, outcome = %(outcome)s, lease_owner = NULL, lease_until = NULL
            WHERE id = %(id)s AND lease_owner = %(owner)s AND state = 'running'""",
-        {"wait": int(wait.total_seconds() * 1_000_000), "uncount": 0 if counts_as_try else 1,
-         "outcome": outcome[:LONGEST_OUTCOME], "id": claimed.job_id, "owner": claimed.owner},
-    ) == 1
+            {
+                "wait": int(wait.total_seconds() * 1_000_000),
+                "uncount": 0 if counts_as_try else 1,
+                "outcome": outcome[:LONGEST_OUTCOME],
+                "id": claimed.job_id,
+                "owner": claimed.owner,
+            },
+        )
+        == 1
+    )
 
 
 def want_cancel(tx: Tx, job_id: int) -> bool:
     """Cancel a waiting job at once, ask a running one to stop; False where it has ended."""
     waiting = tx.run(
         """UPDATE job SET state = 'cancelled', ended_at = UTC_TIMESTAMP(3), outcome = 'Cancelled before it began.'
-           WHERE id = %s AND state = 'waiting'""", [job_id])
+           WHERE id = %s AND state = 'waiting'""",
+        [job_id],
+    )
     running = tx.run("UPDATE job SET cancel_wanted = TRUE WHERE id = %s AND state = 'running'", [job_id])
     return bool(waiting or running)
 
@@ -131,14 +165,21 @@ def what(tx: Tx, job_id: int) -> tuple[str, dict[str, Any], str]:
 
 def restart(tx: Tx, job_id: int) -> bool:
     """Let a failed or cancelled job be tried from the beginning; False where it is in another state."""
-    return tx.run(
-        """UPDATE job SET state = 'waiting', tries = 0, cancel_wanted = FALSE, run_after = UTC_TIMESTAMP(3),
+    return (
+        tx.run(
+            """UPDATE job SET state = 'waiting', tries = 0, cancel_wanted = FALSE, run_after = UTC_TIMESTAMP(3),
                   outcome = '', step = '', progress = 0, progress_of = 0, begun_at = NULL, ended_at = NULL
-           WHERE id = %s AND state IN ('failed', 'cancelled')""", [job_id]) == 1
+           WHERE id = %s AND state IN ('failed', 'cancelled')""",
+            [job_id],
+        )
+        == 1
+    )
 
 
 def prune(tx: Tx) -> int:
     """Forget jobs that ended well long ago; returns how many."""
     return tx.run(
         """DELETE FROM job WHERE state IN ('done', 'cancelled')
-           AND ended_at < UTC_TIMESTAMP(3) - INTERVAL %s DAY LIMIT 10000""", [KEPT_DAYS])
+           AND ended_at < UTC_TIMESTAMP(3) - INTERVAL %s DAY LIMIT 10000""",
+        [KEPT_DAYS],
+    )

@@ -76,8 +76,12 @@ class Worker:
             self._end(claimed, "failed", str(reason))
             logged.info("job failed", reason=str(reason))
         except Exception as fault:
-            self._end(claimed, "failed", f"A fault in Graupel, not in your data ({type(fault).__name__}). "
-                      f"Nothing was changed. The log tells more under job {claimed.job_id}.")
+            self._end(
+                claimed,
+                "failed",
+                f"A fault in Graupel, not in your data ({type(fault).__name__}). "
+                f"Nothing was changed. The log tells more under job {claimed.job_id}.",
+            )
             logged.exception("job broke")
 
     def _retry(self, claimed: queue.Claim, reason: GraupelError) -> None:
@@ -115,7 +119,8 @@ class _Heartbeat:
         while not self._done.wait(lease / 3):
             try:
                 mine = self._ctx.db.run(
-                    lambda tx: queue.renew(tx, self._claim.job_id, self._claim.owner, lease), attempts=2)
+                    lambda tx: queue.renew(tx, self._claim.job_id, self._claim.owner, lease), attempts=2
+                )
             except DatabaseUnavailable:
                 continue
             if not mine:

@@ -33,8 +33,7 @@ STATUSES: list[tuple[type[Exception], int, str]] = [
 
 def status_of(error: Exception) -> tuple[int, str]:
     """HTTP status and heading of an exception."""
-    return next(((status, title) for kind, status, title in STATUSES if isinstance(error, kind)),
-                (500, "Did not work"))
+    return next(((status, title) for kind, status, title in STATUSES if isinstance(error, kind)), (500, "Did not work"))
 
 
 def _error_page(request: Request, status: int, title: str, message: str) -> Response:
@@ -50,8 +49,13 @@ def _known(request: Request, error: Exception) -> Response:
         door = f"/sign-in?next={quote(wanted, safe='')}" if request.method == "GET" else "/sign-in"
         if is_htmx(request):
             # What was typed stays on the page: it says so instead of going away.
-            return _error_page(request, 401, "Signed out", "Your session has ended. Sign in again in another tab, "
-                               "then repeat this here; what you typed is still on this page.")
+            return _error_page(
+                request,
+                401,
+                "Signed out",
+                "Your session has ended. Sign in again in another tab, "
+                "then repeat this here; what you typed is still on this page.",
+            )
         return RedirectResponse(door, 303)
     return _error_page(request, status, title, str(error))
 
@@ -59,13 +63,15 @@ def _known(request: Request, error: Exception) -> Response:
 def _http(request: Request, error: Exception) -> Response:
     assert isinstance(error, HTTPException)
     message = {404: "There is no page at this address.", 405: "This address does not take that."}.get(
-        error.status_code, str(error.detail))
+        error.status_code, str(error.detail)
+    )
     return _error_page(request, error.status_code, "Not found" if error.status_code == 404 else "Not taken", message)
 
 
 def _validation(request: Request, error: Exception) -> Response:
-    return _error_page(request, 422, "Not taken", "This address holds something that can't be read. "
-                       "Go back and follow the link again.")
+    return _error_page(
+        request, 422, "Not taken", "This address holds something that can't be read. Go back and follow the link again."
+    )
 
 
 def _fault(request: Request, error: Exception) -> Response:
@@ -76,7 +82,9 @@ def _fault(request: Request, error: Exception) -> Response:
 def install(app: FastAPI) -> None:
     """Turn exceptions into pages."""
     handlers: list[tuple[Any, Any]] = [
-        (errors.GraupelError, _known), (HTTPException, _http), (RequestValidationError, _validation),
+        (errors.GraupelError, _known),
+        (HTTPException, _http),
+        (RequestValidationError, _validation),
         (Exception, _fault),
     ]
     for kind, function in handlers:

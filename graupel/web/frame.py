@@ -21,8 +21,11 @@ from graupel.settings import Settings
 HERE = Path(__file__).parent
 FEATURES = HERE.parent / "features"
 SECTIONS = [
-    ("Products", "/products"), ("Files", "/files"), ("Channels", "/channels"),
-    ("Jobs", "/jobs"), ("History", "/history"),
+    ("Products", "/products"),
+    ("Files", "/files"),
+    ("Channels", "/channels"),
+    ("Jobs", "/jobs"),
+    ("History", "/history"),
 ]
 
 
@@ -31,20 +34,34 @@ def make_templates(settings: Settings) -> Environment:
     areas = {path.parent.name: FileSystemLoader(path) for path in FEATURES.glob("*/templates")}
     env = Environment(
         loader=ChoiceLoader([FileSystemLoader(HERE / "templates"), PrefixLoader(areas)]),
-        autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True,
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
     )
     zone = ZoneInfo(settings.time_zone)
     locale = settings.language
     env.filters.update(
         number=lambda value: format_decimal(value, locale=locale),
         money=lambda amount: format_currency(amount, settings.currency, locale=locale),
-        amount=format_money, weight=format_weight, slug=lambda text: slugify(text)[:80] or "product",
-        when=lambda at: _when(at, zone, locale), ago=lambda at: _ago(at, locale), size=_size, shown=products.show,
+        amount=format_money,
+        weight=format_weight,
+        slug=lambda text: slugify(text)[:80] or "product",
+        when=lambda at: _when(at, zone, locale),
+        ago=lambda at: _ago(at, locale),
+        size=_size,
+        shown=products.show,
         urlquote=lambda text: quote(str(text), safe=""),
         initials=lambda name: "".join(word[0] for word in name.split()[:2]).upper(),
     )
-    env.globals.update(sections=SECTIONS, field_labels=products.LABELS, shop_name=settings.shop_name,
-                       currency=settings.currency, address=settings.address, stamp=_static_stamp())
+    env.globals.update(
+        sections=SECTIONS,
+        field_labels=products.LABELS,
+        shop_name=settings.shop_name,
+        currency=settings.currency,
+        address=settings.address,
+        stamp=_static_stamp(),
+    )
     env.globals["plural"] = plural
     return env
 
@@ -65,7 +82,7 @@ def _when(at: datetime | None, zone: ZoneInfo, locale: str) -> str:
 def _ago(at: datetime | None, locale: str) -> str:
     if at is None:
         return ""
-    seconds = (_utc(at) - datetime.now(UTC)).total_seconds()
+    seconds = int((_utc(at) - datetime.now(UTC)).total_seconds())
     if seconds > -45:
         return "just now"
     return format_timedelta(seconds, add_direction=True, locale=locale, threshold=1.2)
@@ -86,8 +103,15 @@ def is_htmx(request: Request) -> bool:
     return "HX-Request" in request.headers and "HX-History-Restore-Request" not in request.headers
 
 
-def page(request: Request, template: str, *, block: str | None = None, status: int = 200,
-         headers: dict[str, str] | None = None, **data: Any) -> HTMLResponse:
+def page(
+    request: Request,
+    template: str,
+    *,
+    block: str | None = None,
+    status: int = 200,
+    headers: dict[str, str] | None = None,
+    **data: Any,
+) -> HTMLResponse:
     """A full page; for htmx, where ``block`` is named, only that block of it."""
     env: Environment = request.app.state.templates
     found = env.get_template(template)

@@ -51,14 +51,21 @@ def responses(*codes: int) -> dict[int | str, dict[str, Any]]:
     schema = ProblemDetails.model_json_schema(ref_template="#/components/schemas/{model}")
     schema["properties"]["errors"]["items"] = ProblemEntry.model_json_schema()
     schema.pop("$defs", None)
-    return {code: {"description": MEANINGS[code], "content": {MEDIA_TYPE: {"schema": schema}}} for code in (401, *codes)}
+    return {
+        code: {"description": MEANINGS[code], "content": {MEDIA_TYPE: {"schema": schema}}} for code in (401, *codes)
+    }
 
 
-def answer(status: int, title: str, detail: str, problems: list[Problem] | None = None,
-           headers: dict[str, str] | None = None) -> JSONResponse:
+def answer(
+    status: int, title: str, detail: str, problems: list[Problem] | None = None, headers: dict[str, str] | None = None
+) -> JSONResponse:
     """An error as the interface answers it."""
-    body = ProblemDetails(title=title, status=status, detail=detail, errors=[
-        ProblemEntry(code=p.code, message=p.message, field=p.field) for p in problems or []])
+    body = ProblemDetails(
+        title=title,
+        status=status,
+        detail=detail,
+        errors=[ProblemEntry(code=p.code, message=p.message, field=p.field) for p in problems or []],
+    )
     return JSONResponse(body.model_dump(exclude_none=True), status, media_type=MEDIA_TYPE, headers=headers)
 
 
@@ -79,15 +86,21 @@ def _known(request: Request, error: Exception) -> JSONResponse:
 
 def _validation(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
-    problems = [Problem("value.wrong", str(one["msg"]), ".".join(map(str, one["loc"][1:])) or str(one["loc"][0]))
-                for one in error.errors()]
+    problems = [
+        Problem("value.wrong", str(one["msg"]), ".".join(map(str, one["loc"][1:])) or str(one["loc"][0]))
+        for one in error.errors()
+    ]
     return answer(422, "Not taken", "The request can't be read; see errors.", problems)
 
 
 def _http(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
-    return answer(error.status_code, "Not found" if error.status_code == 404 else "Not taken", str(error.detail),
-                  headers=dict(error.headers or {}))
+    return answer(
+        error.status_code,
+        "Not found" if error.status_code == 404 else "Not taken",
+        str(error.detail),
+        headers=dict(error.headers or {}),
+    )
 
 
 def _fault(request: Request, error: Exception) -> JSONResponse:
@@ -98,7 +111,10 @@ def _fault(request: Request, error: Exception) -> JSONResponse:
 def install(app: FastAPI) -> None:
     """Turn exceptions into problem+json."""
     handlers: list[tuple[Any, Any]] = [
-        (errors.GraupelError, _known), (RequestValidationError, _validation), (HTTPException, _http), (Exception, _fault),
+        (errors.GraupelError, _known),
+        (RequestValidationError, _validation),
+        (HTTPException, _http),
+        (Exception, _fault),
     ]
     for kind, function in handlers:
         app.add_exception_handler(kind, function)

@@ -78,8 +78,9 @@ async def form_of(request: Request) -> FormData:
     return FormData()
 
 
-def from_our_own_page(request: Request, signed: Annotated[Any, Depends(signed_in)],
-                      form: Annotated[FormData, Depends(form_of)]) -> None:
+def from_our_own_page(
+    request: Request, signed: Annotated[Any, Depends(signed_in)], form: Annotated[FormData, Depends(form_of)]
+) -> None:
     """Refuse a write that does not carry the session's own token (OWASP synchronizer token)."""
     if request.method in SAFE_METHODS:
         return
@@ -123,8 +124,13 @@ class Guard:
         try:
             await self.app(scope, self._limited(receive), send_with_headers)
         finally:
-            log.info("request", method=scope["method"], path=scope["path"], status=status,
-                     ms=round((time.perf_counter() - began) * 1000, 1))
+            log.info(
+                "request",
+                method=scope["method"],
+                path=scope["path"],
+                status=status,
+                ms=round((time.perf_counter() - began) * 1000, 1),
+            )
 
     def _limited(self, receive: Receive) -> Receive:
         """Counts what comes in, so that a missing or false Content-Length changes nothing."""
@@ -145,6 +151,9 @@ class TooLarge(Refused):
     """More was sent than is taken."""
 
     def __init__(self, most_bytes: int) -> None:
-        super().__init__(Refused.because(
-            "size.too_large", f"This is larger than the {most_bytes // 1_000_000} MB that are taken at once. "
-            "Divide it into parts.").problems)
+        super().__init__(
+            Refused.because(
+                "size.too_large",
+                f"This is larger than the {most_bytes // 1_000_000} MB that are taken at once. Divide it into parts.",
+            ).problems
+        )

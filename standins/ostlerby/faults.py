@@ -85,6 +85,11 @@ async def _replayable(receive: Receive):  # type: ignore[no-untyped-def]
 async def _answer(send: Send, status: int, body: dict[str, object], headers: dict[str, str] | None = None) -> None:
     raw = json.dumps(body).encode()
     all_headers = {"content-type": "application/json", "content-length": str(len(raw)), **(headers or {})}
-    await send({"type": "http.response.start", "status": status,
-                "headers": [(k.encode(), v.encode()) for k, v in all_headers.items()]})
+    await send(
+        {
+            "type": "http.response.start",
+            "status": status,
+            "headers": [(k.encode(), v.encode()) for k, v in all_headers.items()],
+        }
+    )
     await send({"type": "http.response.body", "body": raw})

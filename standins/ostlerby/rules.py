@@ -43,8 +43,13 @@ def categories() -> list[dict[str, Any]]:
 
 def objections(article: dict[str, Any]) -> list[dict[str, str]]:
     """Why the hall does not take an article; empty where it does."""
-    return [*_identity(article), *_title(article["title"]), *_place(article["category"]), *_pictures(article),
-            *_words(article)]
+    return [
+        *_identity(article),
+        *_title(article["title"]),
+        *_place(article["category"]),
+        *_pictures(article),
+        *_words(article),
+    ]
 
 
 def _say(code: str, field: str, message: str) -> dict[str, str]:
@@ -89,4 +94,6 @@ def _pictures(article: dict[str, Any]) -> list[dict[str, str]]:
 
 def _words(article: dict[str, Any]) -> list[dict[str, str]]:
     text = f"{article['title']} {article['description']}".lower()
-    return [_say("unwanted-word", "description", f"We do not print the word “{word}”.") for word in UNWANTED if word in text]
+    return [
+        _say("unwanted-word", "description", f"We do not print the word “{word}”.") for word in UNWANTED if word in text
+    ]

@@ -11,7 +11,8 @@ CREATE TABLE IF NOT EXISTS listing (
   seller TEXT NOT NULL, reference TEXT NOT NULL, article TEXT NOT NULL, state TEXT NOT NULL, due REAL NOT NULL,
   reasons TEXT NOT NULL DEFAULT '[]', page TEXT, revision INTEGER NOT NULL, PRIMARY KEY (seller, reference));
 CREATE TABLE IF NOT EXISTS page (number INTEGER PRIMARY KEY AUTOINCREMENT, gtin TEXT UNIQUE, title TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS request (number INTEGER PRIMARY KEY AUTOINCREMENT, method TEXT NOT NULL, reference TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS request (
+  number INTEGER PRIMARY KEY AUTOINCREMENT, method TEXT NOT NULL, reference TEXT NOT NULL);
 """
 
 
@@ -30,10 +31,12 @@ class Store:
         with self._lock:
             self._db.execute("INSERT INTO request (method, reference) VALUES ('PUT', ?)", [reference])
             self._db.execute(
-                """INSERT INTO listing (seller, reference, article, state, due, revision) VALUES (?, ?, ?, 'under_review', ?, 1)
+                """INSERT INTO listing (seller, reference, article, state, due, revision)
+                   VALUES (?, ?, ?, 'under_review', ?, 1)
                    ON CONFLICT (seller, reference) DO UPDATE SET article = excluded.article, state = 'under_review',
                    due = excluded.due, reasons = '[]', revision = revision + 1""",
-                [seller, reference, json.dumps(article), due])
+                [seller, reference, json.dumps(article), due],
+            )
             return self._get(seller, reference) or {}
 
     def get(self, seller: str, reference: str) -> dict[str, Any] | None:
@@ -42,7 +45,9 @@ class Store:
             return self._get(seller, reference)
 
     def _get(self, seller: str, reference: str) -> dict[str, Any] | None:
-        row = self._db.execute("SELECT * FROM listing WHERE seller = ? AND reference = ?", [seller, reference]).fetchone()
+        row = self._db.execute(
+            "SELECT * FROM listing WHERE seller = ? AND reference = ?", [seller, reference]
+        ).fetchone()
         if row is None:
             return None
         found = dict(row)
@@ -55,28 +60,40 @@ class Store:
             if listing is None or listing["state"] != "under_review":
                 return
             page = None if reasons else self._page(listing)
-            self._db.execute("UPDATE listing SET state = ?, reasons = ?, page = COALESCE(?, page) WHERE seller = ? AND reference = ?",
-                             ["refused" if reasons else "taken", json.dumps(reasons), page, seller, reference])
+            self._db.execute(
+                """UPDATE listing SET state = ?, reasons = ?, page = COALESCE(?, page)
+                   WHERE seller = ? AND reference = ?""",
+                ["refused" if reasons else "taken", json.dumps(reasons), page, seller, reference],
+            )
 
     def _page(self, listing: dict[str, Any]) -> str:
         if listing["page"]:
             return str(listing["page"])
         gtin = listing["article"].get("gtin")
         found = self._db.execute("SELECT number FROM page WHERE gtin = ?", [gtin]).fetchone() if gtin else None
-        number = found["number"] if found else self._db.execute(
-            "INSERT INTO page (gtin, title) VALUES (?, ?)", [gtin, listing["article"]["title"]]).lastrowid
+        number = (
+            found["number"]
+            if found
+            else self._db.execute(
+                "INSERT INTO page (gtin, title) VALUES (?, ?)", [gtin, listing["article"]["title"]]
+            ).lastrowid
+        )
         return f"OST-{number:06d}"
 
     def end(self, seller: str, reference: str) -> dict[str, Any] | None:
         """End a listing; ending it again changes nothing."""
         with self._lock:
-            self._db.execute("UPDATE listing SET state = 'ended' WHERE seller = ? AND reference = ?", [seller, reference])
+            self._db.execute(
+                "UPDATE listing SET state = 'ended' WHERE seller = ? AND reference = ?", [seller, reference]
+            )
             return self._get(seller, reference)
 
     def all(self, seller: str) -> list[dict[str, Any]]:
         """All listings of a seller."""
         with self._lock:
-            rows = self._db.execute("SELECT reference FROM listing WHERE seller = ? ORDER BY reference", [seller]).fetchall()
+            rows = self._db.execute(
+                "SELECT reference FROM listing WHERE seller = ? ORDER BY reference", [seller]
+            ).fetchall()
             return [found for row in rows if (found := self._get(seller, row["reference"]))]
 
     def requests(self) -> int:

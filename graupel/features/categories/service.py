@@ -8,18 +8,30 @@ from graupel.core.imports import CATEGORY_SEPARATOR, parse_category_path
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.categories import store
-from graupel.features.history import records, service as history
+from graupel.features.history import records
+from graupel.features.history import service as history
 from graupel.features.history.records import Column
 
-records.register(records.RecordKind(
-    "category", "Category",
-    lambda tx, ids: {r["id"]: records.Shown(r["name"], f"/products?category={r['id']}")
-                     for r in store.names(tx, list(ids))},
-    plain="category", table="category c", key="c.id", version="c.version",
-    fields={"parent_id": Column("c.parent_id", True), "name": Column("c.name"), "position": Column("c.position", True)},
-    removable="""(NOT EXISTS (SELECT 1 FROM product cp WHERE cp.category_id = c.id)
+records.register(
+    records.RecordKind(
+        "category",
+        "Category",
+        lambda tx, ids: {
+            r["id"]: records.Shown(r["name"], f"/products?category={r['id']}") for r in store.names(tx, list(ids))
+        },
+        plain="category",
+        table="category c",
+        key="c.id",
+        version="c.version",
+        fields={
+            "parent_id": Column("c.parent_id", True),
+            "name": Column("c.name"),
+            "position": Column("c.position", True),
+        },
+        removable="""(NOT EXISTS (SELECT 1 FROM product cp WHERE cp.category_id = c.id)
                   AND NOT EXISTS (SELECT 1 FROM category cc WHERE cc.parent_id = c.id))""",
-))
+    )
+)
 
 
 @dataclass(frozen=True)
@@ -49,9 +61,13 @@ class Tree:
             below = children.get(row["id"], [])
             category_id = int(str(row["id"]))
             self.by_id[category_id] = Category(
-                category_id, str(row["name"]), path, depth,
+                category_id,
+                str(row["name"]),
+                path,
+                depth,
                 None if row["parent_id"] is None else int(str(row["parent_id"])),
-                tuple(int(str(child["id"])) for child in below))
+                tuple(int(str(child["id"])) for child in below),
+            )
             stack += [(child, path, depth + 1) for child in reversed(below)]
 
     def __iter__(self):  # type: ignore[no-untyped-def]

@@ -15,8 +15,9 @@ def by_name(tx: Tx, parent_id: int | None, name: str) -> int | None:
 
 
 def insert(tx: Tx, parent_id: int | None, name: str, position: int) -> int:
-    return tx.insert("INSERT INTO category (parent_id, name, position) VALUES (%s, %s, %s)",
-                     [parent_id, name, position])
+    return tx.insert(
+        "INSERT INTO category (parent_id, name, position) VALUES (%s, %s, %s)", [parent_id, name, position]
+    )
 
 
 def next_position(tx: Tx, parent_id: int | None) -> int:

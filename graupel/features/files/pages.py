@@ -27,8 +27,14 @@ def index(request: Request, ctx: Ctx, signed: Signed) -> Response:
 
 
 def _index(request: Request, ctx: Ctx, signed: Signed, problem: str = "", status: int = 200) -> Response:
-    return page(request, "files/index.html", status=status, files=service.list_files(ctx, signed.actor), problem=problem,
-                columns=COLUMNS)
+    return page(
+        request,
+        "files/index.html",
+        status=status,
+        files=service.list_files(ctx, signed.actor),
+        problem=problem,
+        columns=COLUMNS,
+    )
 
 
 @router.post("/files")
@@ -65,9 +71,21 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
     step = "matching" if again and file.step == "planned" else file.step
     previews = service.previews(ctx, signed.actor, file) if step == "planned" else []
     result = history.read(ctx, signed.actor, file.row["change_set_id"]) if step == "applied" else None
-    return page(request, "files/file.html", block="step", status=status, file=file, step=step, previews=previews,
-                problem=problem, columns=COLUMNS, delimiters=DELIMITERS, tree=categories.read_tree(ctx), Action=Action,
-                result=result)
+    return page(
+        request,
+        "files/file.html",
+        block="step",
+        status=status,
+        file=file,
+        step=step,
+        previews=previews,
+        problem=problem,
+        columns=COLUMNS,
+        delimiters=DELIMITERS,
+        tree=categories.read_tree(ctx),
+        Action=Action,
+        result=result,
+    )
 
 
 @router.post("/files/{file_id}/plan")
@@ -86,8 +104,9 @@ def _chosen_columns(form: FormData) -> dict[str, int]:
         index, name = key.removeprefix("column_"), str(value)
         if key.startswith("column_") and index.isdecimal() and name in COLUMNS:
             if name in chosen:
-                raise Refused.because("columns.twice", f"Two columns are matched to {COLUMNS[name].label}. "
-                                      "Leave one of them out.")
+                raise Refused.because(
+                    "columns.twice", f"Two columns are matched to {COLUMNS[name].label}. Leave one of them out."
+                )
             chosen[name] = int(index)
     return chosen
 
@@ -106,5 +125,8 @@ def apply(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) 
 def refused(ctx: Ctx, signed: Signed, file_id: int) -> Response:
     """The refused rows with their reasons."""
     text = service.refused_rows(ctx, signed.actor, file_id)
-    return Response("\ufeff" + text, media_type="text/csv; charset=utf-8",
-                    headers={"Content-Disposition": f'attachment; filename="refused-{file_id}.csv"'})
+    return Response(
+        "\ufeff" + text,
+        media_type="text/csv; charset=utf-8",
+        headers={"Content-Disposition": f'attachment; filename="refused-{file_id}.csv"'},
+    )

@@ -31,17 +31,24 @@ def detect(path: Path) -> TextShape:
     with path.open("rb") as file:
         head = file.read(SAMPLE_BYTES)
     if not head.strip():
-        raise Refused.because("file.empty", "This file is empty. Choose one with a line of headers and rows below.", "file")
+        raise Refused.because(
+            "file.empty", "This file is empty. Choose one with a line of headers and rows below.", "file"
+        )
     encoding = _encoding(head, path)
     if "\0" in head.decode(encoding, errors="ignore"):
         raise Refused.because(
-            "file.not_text", "This is not a text file. Save the table as CSV and choose that file.", "file")
+            "file.not_text", "This is not a text file. Save the table as CSV and choose that file.", "file"
+        )
     lines = head.decode(encoding, errors="ignore").splitlines()[:60]
     return TextShape(encoding, _delimiter("\n".join(lines)))
 
 
 def _encoding(head: bytes, path: Path) -> str:
-    for mark, name in ((codecs.BOM_UTF8, "utf-8-sig"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16")):
+    for mark, name in (
+        (codecs.BOM_UTF8, "utf-8-sig"),
+        (codecs.BOM_UTF16_LE, "utf-16"),
+        (codecs.BOM_UTF16_BE, "utf-16"),
+    ):
         if head.startswith(mark):
             return name
     if _decodes(path, "utf-8"):
@@ -66,7 +73,8 @@ def _delimiter(sample: str) -> str:
     if len(present) <= 1:
         return present[0] if present else ","
     try:
-        found = clevercsv.Sniffer().sniff(sample, delimiters="".join(present)).delimiter
+        dialect = clevercsv.Sniffer().sniff(sample, delimiters="".join(present))
+        found = dialect.delimiter if dialect else ""
     except clevercsv.Error:
         found = ""
     return found if found in present else max(present, key=header.count)
@@ -91,8 +99,13 @@ def rows(path: Path, shape: TextShape) -> Iterator[RawRow]:
                     yield RawRow(at, cells)
                 at = reader.line_num + 1
     except UnicodeDecodeError as error:
-        raise Refused.because("file.encoding", f"After line {at} stands something that is not {shape.encoding} text. "
-                              "Save the file as UTF-8 and choose it again.", "file") from error
+        raise Refused.because(
+            "file.encoding",
+            f"After line {at} stands something that is not {shape.encoding} text. "
+            "Save the file as UTF-8 and choose it again.",
+            "file",
+        ) from error
     except csv.Error as error:
-        raise Refused.because("file.row", f"Line {at} can't be read ({error}). A quotation mark may not be closed.",
-                              "file") from error
+        raise Refused.because(
+            "file.row", f"Line {at} can't be read ({error}). A quotation mark may not be closed.", "file"
+        ) from error

@@ -73,8 +73,13 @@ def take(ctx: Context, actor: Actor, name: str, content: BinaryIO) -> int:
     headers = next((row.cells for row in reading.rows(path, shape)), [])
     guess = imports.guess_columns(headers)
     values = {
-        "name": Path(name.replace("\\", "/")).name[:200] or "file", "sha256": sha256, "bytes": size,
-        "encoding": shape.encoding, "delimiter": shape.delimiter, "headers": headers, "columns": guess,
+        "name": Path(name.replace("\\", "/")).name[:200] or "file",
+        "sha256": sha256,
+        "bytes": size,
+        "encoding": shape.encoding,
+        "delimiter": shape.delimiter,
+        "headers": headers,
+        "columns": guess,
     }
     return ctx.db.run(lambda tx: store.insert(tx, actor, values))
 
@@ -125,8 +130,12 @@ def _columns(ctx: Context, row: dict[str, Any]) -> list[FileColumn]:
         if len(first) > SAMPLE_ROWS:
             break
     return [
-        FileColumn(index, header or f"column {index + 1}",
-                   [cells[index].strip()[:80] for cells in first[1:] if index < len(cells)], fields.get(index, ""))
+        FileColumn(
+            index,
+            header or f"column {index + 1}",
+            [cells[index].strip()[:80] for cells in first[1:] if index < len(cells)],
+            fields.get(index, ""),
+        )
         for index, header in enumerate(row["headers"])
     ]
 
@@ -146,8 +155,9 @@ def request_plan(ctx: Context, actor: Actor, file_id: int, columns: dict[str, in
         row = _locked(tx, file_id)
         if row["state"] == "applied":
             raise Refused.because("file.applied", "This file was brought in already. Upload it again to repeat it.")
-        job_id = enqueue(tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id},
-                                               f"/files/{file_id}"))
+        job_id = enqueue(
+            tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
+        )
         store.set_matching(tx, file_id, columns, go_live, job_id)
         return job_id
 
@@ -191,13 +201,19 @@ def _file_rows(ctx: Context, row: dict[str, Any], report: Callable[[int], None])
     next(rows, None)
     for number, raw in enumerate(rows):
         if number >= MOST_ROWS:
-            raise Refused.because("file.too_many_rows", f"More than {MOST_ROWS:,} rows can't be brought in at once.", "file")
+            raise Refused.because(
+                "file.too_many_rows", f"More than {MOST_ROWS:,} rows can't be brought in at once.", "file"
+            )
         if number % REPORT_EVERY == 0:
             report(raw.line)
         read_row = imports.read_row(raw.cells, columns, raw.line, ctx.settings.currency)
         if len(raw.cells) > width:
-            too_many = Problem("row.cells", f"This row has {len(raw.cells)} cells, but there are {width} headers. "
-                               "A cell with the delimiter in it may lack its quotation marks.", row=raw.line)
+            too_many = Problem(
+                "row.cells",
+                f"This row has {len(raw.cells)} cells, but there are {width} headers. "
+                "A cell with the delimiter in it may lack its quotation marks.",
+                row=raw.line,
+            )
             read_row = FileRow(raw.line, read_row.sku, problems=(too_many,))
         yield read_row
 
@@ -218,9 +234,11 @@ def previews(ctx: Context, actor: Actor, file: ImportFile) -> list[Preview]:
 
     def work(tx: Tx) -> list[Preview]:
         return [
-            Preview(action, counts[str(action)],
-                    batch.samples(tx, file.id, action, ctx.settings.language, SHOWN_SAMPLES))
-            for action in (Action.REFUSED, Action.CHANGED, Action.NEW, Action.UNCHANGED) if counts.get(str(action))
+            Preview(
+                action, counts[str(action)], batch.samples(tx, file.id, action, ctx.settings.language, SHOWN_SAMPLES)
+            )
+            for action in (Action.REFUSED, Action.CHANGED, Action.NEW, Action.UNCHANGED)
+            if counts.get(str(action))
         ]
 
     return ctx.db.run(work)
@@ -230,8 +248,11 @@ def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
     """The refused rows as CSV, with the line and the reason of each. Raises NotFound."""
     actor.require(Role.VIEWER)
     row = _read(ctx, file_id)
-    refused = ctx.db.run(lambda tx: batch.samples(
-        tx, file_id, Action.REFUSED, ctx.settings.language, (row["counts"] or {}).get("refused", 0)))
+    refused = ctx.db.run(
+        lambda tx: batch.samples(
+            tx, file_id, Action.REFUSED, ctx.settings.language, (row["counts"] or {}).get("refused", 0)
+        )
+    )
     reasons = {sample.line: sample for sample in refused}
     out = io.StringIO()
     writer = csv.writer(out, delimiter=row["delimiter"])
@@ -256,16 +277,21 @@ def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool) 
     def work(tx: Tx) -> int:
         row = _locked(tx, file_id)
         if row["state"] != "planned":
-            raise Refused.because("file.not_planned", "Make the dry run first." if row["state"] == "matching"
-                                  else "This file was brought in already.")
+            raise Refused.because(
+                "file.not_planned",
+                "Make the dry run first." if row["state"] == "matching" else "This file was brought in already.",
+            )
         counts = row["counts"]
         if counts["refused"] and not leave_out:
-            raise Refused.because("rows.refused", f"{counts['refused']:,} rows are refused. Correct the file, "
-                                  "or say that they are to be left out.")
+            raise Refused.because(
+                "rows.refused",
+                f"{counts['refused']:,} rows are refused. Correct the file, or say that they are to be left out.",
+            )
         if not counts["new"] + counts["changed"]:
             raise Refused.because("rows.nothing", "Nothing in this file would change the catalogue.")
-        job_id = enqueue(tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", {"file_id": file_id},
-                                               f"/files/{file_id}"))
+        job_id = enqueue(
+            tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
+        )
         store.set_applying(tx, file_id, leave_out, job_id)
         return job_id
 
@@ -307,11 +333,18 @@ def export(ctx: Context, actor: Actor, path: Path) -> int:
             writer = csv.writer(file)
             writer.writerow(["sku", "name", "price", "weight", "category", "description", "status"])
             for row in product_store.export_rows(tx, ctx.settings.language):
-                writer.writerow([
-                    row["sku"], row["name"], format_money(row["price"]), format_weight(row["weight_g"]),
-                    tree.path(row["category_id"]), row["description"], row["status"]])
+                writer.writerow(
+                    [
+                        row["sku"],
+                        row["name"],
+                        format_money(row["price"]),
+                        format_weight(row["weight_g"]),
+                        tree.path(row["category_id"]),
+                        row["description"],
+                        row["status"],
+                    ]
+                )
                 count += 1
         return count
 
     return ctx.db.run(work)
-

@@ -14,8 +14,14 @@ def insert(tx: Tx, actor: Actor, values: dict[str, Any]) -> int:
         """INSERT INTO import_file (name, sha256, bytes, encoding, delimiter, headers, columns, user_id, actor, made_at)
            VALUES (%(name)s, %(sha256)s, %(bytes)s, %(encoding)s, %(delimiter)s, %(headers)s, %(columns)s, %(user)s,
                    %(actor)s, UTC_TIMESTAMP(3))""",
-        {**values, "headers": json.dumps(values["headers"]), "columns": json.dumps(values["columns"]),
-         "user": actor.user_id, "actor": actor.name})
+        {
+            **values,
+            "headers": json.dumps(values["headers"]),
+            "columns": json.dumps(values["columns"]),
+            "user": actor.user_id,
+            "actor": actor.name,
+        },
+    )
 
 
 def _row(row: dict[str, Any]) -> dict[str, Any]:
@@ -32,20 +38,29 @@ def newest(tx: Tx, limit: int) -> list[dict[str, Any]]:
 
 
 def set_matching(tx: Tx, file_id: int, columns: dict[str, int], go_live: bool, job_id: int) -> None:
-    tx.run("""UPDATE import_file SET columns = %s, go_live = %s, state = 'matching', job_id = %s, counts = NULL,
-                     version = version + 1 WHERE id = %s""", [json.dumps(columns), go_live, job_id, file_id])
+    tx.run(
+        """UPDATE import_file SET columns = %s, go_live = %s, state = 'matching', job_id = %s, counts = NULL,
+                     version = version + 1 WHERE id = %s""",
+        [json.dumps(columns), go_live, job_id, file_id],
+    )
 
 
 def set_planned(tx: Tx, file_id: int, counts: dict[str, int]) -> None:
-    tx.run("UPDATE import_file SET state = 'planned', counts = %s, version = version + 1 WHERE id = %s",
-           [json.dumps(counts), file_id])
+    tx.run(
+        "UPDATE import_file SET state = 'planned', counts = %s, version = version + 1 WHERE id = %s",
+        [json.dumps(counts), file_id],
+    )
 
 
 def set_applying(tx: Tx, file_id: int, leave_out: bool, job_id: int) -> None:
-    tx.run("UPDATE import_file SET leave_out = %s, job_id = %s, version = version + 1 WHERE id = %s",
-           [leave_out, job_id, file_id])
+    tx.run(
+        "UPDATE import_file SET leave_out = %s, job_id = %s, version = version + 1 WHERE id = %s",
+        [leave_out, job_id, file_id],
+    )
 
 
 def set_applied(tx: Tx, file_id: int, change_set_id: int | None) -> None:
-    tx.run("UPDATE import_file SET state = 'applied', change_set_id = %s, version = version + 1 WHERE id = %s",
-           [change_set_id, file_id])
+    tx.run(
+        "UPDATE import_file SET state = 'applied', change_set_id = %s, version = version + 1 WHERE id = %s",
+        [change_set_id, file_id],
+    )

@@ -14,21 +14,28 @@ from graupel.web.security import Ctx, Signed, from_our_own_page
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
 KINDS = {
-    "": "Everything", "product.save": "Products changed", "product.make": "Products made", "files.apply": "Files brought in",
-    "listing.state": "Sent to channels", "rollback": "Rolled back",
+    "": "Everything",
+    "product.save": "Products changed",
+    "product.make": "Products made",
+    "files.apply": "Files brought in",
+    "listing.state": "Sent to channels",
+    "rollback": "Rolled back",
 }
 
 
 @router.get("/history")
-def index(request: Request, ctx: Ctx, signed: Signed, before: Annotated[int | None, Query(ge=1)] = None,
-          kind: str = "") -> Response:
+def index(
+    request: Request, ctx: Ctx, signed: Signed, before: Annotated[int | None, Query(ge=1)] = None, kind: str = ""
+) -> Response:
     """The newest change sets."""
     found = service.list_change_sets(ctx, signed.actor, before, kind if kind in KINDS and kind else None)
     return page(request, "history/index.html", found=found, kinds=KINDS, kind=kind)
 
 
 @router.get("/history/{change_set_id}")
-def show(request: Request, ctx: Ctx, signed: Signed, change_set_id: int, part: Annotated[int, Query(alias="page", ge=1)] = 1) -> Response:
+def show(
+    request: Request, ctx: Ctx, signed: Signed, change_set_id: int, part: Annotated[int, Query(alias="page", ge=1)] = 1
+) -> Response:
     """One change set, with what a roll back would do."""
     detail = service.read(ctx, signed.actor, change_set_id, part)
     plan, reason = None, ""

@@ -31,7 +31,7 @@ class RecordKind:
     ``removable`` is a condition under which a record that was made may be removed again; where ``retired_when``
     holds instead, it stays and its ``retire`` (field, value) is set; where ``follows_when`` holds, it shares the
     lot of its parent and is not counted. ``revive`` are the INSERTs that make removed records again, where one
-    table with the columns of ``fields`` is not all. ``reversible`` False: the journal tells of it, a roll back leaves it.
+    table with the columns of ``fields`` is not all. ``reversible`` False: a roll back leaves it.
     """
 
     name: str

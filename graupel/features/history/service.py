@@ -29,8 +29,9 @@ class Recorder:
         """A record was made with these values."""
         store.insert_row(self.tx, self.change_set_id, kind, record_id, version, None, changes.journal_values(values))
 
-    def changed(self, kind: str, record_id: int, before: Mapping[str, Any], after: Mapping[str, Any],
-                version: int) -> bool:
+    def changed(
+        self, kind: str, record_id: int, before: Mapping[str, Any], after: Mapping[str, Any], version: int
+    ) -> bool:
         """A record changed; ``version`` is its new one. Returns False, recording nothing, where nothing differs."""
         was, became = changes.diff(before, after)
         if became:
@@ -103,8 +104,9 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Detai
         found = store.change_set(tx, change_set_id)
         if found is None:
             raise NotFound(f"There is no change set {change_set_id}.")
-        counts = [row | {"label": records.kind_of(row["record_kind"]).label}
-                  for row in store.kind_counts(tx, change_set_id)]
+        counts = [
+            row | {"label": records.kind_of(row["record_kind"]).label} for row in store.kind_counts(tx, change_set_id)
+        ]
         pages = max(1, -(-found["records"] // SHOWN_ROWS))
         rows = store.rows(tx, change_set_id, SHOWN_ROWS, (page - 1) * SHOWN_ROWS)
         return Detail(found, counts, _shown(tx, rows), page, pages)
@@ -122,8 +124,10 @@ def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
             records.kind_of(row["record_kind"]).label,
             names.get((row["record_kind"], row["record_id"])) or Shown(_old_name(row)),
             "made" if row["was"] is None else "removed" if row["became"] is None else "changed",
-            [(name, (row["was"] or {}).get(name), (row["became"] or {}).get(name))
-             for name in (row["became"] if row["became"] is not None else row["was"])],
+            [
+                (name, (row["was"] or {}).get(name), (row["became"] or {}).get(name))
+                for name in (row["became"] if row["became"] is not None else row["was"])
+            ],
         )
         for row in rows
     ]
@@ -161,8 +165,11 @@ def _plan(ctx: Context, tx: Tx, change_set_id: int) -> RollbackPlan:
         if kind.name not in counted:
             continue
         if not kind.reversible:
-            fixed += sum(int(row["made"] + row["removed"] + row["changed"])
-                         for row in store.kind_counts(tx, change_set_id) if row["record_kind"] == kind.name)
+            fixed += sum(
+                int(row["made"] + row["removed"] + row["changed"])
+                for row in store.kind_counts(tx, change_set_id)
+                if row["record_kind"] == kind.name
+            )
             continue
         numbers = store.rollback_counts(tx, kind, change_set_id, ctx.settings.language)
         back, stay = back + numbers["back"], stay + numbers["stay"]
@@ -179,8 +186,16 @@ def request_rollback(ctx: Context, actor: Actor, change_set_id: int) -> int:
             raise Refused.because("rollback.nothing", "Nothing of it can be rolled back any more.")
         found = store.change_set(tx, change_set_id)
         assert found is not None
-        return enqueue(tx, actor, JobRequest("history.rollback", f"Roll back: {found['title']}",
-                                             {"change_set_id": change_set_id}, f"/history/{change_set_id}"))
+        return enqueue(
+            tx,
+            actor,
+            JobRequest(
+                "history.rollback",
+                f"Roll back: {found['title']}",
+                {"change_set_id": change_set_id},
+                f"/history/{change_set_id}",
+            ),
+        )
 
     return ctx.db.run(work)
 

@@ -19,10 +19,18 @@ def insert_change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: i
     )
 
 
-def insert_row(tx: Tx, change_set_id: int, kind: str, record_id: int, version: int,
-               was: Mapping[str, Any] | None, became: Mapping[str, Any] | None) -> None:
+def insert_row(
+    tx: Tx,
+    change_set_id: int,
+    kind: str,
+    record_id: int,
+    version: int,
+    was: Mapping[str, Any] | None,
+    became: Mapping[str, Any] | None,
+) -> None:
     tx.run(
-        "INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became) VALUES (%s,%s,%s,%s,%s,%s)",
+        """INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+           VALUES (%s, %s, %s, %s, %s, %s)""",
         [change_set_id, kind, record_id, version, _json(was), _json(became)],
     )
 
@@ -59,7 +67,9 @@ def rows(tx: Tx, change_set_id: int, limit: int, offset: int = 0) -> list[dict[s
     """Rows of a change set, with ``was`` and ``became`` as dicts."""
     found = tx.all(
         """SELECT record_kind, record_id, version, was, became FROM change_row WHERE change_set_id = %s
-           ORDER BY record_kind, record_id LIMIT %s OFFSET %s""", [change_set_id, limit, offset])
+           ORDER BY record_kind, record_id LIMIT %s OFFSET %s""",
+        [change_set_id, limit, offset],
+    )
     return [row | {key: json.loads(row[key]) if row[key] else None for key in ("was", "became")} for row in found]
 
 
@@ -67,7 +77,9 @@ def befores_since(tx: Tx, kind: str, record_id: int, version: int) -> list[dict[
     """What a record's fields were before each change after ``version``, the newest change first."""
     found = tx.all(
         """SELECT was FROM change_row WHERE record_kind = %s AND record_id = %s AND version > %s AND was IS NOT NULL
-           ORDER BY change_set_id DESC""", [kind, record_id, version])
+           ORDER BY change_set_id DESC""",
+        [kind, record_id, version],
+    )
     return [json.loads(row["was"]) for row in found]
 
 
@@ -77,7 +89,9 @@ def record_history(tx: Tx, kinds: Mapping[str, int], limit: int) -> list[dict[st
     flat = [value for pair in kinds.items() for value in pair]
     return tx.all(
         f"""SELECT s.id, s.title, s.actor, s.made_at, s.kind FROM change_set s JOIN change_row r
-            ON r.change_set_id = s.id WHERE {where} GROUP BY s.id ORDER BY s.id DESC LIMIT %s""", [*flat, limit])
+            ON r.change_set_id = s.id WHERE {where} GROUP BY s.id ORDER BY s.id DESC LIMIT %s""",
+        [*flat, limit],
+    )
 
 
 def kind_counts(tx: Tx, change_set_id: int) -> list[dict[str, Any]]:
@@ -85,7 +99,9 @@ def kind_counts(tx: Tx, change_set_id: int) -> list[dict[str, Any]]:
     return tx.all(
         """SELECT record_kind, SUM(was IS NULL) AS made, SUM(became IS NULL) AS removed,
                   SUM(was IS NOT NULL AND became IS NOT NULL) AS changed
-           FROM change_row WHERE change_set_id = %s GROUP BY record_kind""", [change_set_id])
+           FROM change_row WHERE change_set_id = %s GROUP BY record_kind""",
+        [change_set_id],
+    )
 
 
 def set_rolled_back(tx: Tx, change_set_id: int, by: int) -> None:
@@ -94,8 +110,10 @@ def set_rolled_back(tx: Tx, change_set_id: int, by: int) -> None:
 
 def stamp(tx: Tx) -> str:
     """Another text after every change set that is committed, also where a long one commits after later ones."""
-    row = tx.one("SELECT MAX(id) AS newest, SUM(id) AS total, SUM(records) AS records "
-                 "FROM (SELECT id, records FROM change_set ORDER BY id DESC LIMIT 500) latest")
+    row = tx.one(
+        "SELECT MAX(id) AS newest, SUM(id) AS total, SUM(records) AS records "
+        "FROM (SELECT id, records FROM change_set ORDER BY id DESC LIMIT 500) latest"
+    )
     assert row is not None
     return f"{row['newest']}-{row['total']}-{row['records']}"
 
@@ -136,12 +154,16 @@ def rollback_counts(tx: Tx, kind: RecordKind, change_set_id: int, language: str)
                                 AND NOT {kind.follows_when}), 0) AS clean,
                    COALESCE(SUM({kind.follows_when}), 0) AS follows
             FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
-            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.became IS NOT NULL""", params)
+            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.became IS NOT NULL""",
+        params,
+    )
     assert found is not None
     clean, total = found["clean"], total - found["follows"]
     gone = tx.value(
         f"""SELECT COUNT(*) FROM change_row r WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s
-            AND r.became IS NULL AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)""", params)
+            AND r.became IS NULL AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)""",
+        params,
+    )
     return {"back": int(clean) + int(gone), "stay": int(total) - int(clean) - int(gone)}
 
 
@@ -153,7 +175,9 @@ def restore_changed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, langu
     tx.run(
         f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
             SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, r.became, r.was
-            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id WHERE {where}""", params)
+            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id WHERE {where}""",
+        params,
+    )
     sets = [
         f"{column.sql} = IF(JSON_EXISTS(r.became, '$.{name}'), JSON_VALUE(r.became, '$.{name}'), {column.sql})"
         for name, column in kind.fields.items()
@@ -161,9 +185,11 @@ def restore_changed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, langu
     # What goes back stands in the new journal rows, as their ``became``.
     tx.run(
         f"""UPDATE change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
-            SET {', '.join(sets)}, {kind.version} = {kind.version} + 1 {kind.touch}
+            SET {", ".join(sets)}, {kind.version} = {kind.version} + 1 {kind.touch}
             WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NOT NULL
-              AND r.became IS NOT NULL""", params)
+              AND r.became IS NOT NULL""",
+        params,
+    )
 
 
 def remove_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
@@ -174,10 +200,14 @@ def remove_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language:
             SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, r.became, NULL
             FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
             WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NULL
-              AND {_untouched(kind)} AND {kind.removable}""", params)
+              AND {_untouched(kind)} AND {kind.removable}""",
+        params,
+    )
     tx.run(
         f"""DELETE x FROM {kind.plain} x JOIN change_row r ON r.record_id = x.id
-            WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.became IS NULL""", params)
+            WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.became IS NULL""",
+        params,
+    )
 
 
 def retire_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
@@ -193,12 +223,16 @@ def retire_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language:
             SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, {was}, {became}
             FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
             WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NULL
-              AND {_untouched(kind)} AND {kind.retired_when}""", params)
+              AND {_untouched(kind)} AND {kind.retired_when}""",
+        params,
+    )
     tx.run(
         f"""UPDATE change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
             SET {kind.fields[name].sql} = %(value)s, {kind.version} = {kind.version} + 1 {kind.touch}
             WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NOT NULL
-              AND r.became = {became}""", params)
+              AND r.became = {became}""",
+        params,
+    )
 
 
 def bring_back_removed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
@@ -208,10 +242,17 @@ def bring_back_removed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, la
         f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
             SELECT %(by)s, r.record_kind, r.record_id, r.version + 1, NULL, r.was FROM change_row r
             WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.became IS NULL
-              AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)""", params)
+              AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)""",
+        params,
+    )
     names = ", ".join(column.sql.rpartition(".")[2] for column in kind.fields.values())
     values = ", ".join(f"JSON_VALUE(r.became, '$.{name}')" for name in kind.fields)
-    inserts = kind.revive or (f"INSERT INTO {kind.plain} (id, version, {names}) SELECT r.record_id, r.version, {values}",)
+    inserts = kind.revive or (
+        f"INSERT INTO {kind.plain} (id, version, {names}) SELECT r.record_id, r.version, {values}",
+    )
     for insert in inserts:
-        tx.run(f"""{insert} FROM change_row r
-                   WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NULL""", params)
+        tx.run(
+            f"""{insert} FROM change_row r
+                   WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NULL""",
+            params,
+        )

@@ -8,7 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 from graupel.channels import Answer, ChannelRefuses
-from graupel.core.listings import AT_CHANNEL, ListingState
+from graupel.core.listings import AT_CHANNEL, STATE_WORDS, ListingState
 from graupel.core.roles import Role
 from graupel.db import Tx
 from graupel.features.listings import service, store
@@ -61,8 +61,8 @@ def send(run: JobRun) -> None:
         run.progress("Sending")
         answer = service.client(going.channel).put(going.listing["reference"], going.payload)
     except ChannelRefuses as refusal:
-        reasons = Answer(ListingState.REFUSED, "", refusal.reasons)
-        run.ctx.db.run(lambda tx: _close(run, tx, going, reasons, f"Refused: {refusal}"))
+        refused, outcome = Answer(ListingState.REFUSED, "", refusal.reasons), f"Refused: {refusal}"
+        run.ctx.db.run(lambda tx: _close(run, tx, going, refused, outcome))
         return
 
     def work(tx: Tx) -> None:
@@ -75,16 +75,29 @@ def send(run: JobRun) -> None:
 
 
 def _look_later(run: JobRun, tx: Tx, going: Dispatch) -> None:
-    enqueue(tx, run.actor, JobRequest(
-        "listings.look", f"Ask {going.channel['name']} about {going.product.values.name}",
-        {"listing_id": going.listing["id"]}, f"/products/{going.product.id}#channels",
-        most_tries=8, delay_seconds=FIRST_LOOK))
+    enqueue(
+        tx,
+        run.actor,
+        JobRequest(
+            "listings.look",
+            f"Ask {going.channel['name']} about {going.product.values.name}",
+            {"listing_id": going.listing["id"]},
+            f"/products/{going.product.id}#channels",
+            most_tries=8,
+            delay_seconds=FIRST_LOOK,
+        ),
+    )
 
 
 def _close(run: JobRun, tx: Tx, going: Dispatch, answer: Answer, outcome: str) -> None:
     service.note_sent(run.ctx, tx, going)
     store.set_answer(tx, going.listing["id"], answer.state, answer.page, [p.as_dict() for p in answer.reasons])
     run.finish(tx, outcome)
+
+
+def _in_words(answer: Answer) -> str:
+    why = " ".join(reason.message for reason in answer.reasons)
+    return f"{STATE_WORDS[answer.state]}{f': {why}' if why else '.'}"
 
 
 @handler("listings.look")
@@ -106,7 +119,7 @@ def look(run: JobRun) -> None:
             run.again(tx, LOOK_AGAIN, "Still under review.")
         elif now and now["version"] == going.listing["version"]:
             store.set_answer(tx, listing_id, answer.state, answer.page, [p.as_dict() for p in answer.reasons])
-            run.finish(tx, "Taken." if answer.state is ListingState.ON_SALE else f"Answer: {answer.state}.")
+            run.finish(tx, _in_words(answer))
         else:
             run.again(tx, LOOK_AGAIN, "It was sent again meanwhile.")
 

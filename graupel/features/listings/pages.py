@@ -20,10 +20,15 @@ from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
 SHAPES = {
-    ListingState.SENDING: "ring", ListingState.REVIEW: "diamond", ListingState.ON_SALE: "full",
-    ListingState.REFUSED: "crossed", ListingState.ENDING: "ring", ListingState.ENDED: "dash", ListingState.FAILED: "crossed",
+    ListingState.SENDING: "ring",
+    ListingState.REVIEW: "diamond",
+    ListingState.ON_SALE: "full",
+    ListingState.REFUSED: "crossed",
+    ListingState.ENDING: "ring",
+    ListingState.ENDED: "dash",
+    ListingState.FAILED: "crossed",
 }
-WORDS = {"states": STATE_WORDS, "shapes": SHAPES}
+WORDS: dict[str, Any] = {"states": STATE_WORDS, "shapes": SHAPES}
 
 
 @router.get("/channels")
@@ -32,10 +37,21 @@ def index(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _index(request, ctx, signed)
 
 
-def _index(request: Request, ctx: Ctx, signed: Signed, *, problems: Any = None, given: Any = None, status: int = 200) -> Response:
-    return page(request, "listings/channels.html", block="channels", status=status, kinds=service.KINDS,
-                channels=service.list_channels(ctx, signed.actor), problems=by_field(problems or []),
-                given=given or {}, may_connect=signed.actor.may(Role.OWNER), **WORDS)
+def _index(
+    request: Request, ctx: Ctx, signed: Signed, *, problems: Any = None, given: Any = None, status: int = 200
+) -> Response:
+    return page(
+        request,
+        "listings/channels.html",
+        block="channels",
+        status=status,
+        kinds=service.KINDS,
+        channels=service.list_channels(ctx, signed.actor),
+        problems=by_field(problems or []),
+        given=given or {},
+        may_connect=signed.actor.may(Role.OWNER),
+        **WORDS,
+    )
 
 
 @router.post("/channels")
@@ -50,12 +66,20 @@ def connect(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
 
 
 @router.get("/channels/{channel_id}")
-def show(request: Request, ctx: Ctx, signed: Signed, channel_id: int, state: str = "",
-         after: Annotated[int, Query(ge=0)] = 0) -> Response:
+def show(
+    request: Request, ctx: Ctx, signed: Signed, channel_id: int, state: str = "", after: Annotated[int, Query(ge=0)] = 0
+) -> Response:
     """One channel: whether it answers, and what stands on it."""
     chosen = state if state in tuple(ListingState) else None
-    return page(request, "listings/channel.html", block="channel", channel=service.read_channel(ctx, signed.actor, channel_id),
-                listings=service.list_listings(ctx, signed.actor, channel_id, chosen, after), state=chosen, **WORDS)
+    return page(
+        request,
+        "listings/channel.html",
+        block="channel",
+        channel=service.read_channel(ctx, signed.actor, channel_id),
+        listings=service.list_listings(ctx, signed.actor, channel_id, chosen, after),
+        state=chosen,
+        **WORDS,
+    )
 
 
 @router.post("/channels/{channel_id}/check")
@@ -71,14 +95,23 @@ def check(ctx: Ctx, signed: Signed, channel_id: int) -> Response:
 def _part_data(ctx: Context, actor: Actor, product: Product) -> dict[str, Any]:
     standings = service.standings(ctx, actor, product)
     return {
-        "standings": standings, "product": product, "may_send": actor.may(Role.EDITOR),
-        "places": {one.channel["id"]: service.places(ctx, actor, one.channel["id"]) for one in standings}, **WORDS,
+        "standings": standings,
+        "product": product,
+        "may_send": actor.may(Role.EDITOR),
+        "places": {one.channel["id"]: service.places(ctx, actor, one.channel["id"]) for one in standings},
+        **WORDS,
     }
 
 
 def _part_mark(data: dict[str, Any]) -> str:
     states = [one.state for one in data["standings"]]
-    for state in (ListingState.REFUSED, ListingState.FAILED, ListingState.REVIEW, ListingState.SENDING, ListingState.ON_SALE):
+    for state in (
+        ListingState.REFUSED,
+        ListingState.FAILED,
+        ListingState.REVIEW,
+        ListingState.SENDING,
+        ListingState.ON_SALE,
+    ):
         if state in states:
             return SHAPES[state]
     return "dash"
@@ -87,8 +120,9 @@ def _part_mark(data: dict[str, Any]) -> str:
 parts.register(parts.Part("channels", "Channels", "listings/part.html", _part_data, _part_mark))
 
 
-def _part(request: Request, ctx: Ctx, signed: Signed, product_id: int, *, problems: list[str] | None = None,
-          status: int = 200) -> Response:
+def _part(
+    request: Request, ctx: Ctx, signed: Signed, product_id: int, *, problems: list[str] | None = None, status: int = 200
+) -> Response:
     data = _part_data(ctx, signed.actor, products.read(ctx, signed.actor, product_id))
     return page(request, "listings/part.html", status=status, data=data, part_problems=problems or [])
 
@@ -104,7 +138,9 @@ def act(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int,
     """Keeps category and title of a product on a channel (``keep``), sends it (``send``), or ends it (``end``)."""
     try:
         if act in ("keep", "send"):
-            service.set_details(ctx, signed.actor, product_id, channel_id, str(form.get("place", "")), str(form.get("title", "")))
+            service.set_details(
+                ctx, signed.actor, product_id, channel_id, str(form.get("place", "")), str(form.get("title", ""))
+            )
         if act == "send":
             service.request_send(ctx, signed.actor, product_id, channel_id)
         if act == "end":

@@ -18,7 +18,8 @@ from graupel.core.products import Status
 from graupel.core.readiness import ChannelPlace, ChannelTerms, Finding
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx
-from graupel.features.history import records, service as history
+from graupel.features.history import records
+from graupel.features.history import service as history
 from graupel.features.listings import store
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
@@ -28,14 +29,29 @@ KINDS = {"ostlerby": "Ostlerby"}
 PAGE = 50
 _AT_CHANNEL = tuple(map(str, AT_CHANNEL))
 
-records.register(records.RecordKind(
-    "channel", "Channel",
-    lambda tx, ids: {row["id"]: records.Shown(row["name"], f"/channels/{row['id']}")
-                     for row in store.channels(tx) if row["id"] in ids}, reversible=False))
-records.register(records.RecordKind(
-    "listing", "Listing",
-    lambda tx, ids: {row["id"]: records.Shown(f"Listing on {row['name']}", f"/products/{row['product_id']}")
-                     for row in store.listing_names(tx, list(ids))}, reversible=False))
+records.register(
+    records.RecordKind(
+        "channel",
+        "Channel",
+        lambda tx, ids: {
+            row["id"]: records.Shown(row["name"], f"/channels/{row['id']}")
+            for row in store.channels(tx)
+            if row["id"] in ids
+        },
+        reversible=False,
+    )
+)
+records.register(
+    records.RecordKind(
+        "listing",
+        "Listing",
+        lambda tx, ids: {
+            row["id"]: records.Shown(f"Listing on {row['name']}", f"/products/{row['product_id']}")
+            for row in store.listing_names(tx, list(ids))
+        },
+        reversible=False,
+    )
+)
 
 
 # --- channels ------------------------------------------------------------------------------------------------
@@ -84,8 +100,9 @@ def connect(ctx: Context, actor: Actor, kind: str, address: str, secret: str) ->
             if known:
                 channel_id = int(known["id"])
                 store.update_channel(tx, channel_id, address, key)
-                recorder.changed("channel", channel_id, {"address": known["address"]}, {"address": address},
-                                 known["version"] + 1)
+                recorder.changed(
+                    "channel", channel_id, {"address": known["address"]}, {"address": address}, known["version"] + 1
+                )
             else:
                 channel_id = store.insert_channel(tx, kind, KINDS[kind], address, key)
                 recorder.made("channel", channel_id, {"name": KINDS[kind], "address": address})
@@ -96,8 +113,16 @@ def connect(ctx: Context, actor: Actor, kind: str, address: str, secret: str) ->
 
 
 def _enqueue_check(tx: Tx, actor: Actor, channel_id: int, name: str) -> int:
-    return enqueue(tx, actor, JobRequest("listings.check", f"Ask {name} for its terms and categories",
-                                         {"channel_id": channel_id}, f"/channels/{channel_id}"))
+    return enqueue(
+        tx,
+        actor,
+        JobRequest(
+            "listings.check",
+            f"Ask {name} for its terms and categories",
+            {"channel_id": channel_id},
+            f"/channels/{channel_id}",
+        ),
+    )
 
 
 def request_check(ctx: Context, actor: Actor, channel_id: int) -> int:
@@ -180,9 +205,13 @@ def standings(ctx: Context, actor: Actor, product: Product) -> list[Standing]:
 
 
 def _is_behind(ctx: Context, tx: Tx, standing: Standing) -> bool:
-    if standing.listing is None or standing.state not in (ListingState.ON_SALE, ListingState.REFUSED, ListingState.REVIEW):
+    if standing.listing is None or standing.state not in (
+        ListingState.ON_SALE,
+        ListingState.REFUSED,
+        ListingState.REVIEW,
+    ):
         return False
-    return dispatch(ctx, tx, standing.listing["id"]).fingerprint != standing.listing["sent_fingerprint"]
+    return dispatch(ctx, tx, standing.listing["id"]).fingerprint != str(standing.listing["sent_fingerprint"])
 
 
 def _standing(tx: Tx, channel: dict[str, Any], product: Product) -> Standing:
@@ -245,8 +274,16 @@ def request_send(ctx: Context, actor: Actor, product_id: int, channel_id: int) -
         listing_id = int(standing.listing["id"])
         _record_state(tx, actor, standing, ListingState.SENDING, "sent to")
         store.set_state(tx, listing_id, ListingState.SENDING)
-        return enqueue(tx, actor, JobRequest("listings.send", f"Send {product.values.name} to {channel['name']}",
-                                             {"listing_id": listing_id}, f"/products/{product_id}#channels"))
+        return enqueue(
+            tx,
+            actor,
+            JobRequest(
+                "listings.send",
+                f"Send {product.values.name} to {channel['name']}",
+                {"listing_id": listing_id},
+                f"/products/{product_id}#channels",
+            ),
+        )
 
     return ctx.db.run(work)
 
@@ -263,17 +300,32 @@ def request_end(ctx: Context, actor: Actor, product_id: int, channel_id: int) ->
             raise Refused.because("listing.none", f"There is no listing on {channel['name']} to end.")
         _record_state(tx, actor, standing, ListingState.ENDING, "ended on")
         store.set_state(tx, standing.listing["id"], ListingState.ENDING)
-        return enqueue(tx, actor, JobRequest("listings.end", f"End {product.values.name} on {channel['name']}",
-                                             {"listing_id": standing.listing["id"]}, f"/products/{product_id}#channels"))
+        return enqueue(
+            tx,
+            actor,
+            JobRequest(
+                "listings.end",
+                f"End {product.values.name} on {channel['name']}",
+                {"listing_id": standing.listing["id"]},
+                f"/products/{product_id}#channels",
+            ),
+        )
 
     return ctx.db.run(work)
 
 
 def _record_state(tx: Tx, actor: Actor, standing: Standing, state: ListingState, what: str) -> None:
     assert standing.listing is not None
-    with history.change_set(tx, actor, "listing.state", f"{standing.title} {what} {standing.channel['name']}") as recorder:
-        recorder.changed("listing", standing.listing["id"], {"state": standing.listing["state"]}, {"state": str(state)},
-                         standing.listing["version"] + 1)
+    with history.change_set(
+        tx, actor, "listing.state", f"{standing.title} {what} {standing.channel['name']}"
+    ) as recorder:
+        recorder.changed(
+            "listing",
+            standing.listing["id"],
+            {"state": standing.listing["state"]},
+            {"state": str(state)},
+            standing.listing["version"] + 1,
+        )
 
 
 # --- for the worker ------------------------------------------------------------------------------------------
@@ -301,7 +353,9 @@ def dispatch(ctx: Context, tx: Tx, listing_id: int) -> Dispatch:
     standing = _standing(tx, channel, product)
     links = [PictureLink(f"{ctx.settings.address}{file.link()}", file.width, file.height) for file in product.pictures]
     sent = rules.payload(product.values, standing.title, listing["category_code"] or "", links, ctx.settings.currency)
-    return Dispatch(listing, channel, product, sent, rules.fingerprint(sent), [f for f in standing.findings if f.blocks])
+    return Dispatch(
+        listing, channel, product, sent, rules.fingerprint(sent), [f for f in standing.findings if f.blocks]
+    )
 
 
 def note_sent(ctx: Context, tx: Tx, sent: Dispatch) -> None:
@@ -319,8 +373,17 @@ def is_live(product: Product) -> bool:
 
 
 def _enqueue_catch_up(tx: Tx, actor: Actor, channel: dict[str, Any]) -> None:
-    enqueue(tx, actor, JobRequest("listings.catch_up", f"Send what changed to {channel['name']}",
-                                  {"channel_id": channel["id"]}, f"/channels/{channel['id']}", most_tries=8))
+    enqueue(
+        tx,
+        actor,
+        JobRequest(
+            "listings.catch_up",
+            f"Send what changed to {channel['name']}",
+            {"channel_id": channel["id"]},
+            f"/channels/{channel['id']}",
+            most_tries=8,
+        ),
+    )
 
 
 @records.on_recorded
@@ -328,4 +391,3 @@ def follow_changes(tx: Tx, change_set_id: int) -> None:
     """A product that changed is sent again, wherever the change came from."""
     for channel_id in store.mark_touched(tx, change_set_id, _AT_CHANNEL):
         _enqueue_catch_up(tx, SYSTEM, channel_row(tx, channel_id))
-

@@ -17,8 +17,7 @@ def take(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     """Takes one picture in; answers with its tile for the editor."""
     file = form.get("file")
     if not isinstance(file, UploadFile):
-        return page(request, "media/tile_problem.html", status=422,
-                    message="No file came with this. Choose a picture.")
+        return page(request, "media/tile_problem.html", status=422, message="No file came with this. Choose a picture.")
     try:
         media = service.take(ctx, signed.actor, file.filename or "picture", file.file.read())
     except Refused as refusal:
@@ -30,5 +29,4 @@ def take(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
 def give(ctx: Ctx, sha256: str, size: str) -> FileResponse:
     """A picture. Its name is made from its bytes, so it may be kept for ever."""
     path, media_type = service.find(ctx, sha256, size)
-    return FileResponse(path, media_type=media_type,
-                        headers={"Cache-Control": "public, max-age=31536000, immutable"})
+    return FileResponse(path, media_type=media_type, headers={"Cache-Control": "public, max-age=31536000, immutable"})

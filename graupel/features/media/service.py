@@ -14,7 +14,8 @@ from graupel.context import Context
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
-from graupel.features.history import records, service as history
+from graupel.features.history import records
+from graupel.features.history import service as history
 from graupel.features.media import store
 
 FORMATS = {"JPEG": "jpg", "PNG": "png", "WEBP": "webp", "GIF": "gif"}
@@ -47,10 +48,16 @@ def _media(row: dict[str, Any]) -> Media:
     return Media(**{name: row[name] for name in Media.__dataclass_fields__})
 
 
-records.register(records.RecordKind(
-    "media", "Picture file",
-    lambda tx, ids: {r["id"]: records.Shown(r["file_name"], f"/media/{r['sha256']}/full")
-                     for r in store.by_ids(tx, list(ids))}, reversible=False))
+records.register(
+    records.RecordKind(
+        "media",
+        "Picture file",
+        lambda tx, ids: {
+            r["id"]: records.Shown(r["file_name"], f"/media/{r['sha256']}/full") for r in store.by_ids(tx, list(ids))
+        },
+        reversible=False,
+    )
+)
 
 
 def take(ctx: Context, actor: Actor, file_name: str, content: bytes) -> Media:
@@ -59,9 +66,13 @@ def take(ctx: Context, actor: Actor, file_name: str, content: bytes) -> Media:
     file_name = Path(file_name.replace("\\", "/")).name[:200] or "picture"
     content, picture = _checked(ctx, file_name, content)
     sha256 = hashlib.sha256(content).hexdigest()
-    values = {
-        "sha256": sha256, "file_name": file_name, "format": FORMATS[picture.format or ""],
-        "bytes": len(content), "width": picture.width, "height": picture.height,
+    values: dict[str, Any] = {
+        "sha256": sha256,
+        "file_name": file_name,
+        "format": FORMATS[picture.format or ""],
+        "bytes": len(content),
+        "width": picture.width,
+        "height": picture.height,
     }
     _write_files(ctx, sha256, content, picture)
 
@@ -84,7 +95,9 @@ def _checked(ctx: Context, file_name: str, content: bytes) -> tuple[bytes, Image
     """The bytes to keep, turned upright and without personal metadata, and the opened picture."""
     most = ctx.settings.picture_megabytes
     if len(content) > most * 1_000_000:
-        raise Refused.because("picture.too_large", f"“{file_name}” is larger than {most} MB. Save it smaller.", "pictures")
+        raise Refused.because(
+            "picture.too_large", f"“{file_name}” is larger than {most} MB. Save it smaller.", "pictures"
+        )
     try:
         picture = Image.open(io.BytesIO(content), formats=list(FORMATS))
         if picture.width * picture.height > MOST_PIXELS:
@@ -93,12 +106,14 @@ def _checked(ctx: Context, file_name: str, content: bytes) -> tuple[bytes, Image
     except (Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
         raise Refused.because(
             "picture.too_many_pixels",
-            f"“{file_name}” has more than {MOST_PIXELS // 1_000_000} million pixels. Scale it down.", "pictures",
+            f"“{file_name}” has more than {MOST_PIXELS // 1_000_000} million pixels. Scale it down.",
+            "pictures",
         ) from error
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError) as error:
         raise Refused.because(
             "picture.unreadable",
-            f"“{file_name}” is not a picture that can be read. Take a JPEG, PNG, WebP or GIF.", "pictures",
+            f"“{file_name}” is not a picture that can be read. Take a JPEG, PNG, WebP or GIF.",
+            "pictures",
         ) from error
     if "exif" in picture.info:
         return _without_metadata(picture)

@@ -16,4 +16,6 @@ def by_ids(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
 def insert(tx: Tx, values: dict[str, Any]) -> int:
     return tx.insert(
         """INSERT INTO media (sha256, file_name, format, bytes, width, height, made_at)
-           VALUES (%(sha256)s, %(file_name)s, %(format)s, %(bytes)s, %(width)s, %(height)s, UTC_TIMESTAMP(3))""", values)
+           VALUES (%(sha256)s, %(file_name)s, %(format)s, %(bytes)s, %(width)s, %(height)s, UTC_TIMESTAMP(3))""",
+        values,
+    )

@@ -13,7 +13,15 @@ from graupel.core.roles import Actor
 from graupel.features.categories import service as categories
 from graupel.features.products import service
 from graupel.features.products.schemas import (
-    CategoryOut, ProductIn, ProductOut, ProductPage, ProductPatch, VariantIn, VariantOut, VariantPage, product_out,
+    CategoryOut,
+    ProductIn,
+    ProductOut,
+    ProductPage,
+    ProductPatch,
+    VariantIn,
+    VariantOut,
+    VariantPage,
+    product_out,
     variant_out,
 )
 from graupel.features.products.service import Product, SaveConflict
@@ -87,8 +95,14 @@ def _save(ctx: Ctx, actor: Actor, product: Product, values: ProductValues, if_ma
 
 
 @router.get("/products", response_model=ProductPage, response_model_exclude_none=False, responses=responses(403, 422))
-def list_products(ctx: Ctx, actor: TokenActor, q: Annotated[str, Query(max_length=200)] = "", status: Status | None = None,
-                  limit: Limit = 50, cursor: Cursor = None) -> ProductPage:
+def list_products(
+    ctx: Ctx,
+    actor: TokenActor,
+    q: Annotated[str, Query(max_length=200)] = "",
+    status: Status | None = None,
+    limit: Limit = 50,
+    cursor: Cursor = None,
+) -> ProductPage:
     """Products in the order of their ids; `q` searches names and the beginnings of SKUs."""
     found = service.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q, status=status)
     more = str(found[limit - 1].id) if len(found) > limit else None
@@ -110,8 +124,9 @@ def read_product(ctx: Ctx, actor: TokenActor, product_id: RecordId, response: Re
 
 
 @router.patch("/products/{product_id}", response_model=ProductOut, responses=responses(403, 404, 412, 413, 422, 428))
-def change_product(ctx: Ctx, actor: TokenActor, product_id: RecordId, body: ProductPatch, response: Response,
-                   if_match: IfMatch = None) -> ProductOut:
+def change_product(
+    ctx: Ctx, actor: TokenActor, product_id: RecordId, body: ProductPatch, response: Response, if_match: IfMatch = None
+) -> ProductOut:
     """Change what the body names; the rest stays."""
     product = service.read(ctx, actor, product_id)
     _save(ctx, actor, product, _values(ctx, body, product.values), if_match)
@@ -119,7 +134,9 @@ def change_product(ctx: Ctx, actor: TokenActor, product_id: RecordId, body: Prod
 
 
 @router.post("/products/{product_id}/archive", response_model=ProductOut, responses=responses(403, 404, 412, 422, 428))
-def archive_product(ctx: Ctx, actor: TokenActor, product_id: RecordId, response: Response, if_match: IfMatch = None) -> ProductOut:
+def archive_product(
+    ctx: Ctx, actor: TokenActor, product_id: RecordId, response: Response, if_match: IfMatch = None
+) -> ProductOut:
     """Take a product out of the shop and off the channels; it keeps its SKU and history."""
     product = service.read(ctx, actor, product_id)
     _save(ctx, actor, product, replace(product.values, status=Status.ARCHIVED), if_match)
@@ -127,8 +144,9 @@ def archive_product(ctx: Ctx, actor: TokenActor, product_id: RecordId, response:
 
 
 @router.get("/variants", response_model=VariantPage, responses=responses(403, 422))
-def list_variants(ctx: Ctx, actor: TokenActor, q: Annotated[str, Query(max_length=200)] = "", limit: Limit = 50,
-                  cursor: Cursor = None) -> VariantPage:
+def list_variants(
+    ctx: Ctx, actor: TokenActor, q: Annotated[str, Query(max_length=200)] = "", limit: Limit = 50, cursor: Cursor = None
+) -> VariantPage:
     """Variants in the order of their products' ids; `q` searches names and the beginnings of SKUs."""
     found = service.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q)
     more = str(found[limit - 1].id) if len(found) > limit else None
@@ -144,8 +162,9 @@ def read_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Re
 
 
 @router.patch("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 412, 413, 422, 428))
-def change_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, body: VariantIn, response: Response,
-                   if_match: IfMatch = None) -> VariantOut:
+def change_variant(
+    ctx: Ctx, actor: TokenActor, variant_id: RecordId, body: VariantIn, response: Response, if_match: IfMatch = None
+) -> VariantOut:
     """Change what the body names; the rest stays."""
     product = service.product_of_variant(ctx, actor, variant_id)
     _save(ctx, actor, product, _values(ctx, body, product.values), if_match)
@@ -153,7 +172,9 @@ def change_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, body: Vari
 
 
 @router.post("/variants/{variant_id}/archive", response_model=VariantOut, responses=responses(403, 404, 412, 422, 428))
-def archive_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Response, if_match: IfMatch = None) -> VariantOut:
+def archive_variant(
+    ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Response, if_match: IfMatch = None
+) -> VariantOut:
     """Archive a variant; the only one of its product takes the product with it."""
     product = service.product_of_variant(ctx, actor, variant_id)
     _save(ctx, actor, product, replace(product.values, status=Status.ARCHIVED), if_match)

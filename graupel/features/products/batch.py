@@ -22,8 +22,20 @@ from graupel.features.history.service import Recorder
 from graupel.features.history.store import json_field, json_object
 
 CHUNK = 10_000
-LOADED = ("batch_id", "line", "sku", "shown_sku", "name", "price", "weight_g", "category", "category_id",
-          "description", "problems", "action")
+LOADED = (
+    "batch_id",
+    "line",
+    "sku",
+    "shown_sku",
+    "name",
+    "price",
+    "weight_g",
+    "category",
+    "category_id",
+    "description",
+    "problems",
+    "action",
+)
 #: Field -> the batch's column, the catalogue's column, and whether it is a number in the journal.
 _PRODUCT = {
     "name": ("b.name", "t.name", False),
@@ -49,7 +61,9 @@ def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
         if first == row.line:
             yield row
         else:
-            twice = Problem("sku.twice", f"“{row.sku}” stands in line {first} already. Keep one of the two.", "sku", row.line)
+            twice = Problem(
+                "sku.twice", f"“{row.sku}” stands in line {first} already. Keep one of the two.", "sku", row.line
+            )
             yield replace(row, problems=(*row.problems, twice))
 
 
@@ -57,8 +71,20 @@ def _cells(batch_id: int, row: FileRow, known: Any) -> tuple[Any, ...]:
     problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
     category_id = known.get(row.category.lower()) if row.category else None
     readable = row.sku if row.sku.isascii() and not row.problems else None
-    return (batch_id, row.line, readable, row.sku[:64], row.name, row.price, row.weight_g, row.category, category_id,
-            row.description, problems, "refused" if problems else None)
+    return (
+        batch_id,
+        row.line,
+        readable,
+        row.sku[:64],
+        row.name,
+        row.price,
+        row.weight_g,
+        row.category,
+        category_id,
+        row.description,
+        problems,
+        "refused" if problems else None,
+    )
 
 
 # --- planning ------------------------------------------------------------------------------------------------
@@ -84,37 +110,65 @@ _JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
 def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
     """Find the products that the rows mean, and say of each row what it would do."""
     params = {"batch": batch_id, "lang": lang}
-    tx.run("""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
+    tx.run(
+        """UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
               SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version
-              WHERE b.batch_id = %(batch)s AND b.action IS NULL""", params)
-    tx.run(f"""UPDATE {_JOINED} SET b.action = IF({_PRODUCT_DIFFERS} OR {_VARIANT_DIFFERS}, 'changed', 'unchanged')
-               WHERE b.batch_id = %(batch)s AND b.action IS NULL""", params)
+              WHERE b.batch_id = %(batch)s AND b.action IS NULL""",
+        params,
+    )
+    tx.run(
+        f"""UPDATE {_JOINED} SET b.action = IF({_PRODUCT_DIFFERS} OR {_VARIANT_DIFFERS}, 'changed', 'unchanged')
+               WHERE b.batch_id = %(batch)s AND b.action IS NULL""",
+        params,
+    )
     # The few that lack something are judged by the rule itself, so that its words stand in one place.
     lacking = "b.name IS NULL" + (" OR b.price IS NULL OR b.category IS NULL" if live else "")
-    for row in tx.all(f"""SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action IS NULL
-                          AND ({lacking})""", params):
+    for row in tx.all(
+        f"""SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action IS NULL
+                          AND ({lacking})""",
+        params,
+    ):
         problems = [p.as_dict() for p in plan_row(_file_row(row, row["category"]), None, live=live).problems]
-        tx.run("UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
-               [json.dumps(problems, ensure_ascii=False), batch_id, row["line"]])
+        tx.run(
+            "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
+            [json.dumps(problems, ensure_ascii=False), batch_id, row["line"]],
+        )
     tx.run("UPDATE batch_row b SET b.action = 'new' WHERE b.batch_id = %(batch)s AND b.action IS NULL", params)
 
 
 def _file_row(row: dict[str, Any], category: str | None) -> FileRow:
-    return FileRow(row["line"], row["shown_sku"], row["name"], row["price"], row["weight_g"], category,
-                   row["description"], tuple(Problem(**p) for p in json.loads(row["problems"] or "[]")))
+    return FileRow(
+        row["line"],
+        row["shown_sku"],
+        row["name"],
+        row["price"],
+        row["weight_g"],
+        category,
+        row["description"],
+        tuple(Problem(**p) for p in json.loads(row["problems"] or "[]")),
+    )
 
 
 def counts(tx: Tx, batch_id: int) -> dict[str, int]:
     """Rows by action, and under "categories" the number of categories that would be made."""
     rows = tx.all("SELECT action, COUNT(*) AS count FROM batch_row WHERE batch_id = %s GROUP BY action", [batch_id])
-    return {str(action): 0 for action in Action} | {row["action"]: row["count"] for row in rows} | {
-        "categories": len(_new_paths(tx, batch_id))}
+    return (
+        {str(action): 0 for action in Action}
+        | {row["action"]: row["count"] for row in rows}
+        | {"categories": len(_new_paths(tx, batch_id))}
+    )
 
 
 def _new_paths(tx: Tx, batch_id: int) -> list[str]:
-    return [row["category"] for row in tx.all(
-        """SELECT DISTINCT category FROM batch_row WHERE batch_id = %s AND category IS NOT NULL AND category_id IS NULL
-           AND action IN ('new', 'changed') ORDER BY category""", [batch_id])]
+    return [
+        row["category"]
+        for row in tx.all(
+            """SELECT DISTINCT category FROM batch_row
+               WHERE batch_id = %s AND category IS NOT NULL AND category_id IS NULL
+           AND action IN ('new', 'changed') ORDER BY category""",
+            [batch_id],
+        )
+    ]
 
 
 @dataclass(frozen=True)
@@ -138,7 +192,8 @@ def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset
            LEFT JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
            LEFT JOIN variant v ON v.id = b.variant_id
            WHERE b.batch_id = %(batch)s AND b.action = %(action)s ORDER BY b.line LIMIT %(limit)s OFFSET %(offset)s""",
-        {"batch": batch_id, "action": str(action), "lang": lang, "limit": limit, "offset": offset})
+        {"batch": batch_id, "action": str(action), "lang": lang, "limit": limit, "offset": offset},
+    )
     return [_sample(row, tree) for row in rows]
 
 
@@ -173,22 +228,32 @@ def apply(tx: Tx, recorder: Recorder, batch_id: int, lang: str, *, status: Statu
 def outdated(number: int) -> Refused:
     """What is said where the catalogue moved on since the dry run."""
     what = "One product was" if number == 1 else f"{number:,} products were"
-    return Refused.because("plan.outdated", f"{what} changed since the dry run, so nothing was written. "
-                           "Make the dry run again and look at what it says now.")
+    return Refused.because(
+        "plan.outdated",
+        f"{what} changed since the dry run, so nothing was written. "
+        "Make the dry run again and look at what it says now.",
+    )
 
 
 def _refuse_outdated(tx: Tx, params: dict[str, Any]) -> None:
     """Locks what will be changed, so that nobody can change it between this look and the writing."""
     moved = tx.value(
         """SELECT SUM(p.version <> b.product_version OR v.version <> b.variant_version OR v.sku <> b.sku)
-           FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id STRAIGHT_JOIN variant v ON v.id = b.variant_id
-           WHERE b.batch_id = %(batch)s AND b.action = 'changed' FOR UPDATE""", params)
+           FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+           STRAIGHT_JOIN variant v ON v.id = b.variant_id
+           WHERE b.batch_id = %(batch)s AND b.action = 'changed' FOR UPDATE""",
+        params,
+    )
     there = tx.value(
         """SELECT COUNT(*) FROM batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku
-           WHERE b.batch_id = %(batch)s AND b.action = 'new'""", params)
+           WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
+        params,
+    )
     gone = tx.value(
         """SELECT COUNT(*) FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
-           WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND p.id IS NULL""", params)
+           WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND p.id IS NULL""",
+        params,
+    )
     if moved or there or gone:
         raise outdated(int(moved or 0) + int(there) + int(gone))
 
@@ -199,10 +264,16 @@ def _make_categories(tx: Tx, recorder: Recorder, batch_id: int) -> None:
         return
     made = [(path, categories.make_path(tx, recorder, path)) for path in paths]
     tx.run("DROP TEMPORARY TABLE IF EXISTS made_category")
-    tx.run("CREATE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED, KEY (path(150))) CHARSET utf8mb4")
+    tx.run(
+        """CREATE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED, KEY (path(150)))
+           CHARSET utf8mb4"""
+    )
     tx.many("INSERT INTO made_category VALUES (%s, %s)", made)
-    tx.run("""UPDATE batch_row b JOIN made_category m ON m.path = b.category SET b.category_id = m.category_id
-              WHERE b.batch_id = %s AND b.category_id IS NULL""", [batch_id])
+    tx.run(
+        """UPDATE batch_row b JOIN made_category m ON m.path = b.category SET b.category_id = m.category_id
+              WHERE b.batch_id = %s AND b.category_id IS NULL""",
+        [batch_id],
+    )
     tx.run("DROP TEMPORARY TABLE made_category")
 
 
@@ -217,43 +288,81 @@ def _change(tx: Tx, params: dict[str, Any]) -> None:
     ):
         was = [f"IF({_differs(f)}, {json_field(name, Column(f[1], f[2]))}, NULL)" for name, f in fields.items()]
         became = [f"IF({_differs(f)}, {json_field(name, Column(f[0], f[2]))}, NULL)" for name, f in fields.items()]
-        tx.run(f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+        tx.run(
+            f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
                    SELECT %(set)s, '{kind}', {key}, {version} + 1, {json_object(was)}, {json_object(became)}
-                   FROM {_JOINED} WHERE {where} AND {differs}""", params)
+                   FROM {_JOINED} WHERE {where} AND {differs}""",
+            params,
+        )
     # The variant goes first: its comparison must still see what it held.
-    tx.run(f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.id = b.variant_id
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.id = b.variant_id
                SET v.price = COALESCE(b.price, v.price), v.weight_g = COALESCE(b.weight_g, v.weight_g),
-                   v.version = v.version + 1 WHERE {where} AND {_VARIANT_DIFFERS}""", params)
-    tx.run(f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+                   v.version = v.version + 1 WHERE {where} AND {_VARIANT_DIFFERS}""",
+        params,
+    )
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
                SET p.category_id = COALESCE(b.category_id, p.category_id), t.name = COALESCE(b.name, t.name),
                    t.description = COALESCE(b.description, t.description),
                    p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
-               WHERE {where}""", params)
+               WHERE {where}""",
+        params,
+    )
 
 
 def _make(tx: Tx, params: dict[str, Any]) -> None:
     where = f"{_RANGE} AND b.action = 'new'"
-    tx.run(f"""INSERT INTO product (status, category_id, was_live, made_at, changed_at, batch_id, batch_line)
-               SELECT %(status)s, b.category_id, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), b.batch_id, b.line
-               FROM batch_row b WHERE {where}""", params)
-    tx.run(f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line
-               SET b.product_id = p.id, b.product_version = 1, b.variant_version = 1 WHERE {where}""", params)
-    tx.run(f"""INSERT INTO product_text (product_id, lang, name, description)
-               SELECT b.product_id, %(lang)s, b.name, COALESCE(b.description, '') FROM batch_row b WHERE {where}""", params)
-    tx.run(f"""INSERT INTO variant (product_id, sku, price, weight_g)
-               SELECT b.product_id, b.sku, b.price, b.weight_g FROM batch_row b WHERE {where}""", params)
-    tx.run(f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku SET b.variant_id = v.id WHERE {where}""", params)
+    tx.run(
+        f"""INSERT INTO product (status, category_id, was_live, made_at, changed_at, batch_id, batch_line)
+               SELECT %(status)s, b.category_id, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
+                      b.batch_id, b.line
+               FROM batch_row b WHERE {where}""",
+        params,
+    )
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line
+               SET b.product_id = p.id, b.product_version = 1, b.variant_version = 1 WHERE {where}""",
+        params,
+    )
+    tx.run(
+        f"""INSERT INTO product_text (product_id, lang, name, description)
+               SELECT b.product_id, %(lang)s, b.name, COALESCE(b.description, '') FROM batch_row b WHERE {where}""",
+        params,
+    )
+    tx.run(
+        f"""INSERT INTO variant (product_id, sku, price, weight_g)
+               SELECT b.product_id, b.sku, b.price, b.weight_g FROM batch_row b WHERE {where}""",
+        params,
+    )
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku SET b.variant_id = v.id WHERE {where}""", params
+    )
     empty = {"brand": "''", "mpn": "''"}
-    product = [json_field(n, Column(sql)) for n, sql in (
-        ("name", "b.name"), ("description", "COALESCE(b.description, '')"), ("status", "%(status)s"), *empty.items())]
+    product = [
+        json_field(n, Column(sql))
+        for n, sql in (
+            ("name", "b.name"),
+            ("description", "COALESCE(b.description, '')"),
+            ("status", "%(status)s"),
+            *empty.items(),
+        )
+    ]
     product.append(json_field("category_id", Column("b.category_id", True)))
-    variant = [json_field("product_id", Column("b.product_id", True)), json_field("sku", Column("b.sku")),
-               json_field("price", Column("b.price")), json_field("weight_g", Column("b.weight_g", True)),
-               json_field("gtin", Column("NULL"))]
+    variant = [
+        json_field("product_id", Column("b.product_id", True)),
+        json_field("sku", Column("b.sku")),
+        json_field("price", Column("b.price")),
+        json_field("weight_g", Column("b.weight_g", True)),
+        json_field("gtin", Column("NULL")),
+    ]
     for kind, key, members in (("product", "b.product_id", product), ("variant", "b.variant_id", variant)):
-        tx.run(f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-                   SELECT %(set)s, '{kind}', {key}, 1, NULL, {json_object(members)} FROM batch_row b WHERE {where}""", params)
+        tx.run(
+            f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+                   SELECT %(set)s, '{kind}', {key}, 1, NULL, {json_object(members)} FROM batch_row b WHERE {where}""",
+            params,
+        )
 
 
 def forget(tx: Tx, batch_id: int) -> None:

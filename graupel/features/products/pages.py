@@ -43,7 +43,9 @@ def _query(request: Request) -> dict[str, list[str]]:
 def table(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """The table; for htmx its results alone."""
     state = TableState.read(_query(request))
-    return page(request, "products/table.html", block="results", table=service.table(ctx, signed.actor, state), sorts=SORTS)
+    return page(
+        request, "products/table.html", block="results", table=service.table(ctx, signed.actor, state), sorts=SORTS
+    )
 
 
 # --- the editor ----------------------------------------------------------------------------------------------
@@ -62,15 +64,25 @@ class Typed:
 
 def _typed_of(product: Product) -> Typed:
     values = product.values
-    return Typed(_texts(values), [(file, picture.alt) for file, picture in zip(product.pictures, values.pictures, strict=True)],
-                 values.status, (product.version, product.variant_version))
+    return Typed(
+        _texts(values),
+        [(file, picture.alt) for file, picture in zip(product.pictures, values.pictures, strict=True)],
+        values.status,
+        (product.version, product.variant_version),
+    )
 
 
 def _texts(values: ProductValues) -> dict[str, str]:
     return {
-        "name": values.name, "sku": values.sku, "price": format_money(values.price),
-        "weight_g": format_weight(values.weight_g), "category_id": str(values.category_id or ""), "brand": values.brand,
-        "mpn": values.mpn, "gtin": values.gtin or "", "description": values.description,
+        "name": values.name,
+        "sku": values.sku,
+        "price": format_money(values.price),
+        "weight_g": format_weight(values.weight_g),
+        "category_id": str(values.category_id or ""),
+        "brand": values.brand,
+        "mpn": values.mpn,
+        "gtin": values.gtin or "",
+        "description": values.description,
     }
 
 
@@ -88,14 +100,24 @@ def _read_form(ctx: Ctx, form: FormData, start: ProductValues | None = None) -> 
 
 
 def _pictures_typed(form: FormData) -> list[Picture]:
-    return [Picture(int(str(media_id)), str(alt)) for media_id, alt in
-            zip(form.getlist("picture"), form.getlist("alt"), strict=False) if str(media_id).isdecimal()]
+    return [
+        Picture(int(str(media_id)), str(alt))
+        for media_id, alt in zip(form.getlist("picture"), form.getlist("alt"), strict=False)
+        if str(media_id).isdecimal()
+    ]
+
+
+def _seen_pictures(form: FormData) -> list[Picture]:
+    return [Picture(int(media_id), str(alt)) for media_id, alt in json.loads(str(form.get("seen_pictures", "[]")))]
 
 
 def _choices(form: FormData) -> dict[str, Any]:
     """Fields in which the person chose the other's value, in the form's terms."""
-    theirs = {name.removeprefix("theirs_"): str(value) for name, value in form.items()
-              if name.startswith("theirs_") and form.get(f"choose_{name.removeprefix('theirs_')}") == "theirs"}
+    theirs = {
+        name.removeprefix("theirs_"): str(value)
+        for name, value in form.items()
+        if name.startswith("theirs_") and form.get(f"choose_{name.removeprefix('theirs_')}") == "theirs"
+    }
     if "pictures" in theirs:
         return theirs | {"pictures": [Picture(int(i), str(alt)) for i, alt in json.loads(theirs["pictures"])]}
     return theirs
@@ -107,9 +129,11 @@ def _versions(form: FormData) -> tuple[int, int] | None:
 
 
 def _unchosen(form: FormData) -> list[Problem]:
-    return [Problem("conflict.open", f"Choose which value of {rules.LABELS.get(name, name)} is to stay.", name)
-            for name in (key.removeprefix("theirs_") for key in form if key.startswith("theirs_"))
-            if form.get(f"choose_{name}") not in ("mine", "theirs")]
+    return [
+        Problem("conflict.open", f"Choose which value of {rules.LABELS.get(name, name)} is to stay.", name)
+        for name in (key.removeprefix("theirs_") for key in form if key.startswith("theirs_"))
+        if form.get(f"choose_{name}") not in ("mine", "theirs")
+    ]
 
 
 @router.get("/products/new")
@@ -143,8 +167,14 @@ def _with_rules(problems: list[Problem], values: ProductValues) -> list[Problem]
 def edit(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """The editor of one product."""
     product = service.read(ctx, signed.actor, product_id)
-    return _editor(request, ctx, signed, _typed_of(product), product=product,
-                   said="Made." if "made" in request.query_params else "")
+    return _editor(
+        request,
+        ctx,
+        signed,
+        _typed_of(product),
+        product=product,
+        said="Made." if "made" in request.query_params else "",
+    )
 
 
 @router.post("/products/{product_id}")
@@ -156,12 +186,14 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     try:
         if problems:
             raise Refused(_with_rules(problems, values))
-        saved = service.save(ctx, signed.actor, product_id, values, typed.versions)
+        saved = service.save(ctx, signed.actor, product_id, values, typed.versions, _seen_pictures(form))
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status
         return _editor(request, ctx, signed, typed, product=product, status=422)
     except SaveConflict as conflict:
-        return _editor(request, ctx, signed, _merged(ctx, conflict), product=conflict.theirs, conflict=conflict, status=409)
+        return _editor(
+            request, ctx, signed, _merged(ctx, conflict), product=conflict.theirs, conflict=conflict, status=409
+        )
     product = service.read(ctx, signed.actor, product_id)
     return _editor(request, ctx, signed, _typed_of(product), product=product, said=_what_was_saved(saved))
 
@@ -169,8 +201,10 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 def _what_was_saved(saved: Saved) -> str:
     if not saved.changed:
         return "Nothing had changed."
-    parts_of_it = [f"{label} {before} → {after}" if len(before) + len(after) < 40 else label
-                   for label, before, after in saved.changed]
+    parts_of_it = [
+        f"{label} {before} → {after}" if len(before) + len(after) < 40 else label
+        for label, before, after in saved.changed
+    ]
     return f"Saved: {', '.join(parts_of_it)}."
 
 
@@ -180,8 +214,12 @@ def _merged(ctx: Ctx, conflict: SaveConflict) -> Typed:
     price = rules.read({"price": merged["price"] or ""}, ctx.settings.currency).values.price
     values = ProductValues(**readable, price=price, status=Status(merged["status"]))
     files = media.read_many(ctx, [media_id for media_id, _ in merged["pictures"]])
-    return Typed(_texts(values), [(files[i], alt) for i, alt in merged["pictures"] if i in files],
-                 Status(merged["status"]), (conflict.theirs.version, conflict.theirs.variant_version))
+    return Typed(
+        _texts(values),
+        [(files[i], alt) for i, alt in merged["pictures"] if i in files],
+        Status(merged["status"]),
+        (conflict.theirs.version, conflict.theirs.variant_version),
+    )
 
 
 @dataclass(frozen=True)
@@ -214,13 +252,18 @@ def _conflicts(ctx: Ctx, found: SaveConflict | None) -> list[ConflictShown]:
             return format_weight(conflict.theirs)
         return str(conflict.theirs if conflict.theirs is not None else "")
 
-    return [ConflictShown(c.field, rules.LABELS[c.field], words(c.field, c.mine), words(c.field, c.theirs), raw(c))
-            for c in found.merge.conflicts]
+    return [
+        ConflictShown(c.field, rules.LABELS[c.field], words(c.field, c.mine), words(c.field, c.theirs), raw(c))
+        for c in found.merge.conflicts
+    ]
 
 
-OUTLINE = [("identity", "Identity", ("name", "sku", "brand", "mpn", "gtin", "category_id")),
-           ("copy", "Copy", ("description",)), ("pictures", "Pictures", ("pictures",)),
-           ("prices", "Price and weight", ("price", "weight_g"))]
+OUTLINE = [
+    ("identity", "Identity", ("name", "sku", "brand", "mpn", "gtin", "category_id")),
+    ("copy", "Copy", ("description",)),
+    ("pictures", "Pictures", ("pictures",)),
+    ("prices", "Price and weight", ("price", "weight_g")),
+]
 
 
 def _mark(findings: list[Finding], fields: tuple[str, ...]) -> str:
@@ -228,27 +271,60 @@ def _mark(findings: list[Finding], fields: tuple[str, ...]) -> str:
     return {"blocked": "crossed", "ready": "half", "strong": "full"}[str(readiness.verdict(touching))]
 
 
-def _editor(request: Request, ctx: Ctx, signed: Any, typed: Typed, *, product: Product | None = None, said: str = "",
-            conflict: SaveConflict | None = None, status: int = 200) -> Response:
+def _editor(
+    request: Request,
+    ctx: Ctx,
+    signed: Any,
+    typed: Typed,
+    *,
+    product: Product | None = None,
+    said: str = "",
+    conflict: SaveConflict | None = None,
+    status: int = 200,
+) -> Response:
     mirror = _mirror(ctx, typed, product)
     added = [(part, part.data(ctx, signed.actor, product)) for part in parts.all_parts()] if product else []
-    trail = history.of_records(ctx, signed.actor, {"product": product.id, "variant": product.variant_id}) if product else []
+    trail = (
+        history.of_records(ctx, signed.actor, {"product": product.id, "variant": product.variant_id}) if product else []
+    )
     outline = [(key, label, _mark(mirror["findings"], fields)) for key, label, fields in OUTLINE]
     outline += [(part.key, part.label, part.mark(data)) for part, data in added]
     return page(
-        request, "products/editor.html", block="editor", status=status, typed=typed, product=product, said=said,
-        problems=by_field(typed.problems), conflicts=_conflicts(ctx, conflict), conflict=conflict, added=added,
+        request,
+        "products/editor.html",
+        block="editor",
+        status=status,
+        typed=typed,
+        product=product,
+        said=said,
+        problems=by_field(typed.problems),
+        conflicts=_conflicts(ctx, conflict),
+        conflict=conflict,
+        added=added,
         taken=[rules.LABELS[name] for name in conflict.merge.taken] if conflict else [],
-        tree=categories.read_tree(ctx), may_edit=signed.actor.may(Role.EDITOR), trail=trail, outline=outline,
-        statuses=list(Status), **mirror)
+        seen_pictures=json.dumps(_picture_pairs(conflict.theirs if conflict else product)),
+        tree=categories.read_tree(ctx),
+        may_edit=signed.actor.may(Role.EDITOR),
+        trail=trail,
+        outline=outline,
+        statuses=list(Status),
+        **mirror,
+    )
+
+
+def _picture_pairs(product: Product | None) -> list[tuple[int, str]]:
+    return [(picture.media_id, picture.alt) for picture in product.values.pictures] if product else []
 
 
 def _mirror(ctx: Ctx, typed: Typed, product: Product | None) -> dict[str, Any]:
     """What buyers will see, and what is missing for it."""
     values = rules.read(typed.fields, ctx.settings.currency, product.values if product else None).values
     facts = [PictureFacts(file.width, file.height, alt) for file, alt in typed.pictures]
-    return {"seen": values, "seen_picture": typed.pictures[0] if typed.pictures else None,
-            "findings": readiness.for_shop(values, facts)}
+    return {
+        "seen": values,
+        "seen_picture": typed.pictures[0] if typed.pictures else None,
+        "findings": readiness.for_shop(values, facts),
+    }
 
 
 @router.post("/products/mirror/new")

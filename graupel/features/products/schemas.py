@@ -119,18 +119,41 @@ def money(values: ProductValues, currency: str) -> Money | None:
 def variant_out(product: Product, currency: str) -> VariantOut:
     """The product's variant as programs see it."""
     values = product.values
-    return VariantOut(id=product.variant_id, product_id=product.id, sku=values.sku, price=money(values, currency),
-                      weight_g=values.weight_g, gtin=values.gtin, version=product.variant_version)
+    return VariantOut(
+        id=product.variant_id,
+        product_id=product.id,
+        sku=values.sku,
+        price=money(values, currency),
+        weight_g=values.weight_g,
+        gtin=values.gtin,
+        version=product.variant_version,
+    )
 
 
 def product_out(product: Product, currency: str, *, address: str = "", with_pictures: bool = False) -> ProductOut:
     """A product as programs see it."""
     values = product.values
-    pictures = [
-        PictureOut(id=file.id, alt=picture.alt, link=f"{address}{file.link()}", width=file.width, height=file.height)
-        for file, picture in zip(product.pictures, values.pictures, strict=True)] if with_pictures else None
+    pictures = (
+        [
+            PictureOut(
+                id=file.id, alt=picture.alt, link=f"{address}{file.link()}", width=file.width, height=file.height
+            )
+            for file, picture in zip(product.pictures, values.pictures, strict=True)
+        ]
+        if with_pictures
+        else None
+    )
     return ProductOut(
-        id=product.id, name=values.name, description=values.description, status=values.status.value,
-        category_id=values.category_id, brand=values.brand, mpn=values.mpn,
-        made_at=product.made_at.replace(tzinfo=UTC), changed_at=product.changed_at.replace(tzinfo=UTC),
-        version=product.version, variants=[variant_out(product, currency)], pictures=pictures)
+        id=product.id,
+        name=values.name,
+        description=values.description,
+        status=values.status.value,
+        category_id=values.category_id,
+        brand=values.brand,
+        mpn=values.mpn,
+        made_at=product.made_at.replace(tzinfo=UTC),
+        changed_at=product.changed_at.replace(tzinfo=UTC),
+        version=product.version,
+        variants=[variant_out(product, currency)],
+        pictures=pictures,
+    )

@@ -1,8 +1,8 @@
 """What a merchant does with products, one at a time."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
-from typing import Any
+from typing import Any, TypeVar
 
 from graupel.context import Context
 from graupel.core import changes, products, readiness
@@ -15,11 +15,14 @@ from graupel.core.roles import Actor, Role
 from graupel.core.tables import PAGE_SIZE, Cursor, TableState
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
-from graupel.features.history import records, service as history
+from graupel.features.history import records
+from graupel.features.history import service as history
 from graupel.features.history.records import Column, Shown
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import store
+
+T = TypeVar("T")
 
 _UNTOUCHED = "p.version = 1 AND NOT EXISTS (SELECT 1 FROM variant pv WHERE pv.product_id = p.id AND pv.version <> 1)"
 _PARENT = """EXISTS (SELECT 1 FROM product vp WHERE vp.id = {0}.product_id AND vp.was_live = {1} AND vp.version = 1
@@ -28,49 +31,85 @@ _PARENT = """EXISTS (SELECT 1 FROM product vp WHERE vp.id = {0}.product_id AND v
 
 def register_kinds(language: str) -> None:
     """Tell the journal of products, variants and pictures. ``language``: in which they are named."""
-    records.register(records.RecordKind(
-        "product", "Product",
-        lambda tx, ids: {r["id"]: Shown(r["name"], f"/products/{r['id']}") for r in store.names(tx, list(ids), language)},
-        plain="product", key="p.id", version="p.version", touch=", p.changed_at = UTC_TIMESTAMP(3)",
-        table="product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s",
-        fields={
-            "name": Column("t.name"), "description": Column("t.description"), "status": Column("p.status"),
-            "category_id": Column("p.category_id", True), "brand": Column("p.brand"), "mpn": Column("p.mpn"),
-        },
-        removable=f"(p.was_live = FALSE AND {_UNTOUCHED})",
-        retired_when=f"(p.was_live = TRUE AND {_UNTOUCHED})", retire=("status", "archived"),
-        revive=(
-            """INSERT INTO product (id, version, status, category_id, brand, mpn, made_at, changed_at)
+    records.register(
+        records.RecordKind(
+            "product",
+            "Product",
+            lambda tx, ids: {
+                r["id"]: Shown(r["name"], f"/products/{r['id']}") for r in store.names(tx, list(ids), language)
+            },
+            plain="product",
+            key="p.id",
+            version="p.version",
+            touch=", p.changed_at = UTC_TIMESTAMP(3)",
+            table="product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s",
+            fields={
+                "name": Column("t.name"),
+                "description": Column("t.description"),
+                "status": Column("p.status"),
+                "category_id": Column("p.category_id", True),
+                "brand": Column("p.brand"),
+                "mpn": Column("p.mpn"),
+            },
+            removable=f"(p.was_live = FALSE AND {_UNTOUCHED})",
+            retired_when=f"(p.was_live = TRUE AND {_UNTOUCHED})",
+            retire=("status", "archived"),
+            revive=(
+                """INSERT INTO product (id, version, status, category_id, brand, mpn, made_at, changed_at)
                SELECT r.record_id, r.version, JSON_VALUE(r.became, '$.status'), JSON_VALUE(r.became, '$.category_id'),
                       COALESCE(JSON_VALUE(r.became, '$.brand'), ''), COALESCE(JSON_VALUE(r.became, '$.mpn'), ''),
                       UTC_TIMESTAMP(3), UTC_TIMESTAMP(3)""",
-            """INSERT INTO product_text (product_id, lang, name, description)
+                """INSERT INTO product_text (product_id, lang, name, description)
                SELECT r.record_id, %(lang)s, JSON_VALUE(r.became, '$.name'), JSON_VALUE(r.became, '$.description')""",
-        ),
-    ))
-    records.register(records.RecordKind(
-        "variant", "Variant",
-        lambda tx, ids: {r["id"]: Shown(r["sku"], f"/products/{r['product_id']}") for r in store.variant_names(tx, list(ids))},
-        plain="variant", table="variant v", key="v.id", version="v.version",
-        fields={
-            "product_id": Column("v.product_id", True), "sku": Column("v.sku"), "price": Column("v.price"),
-            "weight_g": Column("v.weight_g", True), "gtin": Column("v.gtin"),
-        },
-        removable=_PARENT.format("v", "FALSE"), follows_when=f"(r.was IS NULL AND {_PARENT.format('v', 'TRUE')})",
-    ))
-    records.register(records.RecordKind(
-        "picture", "Picture",
-        lambda tx, ids: {r["id"]: Shown(r["file_name"], f"/products/{r['product_id']}") for r in store.picture_names(tx, list(ids))},
-        plain="picture", table="picture c", key="c.id", version="c.version",
-        fields={
-            "product_id": Column("c.product_id", True), "media_id": Column("c.media_id", True),
-            "position": Column("c.position", True), "alt": Column("c.alt"),
-        },
-        removable=f"""(NOT EXISTS (SELECT 1 FROM change_row pr WHERE pr.change_set_id = r.change_set_id
+            ),
+        )
+    )
+    records.register(
+        records.RecordKind(
+            "variant",
+            "Variant",
+            lambda tx, ids: {
+                r["id"]: Shown(r["sku"], f"/products/{r['product_id']}") for r in store.variant_names(tx, list(ids))
+            },
+            plain="variant",
+            table="variant v",
+            key="v.id",
+            version="v.version",
+            fields={
+                "product_id": Column("v.product_id", True),
+                "sku": Column("v.sku"),
+                "price": Column("v.price"),
+                "weight_g": Column("v.weight_g", True),
+                "gtin": Column("v.gtin"),
+            },
+            removable=_PARENT.format("v", "FALSE"),
+            follows_when=f"(r.was IS NULL AND {_PARENT.format('v', 'TRUE')})",
+        )
+    )
+    records.register(
+        records.RecordKind(
+            "picture",
+            "Picture",
+            lambda tx, ids: {
+                r["id"]: Shown(r["file_name"], f"/products/{r['product_id']}")
+                for r in store.picture_names(tx, list(ids))
+            },
+            plain="picture",
+            table="picture c",
+            key="c.id",
+            version="c.version",
+            fields={
+                "product_id": Column("c.product_id", True),
+                "media_id": Column("c.media_id", True),
+                "position": Column("c.position", True),
+                "alt": Column("c.alt"),
+            },
+            removable=f"""(NOT EXISTS (SELECT 1 FROM change_row pr WHERE pr.change_set_id = r.change_set_id
                            AND pr.record_kind = 'product' AND pr.record_id = c.product_id AND pr.was IS NULL)
-                       OR {_PARENT.format('c', 'FALSE')})""",
-        follows_when=f"(r.was IS NULL AND {_PARENT.format('c', 'TRUE')})",
-    ))
+                       OR {_PARENT.format("c", "FALSE")})""",
+            follows_when=f"(r.was IS NULL AND {_PARENT.format('c', 'TRUE')})",
+        )
+    )
     records.on_recorded(store.touch_products)
 
 
@@ -91,8 +130,10 @@ class Product:
     @property
     def facts(self) -> list[PictureFacts]:
         """The measured facts of its pictures."""
-        return [PictureFacts(file.width, file.height, picture.alt)
-                for file, picture in zip(self.pictures, self.values.pictures, strict=True)]
+        return [
+            PictureFacts(file.width, file.height, picture.alt)
+            for file, picture in zip(self.pictures, self.values.pictures, strict=True)
+        ]
 
 
 def read(ctx: Context, actor: Actor, product_id: int) -> Product:
@@ -114,8 +155,14 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
         pictures=tuple(Picture(picture["media_id"], picture["alt"]) for picture in pictures),
     )
     return Product(
-        product_id, row["variant_id"], values, row["version"], row["variant_version"], row["made_at"],
-        row["changed_at"], tuple(files[picture["media_id"]] for picture in pictures),
+        product_id,
+        row["variant_id"],
+        values,
+        row["version"],
+        row["variant_version"],
+        row["made_at"],
+        row["changed_at"],
+        tuple(files[picture["media_id"]] for picture in pictures),
         categories.tree(tx).path(row["category_id"]),
     )
 
@@ -175,11 +222,18 @@ class SaveConflict(Outdated):
         self.merge, self.theirs, self.by = merge, theirs, by
 
 
-def save(ctx: Context, actor: Actor, product_id: int, values: ProductValues,
-         versions: tuple[int, int] | None) -> Saved:
+def save(
+    ctx: Context,
+    actor: Actor,
+    product_id: int,
+    values: ProductValues,
+    versions: tuple[int, int] | None,
+    seen_pictures: Sequence[Picture] = (),
+) -> Saved:
     """Write a product's values.
 
     ``versions``: those of product and variant that the values were read at; None: whatever they are.
+    ``seen_pictures``: the pictures as they were then, for telling what this one changed from what others did.
     Raises SaveConflict where they are old, Refused, NotFound.
     """
     actor.require(Role.EDITOR)
@@ -187,12 +241,12 @@ def save(ctx: Context, actor: Actor, product_id: int, values: ProductValues,
     def work(tx: Tx) -> Saved:
         current = load(ctx, tx, product_id, lock=True)
         if versions and versions != (current.version, current.variant_version):
-            _refuse_outdated(tx, current, values, versions)
+            _refuse_outdated(tx, current, values, versions, seen_pictures)
         _refuse_problems(ctx, tx, values, product_id)
         with history.change_set(tx, actor, "product.save", f"Product changed: {values.name}") as recorder:
             return _write(ctx, tx, recorder, current, values)
 
-    return _naming_sku_owner(ctx, values, work, product_id)
+    return _naming_sku_owner(ctx, values, work)
 
 
 def _write(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
@@ -207,8 +261,11 @@ def _write(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, v
         store.update_product(tx, current.id, after, ctx.settings.language)
     old, new = changes.diff(before | was, after | becomes)
     paths = categories.tree(tx)
-    said = [(products.LABELS[name], *(paths.path(v) if name == "category_id" else products.show(name, v)
-                                      for v in (old[name], new[name]))) for name in new]
+
+    def words(name: str, value: Any) -> str:
+        return paths.path(value) if name == "category_id" else products.show(name, value)
+
+    said = [(products.LABELS[name], words(name, old[name]), words(name, new[name])) for name in new]
     return Saved(said + ([("Pictures", "", "changed")] if pictures_changed else []))
 
 
@@ -217,9 +274,9 @@ def _save_pictures(tx: Tx, recorder: history.Recorder, product_id: int, wanted: 
     there = {row["media_id"]: row for row in store.pictures(tx, product_id)}
     changed = False
     for media_id in set(there) - {picture.media_id for picture in wanted}:
-        row = there[media_id]
-        recorder.removed("picture", row["id"], {"product_id": product_id, **_picture_fields(row)}, row["version"] + 1)
-        store.delete_picture(tx, row["id"])
+        gone = there[media_id]
+        recorder.removed("picture", gone["id"], {"product_id": product_id, **_picture_fields(gone)}, gone["version"] + 1)
+        store.delete_picture(tx, gone["id"])
         changed = True
     for position, picture in enumerate(wanted):
         values = {"media_id": picture.media_id, "position": position, "alt": picture.alt}
@@ -244,7 +301,9 @@ def _refuse_problems(ctx: Context, tx: Tx, values: ProductValues, product_id: in
     if owner and owner["id"] != product_id:
         problems.append(_sku_taken(values.sku, owner["name"]))
     if values.category_id is not None and values.category_id not in categories.tree(tx).by_id:
-        problems.append(Problem("category.unknown", "This category is not there any more. Choose another.", "category_id"))
+        problems.append(
+            Problem("category.unknown", "This category is not there any more. Choose another.", "category_id")
+        )
     wanted = [picture.media_id for picture in values.pictures]
     if len(set(wanted)) != len(wanted) or len(media.by_ids(tx, wanted)) != len(set(wanted)):
         problems.append(Problem("pictures.unknown", "A picture is there twice or not there any more.", "pictures"))
@@ -256,7 +315,7 @@ def _sku_taken(sku: str, name: str) -> Problem:
     return Problem("sku.taken", f"The SKU {sku} belongs to “{name}” already. Choose another.", "sku")
 
 
-def _naming_sku_owner(ctx: Context, values: ProductValues, work: Any, product_id: int | None = None) -> Any:
+def _naming_sku_owner(ctx: Context, values: ProductValues, work: Callable[[Tx], T]) -> T:
     """Run ``work``; where another transaction took the SKU at the same moment, say whose it is now."""
     try:
         return ctx.db.run(work)
@@ -267,25 +326,37 @@ def _naming_sku_owner(ctx: Context, values: ProductValues, work: Any, product_id
         raise Refused([_sku_taken(values.sku, owner["name"] if owner else "another product")]) from error
 
 
-def _refuse_outdated(tx: Tx, current: Product, mine: ProductValues, versions: tuple[int, int]) -> None:
+def _refuse_outdated(
+    tx: Tx, current: Product, mine: ProductValues, versions: tuple[int, int], seen_pictures: Sequence[Picture]
+) -> None:
     """Raise SaveConflict with what both wrote, taken apart by fields."""
     theirs = changes.journal_values(_flat(current.values))
     base = history.values_at(tx, "product", current.id, versions[0], theirs)
     base = history.values_at(tx, "variant", current.variant_id, versions[1], base)
+    base["pictures"] = _picture_list(seen_pictures)
     last = history.last_actor(tx, {"product": current.id, "variant": current.variant_id})
     raise SaveConflict(changes.merge(base, changes.journal_values(_flat(mine)), theirs), current, last)
 
 
+def _picture_list(pictures: Sequence[Picture]) -> list[list[Any]]:
+    return [[picture.media_id, picture.alt] for picture in pictures]
+
+
 def _flat(values: ProductValues) -> dict[str, Any]:
     flat = {name: value for name, value in asdict(values).items() if name != "pictures"}
-    return flat | {"status": str(values.status), "pictures": [[p.media_id, p.alt] for p in values.pictures]}
+    return flat | {"status": str(values.status), "pictures": _picture_list(values.pictures)}
 
 
 def set_status(ctx: Context, actor: Actor, product_id: int, status: Status, versions: tuple[int, int] | None) -> Saved:
     """Put a product live, back to draft, or archive it. Raises Refused, SaveConflict, NotFound."""
     current = read(ctx, actor, product_id)
-    return save(ctx, actor, product_id, replace(current.values, status=status),
-                versions or (current.version, current.variant_version))
+    return save(
+        ctx,
+        actor,
+        product_id,
+        replace(current.values, status=status),
+        versions or (current.version, current.variant_version),
+    )
 
 
 # --- reading many --------------------------------------------------------------------------------------------
@@ -328,10 +399,12 @@ def table(ctx: Context, actor: Actor, state: TableState) -> Table:
 def _table(ctx: Context, tx: Tx, state: TableState) -> Table:
     lang = ctx.settings.language
     stamp = history.stamp(tx)
-    by_status = ctx.counts.get((stamp, "status", state.q, state.category),
-                               lambda: store.facet(tx, state, "status", lang))
-    by_category = ctx.counts.get((stamp, "category", state.q, state.status),
-                                 lambda: store.facet(tx, state, "category_id", lang))
+    by_status = ctx.counts.get(
+        (stamp, "status", state.q, state.category), lambda: store.facet(tx, state, "status", lang)
+    )
+    by_category = ctx.counts.get(
+        (stamp, "category", state.q, state.status), lambda: store.facet(tx, state, "category_id", lang)
+    )
     tree = ctx.counts.get((stamp, "tree"), lambda: categories.tree(tx))
     ids = store.page_ids(tx, state, lang)
     more = len(ids) > PAGE_SIZE
@@ -340,26 +413,45 @@ def _table(ctx: Context, tx: Tx, state: TableState) -> Table:
         ids.reverse()
     rows = _with_pictures(tx, store.rows_of(tx, ids, lang), tree)
     earlier, later = _neighbours(state, rows, more)
-    statuses = [FacetValue(s, s.capitalize(), by_status.get(s, 0), s in state.status, state.toggled("status", s).query())
-                for s in map(str, Status)]
+    statuses = [
+        FacetValue(s, s.capitalize(), by_status.get(s, 0), s in state.status, state.toggled("status", s).query())
+        for s in map(str, Status)
+    ]
     chosen = [f.count for f in statuses if f.chosen] if state.status else [f.count for f in statuses]
-    return Table(state, rows, sum(chosen), sum(by_status.values()), statuses,
-                 _category_facet(state, by_category, tree), earlier, later)
+    return Table(
+        state,
+        rows,
+        sum(chosen),
+        sum(by_status.values()),
+        statuses,
+        _category_facet(state, by_category, tree),
+        earlier,
+        later,
+    )
 
 
 def _with_pictures(tx: Tx, rows: list[dict[str, Any]], tree: categories.Tree) -> list[dict[str, Any]]:
     pictures = store.main_pictures(tx, [row["id"] for row in rows])
     files = media.by_ids(tx, list({picture["media_id"] for picture in pictures.values()}))
-    return [row | {"picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
-                   "category": tree.path(row["category_id"])} for row in rows]
+    return [
+        row
+        | {
+            "picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
+            "category": tree.path(row["category_id"]),
+        }
+        for row in rows
+    ]
 
 
 def _category_facet(state: TableState, counts: Mapping[Any, int], tree: categories.Tree) -> list[FacetValue]:
     """The categories with most products, in the order of the tree, and those that are chosen."""
     most = sorted((c for c in counts if c is not None), key=lambda c: -counts[c])[:SHOWN_CATEGORIES]
     shown = {*most, *state.category}
-    return [FacetValue(c.id, c.path, counts.get(c.id, 0), c.id in state.category, state.toggled("category", c.id).query())
-            for c in tree if c.id in shown]
+    return [
+        FacetValue(c.id, c.path, counts.get(c.id, 0), c.id in state.category, state.toggled("category", c.id).query())
+        for c in tree
+        if c.id in shown
+    ]
 
 
 def _neighbours(state: TableState, rows: list[dict[str, Any]], more: bool) -> tuple[str | None, str | None]:
@@ -367,23 +459,36 @@ def _neighbours(state: TableState, rows: list[dict[str, Any]], more: bool) -> tu
     if not rows:
         return (None, None)
     backwards = bool(state.cursor and state.cursor.backwards)
-    first, last = (Cursor(store.cursor_value(row, state.sort_key), row["id"], back)
-                   for row, back in ((rows[0], True), (rows[-1], False)))
+    first, last = (
+        Cursor(store.cursor_value(row, state.sort_key), row["id"], back)
+        for row, back in ((rows[0], True), (rows[-1], False))
+    )
     earlier = state.at(first, state.page - 1).query() if state.page > 1 else None
     later = state.at(last, state.page + 1).query() if more or backwards else None
     return earlier, later
 
 
-def list_after(ctx: Context, actor: Actor, *, after: int, limit: int, search: str = "",
-               status: Status | None = None) -> list[Product]:
+def list_after(
+    ctx: Context, actor: Actor, *, after: int, limit: int, search: str = "", status: Status | None = None
+) -> list[Product]:
     """Products in the order of their ids, beyond ``after``; without pictures."""
     actor.require(Role.VIEWER)
-    rows = ctx.db.run(lambda tx: store.list_after(tx, after, limit, search, status and str(status), ctx.settings.language))
+    rows = ctx.db.run(
+        lambda tx: store.list_after(tx, after, limit, search, status and str(status), ctx.settings.language)
+    )
     return [
-        Product(row["id"], row["variant_id"],
-                ProductValues(**{name: row[name] for name in (*PRODUCT_FIELDS, *VARIANT_FIELDS) if name != "status"},
-                              status=Status(row["status"])),
-                row["version"], row["variant_version"], row["made_at"], row["changed_at"])
+        Product(
+            row["id"],
+            row["variant_id"],
+            ProductValues(
+                **{name: row[name] for name in (*PRODUCT_FIELDS, *VARIANT_FIELDS) if name != "status"},
+                status=Status(row["status"]),
+            ),
+            row["version"],
+            row["variant_version"],
+            row["made_at"],
+            row["changed_at"],
+        )
         for row in rows
     ]
 

@@ -6,7 +6,9 @@ from graupel.core.tables import PAGE_SIZE, Cursor, SearchWords, TableState, sear
 from graupel.db import Tx
 
 _SORT_COLUMNS = {"name": "t.name", "sku": "v.sku", "price": "v.price", "changed": "p.changed_at"}
-_FROM = "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s JOIN variant v ON v.product_id = p.id"
+_FROM = (
+    "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s JOIN variant v ON v.product_id = p.id"
+)
 
 
 # --- one product ---------------------------------------------------------------------------------------------
@@ -17,8 +19,9 @@ def read(tx: Tx, product_id: int, lang: str, *, lock: bool = False) -> dict[str,
         f"""SELECT p.id, p.status, p.category_id, p.brand, p.mpn, p.was_live, p.version, p.made_at, p.changed_at,
                    t.name, t.description, v.id AS variant_id, v.sku, v.price, v.weight_g, v.gtin,
                    v.version AS variant_version
-            FROM {_FROM} WHERE p.id = %(id)s ORDER BY v.id LIMIT 1 {'FOR UPDATE' if lock else ''}""",
-        {"id": product_id, "lang": lang})
+            FROM {_FROM} WHERE p.id = %(id)s ORDER BY v.id LIMIT 1 {"FOR UPDATE" if lock else ""}""",
+        {"id": product_id, "lang": lang},
+    )
 
 
 def product_of_variant(tx: Tx, variant_id: int) -> int | None:
@@ -33,17 +36,24 @@ def owner_of_sku(tx: Tx, sku: str, lang: str) -> dict[str, Any] | None:
 def insert_product(tx: Tx, values: dict[str, Any], lang: str) -> int:
     product_id = tx.insert(
         """INSERT INTO product (status, category_id, brand, mpn, was_live, made_at, changed_at)
-           VALUES (%(status)s, %(category_id)s, %(brand)s, %(mpn)s, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3))""",
-        values)
-    tx.run("INSERT INTO product_text (product_id, lang, name, description) VALUES (%(id)s, %(lang)s, %(name)s, %(description)s)",
-           {**values, "id": product_id, "lang": lang})
+           VALUES (%(status)s, %(category_id)s, %(brand)s, %(mpn)s, %(status)s = 'live',
+                   UTC_TIMESTAMP(3), UTC_TIMESTAMP(3))""",
+        values,
+    )
+    tx.run(
+        """INSERT INTO product_text (product_id, lang, name, description)
+           VALUES (%(id)s, %(lang)s, %(name)s, %(description)s)""",
+        {**values, "id": product_id, "lang": lang},
+    )
     return product_id
 
 
 def insert_variant(tx: Tx, product_id: int, values: dict[str, Any]) -> int:
-    return tx.insert("""INSERT INTO variant (product_id, sku, price, weight_g, gtin)
+    return tx.insert(
+        """INSERT INTO variant (product_id, sku, price, weight_g, gtin)
                         VALUES (%(product_id)s, %(sku)s, %(price)s, %(weight_g)s, %(gtin)s)""",
-                     {**values, "product_id": product_id})
+        {**values, "product_id": product_id},
+    )
 
 
 def update_product(tx: Tx, product_id: int, values: dict[str, Any], lang: str) -> None:
@@ -52,17 +62,25 @@ def update_product(tx: Tx, product_id: int, values: dict[str, Any], lang: str) -
            SET p.was_live = p.was_live OR %(status)s = 'live', p.status = %(status)s, p.category_id = %(category_id)s,
                p.brand = %(brand)s, p.mpn = %(mpn)s, t.name = %(name)s, t.description = %(description)s,
                p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
-           WHERE p.id = %(id)s""", {**values, "id": product_id, "lang": lang})
+           WHERE p.id = %(id)s""",
+        {**values, "id": product_id, "lang": lang},
+    )
 
 
 def update_variant(tx: Tx, variant_id: int, values: dict[str, Any]) -> None:
-    tx.run("""UPDATE variant SET sku = %(sku)s, price = %(price)s, weight_g = %(weight_g)s, gtin = %(gtin)s,
-                     version = version + 1 WHERE id = %(id)s""", {**values, "id": variant_id})
+    tx.run(
+        """UPDATE variant SET sku = %(sku)s, price = %(price)s, weight_g = %(weight_g)s, gtin = %(gtin)s,
+                     version = version + 1 WHERE id = %(id)s""",
+        {**values, "id": variant_id},
+    )
 
 
 def names(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
-    return tx.all("SELECT product_id AS id, name FROM product_text WHERE lang = %s AND product_id IN %s",
-                  [lang, ids]) if ids else []
+    return (
+        tx.all("SELECT product_id AS id, name FROM product_text WHERE lang = %s AND product_id IN %s", [lang, ids])
+        if ids
+        else []
+    )
 
 
 def variant_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
@@ -81,33 +99,45 @@ def touch_products(tx: Tx, change_set_id: int) -> None:
              JOIN change_set s ON s.id = r.change_set_id LEFT JOIN picture c ON c.id = r.record_id
              WHERE r.change_set_id = %(set)s AND r.record_kind = 'picture' AND s.rolls_back IS NOT NULL
            ) touched ON touched.product_id = p.id
-           SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)""", {"set": change_set_id})
+           SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)""",
+        {"set": change_set_id},
+    )
 
 
 # --- pictures ------------------------------------------------------------------------------------------------
 
 
 def pictures(tx: Tx, product_id: int) -> list[dict[str, Any]]:
-    return tx.all("""SELECT id, media_id, position, alt, version FROM picture WHERE product_id = %s
-                     ORDER BY position, id""", [product_id])
+    return tx.all(
+        """SELECT id, media_id, position, alt, version FROM picture WHERE product_id = %s
+                     ORDER BY position, id""",
+        [product_id],
+    )
 
 
 def main_pictures(tx: Tx, product_ids: list[int]) -> dict[int, dict[str, Any]]:
     """The first picture of each product that has one."""
     if not product_ids:
         return {}
-    rows = tx.all("""SELECT product_id, media_id, alt FROM picture WHERE product_id IN %s
-                     ORDER BY product_id, position DESC, id DESC""", [product_ids])
+    rows = tx.all(
+        """SELECT product_id, media_id, alt FROM picture WHERE product_id IN %s
+                     ORDER BY product_id, position DESC, id DESC""",
+        [product_ids],
+    )
     return {row["product_id"]: row for row in rows}
 
 
 def insert_picture(tx: Tx, product_id: int, media_id: int, position: int, alt: str) -> int:
-    return tx.insert("INSERT INTO picture (product_id, media_id, position, alt) VALUES (%s, %s, %s, %s)",
-                     [product_id, media_id, position, alt])
+    return tx.insert(
+        "INSERT INTO picture (product_id, media_id, position, alt) VALUES (%s, %s, %s, %s)",
+        [product_id, media_id, position, alt],
+    )
 
 
 def update_picture(tx: Tx, picture_id: int, position: int, alt: str) -> None:
-    tx.run("UPDATE picture SET position = %s, alt = %s, version = version + 1 WHERE id = %s", [position, alt, picture_id])
+    tx.run(
+        "UPDATE picture SET position = %s, alt = %s, version = version + 1 WHERE id = %s", [position, alt, picture_id]
+    )
 
 
 def delete_picture(tx: Tx, picture_id: int) -> None:
@@ -115,8 +145,15 @@ def delete_picture(tx: Tx, picture_id: int) -> None:
 
 
 def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
-    return tx.all("""SELECT c.id, c.product_id, m.file_name FROM picture c JOIN media m ON m.id = c.media_id
-                     WHERE c.id IN %s""", [ids]) if ids else []
+    return (
+        tx.all(
+            """SELECT c.id, c.product_id, m.file_name FROM picture c JOIN media m ON m.id = c.media_id
+                     WHERE c.id IN %s""",
+            [ids],
+        )
+        if ids
+        else []
+    )
 
 
 # --- the table -----------------------------------------------------------------------------------------------
@@ -135,9 +172,13 @@ def _search(words: SearchWords | None, params: dict[str, Any]) -> str:
         params[f"inner{number}"] = f"% {_like(word)}%"
         by_name.append(f"(s.name LIKE %(word{number})s OR s.name LIKE %(inner{number})s)")
     params["sku_like"] = f"{_like(words.sku_prefix)}%" if words.sku_prefix.isascii() else ""
-    name_part = f"SELECT s.product_id FROM product_text s WHERE {' AND '.join(by_name)} UNION " if len(by_name) > 1 else ""
-    return (f" JOIN ({name_part}SELECT sv.product_id FROM variant sv WHERE sv.sku LIKE %(sku_like)s) hit"
-            " ON hit.product_id = p.id")
+    name_part = (
+        f"SELECT s.product_id FROM product_text s WHERE {' AND '.join(by_name)} UNION " if len(by_name) > 1 else ""
+    )
+    return (
+        f" JOIN ({name_part}SELECT sv.product_id FROM variant sv WHERE sv.sku LIKE %(sku_like)s) hit"
+        " ON hit.product_id = p.id"
+    )
 
 
 def _like(text: str) -> str:
@@ -188,8 +229,10 @@ def page_ids(tx: Tx, state: TableState, lang: str) -> list[int]:
     elif sort in ("sku", "price"):
         source = "variant v JOIN product p ON p.id = v.product_id"
     rows = tx.all(
-        f"""SELECT p.id FROM {source}{hit} {'WHERE ' + ' AND '.join(conditions) if conditions else ''}
-            ORDER BY {_SORT_COLUMNS[sort]} {way}, p.id {way} LIMIT %(limit)s""", params)
+        f"""SELECT p.id FROM {source}{hit} {"WHERE " + " AND ".join(conditions) if conditions else ""}
+            ORDER BY {_SORT_COLUMNS[sort]} {way}, p.id {way} LIMIT %(limit)s""",
+        params,
+    )
     return [row["id"] for row in rows]
 
 
@@ -199,7 +242,9 @@ def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
         return []
     rows = tx.all(
         f"""SELECT p.id, p.status, p.category_id, p.changed_at, p.version, t.name, v.id AS variant_id, v.sku, v.price
-            FROM {_FROM} WHERE p.id IN %(ids)s ORDER BY v.id DESC""", {"ids": ids, "lang": lang})
+            FROM {_FROM} WHERE p.id IN %(ids)s ORDER BY v.id DESC""",
+        {"ids": ids, "lang": lang},
+    )
     by_id = {row["id"]: row for row in rows}
     return [by_id[product_id] for product_id in ids if product_id in by_id]
 
@@ -217,7 +262,9 @@ def facet(tx: Tx, state: TableState, column: str, lang: str) -> dict[Any, int]:
     conditions = _where(state, params, without=column.removesuffix("_id"))
     rows = tx.all(
         f"""SELECT p.{column} AS value, COUNT(*) AS count FROM product p{hit}
-            {'WHERE ' + ' AND '.join(conditions) if conditions else ''} GROUP BY p.{column}""", params)
+            {"WHERE " + " AND ".join(conditions) if conditions else ""} GROUP BY p.{column}""",
+        params,
+    )
     return {row["value"]: row["count"] for row in rows}
 
 
@@ -232,7 +279,9 @@ def list_after(tx: Tx, after: int, limit: int, search: str, status: str | None, 
         f"""SELECT p.id, p.status, p.category_id, p.brand, p.mpn, p.version, p.made_at, p.changed_at, t.name,
                    t.description, v.id AS variant_id, v.sku, v.price, v.weight_g, v.gtin, v.version AS variant_version
             FROM {_FROM}{hit} WHERE p.id > %(after)s AND (%(status)s IS NULL OR p.status = %(status)s)
-            ORDER BY p.id LIMIT %(limit)s""", params)
+            ORDER BY p.id LIMIT %(limit)s""",
+        params,
+    )
 
 
 def live_in(tx: Tx, category_ids: list[int], after: int, limit: int, lang: str) -> list[dict[str, Any]]:
@@ -241,17 +290,23 @@ def live_in(tx: Tx, category_ids: list[int], after: int, limit: int, lang: str) 
         f"""SELECT p.id, p.category_id, t.name, v.price FROM {_FROM}
             WHERE p.status = 'live' AND p.category_id IN %(ids)s AND (%(after)s = 0 OR p.id < %(after)s)
             ORDER BY p.id DESC LIMIT %(limit)s""",
-        {"lang": lang, "ids": category_ids or [0], "after": after, "limit": limit})
+        {"lang": lang, "ids": category_ids or [0], "after": after, "limit": limit},
+    )
 
 
 def live_counts(tx: Tx) -> dict[int, int]:
     """Live products by category."""
-    rows = tx.all("SELECT category_id, COUNT(*) AS count FROM product WHERE status = 'live' AND category_id IS NOT NULL GROUP BY category_id")
+    rows = tx.all(
+        """SELECT category_id, COUNT(*) AS count FROM product WHERE status = 'live' AND category_id IS NOT NULL
+           GROUP BY category_id"""
+    )
     return {row["category_id"]: row["count"] for row in rows}
 
 
 def export_rows(tx: Tx, lang: str) -> Any:
     """All products one by one, for a file."""
     return tx.stream(
-        f"""SELECT v.sku, t.name, v.price, v.weight_g, p.category_id, t.description, p.status FROM {_FROM} ORDER BY p.id""",
-        {"lang": lang})
+        f"""SELECT v.sku, t.name, v.price, v.weight_g, p.category_id, t.description, p.status
+            FROM {_FROM} ORDER BY p.id""",
+        {"lang": lang},
+    )

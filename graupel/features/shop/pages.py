@@ -30,7 +30,9 @@ def home(request: Request, ctx: Ctx, signed: Anyone, after: Annotated[int, Query
 
 
 @router.get("/shop/c/{address}")
-def category(request: Request, ctx: Ctx, signed: Anyone, address: str, after: Annotated[int, Query(ge=0)] = 0) -> Response:
+def category(
+    request: Request, ctx: Ctx, signed: Anyone, address: str, after: Annotated[int, Query(ge=0)] = 0
+) -> Response:
     """The goods of a category."""
     return page(request, "shop/shelf.html", shelf=service.shelf(ctx, _number(address) or -1, after))
 
@@ -42,5 +44,10 @@ def article(request: Request, ctx: Ctx, signed: Anyone, address: str) -> Respons
     right = f"{product.id}-{_slug(product.values.name)}"
     if address != right:
         return RedirectResponse(f"/shop/p/{right}", 301 if product.values.status is Status.LIVE else 302)
-    return page(request, "shop/article.html", product=product, menu=service.menu(ctx),
-                preview=product.values.status is not Status.LIVE)
+    return page(
+        request,
+        "shop/article.html",
+        product=product,
+        menu=service.menu(ctx),
+        preview=product.values.status is not Status.LIVE,
+    )

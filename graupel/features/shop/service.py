@@ -84,8 +84,14 @@ def shelf(ctx: Context, category_id: int | None, after: int = 0) -> Shelf:
         rows = product_store.live_in(tx, ids, after, SHELF + 1, ctx.settings.language)
         pictures = product_store.main_pictures(tx, [row["id"] for row in rows])
         files = media.by_ids(tx, [picture["media_id"] for picture in pictures.values()])
-        return [row | {"picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
-                       "alt": pictures[row["id"]]["alt"] if row["id"] in pictures else ""} for row in rows]
+        return [
+            row
+            | {
+                "picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
+                "alt": pictures[row["id"]]["alt"] if row["id"] in pictures else "",
+            }
+            for row in rows
+        ]
 
     goods = ctx.db.run(work)
     return Shelf(found, category, goods[:SHELF], goods[SHELF - 1]["id"] if len(goods) > SHELF else None)

@@ -29,7 +29,9 @@ def door(request: Request, ctx: Ctx, signed: Anyone, wanted: Annotated[str, Quer
     return _door(request, ctx, _inside(wanted))
 
 
-def _door(request: Request, ctx: Ctx, wanted: str, *, email: str = "", message: str = "", status: int = 200) -> Response:
+def _door(
+    request: Request, ctx: Ctx, wanted: str, *, email: str = "", message: str = "", status: int = 200
+) -> Response:
     token = request.cookies.get(DOOR_COOKIE) or secrets.token_urlsafe(24)
     answer = page(request, "users/door.html", status=status, door=token, wanted=wanted, email=email, message=message)
     answer.set_cookie(DOOR_COOKIE, token, httponly=True, samesite="strict", secure=ctx.settings.secure_cookies)
@@ -46,14 +48,22 @@ def sign_in(request: Request, ctx: Ctx, form: Form) -> Response:
     email, wanted = str(form.get("email", "")), _inside(str(form.get("next", "")))
     origin = request.client.host if request.client else ""
     try:
-        secret = service.sign_in(ctx, email, str(form.get("password", "")), origin, request.headers.get("user-agent", ""))
+        secret = service.sign_in(
+            ctx, email, str(form.get("password", "")), origin, request.headers.get("user-agent", "")
+        )
     except TooManyTries as refusal:
         return _door(request, ctx, wanted, email=email, message=str(refusal), status=429)
     except NotSignedIn as refusal:
         return _door(request, ctx, wanted, email=email, message=str(refusal), status=401)
     answer = RedirectResponse(wanted, 303)
-    answer.set_cookie(SESSION_COOKIE, secret, httponly=True, samesite="lax", secure=ctx.settings.secure_cookies,
-                      max_age=ctx.settings.session_hours * 3600)
+    answer.set_cookie(
+        SESSION_COOKIE,
+        secret,
+        httponly=True,
+        samesite="lax",
+        secure=ctx.settings.secure_cookies,
+        max_age=ctx.settings.session_hours * 3600,
+    )
     return answer
 
 
@@ -72,10 +82,20 @@ def account(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _account(request, ctx, signed)
 
 
-def _account(request: Request, ctx: Ctx, signed: Signed, *, secret: str = "", problem: str = "", status: int = 200) -> Response:
+def _account(
+    request: Request, ctx: Ctx, signed: Signed, *, secret: str = "", problem: str = "", status: int = 200
+) -> Response:
     roles = [(role, ROLE_HELP[role]) for role in Role if role.rank <= signed.actor.role.rank]
-    return page(request, "users/account.html", status=status, sessions=service.list_sessions(ctx, signed),
-                tokens=service.list_tokens(ctx, signed.actor), roles=roles, secret=secret, problem=problem)
+    return page(
+        request,
+        "users/account.html",
+        status=status,
+        sessions=service.list_sessions(ctx, signed),
+        tokens=service.list_tokens(ctx, signed.actor),
+        roles=roles,
+        secret=secret,
+        problem=problem,
+    )
 
 
 @guarded.post("/account/sessions/{public_id}/end")

@@ -14,7 +14,8 @@ from graupel.core.errors import NotAllowed, NotFound, NotSignedIn, Refused, TooM
 from graupel.core.products import one_line
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
-from graupel.features.history import records, service as history
+from graupel.features.history import records
+from graupel.features.history import service as history
 from graupel.features.users import store
 
 TRIES_BY_NAME = 5
@@ -48,13 +49,24 @@ def _fingerprint(secret: str) -> str:
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
-records.register(records.RecordKind(
-    "user", "Person", lambda tx, ids: {r["id"]: records.Shown(r["name"]) for r in store.user_names(tx, list(ids))},
-    reversible=False))
-records.register(records.RecordKind(
-    "token", "Token",
-    lambda tx, ids: {r["id"]: records.Shown(r["name"], "/account#tokens") for r in store.token_names(tx, list(ids))},
-    reversible=False))
+records.register(
+    records.RecordKind(
+        "user",
+        "Person",
+        lambda tx, ids: {r["id"]: records.Shown(r["name"]) for r in store.user_names(tx, list(ids))},
+        reversible=False,
+    )
+)
+records.register(
+    records.RecordKind(
+        "token",
+        "Token",
+        lambda tx, ids: {
+            r["id"]: records.Shown(r["name"], "/account#tokens") for r in store.token_names(tx, list(ids))
+        },
+        reversible=False,
+    )
+)
 
 
 def add_user(ctx: Context, actor: Actor, email: str, name: str, role: Role, password: str) -> int:
@@ -100,8 +112,12 @@ def sign_in(ctx: Context, email: str, password: str, origin: str, agent: str) ->
         raise NotSignedIn("E-mail and password don't belong together. Check both and try again.")
     secret = secrets.token_urlsafe(32)
     session = {
-        "token_hash": _fingerprint(secret), "public_id": secrets.token_hex(8), "user_id": user["id"],
-        "csrf": secrets.token_urlsafe(32), "agent": agent[:200], "hours": ctx.settings.session_hours,
+        "token_hash": _fingerprint(secret),
+        "public_id": secrets.token_hex(8),
+        "user_id": user["id"],
+        "csrf": secrets.token_urlsafe(32),
+        "agent": agent[:200],
+        "hours": ctx.settings.session_hours,
     }
 
     def work(tx: Tx) -> None:

@@ -10,8 +10,10 @@ def user_by_email(tx: Tx, email: str) -> dict[str, Any] | None:
 
 
 def insert_user(tx: Tx, email: str, name: str, role: str, password_hash: str) -> int:
-    return tx.insert("INSERT INTO user (email, name, role, password_hash) VALUES (%s, %s, %s, %s)",
-                     [email, name, role, password_hash])
+    return tx.insert(
+        "INSERT INTO user (email, name, role, password_hash) VALUES (%s, %s, %s, %s)",
+        [email, name, role, password_hash],
+    )
 
 
 def user_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
@@ -22,7 +24,9 @@ def insert_session(tx: Tx, values: dict[str, Any]) -> None:
     tx.run(
         """INSERT INTO session (token_hash, public_id, user_id, csrf, agent, created_at, seen_at, ends_at)
            VALUES (%(token_hash)s, %(public_id)s, %(user_id)s, %(csrf)s, %(agent)s, UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
-                   UTC_TIMESTAMP(3) + INTERVAL %(hours)s HOUR)""", values)
+                   UTC_TIMESTAMP(3) + INTERVAL %(hours)s HOUR)""",
+        values,
+    )
 
 
 def session(tx: Tx, token_hash: str) -> dict[str, Any] | None:
@@ -31,17 +35,25 @@ def session(tx: Tx, token_hash: str) -> dict[str, Any] | None:
         """SELECT s.public_id, s.csrf, s.user_id, u.name, u.email, u.role,
                   s.seen_at < UTC_TIMESTAMP(3) - INTERVAL 1 MINUTE AS is_old
            FROM session s JOIN user u ON u.id = s.user_id
-           WHERE s.token_hash = %s AND s.ends_at > UTC_TIMESTAMP(3)""", [token_hash])
+           WHERE s.token_hash = %s AND s.ends_at > UTC_TIMESTAMP(3)""",
+        [token_hash],
+    )
 
 
 def touch_session(tx: Tx, token_hash: str, hours: int) -> None:
-    tx.run("""UPDATE session SET seen_at = UTC_TIMESTAMP(3), ends_at = UTC_TIMESTAMP(3) + INTERVAL %s HOUR
-              WHERE token_hash = %s""", [hours, token_hash])
+    tx.run(
+        """UPDATE session SET seen_at = UTC_TIMESTAMP(3), ends_at = UTC_TIMESTAMP(3) + INTERVAL %s HOUR
+              WHERE token_hash = %s""",
+        [hours, token_hash],
+    )
 
 
 def sessions_of(tx: Tx, user_id: int) -> list[dict[str, Any]]:
-    return tx.all("""SELECT public_id, agent, created_at, seen_at FROM session
-                     WHERE user_id = %s AND ends_at > UTC_TIMESTAMP(3) ORDER BY seen_at DESC""", [user_id])
+    return tx.all(
+        """SELECT public_id, agent, created_at, seen_at FROM session
+                     WHERE user_id = %s AND ends_at > UTC_TIMESTAMP(3) ORDER BY seen_at DESC""",
+        [user_id],
+    )
 
 
 def delete_session(tx: Tx, user_id: int, public_id: str) -> int:
@@ -67,20 +79,25 @@ def failed_tries(tx: Tx, who: str, origin: str, minutes: int) -> dict[str, Any]:
         """SELECT COALESCE(SUM(who = %(who)s), 0) AS by_name, COALESCE(SUM(origin = %(origin)s), 0) AS from_origin,
                   COALESCE(TIMESTAMPDIFF(SECOND, MIN(at), UTC_TIMESTAMP(3)), 0) AS oldest FROM failed_try
            WHERE (who = %(who)s OR origin = %(origin)s) AND at > UTC_TIMESTAMP(3) - INTERVAL %(minutes)s MINUTE""",
-        {"who": who, "origin": origin, "minutes": minutes})
+        {"who": who, "origin": origin, "minutes": minutes},
+    )
     assert row is not None
     return row
 
 
 def insert_token(tx: Tx, name: str, token_hash: str, role: str, user_id: int) -> int:
-    return tx.insert("INSERT INTO api_token (name, token_hash, role, user_id) VALUES (%s, %s, %s, %s)",
-                     [name, token_hash, role, user_id])
+    return tx.insert(
+        "INSERT INTO api_token (name, token_hash, role, user_id) VALUES (%s, %s, %s, %s)",
+        [name, token_hash, role, user_id],
+    )
 
 
 def token(tx: Tx, token_hash: str) -> dict[str, Any] | None:
     return tx.one(
         """SELECT id, name, role, user_id, used_at IS NULL OR used_at < UTC_TIMESTAMP(3) - INTERVAL 1 MINUTE AS is_old
-           FROM api_token WHERE token_hash = %s AND revoked_at IS NULL""", [token_hash])
+           FROM api_token WHERE token_hash = %s AND revoked_at IS NULL""",
+        [token_hash],
+    )
 
 
 def touch_token(tx: Tx, token_id: int) -> None:

@@ -1,0 +1,100 @@
+"""A real MariaDB for the tests: started once for all processes, a database for each, emptied for each test."""
+
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from graupel import logs, main
+from graupel.context import Context
+from graupel.core.roles import SYSTEM, Actor, Role
+from graupel.db import Database, migrate
+from graupel.db.server import PrivateServer
+from graupel.features.users import service as users
+from graupel.settings import Settings
+
+settings.register_profile("tests", deadline=None, max_examples=60, suppress_health_check=list(HealthCheck))
+settings.load_profile("tests")
+logs.configure("CRITICAL")
+
+SERVER_VARIABLE = "GRAUPEL_TEST_SERVER"
+PASSWORD = "a-long-password"
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """In the process that leads: start the server, and tell the others where it is."""
+    if hasattr(config, "workerinput") or os.environ.get(SERVER_VARIABLE) or config.option.collectonly:
+        return
+    folder = Path(tempfile.mkdtemp(prefix="graupel-tests-"))
+    server = PrivateServer(folder, durable=False, buffer_pool="512M")
+    server.start()
+    names = ["main", *(f"gw{number}" for number in range(8))]
+    for name in names:
+        server.make_database(f"graupel_{name}")
+    os.environ[SERVER_VARIABLE] = server.url("")
+
+    def stop() -> None:
+        server.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+    config.add_cleanup(stop)
+
+
+@pytest.fixture(scope="session")
+def database_url(worker_id: str) -> str:
+    """The address of this process's database, with its tables."""
+    url = os.environ[SERVER_VARIABLE] + "graupel_" + worker_id.replace("master", "main")
+    migrate(url)
+    return url
+
+
+@pytest.fixture(scope="session")
+def _database(database_url: str) -> Iterator[Database]:
+    database = Database(database_url)
+    yield database
+    database.close()
+
+
+@pytest.fixture
+def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
+    """An empty installation."""
+
+    def empty(tx) -> None:
+        tx.run("SET foreign_key_checks = 0")
+        for row in tx.all(
+            """SELECT table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()
+               AND table_name NOT LIKE '%yoyo%'"""
+        ):
+            tx.run(f"DELETE FROM `{row['name']}`")
+        tx.run("SET foreign_key_checks = 1")
+
+    _database.run(empty)
+    main.products.register_kinds("en")
+    options = Settings(database_url=database_url, data_folder=tmp_path, lease_seconds=2, _env_file=None)
+    return Context(_database, options)
+
+
+def person(ctx: Context, role: Role) -> Actor:
+    """A person with this role, who can sign in with PASSWORD."""
+    email = f"{role}@skeinwright.example"
+    users.add_user(ctx, SYSTEM, email, f"{role} person".title(), role, PASSWORD)
+    return users.actor_by_email(ctx, email)
+
+
+@pytest.fixture
+def owner(ctx: Context) -> Actor:
+    return person(ctx, Role.OWNER)
+
+
+@pytest.fixture
+def editor(ctx: Context) -> Actor:
+    return person(ctx, Role.EDITOR)
+
+
+@pytest.fixture
+def viewer(ctx: Context) -> Actor:
+    return person(ctx, Role.VIEWER)

@@ -1,0 +1,55 @@
+"""What is typed about a product, and rich text."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from graupel.core import products, richtext
+from graupel.core.products import ProductValues, Status
+
+
+def test_everything_that_is_wrong_is_said_at_once_and_the_rest_is_read():
+    start = ProductValues(name="Old name", sku="OLD-1")
+    reading = products.read({"name": " New \n name ", "price": "abc", "weight_g": "1 stone", "gtin": "95212345678"}, "EUR", start)
+    assert reading.values.name == "New name"
+    assert reading.values.sku == "OLD-1"
+    assert {problem.field for problem in reading.problems} == {"price", "weight_g", "gtin"}
+
+
+def test_a_name_of_more_characters_than_a_list_can_show_is_refused_with_the_number():
+    reading = products.read({"name": "x" * 500}, "EUR")
+    assert "500" in reading.problems[0].message
+
+
+def test_a_draft_needs_a_name_and_a_sku_and_a_live_product_a_price_and_a_category_too():
+    assert {p.field for p in products.problems_of(ProductValues())} == {"name", "sku"}
+    live = ProductValues(name="A", sku="A", status=Status.LIVE)
+    assert {p.field for p in products.problems_of(live)} == {"price", "category_id"}
+
+
+@pytest.mark.parametrize("name", ["سجادة صوف", "Ȩ̃lsa", "🧶 yarn", "<b>Bold</b> & co"])
+def test_a_name_may_hold_any_script_and_any_sign(name):
+    assert products.parse_name(name) == name
+
+
+@pytest.mark.parametrize(
+    ("markup", "cleaned"),
+    [
+        ("<p onclick='x()'>Wool</p><script>alert(1)</script>", "<p>Wool</p>"),
+        ("<a href='javascript:x()'>a</a>", '<a rel="noopener nofollow">a</a>'),
+        ("<h1>Big</h1><iframe src='x'></iframe>", "Big"),
+        ("<p></p>", ""),
+        ("2 < 3", "<p>2 &lt; 3</p>"),
+        ("one\ntwo\n\nthree", "<p>one<br>two</p><p>three</p>"),
+        ("<img src=x onerror=y>", ""),
+    ],
+)
+def test_rich_text_keeps_what_says_something_and_drops_what_could_do_harm(markup, cleaned):
+    assert richtext.clean(markup) == cleaned
+
+
+@given(st.text(alphabet="<>/ab&\"'=ponclik \n;:", max_size=80))
+def test_cleaning_twice_changes_nothing_more(text):
+    once = richtext.clean(text)
+    assert richtext.clean(once) == once or not once.startswith("<")
+    assert "onclick" not in once or "<" not in once.partition("onclick")[0]

@@ -1,0 +1,44 @@
+"""The state of the table in its address."""
+
+from urllib.parse import parse_qs
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from graupel.core.tables import SORTS, Cursor, TableState, search_words
+
+cursors = st.builds(Cursor, st.none() | st.text(max_size=20), st.integers(1, 10**9), st.booleans())
+states = st.builds(
+    TableState,
+    q=st.text(max_size=20).map(lambda t: " ".join(t.split())),
+    status=st.lists(st.sampled_from(["draft", "live", "archived"]), unique=True).map(tuple),
+    category=st.lists(st.integers(1, 10**9), unique=True, max_size=3).map(tuple),
+    sort=st.sampled_from([*SORTS, *(f"-{name}" for name in SORTS)]),
+    cursor=cursors, page=st.integers(2, 10**6),
+)
+
+
+@given(states)
+def test_an_address_holds_the_whole_state(state):
+    assert TableState.read(parse_qs(state.query(), keep_blank_values=True)) == state
+
+
+@given(st.dictionaries(st.sampled_from(["q", "status", "category", "sort", "at", "page", "odd"]), st.lists(st.text(max_size=30), min_size=1)))
+def test_any_address_opens_some_table(query):
+    assert TableState.read(query).sort_key in SORTS
+
+
+@given(states, st.integers(1, 9))
+def test_switching_a_facet_twice_leads_back_to_the_first_page_of_the_same_table(state, category):
+    again = state.toggled("category", category).toggled("category", category)
+    assert set(again.category) == set(state.category)
+    assert again.cursor is None
+    assert again.page == 1
+
+
+def test_short_and_frequent_words_are_compared_because_no_index_holds_them():
+    words = search_words("the 4-ply Merino")
+    assert words is not None
+    assert words.indexed == "+ply* +merino*"
+    assert words.compared == ("the", "4")
+    assert search_words("   ") is None

@@ -1,0 +1,236 @@
+"""A file on its way in: dry run, applying whole or not at all, roll back."""
+
+import csv
+import io
+from decimal import Decimal
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from graupel.core.errors import Refused
+from graupel.core.imports import Action, FileRow, plan_row
+from graupel.core.products import Status
+from graupel.core.roles import SYSTEM
+from graupel.db import Tx
+from graupel.features.categories import service as categories
+from graupel.features.files import service
+from graupel.features.history import service as history
+from graupel.features.products import batch
+from graupel.features.products import service as products
+from tests.making import bring_in, catalogue, make_product, outcome, plan_file, work_off
+
+HEADER = "sku,name,price,weight,category,description\n"
+
+
+def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_nothing(ctx):
+    make_product(ctx, "FEL-1", name="Fellside", price=Decimal("9.80"), weight_g=100)
+    make_product(ctx, "FEL-2", name="Other")
+    before = catalogue(ctx)
+    file = plan_file(ctx, HEADER + (
+        "FEL-1,,\"10,20\",,Yarn > Lace,\nFEL-2,Other,9.80,100 g,Aran,\nNEW-1,New yarn,5,50,Yarn > Chunky,Soft.\n"
+        "NEW-2,,5,,,\nFEL-1,Twice,,,,\nFEL-🧶,Emoji,1,,,\nFEL-9,Dear,lots,much,,\n"))
+    assert catalogue(ctx) == before
+    assert file.row["counts"] == {"new": 1, "changed": 1, "unchanged": 1, "refused": 4, "categories": 2}
+    shown = {preview.action: preview.samples for preview in service.previews(ctx, SYSTEM, file)}
+    (changed,) = shown[Action.CHANGED]
+    assert changed.plan.before == {"price": "9.80", "category": "Yarn > Aran"}
+    assert changed.plan.after == {"price": "10.20", "category": "Yarn > Lace"}
+    reasons = {sample.line: " ".join(p.message for p in sample.plan.problems) for sample in shown[Action.REFUSED]}
+    assert "needs a name" in reasons[5]
+    assert "line 2 already" in reasons[6]
+    assert "can't hold “🧶”" in reasons[7]
+    assert "not a price" in reasons[8]
+    assert "not a weight" in reasons[8]
+
+
+def test_a_file_is_brought_in_as_one_change_set_and_rolled_back_from_it(ctx):
+    make_product(ctx, "FEL-1", name="Fellside", description="<p>Old \"text\" \\ with\nodd signs 🧶</p>")
+    before = catalogue(ctx)
+    tree = [c.path for c in categories.read_tree(ctx)]
+    file = bring_in(ctx, HEADER + "FEL-1,Fellside new,11.00,,Yarn > Lace,Changed.\nNEW-1,New yarn,\"5,5\",50 g,Yarn > Lace,\nNEW-2,Plain,,,,\n")
+    after = catalogue(ctx)
+    assert after["NEW-1"][3:6] == (Decimal("5.50"), 50, "draft")
+    assert after["FEL-1"][1:4] == ("Fellside new", "<p>Changed.</p>", Decimal("11.00"))
+    detail = history.read(ctx, SYSTEM, file.row["change_set_id"])
+    assert {(row["record_kind"], int(row["made"]), int(row["changed"])) for row in detail.counts} == {
+        ("product", 2, 1), ("variant", 2, 1), ("category", 1, 0)}
+    plan = history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"])
+    assert plan.stay <= 1  # the category is in use until its goods are gone
+    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    assert catalogue(ctx) == before
+    assert [c.path for c in categories.read_tree(ctx)] == tree
+
+
+def test_products_that_came_in_live_are_archived_by_a_roll_back_and_not_deleted(ctx):
+    file = bring_in(ctx, HEADER + "NEW-1,New yarn,5,50,Yarn,\n", live=True)
+    assert catalogue(ctx)["NEW-1"][5] == "live"
+    plan = history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"])
+    assert plan.back == 1
+    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    assert catalogue(ctx)["NEW-1"][5] == "archived"
+
+
+def test_a_product_changed_since_it_came_in_stays_when_the_file_is_rolled_back(ctx):
+    file = bring_in(ctx, HEADER + "NEW-1,New yarn,5,50,,\nNEW-2,Other yarn,5,50,,\n")
+    product = products.list_after(ctx, SYSTEM, after=0, limit=1)[0]
+    products.set_status(ctx, SYSTEM, product.id, Status.ARCHIVED, None)
+    assert history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"]).stay == 2  # product and variant
+    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    assert set(catalogue(ctx)) == {"NEW-1"}
+
+
+def test_one_refused_row_refuses_the_whole_unless_it_is_left_out_on_purpose(ctx):
+    file = plan_file(ctx, HEADER + "NEW-1,New yarn,5,,,\nNEW-2,,5,,,\n")
+    with pytest.raises(Refused, match="1 rows are refused"):
+        service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    assert set(catalogue(ctx)) == {"NEW-1"}
+    rows = list(csv.reader(io.StringIO(service.refused_rows(ctx, SYSTEM, file.id))))
+    assert rows[1][0] == "3"
+    assert "needs a name" in rows[1][1]
+    assert rows[1][2] == "NEW-2"
+
+
+@pytest.mark.parametrize("meanwhile", ["changed", "taken"])
+def test_a_dry_run_that_is_out_of_date_is_not_applied(ctx, meanwhile):
+    product_id = make_product(ctx, "FEL-1")
+    file = plan_file(ctx, HEADER + "FEL-1,,5,,,\nNEW-1,New,,,,\n")
+    if meanwhile == "changed":
+        products.set_status(ctx, SYSTEM, product_id, Status.DRAFT, None)
+    else:
+        make_product(ctx, "new-1")
+    before = catalogue(ctx)
+    state, said = outcome(ctx, _applied(ctx, file))
+    assert state == "failed"
+    assert "changed since the dry run" in said
+    assert catalogue(ctx) == before
+
+
+def _applied(ctx, file):
+    job_id = service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    return job_id
+
+
+def test_a_cancelled_import_writes_nothing_and_can_be_done_later(ctx):
+    file = plan_file(ctx, HEADER + "NEW-1,New,5,,,\n")
+    job_id = service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    ctx.db.run(lambda tx: tx.run("UPDATE job SET cancel_wanted = TRUE WHERE id = %s", [job_id]))
+    work_off(ctx)
+    assert outcome(ctx, job_id)[0] == "cancelled"
+    assert catalogue(ctx) == {}
+    assert outcome(ctx, _applied(ctx, file))[0] == "done"
+    assert set(catalogue(ctx)) == {"NEW-1"}
+
+
+@pytest.mark.parametrize(
+    ("content", "encoding", "delimiter"),
+    [
+        ("sku;name;price\nFEL-1;Größe ’x’;1,50\n".encode("cp1252"), None, ";"),
+        ("sku\tname\tprice\nFEL-1\tGröße ’x’\t1,50\n".encode("utf-16"), "utf-16", "\t"),
+        ("\ufeffsku|name|price\r\nFEL-1|Größe ’x’|1,50\r\n".encode(), "utf-8-sig", "|"),
+        ('"sku","name","price"\n"FEL-1","Größe ’x’","1,50"\n'.encode(), "utf-8", ","),
+    ],
+)
+def test_any_delimiter_and_encoding_is_understood(ctx, content, encoding, delimiter):
+    file = plan_file(ctx, content)
+    assert file.row["delimiter"] == delimiter
+    assert encoding in (None, file.row["encoding"])
+    (sample,) = service.previews(ctx, SYSTEM, file)[0].samples
+    assert sample.plan.after == {"sku": "FEL-1", "name": "Größe ’x’", "price": "1.50"}
+
+
+@pytest.mark.parametrize(
+    ("content", "says"),
+    [(b"", "empty"), (b"PK\x03\x04\x00\x00\x00\x00", "not a text file"), (b"\n\n  \n", "empty")],
+)
+def test_what_is_no_table_is_refused_at_the_door(ctx, content, says):
+    with pytest.raises(Refused, match=says):
+        service.take(ctx, SYSTEM, "x.csv", io.BytesIO(content))
+
+
+def test_a_row_with_more_cells_than_headers_is_refused_instead_of_guessed(ctx):
+    file = plan_file(ctx, "sku,name\nFEL-1,Wool, soft\n\nFEL-2,\"Wool\n soft\"\n")
+    assert file.row["counts"]["refused"] == 1
+    assert [s.line for p in service.previews(ctx, SYSTEM, file) for s in p.samples] == [2, 4]
+
+
+def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_path):
+    make_product(ctx, "FEL-1", weight_g=1200, description="<p>Soft &amp; warm, \"really\"</p><ul><li>x</li></ul>")
+    make_product(ctx, "FEL-2", price=None, status=Status.DRAFT, category=None, weight_g=None)
+    assert service.export(ctx, SYSTEM, tmp_path / "out.csv") == 2
+    file = plan_file(ctx, (tmp_path / "out.csv").read_bytes())
+    assert file.row["counts"] == {"new": 0, "changed": 0, "unchanged": 2, "refused": 0, "categories": 0}
+
+
+cell = st.none() | st.sampled_from(["a", "A", "b"])
+rows = st.lists(
+    st.builds(
+        FileRow, line=st.just(0), sku=st.sampled_from(["S-1", "S-2", "S-3", "S-4"]), name=cell,
+        price=st.none() | st.sampled_from([Decimal("1.00"), Decimal("9.80")]), weight_g=st.none() | st.sampled_from([0, 100]),
+        category=st.none() | st.sampled_from(["Yarn > Aran", "Yarn > New"]), description=st.none() | st.sampled_from(["", "<p>a</p>"]),
+    ), max_size=4, unique_by=lambda row: row.sku,
+)
+
+
+@settings(max_examples=40)
+@given(rows, st.booleans())
+def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
+    """And after applying it, the catalogue and the journal say the same as the plan."""
+    said = [FileRow(**{**vars(row), "line": number}) for number, row in enumerate(said, 2)]
+
+    class Undo(Exception):
+        """Takes everything back, so that each example begins from the same state."""
+
+    def work(tx: Tx) -> None:
+        tree = categories.tree(tx)
+        aran = tree.by_path()["yarn > aran"]
+        current = {}
+        for sku, category_id in (("S-1", aran), ("S-2", None)):
+            product = tx.insert("INSERT INTO product (category_id, made_at, changed_at) VALUES (%s, NOW(3), NOW(3))", [category_id])
+            tx.run("INSERT INTO product_text VALUES (%s, 'en', 'a', '')", [product])
+            tx.run("INSERT INTO variant (product_id, sku, price) VALUES (%s, %s, 9.80)", [product, sku])
+            current[sku] = {"name": "a", "price": Decimal("9.80"), "weight_g": None, "description": "",
+                            "category": tree.path(category_id) or None}
+        expected = {row.line: plan_row(row, current.get(row.sku), live=live) for row in said}
+        batch.load(tx, 1, said)
+        batch.plan(tx, 1, "en", live=live)
+        actions = {row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")}
+        assert actions == {line: str(plan.action) for line, plan in expected.items()}
+        samples = {s.line: s.plan for action in Action for s in batch.samples(tx, 1, action, "en", 10)}
+        for line, plan in expected.items():
+            if plan.action is Action.CHANGED:
+                assert (samples[line].before, samples[line].after) == (plan.before, plan.after)
+        with history.change_set(tx, SYSTEM, "files.apply", "test") as recorder:
+            batch.apply(tx, recorder, 1, "en", status=Status.LIVE if live else Status.DRAFT, progress=lambda *_: None)
+        _check_catalogue(tx, said, expected, current)
+        raise Undo
+
+    make_category(ctx)
+    with pytest.raises(Undo):
+        ctx.db.run(work)
+
+
+def make_category(ctx):
+    if not list(categories.read_tree(ctx)):
+        categories.make(ctx, SYSTEM, "Yarn > Aran")
+
+
+def _check_catalogue(tx: Tx, said, expected, current) -> None:
+    tree = categories.tree(tx)
+    held = {row["sku"]: row for row in tx.all(
+        """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.category_id, p.version FROM product p
+           JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id""")}
+    for row in said:
+        plan = expected[row.line]
+        if plan.action is Action.REFUSED:
+            assert (row.sku in held) == (row.sku in current)
+            continue
+        was = current.get(row.sku, {"name": None, "price": None, "weight_g": None, "description": "", "category": None})
+        for name in ("name", "price", "weight_g", "description"):
+            wanted = getattr(row, name)
+            assert held[row.sku][name] == (was[name] if wanted is None else wanted)
+        assert (tree.path(held[row.sku]["category_id"]) or None) == (row.category or was["category"])
+        assert held[row.sku]["version"] == (2 if plan.action is Action.CHANGED else 1)

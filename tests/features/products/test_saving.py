@@ -1,0 +1,178 @@
+"""One product: made, changed by two at once, and rolled back."""
+
+import threading
+from dataclasses import replace
+from decimal import Decimal
+
+import pytest
+
+from graupel.core.errors import NotAllowed, NotFound, Refused
+from graupel.core.products import Picture, ProductValues, Status
+from graupel.core.roles import SYSTEM
+from graupel.features.categories import service as categories
+from graupel.features.history import service as history
+from graupel.features.media import service as media
+from graupel.features.products import service
+from graupel.features.products.service import SaveConflict
+from tests.making import catalogue, jpeg, make_product
+
+
+def change(ctx, product_id, versions="now", actor=SYSTEM, **given):
+    product = service.read(ctx, SYSTEM, product_id)
+    seen = (product.version, product.variant_version) if versions == "now" else versions
+    return service.save(ctx, actor, product_id, replace(product.values, **given), seen)
+
+
+def newest(ctx):
+    return history.list_change_sets(ctx, SYSTEM).change_sets[0]
+
+
+def roll_back_newest(ctx):
+    number = newest(ctx)["id"]
+    return ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
+
+
+def test_what_was_written_is_read_back_with_its_pictures_in_order(ctx, editor):
+    files = [media.take(ctx, editor, f"{c}.jpg", jpeg(colour=c)) for c in ("#112233", "#445566")]
+    values = ProductValues(
+        name="Fellside 🧶 aran", sku="FEL-1", price=Decimal("9.80"), weight_g=100, gtin="9521234567899",
+        category_id=categories.make(ctx, editor, "Yarn > Aran").id, brand="Carrow Mill", mpn="CM-1", description="<p>Wool</p>",
+        status=Status.LIVE, pictures=(Picture(files[1].id, "Second"), Picture(files[0].id, "")))
+    product = service.read(ctx, editor, service.create(ctx, editor, values))
+    assert product.values == values
+    assert [file.id for file in product.pictures] == [files[1].id, files[0].id]
+    assert product.category_path == "Yarn > Aran"
+
+
+def test_a_taken_sku_is_refused_with_the_name_of_its_owner_in_any_case(ctx):
+    make_product(ctx, "FEL-1", name="Fellside aran")
+    with pytest.raises(Refused, match="The SKU fel-1 belongs to “Fellside aran” already"):
+        make_product(ctx, "fel-1")
+    other = make_product(ctx, "FEL-2")
+    with pytest.raises(Refused) as refusal:
+        change(ctx, other, sku="FEL-1")
+    assert refusal.value.problems[0].field == "sku"
+
+
+def test_two_who_take_the_same_sku_at_the_same_moment_make_one_product(ctx):
+    make_product(ctx, "OTHER")
+    results = []
+    barrier = threading.Barrier(4)
+
+    def take():
+        barrier.wait()
+        try:
+            results.append(make_product(ctx, "FEL-1"))
+        except Refused as refusal:
+            results.append(refusal.problems[0].code)
+
+    threads = [threading.Thread(target=take) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(str(r) for r in results if isinstance(r, str)) == ["sku.taken"] * 3
+
+
+def test_a_product_goes_live_only_with_price_and_category(ctx):
+    product_id = make_product(ctx, "FEL-1", status=Status.DRAFT, price=None, category=None)
+    with pytest.raises(Refused) as refusal:
+        change(ctx, product_id, status=Status.LIVE)
+    assert {p.field for p in refusal.value.problems} == {"price", "category_id"}
+
+
+def test_changes_of_two_people_in_different_fields_come_together_without_a_choice(ctx, editor):
+    product_id = make_product(ctx, "FEL-1")
+    before = service.read(ctx, editor, product_id)
+    change(ctx, product_id, actor=editor, name="Theirs")
+    with pytest.raises(SaveConflict) as conflict:
+        service.save(ctx, SYSTEM, product_id, replace(before.values, price=Decimal("1.00")), (before.version, before.variant_version))
+    assert conflict.value.by == editor.name
+    assert conflict.value.merge.conflicts == []
+    assert conflict.value.merge.taken == ["name"]
+    assert conflict.value.merge.values["price"] == "1.00"
+    assert service.read(ctx, editor, product_id).values.price == Decimal("9.80")
+
+
+def test_changes_of_two_people_in_the_same_field_are_shown_with_both_values(ctx, editor):
+    product_id = make_product(ctx, "FEL-1")
+    before = service.read(ctx, editor, product_id)
+    change(ctx, product_id, price=Decimal("2.00"))
+    change(ctx, product_id, price=Decimal("3.00"))
+    with pytest.raises(SaveConflict) as conflict:
+        service.save(ctx, editor, product_id, replace(before.values, price=Decimal("4.00")), (before.version, before.variant_version))
+    (found,) = conflict.value.merge.conflicts
+    assert (found.field, found.was, found.mine, found.theirs) == ("price", "9.80", "4.00", "3.00")
+
+
+def test_pictures_count_as_a_field_of_the_page_so_nobody_loses_one(ctx, editor):
+    product_id = make_product(ctx, "FEL-1", picture_side=600)
+    before = service.read(ctx, editor, product_id)
+    change(ctx, product_id, pictures=())
+    with pytest.raises(SaveConflict) as conflict:
+        service.save(ctx, editor, product_id, replace(before.values, name="Mine"),
+                     (before.version, before.variant_version), before.values.pictures)
+    assert conflict.value.merge.values["pictures"] == []
+
+
+def test_a_save_that_changes_nothing_leaves_no_trace(ctx):
+    product_id = make_product(ctx, "FEL-1", picture_side=600)
+    sets = newest(ctx)["id"]
+    assert change(ctx, product_id).changed == []
+    assert newest(ctx)["id"] == sets
+
+
+def test_a_save_says_what_changed(ctx):
+    product_id = make_product(ctx, "FEL-1")
+    assert change(ctx, product_id, price=Decimal("12.50"), weight_g=1200).changed == [
+        ("Price", "9.80", "12.50"), ("Weight", "100 g", "1.2 kg")]
+
+
+def test_rolling_a_save_back_gives_every_field_and_picture_back(ctx):
+    product_id = make_product(ctx, "FEL-1", picture_side=600, name="Before ’” \\ \t🧶", description="<p>Line\nand \"quote\"</p>")
+    before = service.read(ctx, SYSTEM, product_id)
+    change(ctx, product_id, name="After", price=None, status=Status.DRAFT, weight_g=None, pictures=(), description="", category_id=None)
+    by = roll_back_newest(ctx)
+    after = service.read(ctx, SYSTEM, product_id)
+    assert after.values == before.values
+    assert after.version > before.version + 1
+    assert history.read(ctx, SYSTEM, by).change_set["rolls_back"]
+
+
+def test_a_roll_back_can_be_rolled_back(ctx):
+    product_id = make_product(ctx, "FEL-1", status=Status.DRAFT)
+    before = catalogue(ctx)
+    roll_back_newest(ctx)
+    with pytest.raises(NotFound):
+        service.read(ctx, SYSTEM, product_id)
+    roll_back_newest(ctx)
+    assert catalogue(ctx) == before
+    assert service.read(ctx, SYSTEM, product_id).values.name == "Fellside aran FEL-1"
+
+
+def test_what_was_changed_since_stays_and_is_counted(ctx, editor):
+    product_id = make_product(ctx, "FEL-1")
+    change(ctx, product_id, price=Decimal("2.00"), name="Second")
+    first = newest(ctx)["id"]
+    change(ctx, product_id, price=Decimal("3.00"))
+    plan = history.plan_rollback(ctx, editor, first)
+    assert (plan.back, plan.stay) == (1, 1)
+    ctx.db.run(lambda tx: history.roll_back(ctx, tx, editor, first))
+    values = service.read(ctx, editor, product_id).values
+    assert (values.name, values.price) == ("Fellside aran FEL-1", Decimal("3.00"))
+    with pytest.raises(Refused, match="already"):
+        history.plan_rollback(ctx, editor, first)
+
+
+def test_a_viewer_reads_and_writes_nothing(ctx, viewer):
+    product_id = make_product(ctx, "FEL-1")
+    assert service.read(ctx, viewer, product_id).values.sku == "FEL-1"
+    for attempt in (
+        lambda: change(ctx, product_id, actor=viewer, name="x"),
+        lambda: service.create(ctx, viewer, ProductValues(name="x", sku="x")),
+        lambda: categories.make(ctx, viewer, "New"),
+        lambda: media.take(ctx, viewer, "x.jpg", jpeg()),
+        lambda: history.request_rollback(ctx, viewer, 1),
+    ):
+        with pytest.raises(NotAllowed):
+            attempt()

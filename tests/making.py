@@ -1,0 +1,76 @@
+"""What many tests make: products, files, pictures, and work that is done."""
+
+import io
+from decimal import Decimal
+from typing import Any
+
+from PIL import Image
+
+from graupel.context import Context
+from graupel.core.products import Picture, ProductValues, Status
+from graupel.core.roles import SYSTEM
+from graupel.features.categories import service as categories
+from graupel.features.files import service as files
+from graupel.features.jobs import service as jobs
+from graupel.features.media import service as media
+from graupel.features.products import service as products
+from graupel.jobs.worker import Worker
+
+
+def jpeg(side: int = 600, colour: str = "#8C7AA0", **save: Any) -> bytes:
+    """A plain picture."""
+    out = io.BytesIO()
+    Image.new("RGB", (side, side), colour).save(out, "JPEG", **save)
+    return out.getvalue()
+
+
+def make_product(ctx: Context, sku: str, *, picture_side: int | None = None, category: str | None = "Yarn > Aran",
+                 **given: Any) -> int:
+    """A product with sensible values; ``given`` overrides them."""
+    values: dict[str, Any] = {
+        "name": f"Fellside aran {sku}", "sku": sku, "price": Decimal("9.80"), "weight_g": 100, "status": Status.LIVE,
+        "category_id": categories.make(ctx, SYSTEM, category).id if category else None,
+    }
+    if picture_side:
+        file = media.take(ctx, SYSTEM, "skein.jpg", jpeg(picture_side))
+        values["pictures"] = (Picture(file.id, "A skein of wool"),)
+    return products.create(ctx, SYSTEM, ProductValues(**{**values, **given}))
+
+
+def work_off(ctx: Context) -> None:
+    """Do every job that is due now."""
+    worker = Worker(ctx)
+    while worker.work_one():
+        pass
+
+
+def outcome(ctx: Context, job_id: int) -> tuple[str, str]:
+    """State and outcome of a job."""
+    job = jobs.read(ctx, SYSTEM, job_id)
+    return job["state"], job["outcome"]
+
+
+def plan_file(ctx: Context, text: str | bytes, *, name: str = "goods.csv", live: bool = False) -> files.ImportFile:
+    """A file that was taken in with guessed columns, after its dry run."""
+    content = text.encode() if isinstance(text, str) else text
+    file_id = files.take(ctx, SYSTEM, name, io.BytesIO(content))
+    columns = files.read(ctx, SYSTEM, file_id).row["columns"]
+    files.request_plan(ctx, SYSTEM, file_id, columns, go_live=live)
+    work_off(ctx)
+    return files.read(ctx, SYSTEM, file_id)
+
+
+def bring_in(ctx: Context, text: str, *, live: bool = False, leave_out: bool = False) -> files.ImportFile:
+    """A file that was brought in whole."""
+    planned = plan_file(ctx, text, live=live)
+    files.request_apply(ctx, SYSTEM, planned.id, leave_out=leave_out)
+    work_off(ctx)
+    return files.read(ctx, SYSTEM, planned.id)
+
+
+def catalogue(ctx: Context) -> dict[str, tuple[Any, ...]]:
+    """The whole catalogue by SKU, for comparing before and after."""
+    rows = ctx.db.run(lambda tx: tx.all(
+        """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.status, p.category_id, v.gtin, p.brand, p.mpn
+           FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id"""))
+    return {row["sku"]: tuple(row.values()) for row in rows}
