@@ -126,6 +126,9 @@ class Database:
     def _once(self, work: Callable[[Tx], T]) -> T:
         connection = self._connect()
         try:
+            # Without a begin of its own, the pool would replace a connection that is lost in the middle, and
+            # repeat the last statement alone: half a transaction.
+            connection.begin()
             result = work(Tx(connection))
             connection.commit()
             return result

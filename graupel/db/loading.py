@@ -30,8 +30,9 @@ def load_rows(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequenc
         )
     finally:
         path.unlink(missing_ok=True)
-    if loaded != count:
-        raise RuntimeError(f"{count} rows were to be loaded into {table}, but {loaded} were")
+    if loaded != count or tx.value("SELECT @@warning_count"):
+        reasons = "; ".join(row["Message"] for row in tx.all("SHOW WARNINGS LIMIT 3"))
+        raise RuntimeError(f"{loaded} of {count} rows were loaded into {table} as they are: {reasons}")
     return count
 
 

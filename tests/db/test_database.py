@@ -1,0 +1,85 @@
+"""Transactions on bad days: deadlocks, lost connections, and rows that do not fit."""
+
+import threading
+
+import pytest
+
+from graupel.core.errors import GraupelError
+from graupel.db import Database, DatabaseUnavailable, DuplicateKey, migrate, pending
+from graupel.db.connection import connect_options
+from graupel.db.loading import load_rows
+
+
+def names(ctx):
+    return [row["name"] for row in ctx.db.run(lambda tx: tx.all("SELECT name FROM category ORDER BY id"))]
+
+
+def test_two_that_deadlock_are_both_done_in_the_end(ctx):
+    ids = [ctx.db.run(lambda tx, n=n: tx.insert("INSERT INTO category (name) VALUES (%s)", [n])) for n in "ab"]
+    meet = threading.Barrier(2, timeout=10)
+    runs = []
+
+    def cross(first, second):
+        def work(tx):
+            runs.append(first)
+            tx.run("UPDATE category SET position = position + 1 WHERE id = %s", [first])
+            if len(runs) <= 2:
+                meet.wait()
+            tx.run("UPDATE category SET position = position + 1 WHERE id = %s", [second])
+
+        ctx.db.run(work)
+
+    threads = [threading.Thread(target=cross, args=pair) for pair in (ids, ids[::-1])]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(runs) == 3  # one of the two was sent back once
+    assert [row["position"] for row in ctx.db.run(lambda tx: tx.all("SELECT position FROM category"))] == [2, 2]
+
+
+def test_a_connection_lost_in_the_middle_is_replaced_and_the_work_done_once(ctx):
+    runs = []
+
+    def work(tx):
+        tx.run("INSERT INTO category (name) VALUES ('once')")
+        runs.append(1)
+        if len(runs) == 1:
+            me = tx.value("SELECT CONNECTION_ID()")
+            ctx.db.run(lambda other: other.run(f"KILL {me}"))
+        tx.run("UPDATE category SET position = 1")
+
+    ctx.db.run(work)
+    assert len(runs) == 2
+    assert names(ctx) == ["once"]
+
+
+def test_a_database_that_is_not_there_is_said_to_be_away():
+    with pytest.raises(DatabaseUnavailable, match="Nothing was changed"):
+        Database("mysql://nobody:x@127.0.0.1:9/none").run(lambda tx: tx.value("SELECT 1"), attempts=2)
+    with pytest.raises(GraupelError, match="mysql://user"):
+        connect_options("postgres://x/y")
+
+
+def test_a_key_that_is_taken_is_named(ctx):
+    ctx.db.run(lambda tx: tx.run("INSERT INTO category (name) VALUES ('a')"))
+    with pytest.raises(DuplicateKey) as refusal:
+        ctx.db.run(lambda tx: tx.run("INSERT INTO category (name) VALUES ('a')"))
+    assert refusal.value.key == "category_siblings"
+
+
+def test_loaded_rows_hold_exactly_what_was_given(ctx):
+    odd = ["tab\there", "line\nbreak", "back\\slash", "quote\"'", "\\N", "🧶", "NULL", "cr\r"]
+    ctx.db.run(lambda tx: load_rows(tx, "category", ["name", "parent_id"], [(name, None) for name in odd]))
+    assert names(ctx) == odd
+
+
+def test_a_row_that_does_not_fit_takes_all_back(ctx):
+    with pytest.raises(Exception, match="0 of 2 rows|truncated|too long"):
+        ctx.db.run(lambda tx: load_rows(tx, "category", ["name"], [("fits",), ("x" * 200,)]))
+    assert names(ctx) == []
+
+
+def test_migrations_can_be_run_again(ctx):
+    assert migrate(ctx.settings.database_url) == []
+    assert pending(ctx.settings.database_url) == []

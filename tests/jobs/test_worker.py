@@ -1,0 +1,191 @@
+"""Jobs: claimed once, survived by their rows, ended with their effect."""
+
+import os
+import signal
+import subprocess
+import sys
+import threading
+import time
+
+import pytest
+
+from graupel.core.errors import Cancelled, GraupelError, Refused, TryLater
+from graupel.core.roles import SYSTEM
+from graupel.features.files import service as files
+from graupel.features.history import service as history
+from graupel.features.jobs import service as jobs
+from graupel.jobs import JobRequest, JobRun, enqueue, handler
+from graupel.jobs.worker import Worker
+from tests.making import catalogue, outcome, plan_file, work_off
+
+BEHAVIOUR = {}
+
+
+@handler("test.act")
+def act(run: JobRun) -> None:
+    BEHAVIOUR["act"](run)
+
+
+def ask(ctx, act, **given):
+    BEHAVIOUR["act"] = act
+    return ctx.db.run(lambda tx: enqueue(tx, SYSTEM, JobRequest("test.act", "A test", **given)))
+
+
+def finish(run):
+    run.ctx.db.run(lambda tx: run.finish(tx, "Done."))
+
+
+def state(ctx, job_id):
+    return jobs.read(ctx, SYSTEM, job_id)["state"]
+
+
+def test_a_job_written_in_a_transaction_that_fails_never_was(ctx):
+    def work(tx):
+        enqueue(tx, SYSTEM, JobRequest("test.act", "A test"))
+        raise Refused.because("x", "no")
+
+    with pytest.raises(Refused):
+        ctx.db.run(work)
+    assert not Worker(ctx).work_one()
+
+
+def test_each_job_is_done_once_by_many_workers(ctx):
+    done = []
+    ids = [ask(ctx, lambda run: (done.append(run.job_id), finish(run))) for _ in range(30)]
+    threads = [threading.Thread(target=work_off, args=[ctx]) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(done) == ids
+
+
+def test_a_job_that_must_wait_is_tried_again_later_each_time_and_given_up_at_last(ctx):
+    def away(run):
+        raise TryLater("Nobody is there.", retry_after=30)
+
+    job_id = ask(ctx, away, most_tries=2)
+    work_off(ctx)
+    job = jobs.read(ctx, SYSTEM, job_id)
+    assert (job["state"], job["tries"]) == ("waiting", 1)
+    assert 25 < (job["run_after"] - job["now"]).total_seconds() <= 30
+    ctx.db.run(lambda tx: tx.run("UPDATE job SET run_after = UTC_TIMESTAMP(3)"))
+    work_off(ctx)
+    assert outcome(ctx, job_id) == ("failed", "Nobody is there. Given up after 2 tries.")
+    jobs.try_again(ctx, SYSTEM, job_id)
+    BEHAVIOUR["act"] = finish
+    work_off(ctx)
+    assert state(ctx, job_id) == "done"
+
+
+@pytest.mark.parametrize(
+    ("fault", "ends", "says"),
+    [
+        (GraupelError("Plainly no."), "failed", "Plainly no."),
+        (ZeroDivisionError(), "failed", "ZeroDivisionError"),
+        (Cancelled("Stopped."), "cancelled", "Stopped."),
+    ],
+)
+def test_a_job_that_fails_says_why_and_the_worker_goes_on(ctx, fault, ends, says):
+    def break_off(run):
+        raise fault
+
+    job_id = ask(ctx, break_off)
+    work_off(ctx)
+    ended, said = outcome(ctx, job_id)
+    assert ended == ends
+    assert says in said
+
+
+def test_a_running_job_stops_at_its_next_report_when_that_is_wanted(ctx):
+    def go_on(run):
+        jobs.cancel(ctx, SYSTEM, run.job_id)
+        run.progress("Half", 1, 2)
+
+    job_id = ask(ctx, go_on)
+    work_off(ctx)
+    assert outcome(ctx, job_id) == ("cancelled", "Cancelled. Nothing was changed.")
+    with pytest.raises(Refused):
+        jobs.cancel(ctx, SYSTEM, job_id)
+
+
+def test_the_lease_of_a_long_job_is_kept_and_nobody_else_takes_it(ctx):
+    begun, go = threading.Event(), threading.Event()
+
+    def wait(run):
+        begun.set()
+        go.wait(20)
+        finish(run)
+
+    job_id = ask(ctx, wait)
+    thread = threading.Thread(target=work_off, args=[ctx])
+    thread.start()
+    begun.wait(10)
+    first = ctx.db.run(lambda tx: tx.value("SELECT lease_until FROM job WHERE id = %s", [job_id]))
+    deadline = time.monotonic() + 10
+    while ctx.db.run(lambda tx: tx.value("SELECT lease_until FROM job WHERE id = %s", [job_id])) == first:
+        assert time.monotonic() < deadline
+        assert not Worker(ctx).work_one()
+        time.sleep(0.05)
+    go.set()
+    thread.join()
+    assert state(ctx, job_id) == "done"
+
+
+def test_a_worker_that_lost_its_lease_can_not_finish_what_another_has_taken_over(ctx):
+    effects = []
+
+    def lose(run):
+        ctx.db.run(lambda tx: tx.run("UPDATE job SET lease_owner = 'another' WHERE id = %s", [run.job_id]))
+
+        def work(tx):
+            tx.run("INSERT INTO category (name) VALUES ('half done')")
+            run.finish(tx, "Done.")
+
+        effects.append("tried")
+        run.ctx.db.run(work)
+
+    job_id = ask(ctx, lose)
+    work_off(ctx)
+    assert effects == ["tried"]
+    assert state(ctx, job_id) == "running"
+    assert ctx.db.run(lambda tx: tx.value("SELECT COUNT(*) FROM category")) == 0
+
+
+def start_worker(ctx, folder):
+    return subprocess.Popen(
+        [sys.executable, "-m", "graupel.cli", "worker"],
+        env={**os.environ, "GRAUPEL_DATABASE_URL": ctx.settings.database_url, "GRAUPEL_DATA_FOLDER": str(folder),
+             "GRAUPEL_LEASE_SECONDS": "1", "GRAUPEL_LOG_LEVEL": "ERROR"}, start_new_session=True)
+
+
+def wait_for(condition, seconds=60):
+    deadline = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < deadline
+        time.sleep(0.01)
+
+
+def test_a_worker_killed_in_the_middle_of_an_import_leaves_nothing_half_done_and_another_ends_it(ctx, tmp_path):
+    lines = "".join(f"P-{n:05d},Wool number {n},{n % 90 + 1},100,Yarn > Shelf {n % 7},Soft.\n" for n in range(30_000))
+    file = plan_file(ctx, "sku,name,price,weight,category,description\n" + lines)
+    job_id = files.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    doomed = start_worker(ctx, tmp_path)
+    try:
+        wait_for(lambda: jobs.read(ctx, SYSTEM, job_id)["progress"] > 0)
+    finally:
+        os.killpg(doomed.pid, signal.SIGKILL)
+        doomed.wait()
+    assert state(ctx, job_id) == "running"
+    assert catalogue(ctx) == {}
+    assert history.list_change_sets(ctx, SYSTEM).change_sets == []
+    heir = start_worker(ctx, tmp_path)
+    try:
+        wait_for(lambda: state(ctx, job_id) != "running")
+    finally:
+        heir.send_signal(signal.SIGTERM)
+        assert heir.wait(20) == 0
+    assert outcome(ctx, job_id) == ("done", "30,000 made, 0 changed.")
+    assert jobs.read(ctx, SYSTEM, job_id)["tries"] == 2
+    assert len(catalogue(ctx)) == 30_000
+    assert len(history.list_change_sets(ctx, SYSTEM).change_sets) == 1
