@@ -24,11 +24,16 @@ def jpeg(side: int = 600, colour: str = "#8C7AA0", **save: Any) -> bytes:
     return out.getvalue()
 
 
-def make_product(ctx: Context, sku: str, *, picture_side: int | None = None, category: str | None = "Yarn > Aran",
-                 **given: Any) -> int:
+def make_product(
+    ctx: Context, sku: str, *, picture_side: int | None = None, category: str | None = "Yarn > Aran", **given: Any
+) -> int:
     """A product with sensible values; ``given`` overrides them."""
     values: dict[str, Any] = {
-        "name": f"Fellside aran {sku}", "sku": sku, "price": Decimal("9.80"), "weight_g": 100, "status": Status.LIVE,
+        "name": f"Fellside aran {sku}",
+        "sku": sku,
+        "price": Decimal("9.80"),
+        "weight_g": 100,
+        "status": Status.LIVE,
         "category_id": categories.make(ctx, SYSTEM, category).id if category else None,
     }
     if picture_side:
@@ -70,7 +75,10 @@ def bring_in(ctx: Context, text: str, *, live: bool = False, leave_out: bool = F
 
 def catalogue(ctx: Context) -> dict[str, tuple[Any, ...]]:
     """The whole catalogue by SKU, for comparing before and after."""
-    rows = ctx.db.run(lambda tx: tx.all(
-        """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.status, p.category_id, v.gtin, p.brand, p.mpn
-           FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id"""))
+    rows = ctx.db.run(
+        lambda tx: tx.all(
+            """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.status, p.category_id, v.gtin, p.brand, p.mpn
+           FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id"""
+        )
+    )
     return {row["sku"]: tuple(row.values()) for row in rows}

@@ -45,8 +45,20 @@ def hall(tmp_path: Path) -> Iterator[Hall]:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     process = subprocess.Popen(
-        [sys.executable, "-m", "standins.ostlerby", "--folder", str(tmp_path / "hall"), "--port", str(port), "--key", KEY,
-         "--review-seconds", "60"])
+        [
+            sys.executable,
+            "-m",
+            "standins.ostlerby",
+            "--folder",
+            str(tmp_path / "hall"),
+            "--port",
+            str(port),
+            "--key",
+            KEY,
+            "--review-seconds",
+            "60",
+        ]
+    )
     address = f"http://127.0.0.1:{port}"
     try:
         deadline = time.monotonic() + 20

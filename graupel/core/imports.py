@@ -34,7 +34,9 @@ COLUMNS = {
         ("sku", "item number", "item no", "article number", "stock keeping unit", "artikelnummer"),
     ),
     "name": Column(
-        "Name", "needed for new products", ("name", "title", "product name", "product", "bezeichnung", "artikelname", "titel")
+        "Name",
+        "needed for new products",
+        ("name", "title", "product name", "product", "bezeichnung", "artikelname", "titel"),
     ),
     "price": Column(
         "Price",

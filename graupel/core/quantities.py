@@ -39,6 +39,8 @@ def parse_money(text: str, currency: str = "EUR") -> Decimal:
         return Decimal(text).quantize(Decimal("0.01"))
     number, word = _number_and_word(text, "price", "12.50")
     named = _CURRENCY_SIGNS.get(word, word.upper())
+    if word and word not in _CURRENCY_SIGNS and not re.fullmatch("[A-Z]{3}", named):
+        raise Refused.because("price.not_a_number", f"“{text}” is not a price. Write it like 12.50.")
     if named not in ("", currency):
         raise Refused.because(
             "price.currency", f"“{text}” is not in {currency}. Write the price in {currency}, such as 12.50."

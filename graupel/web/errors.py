@@ -39,7 +39,7 @@ def status_of(error: Exception) -> tuple[int, str]:
 def _error_page(request: Request, status: int, title: str, message: str) -> Response:
     if not hasattr(request.state, "signed"):
         request.state.signed = None
-    return page(request, "error.html", block="message", status=status, title=title, message=message)
+    return page(request, "error.html", part="message.html", status=status, title=title, message=message)
 
 
 def _known(request: Request, error: Exception) -> Response:

@@ -1,6 +1,5 @@
 """Full pages and fragments, from the templates of all areas."""
 
-from collections.abc import Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -107,18 +106,14 @@ def page(
     request: Request,
     template: str,
     *,
-    block: str | None = None,
+    part: str | None = None,
     status: int = 200,
     headers: dict[str, str] | None = None,
     **data: Any,
 ) -> HTMLResponse:
-    """A full page; for htmx, where ``block`` is named, only that block of it."""
+    """A full page; for htmx, where one is named, only the ``part`` of it that has a template of its own."""
     env: Environment = request.app.state.templates
-    found = env.get_template(template)
-    context = found.new_context({"request": request, "signed": getattr(request.state, "signed", None), **data})
-    if block and is_htmx(request):
-        parts: Iterable[str] = found.blocks[block](context)
-    else:
-        parts = found.root_render_func(context)
-    html = "".join(parts)
+    html = env.get_template(part if part and is_htmx(request) else template).render(
+        {"request": request, "signed": getattr(request.state, "signed", None), **data}
+    )
     return HTMLResponse(html, status, headers={"Vary": "HX-Request", **(headers or {})})

@@ -76,6 +76,16 @@ class Category(BaseModel):
     end: bool
 
 
+class Trouble(BaseModel):
+    """Why a request came to nothing."""
+
+    detail: str
+
+
+_DENIED: dict[int | str, dict[str, Any]] = {401: {"model": Trouble, "description": "The key is not known."}}
+_MISSING: dict[int | str, dict[str, Any]] = {**_DENIED, 404: {"model": Trouble, "description": "No such listing."}}
+
+
 class FaultOrder(BaseModel):
     """Switch a fault on for the next requests, or off."""
 
@@ -116,32 +126,32 @@ def make_app(folder: Path, *, key: str, review_seconds: float) -> FastAPI:
         assert listing is not None
         return listing
 
-    @app.get("/v1/terms")
+    @app.get("/v1/terms", responses=_DENIED)
     def terms(seller: Seller) -> dict[str, Any]:
         """What the hall asks of every listing."""
         return rules.TERMS
 
-    @app.get("/v1/categories", response_model=list[Category])
+    @app.get("/v1/categories", response_model=list[Category], responses=_DENIED)
     def categories(seller: Seller) -> Any:
         """All categories of the hall."""
         return rules.categories()
 
-    @app.put("/v1/listings/{reference}", status_code=202, response_model=Listing)
+    @app.put("/v1/listings/{reference}", status_code=202, response_model=Listing, responses=_DENIED)
     def put(reference: str, article: Article, seller: Seller) -> Any:
         """Make or revise the listing under the seller's own reference; it is reviewed."""
         return store.put(seller, reference, article.model_dump(), now() + review_seconds)
 
-    @app.get("/v1/listings/{reference}", response_model=Listing)
+    @app.get("/v1/listings/{reference}", response_model=Listing, responses=_MISSING)
     def get(reference: str, seller: Seller) -> Any:
         """Where a listing stands."""
         return shown(seller, reference)
 
-    @app.get("/v1/listings", response_model=list[Listing])
+    @app.get("/v1/listings", response_model=list[Listing], responses=_DENIED)
     def list_all(seller: Seller) -> Any:
         """All listings of the seller."""
         return [shown(seller, listing["reference"]) for listing in store.all(seller)]
 
-    @app.delete("/v1/listings/{reference}", response_model=Listing)
+    @app.delete("/v1/listings/{reference}", response_model=Listing, responses=_MISSING)
     def end(reference: str, seller: Seller) -> Any:
         """End a listing."""
         shown(seller, reference)

@@ -9,8 +9,11 @@ from graupel.core.changes import diff, merge, rewind, rolls_back_cleanly
 
 FIELDS = ("name", "price", "weight_g")
 values = st.fixed_dictionaries(
-    {"name": st.sampled_from("abc"), "price": st.none() | st.sampled_from([Decimal("1.00"), Decimal("2.50")]),
-     "weight_g": st.none() | st.integers(0, 2)}
+    {
+        "name": st.sampled_from("abc"),
+        "price": st.none() | st.sampled_from([Decimal("1.00"), Decimal("2.50")]),
+        "weight_g": st.none() | st.integers(0, 2),
+    }
 )
 
 

@@ -15,8 +15,13 @@ def test_a_sku_is_taken_without_the_blanks_around_it():
 
 @pytest.mark.parametrize(
     ("typed", "code", "says"),
-    [("", "sku.missing", "needed"), ("FEL-🧶", "sku.characters", "“🧶”"), ("-FEL", "sku.characters", "begin with"),
-     ("F" * 65, "sku.too_long", "65"), ("Fell’s", "sku.characters", "“’”")],
+    [
+        ("", "sku.missing", "needed"),
+        ("FEL-🧶", "sku.characters", "“🧶”"),
+        ("-FEL", "sku.characters", "begin with"),
+        ("F" * 65, "sku.too_long", "65"),
+        ("Fell’s", "sku.characters", "“’”"),
+    ],
 )
 def test_a_sku_that_labels_could_not_carry_is_refused(typed, code, says):
     with pytest.raises(Refused) as refusal:

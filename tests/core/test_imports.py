@@ -11,10 +11,15 @@ from graupel.core.errors import Refused
 @pytest.mark.parametrize(
     ("headers", "guess"),
     [
-        (["SKU", "Name", "Price", "Weight", "Category", "Description"],
-         {"sku": 0, "name": 1, "price": 2, "weight_g": 3, "category": 4, "description": 5}),
+        (
+            ["SKU", "Name", "Price", "Weight", "Category", "Description"],
+            {"sku": 0, "name": 1, "price": 2, "weight_g": 3, "category": 4, "description": 5},
+        ),
         (["Bezeichnung", "Artikelnummer", "Preis"], {"name": 0, "sku": 1, "price": 2}),
-        (["product_name", "item no.", "Weight (g)", "Price EUR", "margin"], {"name": 0, "sku": 1, "weight_g": 2, "price": 3}),
+        (
+            ["product_name", "item no.", "Weight (g)", "Price EUR", "margin"],
+            {"name": 0, "sku": 1, "weight_g": 2, "price": 3},
+        ),
         (["Titel", "colour"], {"name": 0}),
         (["name", "title", ""], {"name": 0}),
     ],
@@ -24,7 +29,9 @@ def test_columns_are_guessed_by_the_headers_of_the_trade(headers, guess):
 
 
 def test_a_row_says_only_what_its_filled_cells_say():
-    row = read_row(["FEL-1", "", "12,50", " 1.2 kg"], {"sku": 0, "name": 1, "price": 2, "weight_g": 3, "category": 9}, 4, "EUR")
+    row = read_row(
+        ["FEL-1", "", "12,50", " 1.2 kg"], {"sku": 0, "name": 1, "price": 2, "weight_g": 3, "category": 9}, 4, "EUR"
+    )
     assert row == FileRow(4, "FEL-1", None, Decimal("12.50"), 1200)
 
 

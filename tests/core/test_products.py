@@ -10,7 +10,9 @@ from graupel.core.products import ProductValues, Status
 
 def test_everything_that_is_wrong_is_said_at_once_and_the_rest_is_read():
     start = ProductValues(name="Old name", sku="OLD-1")
-    reading = products.read({"name": " New \n name ", "price": "abc", "weight_g": "1 stone", "gtin": "95212345678"}, "EUR", start)
+    reading = products.read(
+        {"name": " New \n name ", "price": "abc", "weight_g": "1 stone", "gtin": "95212345678"}, "EUR", start
+    )
     assert reading.values.name == "New name"
     assert reading.values.sku == "OLD-1"
     assert {problem.field for problem in reading.problems} == {"price", "weight_g", "gtin"}

@@ -15,9 +15,18 @@ amounts = st.decimals(min_value=0, max_value=9_999_999, places=2)
 @pytest.mark.parametrize(
     ("typed", "amount"),
     [
-        ("12.50", "12.50"), ("12,50", "12.50"), ("€ 12.50", "12.50"), ("12,50 €", "12.50"), ("EUR 12", "12.00"),
-        ("1.234,50", "1234.50"), ("1,234.50", "1234.50"), ("1 234,5", "1234.50"), ("1'234.50", "1234.50"),
-        ("1.234.567", "1234567.00"), ("0,999 €".replace("0,999", "0,99"), "0.99"), (".5", "0.50"),
+        ("12.50", "12.50"),
+        ("12,50", "12.50"),
+        ("€ 12.50", "12.50"),
+        ("12,50 €", "12.50"),
+        ("EUR 12", "12.00"),
+        ("1.234,50", "1234.50"),
+        ("1,234.50", "1234.50"),
+        ("1 234,5", "1234.50"),
+        ("1'234.50", "1234.50"),
+        ("1.234.567", "1234567.00"),
+        ("0,999 €".replace("0,999", "0,99"), "0.99"),
+        (".5", "0.50"),
     ],
 )
 def test_a_price_is_understood_as_it_is_written_in_many_places(typed, amount):
@@ -27,11 +36,16 @@ def test_a_price_is_understood_as_it_is_written_in_many_places(typed, amount):
 @pytest.mark.parametrize(
     ("typed", "code", "says"),
     [
-        ("1,234", "price.ambiguous", "1234 or 1.234"), ("$ 12", "price.currency", "in EUR"),
-        ("12 GBP", "price.currency", "in EUR"), ("-4", "price.negative", "below zero"),
-        ("12.5055", "price.too_fine", "two decimals"), ("cheap", "price.not_a_number", "like 12.50"),
-        ("12,34,5", "price.not_a_number", "groups of three"), ("", "price.not_a_number", "12.50"),
-        ("99999999999.00", "price.too_large", "more than"), ("1.2.3,4,5", "price.not_a_number", "not a price"),
+        ("1,234", "price.ambiguous", "1234 or 1.234"),
+        ("$ 12", "price.currency", "in EUR"),
+        ("12 GBP", "price.currency", "in EUR"),
+        ("-4", "price.negative", "below zero"),
+        ("12.5055", "price.too_fine", "two decimals"),
+        ("cheap", "price.not_a_number", "like 12.50"),
+        ("12,34,5", "price.not_a_number", "groups of three"),
+        ("", "price.not_a_number", "12.50"),
+        ("99999999999.00", "price.too_large", "more than"),
+        ("1.2.3,4,5", "price.not_a_number", "not a price"),
     ],
 )
 def test_a_price_that_is_none_is_explained(typed, code, says):
@@ -63,8 +77,18 @@ def test_any_text_is_either_a_price_or_refused(text):
 
 @pytest.mark.parametrize(
     ("typed", "grams"),
-    [("250", 250), ("250 g", 250), ("1.2 kg", 1200), ("1,2kg", 1200), ("1,234 kg", 1234), ("8 oz", 227), ("1 lb", 454),
-     ("0.5 g", 1), ("500 mg", 1), ("1 234 g", 1234)],
+    [
+        ("250", 250),
+        ("250 g", 250),
+        ("1.2 kg", 1200),
+        ("1,2kg", 1200),
+        ("1,234 kg", 1234),
+        ("8 oz", 227),
+        ("1 lb", 454),
+        ("0.5 g", 1),
+        ("500 mg", 1),
+        ("1 234 g", 1234),
+    ],
 )
 def test_a_weight_is_understood_with_its_unit(typed, grams):
     assert parse_weight(typed) == grams
@@ -72,8 +96,13 @@ def test_a_weight_is_understood_with_its_unit(typed, grams):
 
 @pytest.mark.parametrize(
     ("typed", "code"),
-    [("1.2 stone", "weight.unit"), ("heavy", "weight.not_a_number"), ("-1 kg", "weight.negative"),
-     ("1,234 g", "weight.ambiguous"), ("200 t", "weight.too_large")],
+    [
+        ("1.2 stone", "weight.unit"),
+        ("heavy", "weight.not_a_number"),
+        ("-1 kg", "weight.negative"),
+        ("1,234 g", "weight.ambiguous"),
+        ("200 t", "weight.too_large"),
+    ],
 )
 def test_a_weight_that_is_none_is_explained(typed, code):
     with pytest.raises(Refused) as refusal:

@@ -12,8 +12,14 @@ from graupel.core.readiness import ChannelPlace, ChannelTerms, PictureFacts, Ver
 TERMS = ChannelTerms(20, 80, 500)
 END = ChannelPlace("H111", "Yarn > Wool", True)
 GOOD = ProductValues(
-    name="Fellside aran, Heather, 100 g", sku="FEL-1", price=Decimal("9.80"), weight_g=100, category_id=1,
-    gtin="9521234567899", status=Status.LIVE, description="A springy aran of hill wool, spun for hard wear.",
+    name="Fellside aran, Heather, 100 g",
+    sku="FEL-1",
+    price=Decimal("9.80"),
+    weight_g=100,
+    category_id=1,
+    gtin="9521234567899",
+    status=Status.LIVE,
+    description="A springy aran of hill wool, spun for hard wear.",
 )
 PICTURE = PictureFacts(800, 800, "A skein")
 
@@ -34,9 +40,12 @@ def test_a_complete_product_is_strong_everywhere():
         ({"values": replace(GOOD, gtin=None)}, "identifier.missing"),
         ({"values": replace(GOOD, gtin=None, brand="Carrow Mill")}, "identifier.missing"),
         ({"values": replace(GOOD, status=Status.DRAFT)}, "status.not_live"),
-        ({"title": "Aran"}, "title.short"), ({"title": "Aran " * 20}, "title.long"),
-        ({"place": None}, "place.missing"), ({"place": ChannelPlace("H1", "Yarn", False)}, "place.not_end"),
-        ({"pictures": ()}, "picture.missing"), ({"pictures": (PictureFacts(800, 499, "x"),)}, "picture.small"),
+        ({"title": "Aran"}, "title.short"),
+        ({"title": "Aran " * 20}, "title.long"),
+        ({"place": None}, "place.missing"),
+        ({"place": ChannelPlace("H1", "Yarn", False)}, "place.not_end"),
+        ({"pictures": ()}, "picture.missing"),
+        ({"pictures": (PictureFacts(800, 499, "x"),)}, "picture.small"),
     ],
 )
 def test_one_thing_missing_blocks_the_channel_and_is_named(change, code):

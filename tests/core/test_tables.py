@@ -14,7 +14,8 @@ states = st.builds(
     status=st.lists(st.sampled_from(["draft", "live", "archived"]), unique=True).map(tuple),
     category=st.lists(st.integers(1, 10**9), unique=True, max_size=3).map(tuple),
     sort=st.sampled_from([*SORTS, *(f"-{name}" for name in SORTS)]),
-    cursor=cursors, page=st.integers(2, 10**6),
+    cursor=cursors,
+    page=st.integers(2, 10**6),
 )
 
 
@@ -23,7 +24,12 @@ def test_an_address_holds_the_whole_state(state):
     assert TableState.read(parse_qs(state.query(), keep_blank_values=True)) == state
 
 
-@given(st.dictionaries(st.sampled_from(["q", "status", "category", "sort", "at", "page", "odd"]), st.lists(st.text(max_size=30), min_size=1)))
+@given(
+    st.dictionaries(
+        st.sampled_from(["q", "status", "category", "sort", "at", "page", "odd"]),
+        st.lists(st.text(max_size=30), min_size=1),
+    )
+)
 def test_any_address_opens_some_table(query):
     assert TableState.read(query).sort_key in SORTS
 

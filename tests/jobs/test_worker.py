@@ -155,8 +155,15 @@ def test_a_worker_that_lost_its_lease_can_not_finish_what_another_has_taken_over
 def start_worker(ctx, folder):
     return subprocess.Popen(
         [sys.executable, "-m", "graupel.cli", "worker"],
-        env={**os.environ, "GRAUPEL_DATABASE_URL": ctx.settings.database_url, "GRAUPEL_DATA_FOLDER": str(folder),
-             "GRAUPEL_LEASE_SECONDS": "1", "GRAUPEL_LOG_LEVEL": "ERROR"}, start_new_session=True)
+        env={
+            **os.environ,
+            "GRAUPEL_DATABASE_URL": ctx.settings.database_url,
+            "GRAUPEL_DATA_FOLDER": str(folder),
+            "GRAUPEL_LEASE_SECONDS": "1",
+            "GRAUPEL_LOG_LEVEL": "ERROR",
+        },
+        start_new_session=True,
+    )
 
 
 def wait_for(condition, seconds=60):

@@ -74,7 +74,7 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
     return page(
         request,
         "files/file.html",
-        block="step",
+        part="files/step.html",
         status=status,
         file=file,
         step=step,

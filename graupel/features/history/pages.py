@@ -62,4 +62,4 @@ def rolling_back(request: Request, ctx: Ctx, signed: Signed, change_set_id: int,
         return Response(status_code=204, headers={"HX-Redirect": job["link"]})
     if job["state"] == "done":
         return RedirectResponse(job["link"], 303)
-    return page(request, "history/rolling.html", block="rolling", job=job, change_set_id=change_set_id)
+    return page(request, "history/rolling.html", part="history/rolling_part.html", job=job, change_set_id=change_set_id)

@@ -18,7 +18,7 @@ def _back(form: Form) -> str:
 @router.get("/jobs")
 def board(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """All jobs; for htmx the lists alone."""
-    return page(request, "jobs/board.html", block="board", board=service.board(ctx, signed.actor))
+    return page(request, "jobs/board.html", part="jobs/lists.html", board=service.board(ctx, signed.actor))
 
 
 @router.post("/jobs/{job_id}/cancel")

@@ -1,6 +1,6 @@
 """Channels, their listings, and the part of the product editor that sends a product to them."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import RedirectResponse, Response
@@ -43,7 +43,6 @@ def _index(
     return page(
         request,
         "listings/channels.html",
-        block="channels",
         status=status,
         kinds=service.KINDS,
         channels=service.list_channels(ctx, signed.actor),
@@ -74,7 +73,7 @@ def show(
     return page(
         request,
         "listings/channel.html",
-        block="channel",
+        part="listings/listings.html",
         channel=service.read_channel(ctx, signed.actor, channel_id),
         listings=service.list_listings(ctx, signed.actor, channel_id, chosen, after),
         state=chosen,
@@ -134,7 +133,15 @@ def part(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Respons
 
 
 @router.post("/products/{product_id}/channels/{channel_id}/{act}")
-def act(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int, channel_id: int, act: str) -> Response:
+def act(
+    request: Request,
+    ctx: Ctx,
+    signed: Signed,
+    form: Form,
+    product_id: int,
+    channel_id: int,
+    act: Literal["keep", "send", "end"],
+) -> Response:
     """Keeps category and title of a product on a channel (``keep``), sends it (``send``), or ends it (``end``)."""
     try:
         if act in ("keep", "send"):

@@ -44,7 +44,11 @@ def table(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """The table; for htmx its results alone."""
     state = TableState.read(_query(request))
     return page(
-        request, "products/table.html", block="results", table=service.table(ctx, signed.actor, state), sorts=SORTS
+        request,
+        "products/table.html",
+        part="products/results.html",
+        table=service.table(ctx, signed.actor, state),
+        sorts=SORTS,
     )
 
 
@@ -108,7 +112,14 @@ def _pictures_typed(form: FormData) -> list[Picture]:
 
 
 def _seen_pictures(form: FormData) -> list[Picture]:
-    return [Picture(int(media_id), str(alt)) for media_id, alt in json.loads(str(form.get("seen_pictures", "[]")))]
+    return _pictures_of_json(str(form.get("seen_pictures", "[]")))
+
+
+def _pictures_of_json(text: str) -> list[Picture]:
+    try:
+        return [Picture(int(media_id), str(alt)) for media_id, alt in json.loads(text)]
+    except (ValueError, TypeError):
+        return []  # a form that our page did not make
 
 
 def _choices(form: FormData) -> dict[str, Any]:
@@ -119,7 +130,7 @@ def _choices(form: FormData) -> dict[str, Any]:
         if name.startswith("theirs_") and form.get(f"choose_{name.removeprefix('theirs_')}") == "theirs"
     }
     if "pictures" in theirs:
-        return theirs | {"pictures": [Picture(int(i), str(alt)) for i, alt in json.loads(theirs["pictures"])]}
+        return theirs | {"pictures": _pictures_of_json(theirs["pictures"])}
     return theirs
 
 
@@ -292,7 +303,7 @@ def _editor(
     return page(
         request,
         "products/editor.html",
-        block="editor",
+        part="products/editing.html",
         status=status,
         typed=typed,
         product=product,
@@ -327,8 +338,8 @@ def _mirror(ctx: Ctx, typed: Typed, product: Product | None) -> dict[str, Any]:
     }
 
 
-@router.post("/products/mirror/new")
 @router.post("/products/mirror/{product_id}")
+@router.post("/products/mirror/new")
 def mirror(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int | None = None) -> Response:
     """The mirror for what is typed at this moment; writes nothing."""
     product = service.read(ctx, signed.actor, product_id) if product_id else None

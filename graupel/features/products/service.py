@@ -275,7 +275,9 @@ def _save_pictures(tx: Tx, recorder: history.Recorder, product_id: int, wanted: 
     changed = False
     for media_id in set(there) - {picture.media_id for picture in wanted}:
         gone = there[media_id]
-        recorder.removed("picture", gone["id"], {"product_id": product_id, **_picture_fields(gone)}, gone["version"] + 1)
+        recorder.removed(
+            "picture", gone["id"], {"product_id": product_id, **_picture_fields(gone)}, gone["version"] + 1
+        )
         store.delete_picture(tx, gone["id"])
         changed = True
     for position, picture in enumerate(wanted):

@@ -3,9 +3,9 @@
 
 const TOOLS = [
   ["B", "Bold", (c) => c.toggleBold(), "bold"], ["I", "Italic", (c) => c.toggleItalic(), "italic"],
-  ["H2", "Heading", (c) => c.toggleHeading({ level: 2 }), "heading", { level: 2 }],
-  ["H3", "Smaller heading", (c) => c.toggleHeading({ level: 3 }), "heading", { level: 3 }],
-  ["•", "List", (c) => c.toggleBulletList(), "bulletList"], ["1.", "Numbered list", (c) => c.toggleOrderedList(), "orderedList"],
+  ["H2", "H2, heading", (c) => c.toggleHeading({ level: 2 }), "heading", { level: 2 }],
+  ["H3", "H3, smaller heading", (c) => c.toggleHeading({ level: 3 }), "heading", { level: 3 }],
+  ["•", "List", (c) => c.toggleBulletList(), "bulletList"], ["1.", "1. numbered list", (c) => c.toggleOrderedList(), "orderedList"],
   ["“ ”", "Quotation", (c) => c.toggleBlockquote(), "blockquote"],
 ];
 
@@ -66,7 +66,7 @@ function pictures(form) {
   const tiles = form.querySelector("[data-tiles]");
   const drop = form.querySelector("[data-drop]");
   if (!tiles || !drop) return;
-  new Sortable(tiles, { animation: 120, handle: "img", draggable: ".tile", onEnd: () => changed(form) });
+  new Sortable(tiles, { animation: 120, forceFallback: true, handle: "img", draggable: ".tile", onEnd: () => changed(form) });
   tiles.addEventListener("click", (event) => {
     const tile = event.target.closest(".tile");
     const move = event.target.closest("[data-move]");
@@ -142,6 +142,8 @@ function begin() {
   pictures(form);
   const refused = document.getElementById("refused") || document.getElementById("conflict");
   if (!refused || !kept) kept = refused ? new Map() : snapshot(form);
+  // The buttons stand outside the form, in the bar: what the pressed one means is carried by a field.
+  form.addEventListener("submit", (event) => { form.elements.then.value = (event.submitter && event.submitter.dataset.then) || form.elements.status.value; }, true);
   form.addEventListener("input", () => showUnsaved(form));
   form.addEventListener("change", () => showUnsaved(form));
   if (refused) { showUnsaved(form); refused.scrollIntoView({ block: "center" }); refused.focus({ preventScroll: true }); }

@@ -27,9 +27,14 @@ def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_noth
     make_product(ctx, "FEL-1", name="Fellside", price=Decimal("9.80"), weight_g=100)
     make_product(ctx, "FEL-2", name="Other")
     before = catalogue(ctx)
-    file = plan_file(ctx, HEADER + (
-        "FEL-1,,\"10,20\",,Yarn > Lace,\nFEL-2,Other,9.80,100 g,Aran,\nNEW-1,New yarn,5,50,Yarn > Chunky,Soft.\n"
-        "NEW-2,,5,,,\nFEL-1,Twice,,,,\nFEL-🧶,Emoji,1,,,\nFEL-9,Dear,lots,much,,\n"))
+    file = plan_file(
+        ctx,
+        HEADER
+        + (
+            'FEL-1,,"10,20",,Yarn > Lace,\nFEL-2,Other,9.80,100 g,Aran,\nNEW-1,New yarn,5,50,Yarn > Chunky,Soft.\n'
+            "NEW-2,,5,,,\nFEL-1,Twice,,,,\nFEL-🧶,Emoji,1,,,\nFEL-9,Dear,lots,much,,\n"
+        ),
+    )
     assert catalogue(ctx) == before
     assert file.row["counts"] == {"new": 1, "changed": 1, "unchanged": 1, "refused": 4, "categories": 2}
     shown = {preview.action: preview.samples for preview in service.previews(ctx, SYSTEM, file)}
@@ -45,16 +50,23 @@ def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_noth
 
 
 def test_a_file_is_brought_in_as_one_change_set_and_rolled_back_from_it(ctx):
-    make_product(ctx, "FEL-1", name="Fellside", description="<p>Old \"text\" \\ with\nodd signs 🧶</p>")
+    make_product(ctx, "FEL-1", name="Fellside", description='<p>Old "text" \\ with\nodd signs 🧶</p>')
     before = catalogue(ctx)
     tree = [c.path for c in categories.read_tree(ctx)]
-    file = bring_in(ctx, HEADER + "FEL-1,Fellside new,11.00,,Yarn > Lace,Changed.\nNEW-1,New yarn,\"5,5\",50 g,Yarn > Lace,\nNEW-2,Plain,,,,\n")
+    file = bring_in(
+        ctx,
+        HEADER
+        + 'FEL-1,Fellside new,11.00,,Yarn > Lace,Changed.\nNEW-1,New yarn,"5,5",50 g,Yarn > Lace,\nNEW-2,Plain,,,,\n',
+    )
     after = catalogue(ctx)
     assert after["NEW-1"][3:6] == (Decimal("5.50"), 50, "draft")
     assert after["FEL-1"][1:4] == ("Fellside new", "<p>Changed.</p>", Decimal("11.00"))
     detail = history.read(ctx, SYSTEM, file.row["change_set_id"])
     assert {(row["record_kind"], int(row["made"]), int(row["changed"])) for row in detail.counts} == {
-        ("product", 2, 1), ("variant", 2, 1), ("category", 1, 0)}
+        ("product", 2, 1),
+        ("variant", 2, 1),
+        ("category", 1, 0),
+    }
     plan = history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"])
     assert plan.stay <= 1  # the category is in use until its goods are gone
     ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
@@ -152,13 +164,13 @@ def test_what_is_no_table_is_refused_at_the_door(ctx, content, says):
 
 
 def test_a_row_with_more_cells_than_headers_is_refused_instead_of_guessed(ctx):
-    file = plan_file(ctx, "sku,name\nFEL-1,Wool, soft\n\nFEL-2,\"Wool\n soft\"\n")
+    file = plan_file(ctx, 'sku,name\nFEL-1,Wool, soft\n\nFEL-2,"Wool\n soft"\n')
     assert file.row["counts"]["refused"] == 1
     assert [s.line for p in service.previews(ctx, SYSTEM, file) for s in p.samples] == [2, 4]
 
 
 def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_path):
-    make_product(ctx, "FEL-1", weight_g=1200, description="<p>Soft &amp; warm, \"really\"</p><ul><li>x</li></ul>")
+    make_product(ctx, "FEL-1", weight_g=1200, description='<p>Soft &amp; warm, "really"</p><ul><li>x</li></ul>')
     make_product(ctx, "FEL-2", price=None, status=Status.DRAFT, category=None, weight_g=None)
     assert service.export(ctx, SYSTEM, tmp_path / "out.csv") == 2
     file = plan_file(ctx, (tmp_path / "out.csv").read_bytes())
@@ -168,10 +180,17 @@ def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_pa
 cell = st.none() | st.sampled_from(["a", "A", "b"])
 rows = st.lists(
     st.builds(
-        FileRow, line=st.just(0), sku=st.sampled_from(["S-1", "S-2", "S-3", "S-4"]), name=cell,
-        price=st.none() | st.sampled_from([Decimal("1.00"), Decimal("9.80")]), weight_g=st.none() | st.sampled_from([0, 100]),
-        category=st.none() | st.sampled_from(["Yarn > Aran", "Yarn > New"]), description=st.none() | st.sampled_from(["", "<p>a</p>"]),
-    ), max_size=4, unique_by=lambda row: row.sku,
+        FileRow,
+        line=st.just(0),
+        sku=st.sampled_from(["S-1", "S-2", "S-3", "S-4"]),
+        name=cell,
+        price=st.none() | st.sampled_from([Decimal("1.00"), Decimal("9.80")]),
+        weight_g=st.none() | st.sampled_from([0, 100]),
+        category=st.none() | st.sampled_from(["Yarn > Aran", "Yarn > New"]),
+        description=st.none() | st.sampled_from(["", "<p>a</p>"]),
+    ),
+    max_size=4,
+    unique_by=lambda row: row.sku,
 )
 
 
@@ -189,15 +208,24 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
         aran = tree.by_path()["yarn > aran"]
         current = {}
         for sku, category_id in (("S-1", aran), ("S-2", None)):
-            product = tx.insert("INSERT INTO product (category_id, made_at, changed_at) VALUES (%s, NOW(3), NOW(3))", [category_id])
+            product = tx.insert(
+                "INSERT INTO product (category_id, made_at, changed_at) VALUES (%s, NOW(3), NOW(3))", [category_id]
+            )
             tx.run("INSERT INTO product_text VALUES (%s, 'en', 'a', '')", [product])
             tx.run("INSERT INTO variant (product_id, sku, price) VALUES (%s, %s, 9.80)", [product, sku])
-            current[sku] = {"name": "a", "price": Decimal("9.80"), "weight_g": None, "description": "",
-                            "category": tree.path(category_id) or None}
+            current[sku] = {
+                "name": "a",
+                "price": Decimal("9.80"),
+                "weight_g": None,
+                "description": "",
+                "category": tree.path(category_id) or None,
+            }
         expected = {row.line: plan_row(row, current.get(row.sku), live=live) for row in said}
         batch.load(tx, 1, said)
         batch.plan(tx, 1, "en", live=live)
-        actions = {row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")}
+        actions = {
+            row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")
+        }
         assert actions == {line: str(plan.action) for line, plan in expected.items()}
         samples = {s.line: s.plan for action in Action for s in batch.samples(tx, 1, action, "en", 10)}
         for line, plan in expected.items():
@@ -220,9 +248,13 @@ def make_category(ctx):
 
 def _check_catalogue(tx: Tx, said, expected, current) -> None:
     tree = categories.tree(tx)
-    held = {row["sku"]: row for row in tx.all(
-        """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.category_id, p.version FROM product p
-           JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id""")}
+    held = {
+        row["sku"]: row
+        for row in tx.all(
+            """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.category_id, p.version FROM product p
+           JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id"""
+        )
+    }
     for row in said:
         plan = expected[row.line]
         if plan.action is Action.REFUSED:

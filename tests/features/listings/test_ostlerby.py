@@ -31,7 +31,9 @@ def channel(ctx, hall: Hall) -> int:
 
 
 def make(ctx, channel, sku="FEL-1", place="H111", **given):
-    product_id = make_product(ctx, sku, **{"picture_side": 600, "gtin": GTIN, "name": f"Fellside aran wool {sku}", **given})
+    product_id = make_product(
+        ctx, sku, **{"picture_side": 600, "gtin": GTIN, "name": f"Fellside aran wool {sku}", **given}
+    )
     service.set_details(ctx, SYSTEM, product_id, channel, place, "")
     return product_id
 
@@ -117,7 +119,11 @@ def test_a_change_that_the_hall_would_not_see_is_not_sent(ctx, channel, hall):
     product_id = make(ctx, channel)
     service.request_send(ctx, SYSTEM, product_id, channel)
     work_off(ctx)
-    change(ctx, product_id, category_id=products.read(ctx, SYSTEM, make_product(ctx, "X", category="Other")).values.category_id)
+    change(
+        ctx,
+        product_id,
+        category_id=products.read(ctx, SYSTEM, make_product(ctx, "X", category="Other")).values.category_id,
+    )
     work_off(ctx)
     assert hall.counts()["writes"] == 1
 
@@ -138,7 +144,8 @@ def test_a_listing_ends_when_it_is_ended_and_when_its_product_is_archived(ctx, c
 
 
 @pytest.mark.parametrize(
-    ("fault", "writes"), [("busy", 1), ("loses_answer", 2), ("answers_twice", 2), ("lies", 1), ("slow", 1)])
+    ("fault", "writes"), [("busy", 1), ("loses_answer", 2), ("answers_twice", 2), ("lies", 1), ("slow", 1)]
+)
 def test_on_a_bad_day_it_is_tried_again_and_makes_one_listing(ctx, channel, hall, fault, writes):
     product_id = make(ctx, channel)
     hall.fault(fault, times=1, seconds=1)

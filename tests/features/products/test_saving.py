@@ -35,9 +35,18 @@ def roll_back_newest(ctx):
 def test_what_was_written_is_read_back_with_its_pictures_in_order(ctx, editor):
     files = [media.take(ctx, editor, f"{c}.jpg", jpeg(colour=c)) for c in ("#112233", "#445566")]
     values = ProductValues(
-        name="Fellside 🧶 aran", sku="FEL-1", price=Decimal("9.80"), weight_g=100, gtin="9521234567899",
-        category_id=categories.make(ctx, editor, "Yarn > Aran").id, brand="Carrow Mill", mpn="CM-1", description="<p>Wool</p>",
-        status=Status.LIVE, pictures=(Picture(files[1].id, "Second"), Picture(files[0].id, "")))
+        name="Fellside 🧶 aran",
+        sku="FEL-1",
+        price=Decimal("9.80"),
+        weight_g=100,
+        gtin="9521234567899",
+        category_id=categories.make(ctx, editor, "Yarn > Aran").id,
+        brand="Carrow Mill",
+        mpn="CM-1",
+        description="<p>Wool</p>",
+        status=Status.LIVE,
+        pictures=(Picture(files[1].id, "Second"), Picture(files[0].id, "")),
+    )
     product = service.read(ctx, editor, service.create(ctx, editor, values))
     assert product.values == values
     assert [file.id for file in product.pictures] == [files[1].id, files[0].id]
@@ -86,7 +95,13 @@ def test_changes_of_two_people_in_different_fields_come_together_without_a_choic
     before = service.read(ctx, editor, product_id)
     change(ctx, product_id, actor=editor, name="Theirs")
     with pytest.raises(SaveConflict) as conflict:
-        service.save(ctx, SYSTEM, product_id, replace(before.values, price=Decimal("1.00")), (before.version, before.variant_version))
+        service.save(
+            ctx,
+            SYSTEM,
+            product_id,
+            replace(before.values, price=Decimal("1.00")),
+            (before.version, before.variant_version),
+        )
     assert conflict.value.by == editor.name
     assert conflict.value.merge.conflicts == []
     assert conflict.value.merge.taken == ["name"]
@@ -100,7 +115,13 @@ def test_changes_of_two_people_in_the_same_field_are_shown_with_both_values(ctx,
     change(ctx, product_id, price=Decimal("2.00"))
     change(ctx, product_id, price=Decimal("3.00"))
     with pytest.raises(SaveConflict) as conflict:
-        service.save(ctx, editor, product_id, replace(before.values, price=Decimal("4.00")), (before.version, before.variant_version))
+        service.save(
+            ctx,
+            editor,
+            product_id,
+            replace(before.values, price=Decimal("4.00")),
+            (before.version, before.variant_version),
+        )
     (found,) = conflict.value.merge.conflicts
     assert (found.field, found.was, found.mine, found.theirs) == ("price", "9.80", "4.00", "3.00")
 
@@ -110,8 +131,14 @@ def test_pictures_count_as_a_field_of_the_page_so_nobody_loses_one(ctx, editor):
     before = service.read(ctx, editor, product_id)
     change(ctx, product_id, pictures=())
     with pytest.raises(SaveConflict) as conflict:
-        service.save(ctx, editor, product_id, replace(before.values, name="Mine"),
-                     (before.version, before.variant_version), before.values.pictures)
+        service.save(
+            ctx,
+            editor,
+            product_id,
+            replace(before.values, name="Mine"),
+            (before.version, before.variant_version),
+            before.values.pictures,
+        )
     assert conflict.value.merge.values["pictures"] == []
 
 
@@ -125,13 +152,27 @@ def test_a_save_that_changes_nothing_leaves_no_trace(ctx):
 def test_a_save_says_what_changed(ctx):
     product_id = make_product(ctx, "FEL-1")
     assert change(ctx, product_id, price=Decimal("12.50"), weight_g=1200).changed == [
-        ("Price", "9.80", "12.50"), ("Weight", "100 g", "1.2 kg")]
+        ("Price", "9.80", "12.50"),
+        ("Weight", "100 g", "1.2 kg"),
+    ]
 
 
 def test_rolling_a_save_back_gives_every_field_and_picture_back(ctx):
-    product_id = make_product(ctx, "FEL-1", picture_side=600, name="Before ’” \\ \t🧶", description="<p>Line\nand \"quote\"</p>")
+    product_id = make_product(
+        ctx, "FEL-1", picture_side=600, name="Before ’” \\ \t🧶", description='<p>Line\nand "quote"</p>'
+    )
     before = service.read(ctx, SYSTEM, product_id)
-    change(ctx, product_id, name="After", price=None, status=Status.DRAFT, weight_g=None, pictures=(), description="", category_id=None)
+    change(
+        ctx,
+        product_id,
+        name="After",
+        price=None,
+        status=Status.DRAFT,
+        weight_g=None,
+        pictures=(),
+        description="",
+        category_id=None,
+    )
     by = roll_back_newest(ctx)
     after = service.read(ctx, SYSTEM, product_id)
     assert after.values == before.values

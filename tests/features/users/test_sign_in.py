@@ -52,7 +52,9 @@ def test_one_origin_can_not_try_many_names(ctx, editor):
 
 def test_passwords_are_kept_as_argon2_hashes_and_secrets_as_fingerprints(ctx, editor):
     secret = sign_in(ctx)
-    rows = ctx.db.run(lambda tx: (tx.value("SELECT password_hash FROM user"), tx.value("SELECT token_hash FROM session")))
+    rows = ctx.db.run(
+        lambda tx: (tx.value("SELECT password_hash FROM user"), tx.value("SELECT token_hash FROM session"))
+    )
     assert rows[0].startswith("$argon2id$")
     assert secret not in rows[1]
 

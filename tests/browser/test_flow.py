@@ -1,0 +1,278 @@
+"""The whole way as a merchant walks it: from an empty catalogue to a product that a marketplace has taken."""
+
+from decimal import Decimal
+from pathlib import Path
+
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from graupel.core.roles import SYSTEM, Role
+from graupel.features.listings import service as listings
+from graupel.features.products import service as products
+from tests.browser.conftest import Person
+from tests.conftest import person
+from tests.making import bring_in, jpeg, make_product
+from tests.ostlerby import KEY, Hall, hall
+
+__all__ = ["hall"]
+
+
+def test_a_product_is_made_shown_to_buyers_and_taken_by_a_marketplace(
+    at_screen: Person, hall: Hall, ctx, tmp_path: Path
+):
+    listings.connect(ctx, SYSTEM, "ostlerby", hall.address, KEY)
+    picture = tmp_path / "heather.jpg"
+    picture.write_bytes(jpeg(700))
+    me = at_screen
+
+    # Made on one page: a first save is refused and loses nothing, the category is made in place.
+    me.press("Add product")
+    me.fill("#in-name", "Fellside aran, Heather, 100 g")
+    me.fill("#in-sku", "FEL-AR-HEA")
+    me.fill("#in-price", "9,8o")
+    me.fill("#in-weight_g", "0,1 kg")
+    me.sees("#in-category_id-ts-control").send_keys("Yarn > Aran")
+    me.sees(".ts-dropdown .create").click()
+    me.sees(".ts-control .item", "Yarn > Aran")
+    me.sees(".ProseMirror").click()
+    ActionChains(me.driver).send_keys("Springy wool from hill flocks.").send_keys(Keys.ENTER).perform()
+    me.press("•")
+    ActionChains(me.driver).send_keys("160 m to 100 g").perform()
+    me.driver.find_element(By.ID, "in-file").send_keys(str(picture))
+    me.sees(".tile [name=alt]").send_keys("A skein of heather wool")
+    me.sees("#mirror .cost", "no price")
+    me.axe()
+    ActionChains(me.driver).key_down(Keys.CONTROL).send_keys("s").key_up(Keys.CONTROL).perform()
+    me.sees("#wrong-price-1", "is not a price")
+    assert me.sees("#in-price").get_attribute("value") == "9,8o"
+    assert "160 m" in me.sees(".ProseMirror ul").text
+    me.sees(".tile [name=alt]", "A skein of heather wool")
+    me.axe()
+    me.fill("#in-price", "9,80 €")
+    me.sees("#mirror .cost", "€9.80")
+    me.press("Save as draft")
+    me.sees(".bar .state", "Draft")
+    me.sees("[data-said]", "Made.")
+
+    # A preview for us, nothing for buyers; then live.
+    me.press("open")
+    me.sees(".preview", "buyers don’t see it")
+    me.press("Back to the editor")
+    me.press("Put live")
+    me.sees("[data-said]", "Status Draft → Live")
+    me.press("open")
+    me.sees(".article .cost", "€9.80")
+    me.axe()
+    assert me.driver.find_elements(By.CSS_SELECTOR, ".preview") == []
+    me.press("Yarn")
+    me.sees(".shelf a", "Fellside aran")
+    me.axe()
+
+    # What the channel still lacks is said, mended, and the product sent; the answer comes by itself.
+    product = products.list_after(ctx, SYSTEM, after=0, limit=1)[0]
+    me.open(f"/products/{product.id}#channels")
+    me.sees("#channels .todo", "An identifier is needed")
+    assert me.sees("#channels .btn.main", "Send to Ostlerby").get_attribute("disabled")
+    me.fill("#in-gtin", "9521234567890")
+    ActionChains(me.driver).key_down(Keys.CONTROL).send_keys("s").key_up(Keys.CONTROL).perform()
+    me.sees("#wrong-gtin-1", "should be 9, not 0")
+    me.fill("#in-gtin", "9521234567899")
+    ActionChains(me.driver).key_down(Keys.CONTROL).send_keys("s").key_up(Keys.CONTROL).perform()
+    me.sees("[data-said]", "Saved: GTIN")
+    me.sees("#channels select option[value=H111]").click()
+    me.sees("#channels .state", "Nothing is missing")
+    me.press("Send to Ostlerby")
+    me.sees("#channels .head .state", "Under review")
+    me.axe()
+    hall.forward(61)
+    me.sees("#channels .head .state", "On sale")
+    assert hall.counts() == {"listings": 1, "writes": 1}
+
+    # A changed price goes there by itself; then the listing is ended.
+    me.fill("#in-price", "10.50")
+    me.sees("[data-unsaved]", "1 change not saved")
+    ActionChains(me.driver).key_down(Keys.CONTROL).send_keys("s").key_up(Keys.CONTROL).perform()
+    me.sees("[data-said]", "Price 9.80 → 10.50")
+    me.sees("#channels .head .state", "Under review")
+    hall.forward(61)
+    me.sees("#channels .head .state", "On sale")
+    me.press("End listing")
+    me.sees("#channels .head .state", "Ended")
+    assert hall.listings()[0]["state"] == "ended"
+
+
+def test_a_file_is_brought_in_looked_at_first_and_rolled_back(at_screen: Person, ctx, tmp_path: Path):
+    make_product(ctx, "FEL-1", name="Fellside", price=Decimal("9.80"))
+    path = tmp_path / "prices.csv"
+    path.write_text(
+        "Artikelnummer;Bezeichnung;Verkauf;Warengruppe\nFEL-1;;10,50;\nNEW-1;New wool;5,00;Yarn > Lace\nBAD-1;Bad;lots;\n"
+    )
+    me = at_screen
+    me.press("Files")
+    me.axe()
+    me.driver.find_element(By.ID, "in-file").send_keys(str(path))
+    me.sees("[data-chosen]", "prices.csv")
+    me.press("Upload and match columns")
+    me.sees("select[name=column_0]", "SKU")
+    me.axe()
+    me.sees("select[name=column_2] option[value=price]").click()
+    me.press("Make the dry run")
+    me.sees(".tally", "1\nrefused")
+    me.sees(".before", "9.80")
+    me.sees(".after", "10.50")
+    me.sees("td", "“lots” is not a price")
+    me.axe()
+    me.press("Leave out the refused row")
+    me.press("Bring in 2 products")
+    me.sees(".note.good", "1 product made, 1 changed, 1 refused row left out")
+    me.axe()
+    me.press("See each change")
+    me.sees(".panel", "records go back")
+    me.axe()
+    me.press("Roll back")
+    me.sees(".note", "This rolled back")
+    assert {p.values.sku: p.values.price for p in products.list_after(ctx, SYSTEM, after=0, limit=9)} == {
+        "FEL-1": Decimal("9.80")
+    }
+    me.press("Jobs")
+    me.sees("#board td", "Roll back: File brought in: prices.csv")
+    me.axe()
+
+
+def test_the_table_is_searched_narrowed_and_walked_by_keyboard(at_screen: Person, ctx):
+    bring_in(
+        ctx,
+        "sku,name,price,category\n"
+        + "".join(f"P-{n:03d},Wool {n:03d},{n + 1},Yarn > Shelf {n % 3}\n" for n in range(120)),
+    )
+    make_product(ctx, "NDL-1", name="Needle, birch")
+    me = at_screen
+    me.open("/products")
+    me.sees(".list-head h1", "121 products")
+    me.axe()
+    me.press("Draft")
+    me.sees(".list-head h1", "120 products")
+    me.press("Price EUR")
+    me.sees("#goods tbody tr", "Wool 000")
+    me.press("Later")
+    me.sees(".pages", "Page 2 of 3")
+    me.sees("#goods tbody tr", "Wool 050")
+    assert "status=draft" in me.driver.current_url
+    assert "sort=price" in me.driver.current_url
+    ActionChains(me.driver).send_keys("/").send_keys("wool 11").perform()
+    me.sees(".list-head h1", "10 products")
+    assert "q=wool" in me.driver.current_url
+    me.sees(".fv[aria-pressed=true]", "Draft")
+    ActionChains(me.driver).send_keys(Keys.ARROW_DOWN, Keys.ARROW_DOWN, Keys.ENTER).perform()
+    me.sees(".bar h1", "Wool 111")
+    me.driver.back()
+    me.sees(".list-head h1", "10 products")
+    me.fill("#find", "zebra")
+    me.sees(".empty", "Nothing fits")
+    me.axe()
+
+
+def test_two_people_save_the_same_product_and_the_second_chooses(at_screen: Person, ctx):
+    product_id = make_product(ctx, "FEL-1", name="Before")
+    me = at_screen
+    me.open(f"/products/{product_id}")
+    me.fill("#in-name", "Mine")
+    values = products.read(ctx, SYSTEM, product_id).values
+    products.save(ctx, SYSTEM, product_id, type(values)(**{**vars(values), "name": "Theirs", "weight_g": 250}), None)
+    me.press("Save")
+    me.sees("#conflict", "Graupel saved this product while you were working on it.")
+    me.sees("#conflict", "Taken over from there: Weight")
+    me.axe()
+    me.sees("#conflict label", "Theirs").click()
+    me.press("Save")
+    me.sees(".bar h1", "Theirs")
+    assert products.read(ctx, SYSTEM, product_id).values.weight_g == 250
+
+
+def test_pictures_are_ordered_by_mouse_and_by_keyboard(at_screen: Person, ctx, tmp_path: Path):
+    product_id = make_product(ctx, "FEL-1")
+    for name, colour in (("first", "#111111"), ("second", "#777777"), ("third", "#DDDDDD")):
+        (tmp_path / f"{name}.jpg").write_bytes(jpeg(600, colour))
+    (tmp_path / "broken.jpg").write_bytes(b"MZ no picture")
+    me = at_screen
+    me.open(f"/products/{product_id}")
+    for name in ("first", "second", "third"):
+        me.driver.find_element(By.ID, "in-file").send_keys(str(tmp_path / f"{name}.jpg"))
+        me.sees(".tile .facts", f"{name}.jpg")
+    tiles = me.driver.find_elements(By.CSS_SELECTOR, ".tile img")
+    me.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", tiles[0])
+    ActionChains(me.driver).click_and_hold(tiles[0]).move_by_offset(10, 3).move_to_element(tiles[1]).move_by_offset(
+        30, 0
+    ).release().perform()
+    me.sees(".tile:nth-child(1) .facts", "second.jpg")
+    last = me.sees('[aria-label="Move third.jpg forward"]')
+    last.send_keys(Keys.ENTER)
+    me.sees(".tile:nth-child(2) .facts", "third.jpg")
+    me.driver.find_element(By.ID, "in-file").send_keys(str(tmp_path / "broken.jpg"))
+    me.sees(".tile .wrong", "not a picture")
+    me.axe()
+    me.press("Save")
+    me.sees("[data-said]", "Saved: Pictures")
+    me.open(f"/products/{product_id}")
+    assert [e.text.split("\n")[0] for e in me.driver.find_elements(By.CSS_SELECTOR, ".tile .facts")] == [
+        "second.jpg",
+        "third.jpg",
+        "first.jpg",
+    ]
+
+
+def test_every_other_page_is_sound_for_everybody_and_small_screens(at_screen: Person, ctx):
+    product_id = make_product(ctx, "FEL-1", name="W" * 120, picture_side=600)
+    person(ctx, Role.OWNER)
+    person(ctx, Role.VIEWER)
+    me = at_screen
+    me.open("/sign-in")
+    for role in (Role.VIEWER, Role.OWNER):
+        me.sign_in(role)
+        me.sees(".list-head h1")
+        for path in (
+            "/account",
+            "/channels",
+            "/jobs",
+            "/history",
+            "/files",
+            f"/products/{product_id}",
+            "/products",
+            "/nowhere",
+        ):
+            me.open(path)
+            me.sees("main")
+            me.axe()
+    for width in (1280, 400):
+        me.size(width, 800)
+        for path in (
+            "/products",
+            f"/products/{product_id}",
+            "/files",
+            "/history",
+            "/account",
+            "/channels",
+            "/jobs",
+            "/shop",
+        ):
+            me.open(path)
+            me.sees("main")
+            wide = me.driver.execute_script(
+                "return document.documentElement.scrollWidth - document.documentElement.clientWidth"
+            )
+            assert wide <= 0, f"{path} at {width}"
+    me.size(1280, 800)
+    me.open("/account")
+    me.fill("#token-name", "Till")
+    me.press("Make token")
+    me.sees("#new-token", "grp_")
+    me.axe()
+    me.driver.delete_all_cookies()
+    me.open("/sign-in")
+    me.axe()
+    me.fill("#email", "owner@skeinwright.example")
+    me.fill("#password", "wrong")
+    me.press("Sign in")
+    me.sees(".note.bad", "don't belong together")
+    me.axe()

@@ -1,0 +1,132 @@
+"""The editor and the table over HTTP."""
+
+import re
+from decimal import Decimal
+
+from graupel.core.products import Status
+from graupel.core.roles import SYSTEM
+from graupel.features.products import service
+from tests.making import jpeg, make_product
+from tests.serving import app, as_role, browser, stranger
+
+__all__ = ["app", "as_role", "browser", "stranger"]
+
+
+def form_of(text: str) -> dict[str, str]:
+    """The fields of the product form as the page sends them."""
+    form = re.search(r'<form id="product-form".*?</form>', text, re.S)[0]
+    found = dict(re.findall(r'<input[^>]*name="(\w+)"[^>]*value="([^"]*)"', form))
+    found["description"] = re.search(r"<textarea[^>]*>(.*?)</textarea>", form, re.S)[1]
+    chosen = re.search(r'<option value="(\d+)" selected', form)
+    found = {name: value for name, value in found.items() if not name.startswith("choose_")}
+    return found | {"category_id": chosen[1] if chosen else ""}
+
+
+def test_a_refused_save_keeps_everything_that_was_typed_and_names_each_field(browser, ctx):
+    make_product(ctx, "TAKEN", name="The owner")
+    answer = browser.write(
+        "/products",
+        {
+            "name": "New <yarn>",
+            "sku": "TAKEN",
+            "price": "12,x",
+            "weight_g": "2 stone",
+            "gtin": "123",
+            "description": "<p>Typed</p>",
+            "then": "draft",
+        },
+    )
+    assert answer.status_code == 422
+    assert "<html" not in answer.text
+    typed = form_of(answer.text)
+    assert (typed["name"], typed["sku"], typed["price"], typed["weight_g"], typed["gtin"]) == (
+        "New &lt;yarn&gt;",
+        "TAKEN",
+        "12,x",
+        "2 stone",
+        "123",
+    )
+    assert "&lt;p&gt;Typed&lt;/p&gt;" in typed["description"]
+    for field in ("price", "weight_g", "gtin"):
+        assert f'id="wrong-{field}-1"' in answer.text
+    mended = browser.write("/products", {"name": "New", "sku": "TAKEN", "price": "12,5"})
+    assert "belongs to “The owner” already" in mended.text
+
+
+def test_a_new_product_with_a_picture_leads_to_its_editor(browser, ctx):
+    tile = browser.write("/media", files={"file": ("my skein.jpg", jpeg(700))})
+    media_id = re.search(r'name="picture" value="(\d+)"', tile.text)[1]
+    category = browser.write("/categories", {"path": "Yarn > Aran"}).json()
+    answer = browser.write(
+        "/products",
+        {
+            "name": "New",
+            "sku": "N-1",
+            "price": "12,50",
+            "weight_g": "1.2 kg",
+            "category_id": category["id"],
+            "picture": media_id,
+            "alt": "A skein",
+            "then": "live",
+        },
+    )
+    assert answer.status_code == 204
+    product = service.list_after(ctx, SYSTEM, after=0, limit=1)[0]
+    assert answer.headers["hx-redirect"] == f"/products/{product.id}?made=1"
+    values = service.read(ctx, SYSTEM, product.id).values
+    assert (values.price, values.weight_g, values.status, values.pictures[0].alt) == (
+        Decimal("12.50"),
+        1200,
+        Status.LIVE,
+        "A skein",
+    )
+    small = browser.get(re.search(r'<img src="([^"]+)"', tile.text)[1])
+    assert small.headers["content-type"] == "image/webp"
+    assert "immutable" in small.headers["cache-control"]
+
+
+def test_two_people_see_both_values_and_the_choice_counts(browser, ctx):
+    product_id = make_product(ctx, "FEL-1", name="Before", price=Decimal("1.00"))
+    mine = form_of(browser.get(f"/products/{product_id}").text)
+    service.save(
+        ctx,
+        SYSTEM,
+        product_id,
+        service.read(ctx, SYSTEM, product_id).values.__class__(
+            **{**vars(service.read(ctx, SYSTEM, product_id).values), "price": Decimal("3.00"), "brand": "Carrow Mill"}
+        ),
+        None,
+    )
+    answer = browser.write(f"/products/{product_id}", {**mine, "price": "2.00", "name": "Mine"})
+    assert answer.status_code == 409
+    assert "Graupel saved this product while you were working on it" in answer.text
+    assert "Taken over from there: Brand" in answer.text
+    shown = form_of(answer.text)
+    assert (shown["name"], shown["price"], shown["brand"]) == ("Mine", "2.00", "Carrow Mill")
+    unchosen = browser.write(f"/products/{product_id}", {**shown, "theirs_price": "3.00"})
+    assert "Choose which value of Price" in unchosen.text
+    done = browser.write(f"/products/{product_id}", {**shown, "theirs_price": "3.00", "choose_price": "theirs"})
+    assert done.status_code == 200
+    values = service.read(ctx, SYSTEM, product_id).values
+    assert (values.name, values.price, values.brand) == ("Mine", Decimal("3.00"), "Carrow Mill")
+
+
+def test_the_mirror_shows_what_is_typed_and_writes_nothing(browser, ctx):
+    answer = browser.write("/products/mirror/new", {"name": "Typed just now", "price": "12,5"})
+    assert "Typed just now" in answer.text
+    assert "€12.50" in answer.text
+    assert "A category is needed" in answer.text
+    assert service.list_after(ctx, SYSTEM, after=0, limit=1) == []
+
+
+def test_the_table_gives_htmx_the_results_and_a_person_the_page(browser, ctx):
+    make_product(ctx, "FEL-1")
+    fragment = browser.get("/products?q=fel", headers={"HX-Request": "true"})
+    assert fragment.text.lstrip().startswith('<div id="results"')
+    assert "<html" in browser.get("/products?q=fel").text
+
+
+def test_a_session_that_ended_while_typing_leaves_the_page_as_it_is(stranger):
+    answer = stranger.post("/products", data={"name": "Typed"}, headers={"HX-Request": "true"})
+    assert answer.status_code == 401
+    assert "what you typed is still on this page" in answer.text

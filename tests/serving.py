@@ -1,0 +1,75 @@
+"""The application over HTTP, without a network."""
+
+import re
+from collections.abc import Callable
+
+import pytest
+from starlette.testclient import TestClient
+
+from graupel import main
+from graupel.context import Context
+from graupel.core.roles import Role
+from graupel.features.users import service as users
+from graupel.web.security import SESSION_COOKIE
+from tests.conftest import PASSWORD, person
+
+
+class Browser(TestClient):
+    """Signed in as one person; sends the page's token with every write."""
+
+    csrf = ""
+
+    def write(self, path: str, data=None, **given):
+        """A form sent from our own page by htmx."""
+        headers = {"X-CSRF-Token": self.csrf, "HX-Request": "true", **given.pop("headers", {})}
+        return self.post(path, data=data, headers=headers, follow_redirects=False, **given)
+
+
+@pytest.fixture
+def app(ctx: Context):
+    return main.make_app(ctx)
+
+
+@pytest.fixture
+def stranger(app) -> Browser:
+    """Nobody is signed in."""
+    return Browser(app, base_url="http://127.0.0.1")
+
+
+@pytest.fixture
+def as_role(app, ctx: Context) -> Callable[[Role], Browser]:
+    """A browser of a person with a role."""
+
+    def sign_in(role: Role) -> Browser:
+        actor = person(ctx, role)
+        secret = users.sign_in(ctx, f"{role}@skeinwright.example", PASSWORD, "127.0.0.1", "test")
+        browser = Browser(app, base_url="http://127.0.0.1", cookies={SESSION_COOKIE: secret})
+        browser.csrf = users.identify(ctx, secret).csrf
+        browser.actor = actor
+        return browser
+
+    return sign_in
+
+
+@pytest.fixture
+def browser(as_role) -> Browser:
+    """An editor's."""
+    return as_role(Role.EDITOR)
+
+
+def paths_of(app, methods: set[str]) -> list[tuple[str, str]]:
+    """(method, path) of every page route that takes one of the methods, with numbers filled in."""
+    found = []
+    for route in _routes(app.app.router):
+        for method in (getattr(route, "methods", None) or set()) & methods:
+            found.append((method, re.sub(r"{\w+}", "1", route.path)))
+    return sorted(found)
+
+
+def _routes(router):
+    for route in router.routes:
+        inner = getattr(route, "original_router", None)
+        if inner is not None:
+            yield from _routes(inner)
+        elif not route.path.startswith(("/static", "/api")):
+            yield route
