@@ -190,7 +190,8 @@ class Standing:
     @property
     def is_under_way(self) -> bool:
         """Whether an answer is being waited for."""
-        return self.state in (ListingState.SENDING, ListingState.REVIEW, ListingState.ENDING)
+        catching_up = self.is_behind and self.verdict is not readiness.Verdict.BLOCKED
+        return catching_up or self.state in (ListingState.SENDING, ListingState.REVIEW, ListingState.ENDING)
 
 
 def standings(ctx: Context, actor: Actor, product: Product) -> list[Standing]:

@@ -146,7 +146,8 @@ function begin() {
   form.addEventListener("submit", (event) => { form.elements.then.value = (event.submitter && event.submitter.dataset.then) || form.elements.status.value; }, true);
   form.addEventListener("input", () => showUnsaved(form));
   form.addEventListener("change", () => showUnsaved(form));
-  if (refused) { showUnsaved(form); refused.scrollIntoView({ block: "center" }); refused.focus({ preventScroll: true }); }
+  showUnsaved(form); // a field that was swapped out may have spoken up last
+  if (refused) { refused.scrollIntoView({ block: "center" }); refused.focus({ preventScroll: true }); }
 }
 document.addEventListener("DOMContentLoaded", begin);
 document.addEventListener("htmx:afterSettle", begin);

@@ -1,0 +1,1 @@
+"""Benchmarks: each prints its figures beside a floor that is measured in the same run."""

@@ -1,0 +1,65 @@
+"""Bringing in N new products, and then the same file with one price in ten changed, beside a bare LOAD DATA."""
+
+import csv
+import io
+from collections.abc import Iterator
+from pathlib import Path
+
+from bench import catalogue
+from bench.figures import Figure, PeakMemory, timed
+from graupel.context import Context
+from graupel.core.roles import SYSTEM
+from graupel.db.loading import load_rows
+from graupel.features.files import service as files
+from graupel.jobs.worker import Worker
+
+FLOOR = "bare LOAD DATA of the same rows"
+
+
+def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figure]:
+    """Fills an empty installation with the catalogue."""
+    path = catalogue.write(folder / f"goods-{count}.csv", count, seed)
+    floor = _floor(ctx, path)
+    yield Figure("LOAD DATA, the floor", count, floor, 1.0)
+    yield from _import(ctx, path, count, floor, "import, all new")
+    changed = catalogue.write(folder / f"dearer-{count}.csv", count, seed, dearer=True)
+    yield from _import(ctx, changed, count, floor, "import, one in ten changed")
+
+
+def _floor(ctx: Context, path: Path) -> float:
+    with path.open(encoding="utf-8", newline="") as file:
+        rows = list(csv.reader(file))[1:]
+    columns = ["sku", "name", "price", "weight_g", "category", "description"]
+
+    def make(tx) -> None:  # type: ignore[no-untyped-def]
+        tx.run("DROP TABLE IF EXISTS bench_floor")
+        tx.run("""CREATE TABLE bench_floor (id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, sku VARCHAR(64), name VARCHAR(255),
+                  price DECIMAL(12,2), weight_g INT, category VARCHAR(1000), description MEDIUMTEXT,
+                  UNIQUE KEY (sku), KEY (name), KEY (price)) ENGINE=InnoDB""")
+
+    ctx.db.run(make)
+    seconds, _ = timed(lambda: ctx.db.run(lambda tx: load_rows(tx, "bench_floor", columns, rows)))
+    ctx.db.run(lambda tx: tx.run("DROP TABLE bench_floor"))
+    return seconds
+
+
+def _import(ctx: Context, path: Path, count: int, floor: float, name: str) -> Iterator[Figure]:
+    file_id = files.take(ctx, SYSTEM, path.name, io.BytesIO(path.read_bytes()))
+    columns = files.read(ctx, SYSTEM, file_id).row["columns"]
+    files.request_plan(ctx, SYSTEM, file_id, columns, go_live=True)
+    with PeakMemory() as memory:
+        seconds, _ = timed(lambda: _work_off(ctx))
+        yield Figure(f"{name}: dry run", count, seconds, seconds / floor, FLOOR, peak_mb=memory.peak)
+    files.request_apply(ctx, SYSTEM, file_id, leave_out=False)
+    with PeakMemory() as memory:
+        seconds, _ = timed(lambda: _work_off(ctx))
+        yield Figure(f"{name}: apply", count, seconds, seconds / floor, FLOOR, peak_mb=memory.peak)
+    trouble = files.read(ctx, SYSTEM, file_id).trouble
+    if trouble:
+        raise RuntimeError(trouble)
+
+
+def _work_off(ctx: Context) -> None:
+    worker = Worker(ctx)
+    while worker.work_one():
+        pass

@@ -1,0 +1,116 @@
+"""The products table over HTTP, with 8 people clicking at once: search, facets, sorting, pages.
+
+The floor is the same 8 people asking the same server for /healthz, which reads nothing: what the server and
+this measuring cost by themselves. Two ways: clicking as fast as answers come, and with a person's pause.
+"""
+
+import os
+import random
+import re
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+
+from bench.figures import Figure, percentile
+from graupel.context import Context
+from graupel.core.roles import SYSTEM, Role
+from graupel.features.users import service as users
+from graupel.web.security import SESSION_COOKIE
+
+PEOPLE = 8
+CLICKS = 60
+PAUSE = 0.5
+WORDS = ("fells", "heather", "quarry tweed", "lan-000", "moss", "rib", "12", "low tide lace", "zebra", "winterberry boucle, rust")
+PASSWORD = "bench-password"
+
+
+def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figure]:
+    """Measures a catalogue that is already there."""
+    users.add_user(ctx, SYSTEM, "bench@example.com", "Bench", Role.EDITOR, PASSWORD)
+    ids = [row["id"] for row in ctx.db.run(lambda tx: tx.all("SELECT id FROM category ORDER BY RAND(1) LIMIT 40"))]
+    address, process = _serve(ctx, folder)
+    try:
+        floor = _crowd(ctx, address, seed, ids, floor=True, pause=0)
+        yield Figure("an empty answer, the floor", count, ratio=1.0, p50_ms=percentile(floor, 0.5), p95_ms=percentile(floor, 0.95))
+        for name, pause in (("table, 8 people without a pause", 0.0), (f"table, 8 people with a pause of {PAUSE} s", PAUSE)):
+            times = _crowd(ctx, address, seed, ids, floor=False, pause=pause)
+            yield Figure(name, count, ratio=percentile(times, 0.5) / percentile(floor, 0.5), floor="an empty answer",
+                         p50_ms=percentile(times, 0.5), p95_ms=percentile(times, 0.95))
+    finally:
+        process.terminate()
+        process.wait(20)
+
+
+def _serve(ctx: Context, folder: Path) -> tuple[str, subprocess.Popen[bytes]]:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    env = {**os.environ, "GRAUPEL_DATABASE_URL": ctx.settings.database_url, "GRAUPEL_DATA_FOLDER": str(folder), "GRAUPEL_LOG_LEVEL": "ERROR"}
+    process = subprocess.Popen([sys.executable, "-m", "graupel.cli", "serve", "--port", str(port)], env=env)
+    address = f"http://127.0.0.1:{port}"
+    deadline = time.monotonic() + 30
+    while True:
+        try:
+            httpx.get(f"{address}/healthz", trust_env=False)
+            return address, process
+        except httpx.HTTPError:
+            if time.monotonic() > deadline or process.poll() is not None:
+                raise
+            time.sleep(0.1)
+
+
+def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool, pause: float) -> list[float]:
+    """Milliseconds of every click of everybody."""
+    times: list[float] = []
+    troubles: list[str] = []
+    start = threading.Barrier(PEOPLE)
+
+    def click(number: int) -> None:
+        dice = random.Random(seed * 100 + number)
+        secret = users.sign_in(ctx, "bench@example.com", PASSWORD, f"127.0.0.{number}", "bench")
+        with httpx.Client(base_url=address, cookies={SESSION_COOKIE: secret}, trust_env=False, timeout=60) as browser:
+            at = "/products"
+            start.wait()
+            for _ in range(CLICKS):
+                began = time.perf_counter()
+                answer = browser.get("/healthz" if floor else at)
+                times.append((time.perf_counter() - began) * 1000)
+                if answer.status_code != 200:
+                    troubles.append(f"{at}: {answer.status_code}")
+                    return
+                at = _next(dice, at, answer.text, ids)
+                if pause:
+                    time.sleep(dice.expovariate(1 / pause))
+
+    threads = [threading.Thread(target=click, args=[number]) for number in range(PEOPLE)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    if troubles:
+        raise RuntimeError(troubles[0])
+    return times
+
+
+def _next(dice: random.Random, at: str, text: str, ids: list[int]) -> str:
+    """Where a person clicks next: another page, another order, a facet, a search."""
+    match dice.randrange(6):
+        case 0:
+            later = re.search(r'rel="next" href="([^"]+)"', text)
+            return later[1].replace("&amp;", "&") if later else "/products"
+        case 1:
+            return f"/products?q={dice.choice(WORDS)}"
+        case 2:
+            return f"/products?category={dice.choice(ids)}"
+        case 3:
+            return f"/products?sort={dice.choice(['', '-'])}{dice.choice(['name', 'sku', 'price', 'changed'])}"
+        case 4:
+            return f"/products?status=live&category={dice.choice(ids)}&sort=name"
+        case _:
+            return f"/products?q={dice.choice(WORDS)}&status=live&sort=-price"
