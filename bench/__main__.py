@@ -21,7 +21,9 @@ MEASURES = {"import": imports.measure, "table": table.measure}
 def run() -> None:
     """Measure what was asked for."""
     parser = argparse.ArgumentParser(prog="scripts/bench", description="Measure Graupel on a made-up catalogue.")
-    parser.add_argument("names", nargs="*", metavar="NAME", help=f"what to measure: {', '.join(MEASURES)} (default: all)")
+    parser.add_argument(
+        "names", nargs="*", metavar="NAME", help=f"what to measure: {', '.join(MEASURES)} (default: all)"
+    )
     parser.add_argument("--rows", type=int, action="append", help="number of variants (default: 10,000 and 100,000)")
     parser.add_argument("--seed", type=int, default=7, help="the catalogue's seed number")
     parser.add_argument("--json", action="store_true", help="one JSON object a line instead of a table")

@@ -6,7 +6,17 @@ from collections.abc import Iterator
 from pathlib import Path
 
 COLOURS = ("Heather", "Juniper", "Rust", "Oat", "Peat", "Gorse", "Slate", "Foxglove", "Tarn", "Bilberry")
-LINES = ("Fellside", "Lanternfish", "Moss stitch", "Quarry", "Saltmarsh", "Winterberry", "Scar Top", "Low Tide", "Threshing")
+LINES = (
+    "Fellside",
+    "Lanternfish",
+    "Moss stitch",
+    "Quarry",
+    "Saltmarsh",
+    "Winterberry",
+    "Scar Top",
+    "Low Tide",
+    "Threshing",
+)
 KINDS = ("aran", "sock", "merino", "tweed", "linen", "lace", "boucle", "mohair", "ribbon", "needle", "button", "kit")
 SHELVES = 200
 TEXT = (
@@ -22,8 +32,12 @@ def rows(count: int, seed: int) -> Iterator[list[str]]:
         name = f"{dice.choice(LINES)} {dice.choice(KINDS)}, {dice.choice(COLOURS)}, {number}"
         shelf = dice.randrange(SHELVES)
         yield [
-            f"{name[:3].upper()}-{number:07d}", name, f"{dice.randrange(100, 9000) / 100:.2f}", str(dice.randrange(5, 900)),
-            f"Hall {shelf % 10} > Shelf {shelf}", TEXT * dice.randrange(1, 3),
+            f"{name[:3].upper()}-{number:07d}",
+            name,
+            f"{dice.randrange(100, 9000) / 100:.2f}",
+            str(dice.randrange(5, 900)),
+            f"Hall {shelf % 10} > Shelf {shelf}",
+            TEXT * dice.randrange(1, 3),
         ]
 
 

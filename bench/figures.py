@@ -63,12 +63,17 @@ class PeakMemory:
 
 def table(figures: Sequence[Figure]) -> str:
     """The figures in columns, as Markdown."""
+
     def cell(value: float | None, digits: int) -> str:
         return "" if value is None else f"{value:,.{digits}f}"
 
-    lines = ["| measure | variants | seconds | ratio | floor | p50 ms | p95 ms | peak MB |",
-             "|---|---:|---:|---:|---|---:|---:|---:|"]
+    lines = [
+        "| measure | variants | seconds | ratio | floor | p50 ms | p95 ms | peak MB |",
+        "|---|---:|---:|---:|---|---:|---:|---:|",
+    ]
     lines += [
         f"| {f.name} | {f.rows:,} | {cell(f.seconds, 2)} | {cell(f.ratio, 1)} | {f.floor} | {cell(f.p50_ms, 0)} | "
-        f"{cell(f.p95_ms, 0)} | {cell(f.peak_mb, 0)} |" for f in figures]
+        f"{cell(f.p95_ms, 0)} | {cell(f.peak_mb, 0)} |"
+        for f in figures
+    ]
     return "\n".join(lines)

@@ -33,7 +33,8 @@ def _floor(ctx: Context, path: Path) -> float:
 
     def make(tx) -> None:  # type: ignore[no-untyped-def]
         tx.run("DROP TABLE IF EXISTS bench_floor")
-        tx.run("""CREATE TABLE bench_floor (id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, sku VARCHAR(64), name VARCHAR(255),
+        tx.run("""CREATE TABLE bench_floor (
+                  id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, sku VARCHAR(64), name VARCHAR(255),
                   price DECIMAL(12,2), weight_g INT, category VARCHAR(1000), description MEDIUMTEXT,
                   UNIQUE KEY (sku), KEY (name), KEY (price)) ENGINE=InnoDB""")
 

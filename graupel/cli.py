@@ -5,7 +5,6 @@ from pathlib import Path
 from typing import Annotated, NoReturn
 
 import typer
-import uvicorn
 
 from graupel import logs, main, worker
 from graupel.context import Context
@@ -16,6 +15,7 @@ from graupel.features.files import service as files
 from graupel.features.users import service as users
 from graupel.jobs.worker import Worker
 from graupel.settings import Settings
+from graupel.web import server
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -61,11 +61,11 @@ def demo(
 def serve(
     host: Annotated[str, typer.Option(help="The address to listen on.")] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="The port to listen on.")] = 8000,
+    processes: Annotated[int, typer.Option(help="How many processes serve; one for each core is a good number.")] = 1,
 ) -> None:
     """Serve the pages and the interface for programs."""
-    uvicorn.run(
-        main.make_app(_context()), host=host, port=port, log_config=None, access_log=False, timeout_graceful_shutdown=5
-    )
+    _settings()
+    server.serve("graupel.main:app_from_environment", host, port, processes)
 
 
 @app.command("worker")

@@ -11,6 +11,7 @@ from starlette.types import ASGIApp
 
 import graupel
 import graupel.channels.ostlerby
+from graupel import logs
 from graupel.context import Context
 from graupel.db import Database, DatabaseUnavailable, pending
 from graupel.features.categories import pages as category_pages
@@ -41,6 +42,13 @@ def make_context(settings: Settings) -> Context:
     """The context of this installation."""
     products.register_kinds(settings.language)
     return Context(Database(settings.database_url), settings)
+
+
+def app_from_environment() -> ASGIApp:
+    """The web application of the settings in the environment, for a server that starts several processes."""
+    settings = Settings()
+    logs.configure(settings.log_level)
+    return make_app(make_context(settings))
 
 
 def make_app(ctx: Context) -> ASGIApp:

@@ -5,6 +5,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any
 
 from rapidfuzz import fuzz, process
@@ -137,6 +138,7 @@ def _read_cell(name: str, text: str, currency: str) -> Any:
             return products.parse_description(text)
 
 
+@lru_cache(4096)  # a file says the same few paths many times
 def parse_category_path(text: str) -> str:
     """A path of category names joined by " > ". Raises Refused where a name is empty or too long."""
     names = [re.sub(r"\s+", " ", name).strip() for name in text.split(">")]

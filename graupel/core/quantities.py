@@ -9,6 +9,8 @@ MAX_PRICE = Decimal("9999999999.99")
 MAX_WEIGHT_G = 100_000_000
 
 _PLAIN = re.compile(r"\d{1,10}(\.\d{1,2})?")
+_PLAIN_GRAMS = re.compile(r"(\d{1,7})(?: ?g)?")
+_BLANKS = re.compile(r"[\s\u00a0\u202f]+")
 _NUMBER = re.compile(r"[+-]?[\d.,']+")
 _CURRENCY_SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY", "₣": "CHF"}
 _GRAMS = {
@@ -61,6 +63,8 @@ def parse_weight(text: str) -> int:
     A number without a unit is grams. Raises Refused where it is no weight.
     """
     text = _squeeze(text)
+    if plain := _PLAIN_GRAMS.fullmatch(text):
+        return int(plain[1])
     number, word = _number_and_word(text, "weight", "250 g or 1.2 kg")
     unit = word.lower() or "g"
     if unit not in _GRAMS:
@@ -91,7 +95,7 @@ def format_weight(grams: int | None) -> str:
 
 
 def _squeeze(text: str) -> str:
-    return re.sub(r"[\s\u00a0\u202f]+", " ", text).strip()
+    return _BLANKS.sub(" ", text).strip()
 
 
 def _number_and_word(text: str, what: str, example: str) -> tuple[str, str]:

@@ -1,6 +1,7 @@
 """Full pages and fragments, from the templates of all areas."""
 
 from datetime import UTC, datetime
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -82,8 +83,11 @@ def _ago(at: datetime | None, locale: str) -> str:
     if at is None:
         return ""
     seconds = int((_utc(at) - datetime.now(UTC)).total_seconds())
-    if seconds > -45:
-        return "just now"
+    return "just now" if seconds > -45 else _delta(seconds // 30 * 30, locale)
+
+
+@lru_cache(2000)
+def _delta(seconds: int, locale: str) -> str:
     return format_timedelta(seconds, add_direction=True, locale=locale, threshold=1.2)
 
 

@@ -21,10 +21,17 @@ from graupel.core.roles import Role
 from tests.conftest import PASSWORD, person
 
 AXE = (Path(__file__).parent.parent / "vendor" / "axe.js").read_text()
-FLAGS = (
-    "--headless=new --no-sandbox --disable-gpu --disable-dev-shm-usage --disable-background-networking "
-    "--disable-component-update --disable-sync --no-first-run --hide-scrollbars"
-).split()
+FLAGS = [
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-dev-shm-usage",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+    "--hide-scrollbars",
+]
 
 
 def pytest_collection_modifyitems(items):

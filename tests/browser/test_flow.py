@@ -106,7 +106,8 @@ def test_a_file_is_brought_in_looked_at_first_and_rolled_back(at_screen: Person,
     make_product(ctx, "FEL-1", name="Fellside", price=Decimal("9.80"))
     path = tmp_path / "prices.csv"
     path.write_text(
-        "Artikelnummer;Bezeichnung;Verkauf;Warengruppe\nFEL-1;;10,50;\nNEW-1;New wool;5,00;Yarn > Lace\nBAD-1;Bad;lots;\n"
+        "Artikelnummer;Bezeichnung;Verkauf;Warengruppe\nFEL-1;;10,50;\n"
+        "NEW-1;New wool;5,00;Yarn > Lace\nBAD-1;Bad;lots;\n"
     )
     me = at_screen
     me.press("Files")

@@ -4,8 +4,8 @@ from decimal import Decimal
 
 import pytest
 
-from graupel.core.imports import Action, FileRow, guess_columns, parse_category_path, plan_row, read_row
 from graupel.core.errors import Refused
+from graupel.core.imports import Action, FileRow, guess_columns, parse_category_path, plan_row, read_row
 
 
 @pytest.mark.parametrize(

@@ -75,7 +75,7 @@ def test_loaded_rows_hold_exactly_what_was_given(ctx):
 
 
 def test_a_row_that_does_not_fit_takes_all_back(ctx):
-    with pytest.raises(Exception, match="0 of 2 rows|truncated|too long"):
+    with pytest.raises(Exception, match=r"rows were loaded|too long"):
         ctx.db.run(lambda tx: load_rows(tx, "category", ["name"], [("fits",), ("x" * 200,)]))
     assert names(ctx) == []
 

@@ -83,7 +83,7 @@ def _cells(batch_id: int, row: FileRow, known: Any) -> tuple[Any, ...]:
         category_id,
         row.description,
         problems,
-        "refused" if problems else None,
+        "refused" if problems else "new",
     )
 
 
@@ -110,30 +110,25 @@ _JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
 def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
     """Find the products that the rows mean, and say of each row what it would do."""
     params = {"batch": batch_id, "lang": lang}
+    # Every row is loaded as new, so that only those that mean a product that is there are touched again.
     tx.run(
-        """UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
-              SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version
-              WHERE b.batch_id = %(batch)s AND b.action IS NULL""",
-        params,
-    )
-    tx.run(
-        f"""UPDATE {_JOINED} SET b.action = IF({_PRODUCT_DIFFERS} OR {_VARIANT_DIFFERS}, 'changed', 'unchanged')
-               WHERE b.batch_id = %(batch)s AND b.action IS NULL""",
+        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
+            STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
+            SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version,
+                b.action = IF({_PRODUCT_DIFFERS} OR {_VARIANT_DIFFERS}, 'changed', 'unchanged')
+            WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
         params,
     )
     # The few that lack something are judged by the rule itself, so that its words stand in one place.
     lacking = "b.name IS NULL" + (" OR b.price IS NULL OR b.category IS NULL" if live else "")
     for row in tx.all(
-        f"""SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action IS NULL
-                          AND ({lacking})""",
-        params,
+        f"SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action = 'new' AND ({lacking})", params
     ):
         problems = [p.as_dict() for p in plan_row(_file_row(row, row["category"]), None, live=live).problems]
         tx.run(
             "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
             [json.dumps(problems, ensure_ascii=False), batch_id, row["line"]],
         )
-    tx.run("UPDATE batch_row b SET b.action = 'new' WHERE b.batch_id = %(batch)s AND b.action IS NULL", params)
 
 
 def _file_row(row: dict[str, Any], category: str | None) -> FileRow:
@@ -316,55 +311,43 @@ def _make(tx: Tx, params: dict[str, Any]) -> None:
     where = f"{_RANGE} AND b.action = 'new'"
     tx.run(
         f"""INSERT INTO product (status, category_id, was_live, made_at, changed_at, batch_id, batch_line)
-               SELECT %(status)s, b.category_id, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
-                      b.batch_id, b.line
-               FROM batch_row b WHERE {where}""",
+            SELECT %(status)s, b.category_id, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
+                   b.batch_id, b.line
+            FROM batch_row b WHERE {where}""",
         params,
     )
-    tx.run(
-        f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line
-               SET b.product_id = p.id, b.product_version = 1, b.variant_version = 1 WHERE {where}""",
-        params,
-    )
+    made = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
     tx.run(
         f"""INSERT INTO product_text (product_id, lang, name, description)
-               SELECT b.product_id, %(lang)s, b.name, COALESCE(b.description, '') FROM batch_row b WHERE {where}""",
+            SELECT p.id, %(lang)s, b.name, COALESCE(b.description, '') FROM {made} WHERE {where}""",
         params,
     )
     tx.run(
         f"""INSERT INTO variant (product_id, sku, price, weight_g)
-               SELECT b.product_id, b.sku, b.price, b.weight_g FROM batch_row b WHERE {where}""",
+            SELECT p.id, b.sku, b.price, b.weight_g FROM {made} WHERE {where}""",
         params,
     )
-    tx.run(
-        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku SET b.variant_id = v.id WHERE {where}""", params
-    )
-    empty = {"brand": "''", "mpn": "''"}
     product = [
-        json_field(n, Column(sql))
-        for n, sql in (
-            ("name", "b.name"),
-            ("description", "COALESCE(b.description, '')"),
-            ("status", "%(status)s"),
-            *empty.items(),
-        )
+        json_field("name", Column("b.name")),
+        json_field("description", Column("COALESCE(b.description, '')")),
+        json_field("status", Column("%(status)s")),
+        json_field("brand", Column("''")),
+        json_field("mpn", Column("''")),
+        json_field("category_id", Column("b.category_id", True)),
     ]
-    product.append(json_field("category_id", Column("b.category_id", True)))
     variant = [
-        json_field("product_id", Column("b.product_id", True)),
+        json_field("product_id", Column("v.product_id", True)),
         json_field("sku", Column("b.sku")),
         json_field("price", Column("b.price")),
         json_field("weight_g", Column("b.weight_g", True)),
         json_field("gtin", Column("NULL")),
     ]
-    for kind, key, members in (("product", "b.product_id", product), ("variant", "b.variant_id", variant)):
+    for kind, key, members, source in (
+        ("product", "p.id", product, made),
+        ("variant", "v.id", variant, "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"),
+    ):
         tx.run(
             f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-                   SELECT %(set)s, '{kind}', {key}, 1, NULL, {json_object(members)} FROM batch_row b WHERE {where}""",
+                SELECT %(set)s, '{kind}', {key}, 1, NULL, {json_object(members)} FROM {source} WHERE {where}""",
             params,
         )
-
-
-def forget(tx: Tx, batch_id: int) -> None:
-    """Drop the rows of a batch that is done with."""
-    tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])

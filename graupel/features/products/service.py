@@ -401,14 +401,12 @@ def table(ctx: Context, actor: Actor, state: TableState) -> Table:
 def _table(ctx: Context, tx: Tx, state: TableState) -> Table:
     lang = ctx.settings.language
     stamp = history.stamp(tx)
-    by_status = ctx.counts.get(
-        (stamp, "status", state.q, state.category), lambda: store.facet(tx, state, "status", lang)
-    )
-    by_category = ctx.counts.get(
-        (stamp, "category", state.q, state.status), lambda: store.facet(tx, state, "category_id", lang)
-    )
+    cross = ctx.counts.get((stamp, "cross", state.q), lambda: store.counts(tx, state.q, lang))
+    by_status = _summed(cross, 0, lambda key: not state.category or key[1] in state.category)
+    by_category = _summed(cross, 1, lambda key: not state.status or key[0] in state.status)
+    total = sum(count for status, count in by_status.items() if not state.status or status in state.status)
     tree = ctx.counts.get((stamp, "tree"), lambda: categories.tree(tx))
-    ids = store.page_ids(tx, state, lang)
+    ids = store.page_ids(tx, state, lang, total)
     more = len(ids) > PAGE_SIZE
     ids = ids[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
@@ -419,17 +417,25 @@ def _table(ctx: Context, tx: Tx, state: TableState) -> Table:
         FacetValue(s, s.capitalize(), by_status.get(s, 0), s in state.status, state.toggled("status", s).query())
         for s in map(str, Status)
     ]
-    chosen = [f.count for f in statuses if f.chosen] if state.status else [f.count for f in statuses]
     return Table(
         state,
         rows,
-        sum(chosen),
+        total,
         sum(by_status.values()),
         statuses,
         _category_facet(state, by_category, tree),
         earlier,
         later,
     )
+
+
+def _summed(cross: Mapping[Any, int], part: int, fits: Callable[[Any], bool]) -> dict[Any, int]:
+    """Counts by one part of the keys, of those that fit."""
+    found: dict[Any, int] = {}
+    for key, count in cross.items():
+        if fits(key):
+            found[key[part]] = found.get(key[part], 0) + count
+    return found
 
 
 def _with_pictures(tx: Tx, rows: list[dict[str, Any]], tree: categories.Tree) -> list[dict[str, Any]]:

@@ -5,7 +5,6 @@ from typing import Any
 from graupel.core.tables import PAGE_SIZE, Cursor, SearchWords, TableState, search_words
 from graupel.db import Tx
 
-_SORT_COLUMNS = {"name": "t.name", "sku": "v.sku", "price": "v.price", "changed": "p.changed_at"}
 _FROM = (
     "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s JOIN variant v ON v.product_id = p.id"
 )
@@ -158,82 +157,135 @@ def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
 
 # --- the table -----------------------------------------------------------------------------------------------
 
+#: Where at least this many products fit, walking the sorted index until a page is full beats sorting all that fit.
+WALK_FROM = 1500
+#: The same where no full-text index can find the words, so that finding all means reading every name.
+WALK_FROM_UNINDEXED = 200
+_JOINS = {
+    "t": "product_text t ON t.product_id = {on} AND t.lang = %(lang)s",
+    "v": "variant v ON v.product_id = {on}",
+    "p": "product p ON p.id = {on}",
+}
+#: Sort key -> the table that holds it, its index, its column, and the columns that order rows without ties.
+_SORTS = {
+    "name": ("t", "product_text t", "product_text_name", "t.name", ("t.name", "t.product_id")),
+    "sku": ("v", "variant v", "variant_sku", "v.sku", ("v.sku",)),
+    "price": ("v", "variant v", "variant_price", "v.price", ("v.price", "v.product_id")),
+    "changed": ("p", "product p", "product_changed", "p.changed_at", ("p.changed_at", "p.id")),
+}
+_ID = {"t": "t.product_id", "v": "v.product_id", "p": "p.id"}
 
-def _search(words: SearchWords | None, params: dict[str, Any]) -> str:
-    """A join that keeps the products whose name or SKU fits; nothing where nothing is searched."""
-    if words is None:
-        return ""
-    by_name = ["s.lang = %(lang)s"]
+
+def _by_name(words: SearchWords, alias: str, params: dict[str, Any]) -> list[str]:
+    """Conditions on a name: all words begin in it."""
+    found = []
     if words.indexed:
         params["words"] = words.indexed
-        by_name.append("MATCH (s.name) AGAINST (%(words)s IN BOOLEAN MODE)")
+        found.append(f"MATCH ({alias}.name) AGAINST (%(words)s IN BOOLEAN MODE)")
     for number, word in enumerate(words.compared):
-        params[f"word{number}"] = f"{_like(word)}%"
-        params[f"inner{number}"] = f"% {_like(word)}%"
-        by_name.append(f"(s.name LIKE %(word{number})s OR s.name LIKE %(inner{number})s)")
+        params[f"word{number}"], params[f"inner{number}"] = f"{_like(word)}%", f"% {_like(word)}%"
+        found.append(f"({alias}.name LIKE %(word{number})s OR {alias}.name LIKE %(inner{number})s)")
+    return found
+
+
+def _by_sku(words: SearchWords, params: dict[str, Any]) -> str:
     params["sku_like"] = f"{_like(words.sku_prefix)}%" if words.sku_prefix.isascii() else ""
-    name_part = (
-        f"SELECT s.product_id FROM product_text s WHERE {' AND '.join(by_name)} UNION " if len(by_name) > 1 else ""
-    )
-    return (
-        f" JOIN ({name_part}SELECT sv.product_id FROM variant sv WHERE sv.sku LIKE %(sku_like)s) hit"
-        " ON hit.product_id = p.id"
-    )
+    return "v.sku LIKE %(sku_like)s"
+
+
+def _hits(words: SearchWords | None, params: dict[str, Any]) -> str:
+    """A derived table of the products that fit a search, to be joined first; nothing where nothing is searched."""
+    if words is None:
+        return ""
+    names = _by_name(words, "s", params)
+    by_name = f"SELECT s.product_id FROM product_text s WHERE s.lang = %(lang)s AND {' AND '.join(names)} UNION "
+    return f"({by_name if names else ''}SELECT v.product_id FROM variant v WHERE {_by_sku(words, params)}) hit"
 
 
 def _like(text: str) -> str:
     return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
 
 
-def _where(state: TableState, params: dict[str, Any], *, without: str = "") -> list[str]:
+def _facets(state: TableState, params: dict[str, Any]) -> list[str]:
     found = []
-    if state.status and without != "status":
+    if state.status:
         params["status"] = list(state.status)
         found.append("p.status IN %(status)s")
-    if state.category and without != "category":
+    if state.category:
         params["category"] = list(state.category)
         found.append("p.category_id IN %(category)s")
     return found
 
 
-def _after(state: TableState, params: dict[str, Any]) -> tuple[list[str], bool]:
+def _beyond(state: TableState, params: dict[str, Any]) -> tuple[list[str], bool]:
     """Conditions for the rows beyond the cursor, and whether to read in descending order. NULL comes first."""
     cursor: Cursor | None = state.cursor
     descending = state.descending != bool(cursor and cursor.backwards)
     if cursor is None:
         return [], descending
-    column, than = _SORT_COLUMNS[state.sort_key], "<" if descending else ">"
+    column, than = _SORTS[state.sort_key][3], "<" if descending else ">"
     params |= {"at": cursor.value, "at_id": cursor.row_id}
-    beside = f"{column} <=> %(at)s AND p.id {than} %(at_id)s"
+    beside = f"{column} <=> %(at)s AND {_ID[_SORTS[state.sort_key][0]]} {than} %(at_id)s"
     if cursor.value is None:
-        beyond = f"({beside})" if descending else f"(({beside}) OR {column} IS NOT NULL)"
-        return [beyond], descending
+        return [f"({beside})" if descending else f"(({beside}) OR {column} IS NOT NULL)"], descending
     # The bare comparison lets the index be entered at the right place; the second decides among equals.
     nulls = f"{column} IS NULL OR " if descending and state.sort_key == "price" else ""
     return [f"({nulls}{column} {than}= %(at)s)", f"({nulls}{column} {than} %(at)s OR ({beside}))"], descending
 
 
-def page_ids(tx: Tx, state: TableState, lang: str) -> list[int]:
-    """Ids of a page's products and one more, in reading order from the cursor."""
+def page_ids(tx: Tx, state: TableState, lang: str, fitting: int) -> list[int]:
+    """Ids of a page's products and one more, in reading order from the cursor.
+
+    ``fitting``: about how many products fit the search and facets; it decides which way is quicker.
+    """
     params: dict[str, Any] = {"lang": lang, "limit": PAGE_SIZE + 1}
-    hit = _search(search_words(state.q), params)
-    after, descending = _after(state, params)
-    conditions = _where(state, params) + after
+    words = search_words(state.q)
+    conditions, descending = _beyond(state, params)
+    conditions += _facets(state, params)
+    unindexed = words is not None and not words.indexed
+    walks = fitting >= (WALK_FROM_UNINDEXED if unindexed else WALK_FROM) or not state.is_filtered
+    source = _walking(state, words, conditions, params) if walks else _gathering(state, words, conditions, params)
     way = "DESC" if descending else "ASC"
-    sort = state.sort_key
-    # Only what the order needs is joined: the rest is read for the page's few rows.
-    source = "product p"
-    if sort == "name":
-        source = "product_text t JOIN product p ON p.id = t.product_id"
-        conditions.append("t.lang = %(lang)s")
-    elif sort in ("sku", "price"):
-        source = "variant v JOIN product p ON p.id = v.product_id"
+    order = ", ".join(f"{column} {way}" for column in _SORTS[state.sort_key][4])
+    where = f"WHERE {' AND '.join(conditions)}" if conditions else ""
     rows = tx.all(
-        f"""SELECT p.id FROM {source}{hit} {"WHERE " + " AND ".join(conditions) if conditions else ""}
-            ORDER BY {_SORT_COLUMNS[sort]} {way}, p.id {way} LIMIT %(limit)s""",
-        params,
+        f"SELECT {_ID[_SORTS[state.sort_key][0]]} AS id FROM {source} {where} ORDER BY {order} LIMIT %(limit)s", params
     )
     return [row["id"] for row in rows]
+
+
+def _walking(state: TableState, words: SearchWords | None, conditions: list[str], params: dict[str, Any]) -> str:
+    """FROM: the sorted index first, each row tested, until the page is full."""
+    alias, table, index, _, _ = _SORTS[state.sort_key]
+    needed = {"p"} if state.status or state.category else set()
+    if words:
+        names = _by_name(words, "t", params)
+        either = [f"({' AND '.join(names)})"] if names else []
+        conditions.append(f"({' OR '.join([*either, _by_sku(words, params)])})")
+        needed |= {"t", "v"}
+    if alias == "t":
+        conditions.append("t.lang = %(lang)s")
+    joins = [f"STRAIGHT_JOIN {_JOINS[other].format(on=_ID[alias])}" for other in sorted(needed - {alias})]
+    return f"{table} FORCE INDEX ({index}) {' '.join(joins)}"
+
+
+def _gathering(state: TableState, words: SearchWords | None, conditions: list[str], params: dict[str, Any]) -> str:
+    """FROM: all that fit, by search or facet, to be sorted."""
+    alias = _SORTS[state.sort_key][0]
+    hits = _hits(words, params)
+    source = f"{hits} STRAIGHT_JOIN product p ON p.id = hit.product_id" if hits else "product p"
+    return source if alias == "p" else f"{source} STRAIGHT_JOIN {_JOINS[alias].format(on='p.id')}"
+
+
+def counts(tx: Tx, search: str, lang: str) -> dict[tuple[str, int | None], int]:
+    """How many products fit a search, by status and category: every facet's counts follow from it."""
+    params: dict[str, Any] = {"lang": lang}
+    hits = _hits(search_words(search), params)
+    source = f"{hits} STRAIGHT_JOIN product p ON p.id = hit.product_id" if hits else "product p"
+    rows = tx.all(
+        f"SELECT p.status, p.category_id, COUNT(*) AS count FROM {source} GROUP BY p.category_id, p.status", params
+    )
+    return {(row["status"], row["category_id"]): row["count"] for row in rows}
 
 
 def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
@@ -255,26 +307,14 @@ def cursor_value(row: dict[str, Any], sort_key: str) -> str | None:
     return None if value is None else str(value)
 
 
-def facet(tx: Tx, state: TableState, column: str, lang: str) -> dict[Any, int]:
-    """Products by value of ``status`` or ``category_id``, within the search and the other facet."""
-    params: dict[str, Any] = {"lang": lang}
-    hit = _search(search_words(state.q), params)
-    conditions = _where(state, params, without=column.removesuffix("_id"))
-    rows = tx.all(
-        f"""SELECT p.{column} AS value, COUNT(*) AS count FROM product p{hit}
-            {"WHERE " + " AND ".join(conditions) if conditions else ""} GROUP BY p.{column}""",
-        params,
-    )
-    return {row["value"]: row["count"] for row in rows}
-
-
 # --- lists for programs --------------------------------------------------------------------------------------
 
 
 def list_after(tx: Tx, after: int, limit: int, search: str, status: str | None, lang: str) -> list[dict[str, Any]]:
     """Products with their variant in the order of ids, beyond ``after``."""
     params: dict[str, Any] = {"lang": lang, "after": after, "limit": limit, "status": status}
-    hit = _search(search_words(search), params)
+    hits = _hits(search_words(search), params)
+    hit = f" JOIN {hits} ON hit.product_id = p.id" if hits else ""
     return tx.all(
         f"""SELECT p.id, p.status, p.category_id, p.brand, p.mpn, p.version, p.made_at, p.changed_at, t.name,
                    t.description, v.id AS variant_id, v.sku, v.price, v.weight_g, v.gtin, v.version AS variant_version
