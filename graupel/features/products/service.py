@@ -406,7 +406,11 @@ def _table(ctx: Context, tx: Tx, state: TableState) -> Table:
     by_category = _summed(cross, 1, lambda key: not state.status or key[0] in state.status)
     total = sum(count for status, count in by_status.items() if not state.status or status in state.status)
     tree = ctx.counts.get((stamp, "tree"), lambda: categories.tree(tx))
-    ids = store.page_ids(tx, state, lang, total)
+    found = None
+    if state.q and sum(cross.values()) < store.WALK_FROM:
+        # Few enough to be kept: the next page, order or facet of the same search need not search again.
+        found = ctx.counts.get((stamp, "found", state.q), lambda: store.search_ids(tx, state.q, lang))
+    ids = store.page_ids(tx, state, lang, total, found)
     more = len(ids) > PAGE_SIZE
     ids = ids[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:

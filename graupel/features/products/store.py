@@ -1,5 +1,6 @@
 """The tables of products, their texts, variants and pictures."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from graupel.core.tables import PAGE_SIZE, Cursor, SearchWords, TableState, search_words
@@ -159,12 +160,12 @@ def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
 
 #: Where at least this many products fit, walking the sorted index until a page is full beats sorting all that fit.
 WALK_FROM = 1500
-#: The same where no full-text index can find the words, so that finding all means reading every name.
-WALK_FROM_UNINDEXED = 200
 _JOINS = {
     "t": "product_text t ON t.product_id = {on} AND t.lang = %(lang)s",
     "v": "variant v ON v.product_id = {on}",
     "p": "product p ON p.id = {on}",
+    # The names once more, under a name of their own: an index forced for the order would bar the full-text index.
+    "m": "product_text m ON m.product_id = {on} AND m.lang = %(lang)s",
 }
 #: Sort key -> the table that holds it, its index, its column, and the columns that order rows without ties.
 _SORTS = {
@@ -233,24 +234,25 @@ def _beyond(state: TableState, params: dict[str, Any]) -> tuple[list[str], bool]
     return [f"({nulls}{column} {than}= %(at)s)", f"({nulls}{column} {than} %(at)s OR ({beside}))"], descending
 
 
-def page_ids(tx: Tx, state: TableState, lang: str, fitting: int) -> list[int]:
+def page_ids(tx: Tx, state: TableState, lang: str, fitting: int, found: Sequence[int] | None = None) -> list[int]:
     """Ids of a page's products and one more, in reading order from the cursor.
 
     ``fitting``: about how many products fit the search and facets; it decides which way is quicker.
+    ``found``: the ids of all products that fit the search, where they are known.
     """
-    params: dict[str, Any] = {"lang": lang, "limit": PAGE_SIZE + 1}
+    if found is not None and not found:
+        return []
+    params: dict[str, Any] = {"lang": lang, "limit": PAGE_SIZE + 1, "found": found}
     words = search_words(state.q)
     conditions, descending = _beyond(state, params)
     conditions += _facets(state, params)
-    unindexed = words is not None and not words.indexed
-    walks = fitting >= (WALK_FROM_UNINDEXED if unindexed else WALK_FROM) or not state.is_filtered
+    walks = found is None and (fitting >= WALK_FROM or not state.is_filtered)
     source = _walking(state, words, conditions, params) if walks else _gathering(state, words, conditions, params)
     way = "DESC" if descending else "ASC"
-    order = ", ".join(f"{column} {way}" for column in _SORTS[state.sort_key][4])
+    alias, _, _, _, columns = _SORTS[state.sort_key]
+    order = ", ".join(f"{column} {way}" for column in columns)
     where = f"WHERE {' AND '.join(conditions)}" if conditions else ""
-    rows = tx.all(
-        f"SELECT {_ID[_SORTS[state.sort_key][0]]} AS id FROM {source} {where} ORDER BY {order} LIMIT %(limit)s", params
-    )
+    rows = tx.all(f"SELECT {_ID[alias]} AS id FROM {source} {where} ORDER BY {order} LIMIT %(limit)s", params)
     return [row["id"] for row in rows]
 
 
@@ -259,10 +261,10 @@ def _walking(state: TableState, words: SearchWords | None, conditions: list[str]
     alias, table, index, _, _ = _SORTS[state.sort_key]
     needed = {"p"} if state.status or state.category else set()
     if words:
-        names = _by_name(words, "t", params)
+        names = _by_name(words, "m", params)
         either = [f"({' AND '.join(names)})"] if names else []
         conditions.append(f"({' OR '.join([*either, _by_sku(words, params)])})")
-        needed |= {"t", "v"}
+        needed |= {"m", "v"}
     if alias == "t":
         conditions.append("t.lang = %(lang)s")
     joins = [f"STRAIGHT_JOIN {_JOINS[other].format(on=_ID[alias])}" for other in sorted(needed - {alias})]
@@ -272,9 +274,20 @@ def _walking(state: TableState, words: SearchWords | None, conditions: list[str]
 def _gathering(state: TableState, words: SearchWords | None, conditions: list[str], params: dict[str, Any]) -> str:
     """FROM: all that fit, by search or facet, to be sorted."""
     alias = _SORTS[state.sort_key][0]
-    hits = _hits(words, params)
-    source = f"{hits} STRAIGHT_JOIN product p ON p.id = hit.product_id" if hits else "product p"
+    source = "product p"
+    if params["found"] is not None:
+        conditions.append("p.id IN %(found)s")
+    elif words:
+        source = f"{_hits(words, params)} STRAIGHT_JOIN product p ON p.id = hit.product_id"
     return source if alias == "p" else f"{source} STRAIGHT_JOIN {_JOINS[alias].format(on='p.id')}"
+
+
+def search_ids(tx: Tx, search: str, lang: str) -> list[int]:
+    """The ids of all products that fit a search."""
+    params: dict[str, Any] = {"lang": lang}
+    return [
+        row["id"] for row in tx.all(f"SELECT hit.product_id AS id FROM {_hits(search_words(search), params)}", params)
+    ]
 
 
 def counts(tx: Tx, search: str, lang: str) -> dict[tuple[str, int | None], int]:

@@ -8,7 +8,8 @@ import pytest
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.core.tables import SORTS, TableState
-from graupel.features.products import service
+from graupel.db import Tx
+from graupel.features.products import service, store
 from tests.making import bring_in, make_product
 
 
@@ -88,3 +89,43 @@ def test_pages_lead_through_every_product_once_and_back_again(ctx, sort):
         found = service.table(ctx, SYSTEM, TableState.read(parse_qs(found.earlier)))
         assert [row["id"] for row in found.rows] == earlier
     assert found.earlier is None
+
+
+def test_where_much_fits_a_page_is_read_along_an_index_without_sorting(ctx, monkeypatch):
+    """The database's own plans, so that it stays so when the catalogue grows."""
+    lines = "".join(f"P-{n:04d},Fellside {n % 90},{n % 50 + 1},Yarn > Shelf {n % 9}\n" for n in range(2000))
+    bring_in(ctx, "sku,name,price,category\n" + lines, live=True)
+    ctx.db.run(lambda tx: tx.all("ANALYZE TABLE product, product_text, variant"))
+    plans = []
+
+    def explain(tx, sql, params=None):
+        plans.append(original(tx, f"EXPLAIN {sql}", params))
+        return original(tx, sql, params)
+
+    original = Tx.all
+    monkeypatch.setattr(Tx, "all", explain)
+    for sort in [*SORTS, *(f"-{key}" for key in SORTS)]:
+        for state in ({}, {"status": ("live",)}, {"q": "fells"}):
+            ctx.db.run(lambda tx, s=TableState(sort=sort, **state): store.page_ids(tx, s, "en", fitting=100_000))
+    monkeypatch.undo()
+    assert len(plans) == 24
+    for plan in plans:
+        assert plan[0]["key"] is not None, plan
+        assert not any("filesort" in row["Extra"] or "temporary" in row["Extra"] for row in plan), plan
+
+
+def test_every_way_of_reading_a_page_gives_the_same_rows(ctx, goods):
+    for state in (
+        TableState(q="fells", sort="name"),
+        TableState(status=("draft",), sort="-price"),
+        TableState(q="the", sort="sku"),
+    ):
+
+        def read(tx, state=state):
+            found = store.search_ids(tx, state.q, "en") if state.q else None
+            ways = [store.page_ids(tx, state, "en", fitting) for fitting in (100_000, 1)]
+            return [*ways, store.page_ids(tx, state, "en", 1, found)]
+
+        first, *others = ctx.db.run(read)
+        assert first
+        assert others == [first, first]
