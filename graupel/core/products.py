@@ -67,6 +67,9 @@ LABELS = {
     "pictures": "Pictures",
     "alt": "Alt text",
     "position": "Place",
+    "parent_id": "Below",
+    "product_id": "Product",
+    "media_id": "Picture file",
 }
 
 

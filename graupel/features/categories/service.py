@@ -24,12 +24,18 @@ records.register(
         key="c.id",
         version="c.version",
         fields={
-            "parent_id": Column("c.parent_id", True),
+            "parent_id": Column("c.parent_id", True, "category"),
             "name": Column("c.name"),
             "position": Column("c.position", True),
         },
         removable="""(NOT EXISTS (SELECT 1 FROM product cp WHERE cp.category_id = c.id)
                   AND NOT EXISTS (SELECT 1 FROM category cc WHERE cc.parent_id = c.id))""",
+        foreseen="""(NOT EXISTS (SELECT 1 FROM product cp LEFT JOIN change_row x ON x.change_set_id = r.change_set_id
+                      AND x.record_kind = 'product' AND x.record_id = cp.id
+                      WHERE cp.category_id = c.id AND (x.record_id IS NULL OR (x.was IS NULL AND cp.was_live)))
+                  AND NOT EXISTS (SELECT 1 FROM category cc LEFT JOIN change_row y
+                      ON y.change_set_id = r.change_set_id AND y.record_kind = 'category' AND y.record_id = cc.id
+                      WHERE cc.parent_id = c.id AND y.record_id IS NULL))""",
     )
 )
 

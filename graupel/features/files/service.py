@@ -7,6 +7,7 @@ import shutil
 import tempfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from itertools import islice
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -28,7 +29,8 @@ from graupel.features.products import batch
 from graupel.features.products import store as product_store
 from graupel.jobs import JobRequest, JobRun, enqueue
 
-SAMPLE_ROWS = 3
+SAMPLE_VALUES = 3
+LOOKED_AT_ROWS = 200
 SHOWN_FILES = 30
 SHOWN_SAMPLES = 8
 REPORT_EVERY = 2000
@@ -124,20 +126,22 @@ def _source(ctx: Context, row: dict[str, Any]) -> tuple[Path, TextShape]:
 
 def _columns(ctx: Context, row: dict[str, Any]) -> list[FileColumn]:
     fields = {index: name for name, index in row["columns"].items()}
-    first: list[list[str]] = []
-    for raw in reading.rows(*_source(ctx, row)):
-        first.append(raw.cells)
-        if len(first) > SAMPLE_ROWS:
-            break
+    first = [raw.cells for raw in islice(reading.rows(*_source(ctx, row)), 1, LOOKED_AT_ROWS)]
     return [
         FileColumn(
             index,
             header or f"column {index + 1}",
-            [cells[index].strip()[:80] for cells in first[1:] if index < len(cells)],
+            _first_values(first, index),
             fields.get(index, ""),
         )
         for index, header in enumerate(row["headers"])
     ]
+
+
+def _first_values(rows: list[list[str]], index: int) -> list[str]:
+    """The first few different values of a column; what is empty tells nothing."""
+    values = (cells[index].strip()[:80] for cells in rows if index < len(cells))
+    return list(dict.fromkeys(value for value in values if value))[:SAMPLE_VALUES]
 
 
 # --- dry run -------------------------------------------------------------------------------------------------

@@ -8,10 +8,14 @@ from graupel.db import Tx
 
 @dataclass(frozen=True)
 class Column:
-    """Where a field stands in SQL. ``is_number``: written without quotes in the journal."""
+    """Where a field stands in SQL.
+
+    ``is_number``: written without quotes in the journal. ``refers_to``: the kind of record whose id it holds.
+    """
 
     sql: str
     is_number: bool = False
+    refers_to: str = ""
 
 
 @dataclass(frozen=True)
@@ -28,7 +32,8 @@ class RecordKind:
 
     ``table`` is the FROM clause with the aliases that ``key``, ``version`` and the columns use (it may use
     the bound ``%(lang)s``); ``plain`` is the table that holds its id; ``touch`` is further SQL for a SET.
-    ``removable`` is a condition under which a record that was made may be removed again; where ``retired_when``
+    ``removable`` is a condition under which a record that was made may be removed again, ``foreseen`` the same as
+    it will be once the records of the same set went back, for the dry run; where ``retired_when``
     holds instead, it stays and its ``retire`` (field, value) is set; where ``follows_when`` holds, it shares the
     lot of its parent and is not counted. ``revive`` are the INSERTs that make removed records again, where one
     table with the columns of ``fields`` is not all. ``reversible`` False: a roll back leaves it.
@@ -43,6 +48,7 @@ class RecordKind:
     version: str = ""
     fields: dict[str, Column] = field(default_factory=dict)
     removable: str = "TRUE"
+    foreseen: str = ""
     retired_when: str = "FALSE"
     retire: tuple[str, str] = ("", "")
     follows_when: str = "FALSE"

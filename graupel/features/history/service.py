@@ -115,22 +115,43 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Detai
 
 
 def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
-    names: dict[tuple[str, int], Shown] = {}
-    for kind in {row["record_kind"] for row in rows}:
-        ids = [row["record_id"] for row in rows if row["record_kind"] == kind]
-        names |= {(kind, record_id): shown for record_id, shown in records.kind_of(kind).describe(tx, ids).items()}
+    names = _names(tx, rows)
+
+    def words(kind: str, field: str, value: Any) -> Any:
+        column = records.kind_of(kind).fields.get(field)
+        if column is None or not column.refers_to or value is None:
+            return value
+        found = names.get((column.refers_to, int(value)))
+        return found.title if found else f"number {value}"
+
     return [
         RowShown(
             records.kind_of(row["record_kind"]).label,
             names.get((row["record_kind"], row["record_id"])) or Shown(_old_name(row)),
             "made" if row["was"] is None else "removed" if row["became"] is None else "changed",
             [
-                (name, (row["was"] or {}).get(name), (row["became"] or {}).get(name))
+                (name, *(words(row["record_kind"], name, (row[side] or {}).get(name)) for side in ("was", "became")))
                 for name in (row["became"] if row["became"] is not None else row["was"])
             ],
         )
         for row in rows
     ]
+
+
+def _names(tx: Tx, rows: list[dict[str, Any]]) -> dict[tuple[str, int], Shown]:
+    """Names of the records and of all that their fields refer to, by kind and id."""
+    wanted: dict[str, set[int]] = {}
+    for row in rows:
+        wanted.setdefault(row["record_kind"], set()).add(row["record_id"])
+        for name, column in records.kind_of(row["record_kind"]).fields.items():
+            values = [(row[side] or {}).get(name) for side in ("was", "became")] if column.refers_to else []
+            wanted.setdefault(column.refers_to, set()).update(int(value) for value in values if value is not None)
+    return {
+        (kind, record_id): shown
+        for kind, ids in wanted.items()
+        if ids and kind
+        for record_id, shown in records.kind_of(kind).describe(tx, sorted(ids)).items()
+    }
 
 
 def _old_name(row: dict[str, Any]) -> str:

@@ -150,7 +150,8 @@ def rollback_counts(tx: Tx, kind: RecordKind, change_set_id: int, language: str)
     params = {"set": change_set_id, "kind": kind.name, "lang": language}
     total = tx.value("SELECT COUNT(*) FROM change_row WHERE change_set_id = %(set)s AND record_kind = %(kind)s", params)
     found = tx.one(
-        f"""SELECT COALESCE(SUM({_untouched(kind)} AND (r.was IS NOT NULL OR {kind.removable} OR {kind.retired_when})
+        f"""SELECT COALESCE(SUM({_untouched(kind)} AND (r.was IS NOT NULL OR {kind.foreseen or kind.removable}
+                                OR {kind.retired_when})
                                 AND NOT {kind.follows_when}), 0) AS clean,
                    COALESCE(SUM({kind.follows_when}), 0) AS follows
             FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id

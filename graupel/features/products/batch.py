@@ -198,7 +198,8 @@ def _sample(row: dict[str, Any], tree: categories.Tree) -> Sample:
         current = {name: row[f"{name}_now"] for name in ROW_FIELDS if name != "category"}
         current["category"] = tree.path(row["category_id_now"]) or None
     said = _file_row(row, tree.path(row["category_id"]) or row["category"])
-    planned = plan_row(said, current, live=False)
+    refused = Plan(Action.REFUSED, {}, {}, said.problems)  # judged already; the reasons stand in the row
+    planned = refused if row["action"] == "refused" else plan_row(said, current, live=False)
     name = row["name_now"] or row["name"] or ""
     return Sample(row["line"], row["shown_sku"], name, row["product_id"], planned)
 

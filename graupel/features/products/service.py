@@ -47,7 +47,7 @@ def register_kinds(language: str) -> None:
                 "name": Column("t.name"),
                 "description": Column("t.description"),
                 "status": Column("p.status"),
-                "category_id": Column("p.category_id", True),
+                "category_id": Column("p.category_id", True, "category"),
                 "brand": Column("p.brand"),
                 "mpn": Column("p.mpn"),
             },
@@ -76,7 +76,7 @@ def register_kinds(language: str) -> None:
             key="v.id",
             version="v.version",
             fields={
-                "product_id": Column("v.product_id", True),
+                "product_id": Column("v.product_id", True, "product"),
                 "sku": Column("v.sku"),
                 "price": Column("v.price"),
                 "weight_g": Column("v.weight_g", True),
@@ -99,8 +99,8 @@ def register_kinds(language: str) -> None:
             key="c.id",
             version="c.version",
             fields={
-                "product_id": Column("c.product_id", True),
-                "media_id": Column("c.media_id", True),
+                "product_id": Column("c.product_id", True, "product"),
+                "media_id": Column("c.media_id", True, "media"),
                 "position": Column("c.position", True),
                 "alt": Column("c.alt"),
             },

@@ -68,7 +68,7 @@ def test_a_file_is_brought_in_as_one_change_set_and_rolled_back_from_it(ctx):
         ("category", 1, 0),
     }
     plan = history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"])
-    assert plan.stay <= 1  # the category is in use until its goods are gone
+    assert (plan.back, plan.stay) == (7, 0)
     ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
     assert catalogue(ctx) == before
     assert [c.path for c in categories.read_tree(ctx)] == tree
