@@ -24,8 +24,8 @@ from graupel.features.listings import jobs as listing_jobs
 from graupel.features.listings import pages as listing_pages
 from graupel.features.media import pages as media_pages
 from graupel.features.products import api as product_api
+from graupel.features.products import kinds as product_kinds
 from graupel.features.products import pages as product_pages
-from graupel.features.products import service as products
 from graupel.features.shop import pages as shop_pages
 from graupel.features.users import pages as user_pages
 from graupel.features.users import service as users
@@ -40,7 +40,7 @@ STATIC = Path(__file__).parent / "web" / "static"
 
 def make_context(settings: Settings) -> Context:
     """The context of this installation."""
-    products.register_kinds(settings.language)
+    product_kinds.register_kinds(settings.language)
     return Context(Database(settings.database_url), settings)
 
 

@@ -22,7 +22,7 @@ from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import parts, service
+from graupel.features.products import parts, service, table
 from graupel.features.products.service import Product, SaveConflict, Saved
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
@@ -40,14 +40,14 @@ def _query(request: Request) -> dict[str, list[str]]:
 
 
 @router.get("/products")
-def table(request: Request, ctx: Ctx, signed: Signed) -> Response:
+def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """The table; for htmx its results alone."""
     state = TableState.read(_query(request))
     return page(
         request,
         "products/table.html",
         part="products/results.html",
-        table=service.table(ctx, signed.actor, state),
+        table=table.read(ctx, signed.actor, state),
         sorts=SORTS,
     )
 

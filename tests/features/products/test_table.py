@@ -9,12 +9,13 @@ from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.core.tables import SORTS, TableState
 from graupel.db import Tx
-from graupel.features.products import service, store
+from graupel.features.products import store
+from graupel.features.products import table as products_table
 from tests.making import bring_in, make_product
 
 
 def table(ctx, **state):
-    return service.table(ctx, SYSTEM, TableState(**state))
+    return products_table.read(ctx, SYSTEM, TableState(**state))
 
 
 @pytest.fixture
@@ -74,7 +75,7 @@ def test_pages_lead_through_every_product_once_and_back_again(ctx, sort):
     bring_in(ctx, "sku,name,price\n" + lines)
     seen, pages, at = [], [], TableState(sort=sort)
     while True:
-        found = service.table(ctx, SYSTEM, at)
+        found = products_table.read(ctx, SYSTEM, at)
         pages.append([row["id"] for row in found.rows])
         seen += found.rows
         if found.later is None:
@@ -86,7 +87,7 @@ def test_pages_lead_through_every_product_once_and_back_again(ctx, sort):
     values = [(row[key] is not None, row[key] if row[key] is not None else 0, row["id"]) for row in seen]
     assert values == sorted(values, reverse=sort.startswith("-"))
     for earlier in (pages[1], pages[0]):
-        found = service.table(ctx, SYSTEM, TableState.read(parse_qs(found.earlier)))
+        found = products_table.read(ctx, SYSTEM, TableState.read(parse_qs(found.earlier)))
         assert [row["id"] for row in found.rows] == earlier
     assert found.earlier is None
 
