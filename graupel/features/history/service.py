@@ -131,11 +131,18 @@ def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
             "made" if row["was"] is None else "removed" if row["became"] is None else "changed",
             [
                 (name, *(words(row["record_kind"], name, (row[side] or {}).get(name)) for side in ("was", "became")))
-                for name in (row["became"] if row["became"] is not None else row["was"])
+                for name in _telling(row)
             ],
         )
         for row in rows
     ]
+
+
+def _telling(row: dict[str, Any]) -> list[str]:
+    """The fields worth showing: of a record that was made or removed, those that held something."""
+    values = row["became"] if row["became"] is not None else row["was"]
+    is_change = row["was"] is not None and row["became"] is not None
+    return [name for name, value in values.items() if is_change or value not in (None, "")]
 
 
 def _names(tx: Tx, rows: list[dict[str, Any]]) -> dict[tuple[str, int], Shown]:

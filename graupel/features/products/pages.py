@@ -160,18 +160,20 @@ def create(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     typed, values = _read_form(ctx, form)
     try:
         if typed.problems:
-            raise Refused(_with_rules(typed.problems, values))
+            raise Refused(_with_rules(ctx, typed.problems, values))
         product_id = service.create(ctx, signed.actor, values)
     except Refused as refusal:
-        typed.problems = refusal.problems
+        typed.problems, typed.status = refusal.problems, Status.DRAFT
         return _editor(request, ctx, signed, typed, status=422)
     return Response(status_code=204, headers={"HX-Redirect": f"/products/{product_id}?made=1"})
 
 
-def _with_rules(problems: list[Problem], values: ProductValues) -> list[Problem]:
+def _with_rules(
+    ctx: Ctx, problems: list[Problem], values: ProductValues, product_id: int | None = None
+) -> list[Problem]:
     """Unreadable fields, and the rules that the others break: everything at once, so it is mended at once."""
     unreadable = {problem.field for problem in problems}
-    return problems + [p for p in rules.problems_of(values) if p.field not in unreadable]
+    return problems + [p for p in service.check(ctx, values, product_id) if p.field not in unreadable]
 
 
 @router.get("/products/{product_id}")
@@ -196,7 +198,7 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     problems = typed.problems + _unchosen(form)
     try:
         if problems:
-            raise Refused(_with_rules(problems, values))
+            raise Refused(_with_rules(ctx, problems, values, product_id))
         saved = service.save(ctx, signed.actor, product_id, values, typed.versions, _seen_pictures(form))
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status

@@ -206,7 +206,18 @@ def _picture_fields(row: Mapping[str, Any]) -> dict[str, Any]:
     return {name: row[name] for name in ("media_id", "position", "alt")}
 
 
+def check(ctx: Context, values: ProductValues, product_id: int | None = None) -> list[Problem]:
+    """What keeps these values from being saved; ``product_id``: the product they are for, where it is there."""
+    return ctx.db.run(lambda tx: _problems(ctx, tx, values, product_id))
+
+
 def _refuse_problems(ctx: Context, tx: Tx, values: ProductValues, product_id: int | None = None) -> None:
+    problems = _problems(ctx, tx, values, product_id)
+    if problems:
+        raise Refused(problems)
+
+
+def _problems(ctx: Context, tx: Tx, values: ProductValues, product_id: int | None) -> list[Problem]:
     problems = products.problems_of(values)
     owner = store.owner_of_sku(tx, values.sku, ctx.settings.language) if values.sku else None
     if owner and owner["id"] != product_id:
@@ -218,8 +229,7 @@ def _refuse_problems(ctx: Context, tx: Tx, values: ProductValues, product_id: in
     wanted = [picture.media_id for picture in values.pictures]
     if len(set(wanted)) != len(wanted) or len(media.by_ids(tx, wanted)) != len(set(wanted)):
         problems.append(Problem("pictures.unknown", "A picture is there twice or not there any more.", "pictures"))
-    if problems:
-        raise Refused(problems)
+    return problems
 
 
 def _sku_taken(sku: str, name: str) -> Problem:

@@ -111,7 +111,7 @@ function upload(file, form) {
 let kept = null;
 function snapshot(form) {
   const data = new Map();
-  for (const [name, value] of new FormData(form)) if (!["csrf", "versions", "seen_pictures", "then"].includes(name)) data.set(name, (data.get(name) || "") + "\u0000" + value);
+  for (const [name, value] of new FormData(form)) if (!/^(csrf|versions|seen_pictures|then|status|theirs_.*|choose_.*)$/.test(name)) data.set(name, (data.get(name) || "") + "\u0000" + value);
   return data;
 }
 function unsaved(form) {

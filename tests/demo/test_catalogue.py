@@ -1,0 +1,59 @@
+"""The demo shop's goods obey the rules that everybody's goods obey."""
+
+import io
+
+import pytest
+from PIL import Image
+
+from graupel.core import products
+from graupel.core.identifiers import parse_gtin, parse_sku
+from graupel.core.products import ProductValues, Status
+from graupel.demo import catalogue, load, pictures
+from graupel.features.listings import service as listings
+from graupel.features.products import service
+from standins.ostlerby import rules
+from tests.making import work_off
+from tests.ostlerby import KEY, Hall, hall
+
+__all__ = ["hall"]
+GOODS = list(catalogue.goods())
+
+
+def test_codes_are_unique_valid_and_made_up():
+    assert len({parse_sku(good.sku) for good in GOODS}) == len(GOODS) > 70
+    numbers = [good.gtin for good in GOODS if good.gtin]
+    assert len(set(numbers)) == len(numbers)
+    assert all(parse_gtin(number).startswith("952") for number in numbers)
+    assert {good.hall for good in GOODS} - {None} <= rules.ENDS
+
+
+def test_what_is_live_may_be_live():
+    for good in GOODS:
+        values = ProductValues(
+            name=good.name, sku=good.sku, price=good.amount, category_id=1, status=Status(good.status)
+        )
+        assert products.problems_of(values) == []
+
+
+@pytest.mark.parametrize("kind", sorted({good.picture[0] for good in GOODS if good.picture}))
+def test_pictures_are_drawn_the_same_each_time_and_are_not_blank(kind):
+    first, again = (pictures.draw(kind, "#A8552F", 7, 200) for _ in range(2))
+    assert first == again
+    picture = Image.open(io.BytesIO(first)).convert("RGB")
+    assert picture.size == (200, 200)
+    assert len(picture.getcolors(100_000)) > 50
+
+
+def test_the_shop_is_loaded_once_with_people_goods_and_listings(ctx, hall: Hall, monkeypatch):
+    monkeypatch.setattr(
+        catalogue, "goods", lambda: [good for good in GOODS if good.sku.startswith(("LAN", "QUA-TW-OAT", "RIB"))]
+    )
+    assert not load.is_loaded(ctx)
+    load.load(ctx, hall.address, KEY, lambda text: None)
+    assert load.is_loaded(ctx)
+    work_off(ctx)
+    found = service.list_after(ctx, load.SYSTEM, after=0, limit=100)
+    assert {"LAN-SO-HEA", "HOOK-400"} <= {product.values.sku for product in found}
+    assert listings.list_channels(ctx, load.SYSTEM)[0]["states"]["review"] >= 2
+    load.reconnect(ctx, "http://127.0.0.1:9")
+    assert listings.list_channels(ctx, load.SYSTEM)[0]["address"] == "http://127.0.0.1:9"

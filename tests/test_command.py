@@ -1,0 +1,83 @@
+"""The graupel command, as a program in a process of its own."""
+
+import os
+import subprocess
+import sys
+
+import pytest
+
+from graupel.core.roles import Role
+from graupel.features.users import service as users
+from tests.making import catalogue, make_product
+
+
+@pytest.fixture
+def graupel(ctx, tmp_path):
+    def run(*arguments, given=None, **environment):
+        env = {
+            **os.environ,
+            "GRAUPEL_DATABASE_URL": ctx.settings.database_url,
+            "GRAUPEL_DATA_FOLDER": str(tmp_path),
+            "GRAUPEL_LOG_LEVEL": "ERROR",
+            **environment,
+        }
+        return subprocess.run(
+            [sys.executable, "-m", "graupel.cli", *arguments],
+            input=given,
+            env=env,
+            text=True,
+            capture_output=True,
+            timeout=60,
+            cwd=tmp_path,
+        )
+
+    return run
+
+
+def test_a_person_is_added_and_signs_in_and_gets_a_token(ctx, graupel):
+    added = graupel("user", "add", "Edda@example.com", "--name", "Edda", "--role", "owner", given="a-long-password\n")
+    assert added.returncode == 0, added.stderr
+    assert users.sign_in(ctx, "edda@example.com", "a-long-password", "127.0.0.1", "")
+    secret = graupel("token", "add", "edda@example.com", "--name", "Till", "--role", "editor").stdout.strip()
+    assert users.identify_token(ctx, secret).role is Role.EDITOR
+    assert "can sign in already" in graupel("user", "add", "edda@example.com", given="a-long-password\n").stderr
+    assert "Nobody signs in as" in graupel("token", "add", "x@example.com", "--name", "Till").stderr
+
+
+def test_a_file_is_looked_at_first_and_brought_in_when_asked_to(ctx, graupel, tmp_path):
+    path = tmp_path / "goods.csv"
+    path.write_text("sku,name,price\nFEL-1,Fellside,9.80\nFEL-2,,1\n")
+    looked = graupel("import", str(path))
+    assert "1 new" in looked.stdout
+    assert "line 3: “FEL-2” is new and needs a name." in looked.stdout
+    assert catalogue(ctx) == {}
+    refused = graupel("import", str(path), "--apply")
+    assert refused.returncode == 1
+    assert "Correct the file" in refused.stderr
+    assert graupel("import", str(path), "--apply", "--leave-out").returncode == 0
+    assert set(catalogue(ctx)) == {"FEL-1"}
+
+
+def test_the_catalogue_is_written_to_a_file(ctx, graupel, tmp_path):
+    make_product(ctx, "FEL-1")
+    assert "1 products written" in graupel("export", str(tmp_path / "out.csv")).stdout
+    assert (
+        (tmp_path / "out.csv")
+        .read_text()
+        .splitlines()[1]
+        .startswith("FEL-1,Fellside aran FEL-1,9.80,100 g,Yarn > Aran")
+    )
+
+
+def test_without_a_database_each_command_says_what_to_set(graupel):
+    answer = graupel("migrate", GRAUPEL_DATABASE_URL="")
+    assert answer.returncode == 1
+    assert answer.stderr.startswith("Set GRAUPEL_DATABASE_URL")
+    assert "up to date" in graupel("migrate").stdout
+
+
+def test_help_names_every_command(graupel):
+    text = graupel("--help").stdout
+    assert all(
+        word in text for word in ("demo", "serve", "worker", "standins", "migrate", "import", "export", "user", "token")
+    )
