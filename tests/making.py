@@ -1,6 +1,7 @@
 """What many tests make: products, files, pictures, and work that is done."""
 
 import io
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -40,6 +41,12 @@ def make_product(
         file = media.take(ctx, SYSTEM, "skein.jpg", jpeg(picture_side))
         values["pictures"] = (Picture(file.id, "A skein of wool"),)
     return products.create(ctx, SYSTEM, ProductValues(**{**values, **given}))
+
+
+def set_status(ctx: Context, product_id: int, status: Status) -> None:
+    """Put a product live, back to draft, or archive it."""
+    values = products.read(ctx, SYSTEM, product_id).values
+    products.save(ctx, SYSTEM, product_id, replace(values, status=status), None)
 
 
 def work_off(ctx: Context) -> None:

@@ -1,7 +1,7 @@
 """What a merchant does with products, one at a time."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, field
 from typing import Any, TypeVar
 
 from graupel.context import Context
@@ -266,18 +266,6 @@ def _picture_list(pictures: Sequence[Picture]) -> list[list[Any]]:
 def _flat(values: ProductValues) -> dict[str, Any]:
     flat = {name: value for name, value in asdict(values).items() if name != "pictures"}
     return flat | {"status": str(values.status), "pictures": _picture_list(values.pictures)}
-
-
-def set_status(ctx: Context, actor: Actor, product_id: int, status: Status, versions: tuple[int, int] | None) -> Saved:
-    """Put a product live, back to draft, or archive it. Raises Refused, SaveConflict, NotFound."""
-    current = read(ctx, actor, product_id)
-    return save(
-        ctx,
-        actor,
-        product_id,
-        replace(current.values, status=status),
-        versions or (current.version, current.variant_version),
-    )
 
 
 # --- reading many --------------------------------------------------------------------------------------------

@@ -18,7 +18,7 @@ from graupel.features.files import service
 from graupel.features.history import service as history
 from graupel.features.products import batch
 from graupel.features.products import service as products
-from tests.making import bring_in, catalogue, make_product, outcome, plan_file, work_off
+from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
 
 HEADER = "sku,name,price,weight,category,description\n"
 
@@ -86,7 +86,7 @@ def test_products_that_came_in_live_are_archived_by_a_roll_back_and_not_deleted(
 def test_a_product_changed_since_it_came_in_stays_when_the_file_is_rolled_back(ctx):
     file = bring_in(ctx, HEADER + "NEW-1,New yarn,5,50,,\nNEW-2,Other yarn,5,50,,\n")
     product = products.list_after(ctx, SYSTEM, after=0, limit=1)[0]
-    products.set_status(ctx, SYSTEM, product.id, Status.ARCHIVED, None)
+    set_status(ctx, product.id, Status.ARCHIVED)
     assert history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"]).stay == 2  # product and variant
     ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
     assert set(catalogue(ctx)) == {"NEW-1"}
@@ -110,7 +110,7 @@ def test_a_dry_run_that_is_out_of_date_is_not_applied(ctx, meanwhile):
     product_id = make_product(ctx, "FEL-1")
     file = plan_file(ctx, HEADER + "FEL-1,,5,,,\nNEW-1,New,,,,\n")
     if meanwhile == "changed":
-        products.set_status(ctx, SYSTEM, product_id, Status.DRAFT, None)
+        set_status(ctx, product_id, Status.DRAFT)
     else:
         make_product(ctx, "new-1")
     before = catalogue(ctx)

@@ -15,7 +15,7 @@ from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.listings import service
 from graupel.features.products import service as products
-from tests.making import make_product, outcome, work_off
+from tests.making import make_product, outcome, set_status, work_off
 from tests.ostlerby import KEY, Hall, hall
 
 __all__ = ["hall"]
@@ -135,7 +135,7 @@ def test_a_listing_ends_when_it_is_ended_and_when_its_product_is_archived(ctx, c
     work_off(ctx)
     review(ctx, hall)
     service.request_end(ctx, SYSTEM, one, channel)
-    products.set_status(ctx, SYSTEM, other, Status.ARCHIVED, None)
+    set_status(ctx, other, Status.ARCHIVED)
     work_off(ctx)
     assert [standing(ctx, p).state for p in (one, other)] == [ListingState.ENDED] * 2
     assert {listing["state"] for listing in hall.listings()} == {"ended"}

@@ -6,6 +6,7 @@ from decimal import Decimal
 
 import pytest
 
+from graupel.core.changes import rolls_back_cleanly
 from graupel.core.errors import NotAllowed, NotFound, Refused
 from graupel.core.products import Picture, ProductValues, Status
 from graupel.core.roles import SYSTEM
@@ -217,3 +218,26 @@ def test_a_viewer_reads_and_writes_nothing(ctx, viewer):
     ):
         with pytest.raises(NotAllowed):
             attempt()
+
+
+@pytest.mark.parametrize(
+    "later",
+    [
+        {},
+        {"name": "Third"},
+        {"price": Decimal("3.00")},
+        {"brand": "Other"},
+        {"name": "Third", "gtin": None},
+        {"price": None, "name": "First"},
+    ],
+)
+def test_what_a_roll_back_leaves_alone_in_sets_is_what_the_rule_says_of_one_record(ctx, later):
+    product_id = make_product(ctx, "FEL-1", name="First", gtin="9521234567899", status=Status.DRAFT)
+    change(ctx, product_id, name="Second", brand="Carrow Mill", price=Decimal("2.00"))
+    number = newest(ctx)["id"]
+    change(ctx, product_id, **later)
+    became = {row["record_kind"]: row["became"] for row in ctx.db.run(lambda tx: history.store.rows(tx, number, 9))}
+    values = vars(service.read(ctx, SYSTEM, product_id).values)
+    expected = sum(rolls_back_cleanly(fields, values) for fields in became.values())
+    plan = history.plan_rollback(ctx, SYSTEM, number)
+    assert (plan.back, plan.stay) == (expected, 2 - expected)
