@@ -142,7 +142,7 @@ def _do(ctx: Context, job_id: int) -> None:
 @app.command()
 def export(path: Annotated[Path, typer.Argument(help="The CSV file to write.")]) -> None:
     """Write the catalogue as a CSV file that can be brought in again."""
-    typer.echo(f"{files.export(_context(), SYSTEM, path):,} products written to {path}")
+    typer.echo(f"Products written to {path}: {files.export(_context(), SYSTEM, path):,}")
 
 
 @user_app.command("add")

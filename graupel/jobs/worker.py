@@ -1,6 +1,7 @@
 """The worker: claims jobs, keeps their leases, and ends them well or badly."""
 
 import threading
+import time
 import uuid
 
 import structlog
@@ -13,7 +14,7 @@ from graupel.jobs import queue
 from graupel.jobs.run import JobRun, LeaseLost, handlers, put_right
 
 IDLE_SECONDS = 0.25
-PRUNE_EVERY = 3600 / IDLE_SECONDS
+PRUNE_SECONDS = 3600
 
 log = structlog.get_logger("worker")
 
@@ -32,16 +33,16 @@ class Worker:
 
     def run(self) -> None:
         """Work until stopped."""
-        idle = 0
+        next_prune = 0.0
         while not self._stop.is_set():
             try:
-                if not idle % PRUNE_EVERY:
+                if time.monotonic() >= next_prune:
                     self._ctx.db.run(queue.prune)
+                    next_prune = time.monotonic() + PRUNE_SECONDS
                 worked = self.work_one()
             except DatabaseUnavailable:
                 log.warning("database unavailable")
                 worked = False
-            idle = 0 if worked and idle else idle + 1
             if not worked:
                 self._stop.wait(IDLE_SECONDS)
 

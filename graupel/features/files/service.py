@@ -289,7 +289,7 @@ def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool) 
         if counts["refused"] and not leave_out:
             raise Refused.because(
                 "rows.refused",
-                f"{counts['refused']:,} rows are refused. Correct the file, or say that they are to be left out.",
+                f"Refused rows: {counts['refused']:,}. Correct the file, or say that they are to be left out.",
             )
         if not counts["new"] + counts["changed"]:
             raise Refused.because("rows.nothing", "Nothing in this file would change the catalogue.")

@@ -8,6 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 from graupel.channels import Answer, ChannelRefuses
+from graupel.core.errors import GraupelError
 from graupel.core.listings import AT_CHANNEL, STATE_WORDS, ListingState
 from graupel.core.roles import Role
 from graupel.db import Tx
@@ -29,7 +30,7 @@ def check(run: JobRun) -> None:
     try:
         client = service.client(channel)
         terms, places = client.terms(), client.places()
-    except Exception as trouble:
+    except GraupelError as trouble:
         message = str(trouble)
         run.ctx.db.run(lambda tx: store.set_trouble(tx, channel_id, message))
         raise

@@ -39,6 +39,11 @@ class Table:
     earlier: str | None
     later: str | None
 
+    @property
+    def pages(self) -> int:
+        """How many pages there are, an empty one included."""
+        return max(1, -(-self.total // PAGE_SIZE))
+
 
 SHOWN_CATEGORIES = 14
 

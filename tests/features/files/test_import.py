@@ -94,7 +94,7 @@ def test_a_product_changed_since_it_came_in_stays_when_the_file_is_rolled_back(c
 
 def test_one_refused_row_refuses_the_whole_unless_it_is_left_out_on_purpose(ctx):
     file = plan_file(ctx, HEADER + "NEW-1,New yarn,5,,,\nNEW-2,,5,,,\n")
-    with pytest.raises(Refused, match="1 rows are refused"):
+    with pytest.raises(Refused, match=r"Refused rows: 1\. Correct the file"):
         service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
     service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
     work_off(ctx)
