@@ -41,3 +41,19 @@ class KeptCounts:
                 while len(self._kept) > self._most:
                     self._kept.popitem(last=False)
             return made
+
+
+class KeptOnes:
+    """Things of which a process holds one each."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._held: dict[type[Any], Any] = {}
+
+    def get(self, kind: type[T]) -> T:
+        """The one of its kind, made without arguments the first time."""
+        with self._lock:
+            if kind not in self._held:
+                self._held[kind] = kind()
+            held: T = self._held[kind]
+            return held

@@ -29,6 +29,10 @@ from graupel.features.products import pages as product_pages
 from graupel.features.shop import pages as shop_pages
 from graupel.features.users import pages as user_pages
 from graupel.features.users import service as users
+from graupel.features.variants import api as variant_api
+from graupel.features.variants import pages as variant_pages
+from graupel.features.vocabulary import kinds as vocabulary_kinds
+from graupel.features.vocabulary import pages as vocabulary_pages
 from graupel.settings import Settings
 from graupel.web import errors, frame, problem
 from graupel.web.security import Guard
@@ -38,9 +42,16 @@ JOB_MODULES = (history_jobs, file_jobs, listing_jobs)
 STATIC = Path(__file__).parent / "web" / "static"
 
 
+def register_kinds(language: str) -> None:
+    """Tell the journal of all kinds of record, parents before children."""
+    vocabulary_kinds.register_kinds()
+    product_kinds.register_kinds(language)
+    vocabulary_kinds.finish_kinds()
+
+
 def make_context(settings: Settings) -> Context:
     """The context of this installation."""
-    product_kinds.register_kinds(settings.language)
+    register_kinds(settings.language)
     return Context(Database(settings.database_url), settings)
 
 
@@ -63,9 +74,11 @@ def make_app(ctx: Context) -> ASGIApp:
         user_pages.guarded,
         job_pages.router,
         history_pages.router,
+        vocabulary_pages.router,
         category_pages.router,
         media_pages.router,
         product_pages.router,
+        variant_pages.router,
         listing_pages.router,
         file_pages.router,
         shop_pages.router,
@@ -83,6 +96,7 @@ def make_api(ctx: Context) -> FastAPI:
     api.state.ctx = ctx
     problem.install(api)
     api.include_router(product_api.router)
+    api.include_router(variant_api.router)
 
     def describe() -> dict[str, object]:
         if api.openapi_schema is None:

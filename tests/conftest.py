@@ -73,7 +73,7 @@ def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
         tx.run("SET foreign_key_checks = 1")
 
     _database.run(empty)
-    main.product_kinds.register_kinds("en")
+    main.register_kinds("en")
     options = Settings(database_url=database_url, data_folder=tmp_path, lease_seconds=2, _env_file=None)
     return Context(_database, options)
 

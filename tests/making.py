@@ -84,8 +84,10 @@ def catalogue(ctx: Context) -> dict[str, tuple[Any, ...]]:
     """The whole catalogue by SKU, for comparing before and after."""
     rows = ctx.db.run(
         lambda tx: tx.all(
-            """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.status, p.category_id, v.gtin, p.brand, p.mpn
-           FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id"""
+            """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.status, p.category_id, v.gtin,
+                  b.name AS brand, p.mpn, p.price AS base_price, v.stock, v.archived, v.combination, p.type_id, p.code
+           FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id
+           LEFT JOIN brand b ON b.id = p.brand_id"""
         )
     )
     return {row["sku"]: tuple(row.values()) for row in rows}

@@ -1,6 +1,6 @@
 """What changed between two states of a record, and how two people's changes come together."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -25,14 +25,6 @@ def diff(before: Values, after: Values) -> tuple[dict[str, Any], dict[str, Any]]
     old, new = journal_values(before), journal_values(after)
     names = [name for name in new if old.get(name) != new[name]]
     return {name: old.get(name) for name in names}, {name: new[name] for name in names}
-
-
-def rewind(current: Values, befores: Iterable[Values]) -> dict[str, Any]:
-    """An earlier state: ``current`` with the journal's befores put back, the newest first."""
-    state = journal_values(current)
-    for before in befores:
-        state.update({name: value for name, value in before.items() if name in state})
-    return state
 
 
 @dataclass(frozen=True)

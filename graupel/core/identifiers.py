@@ -11,22 +11,22 @@ _SKU = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9 ._/+#-]*[A-Za-z0-9._/+#-])?")
 _GTIN_LENGTHS = (8, 12, 13, 14)
 
 
-def parse_sku(text: str) -> str:
-    """The SKU without blanks around it.
+def parse_sku(text: str, what: str = "SKU") -> str:
+    """The SKU, or other code of ours, without blanks around it.
 
     Letters and digits of ASCII, blanks inside, and ``. _ / + # -``: what every marketplace,
     scanner and label takes. Upper and lower case count as the same SKU. Raises Refused.
     """
     sku = text.strip()
     if not sku:
-        raise Refused.because("sku.missing", "A SKU is needed, such as FEL-AR-100.")
+        raise Refused.because("sku.missing", f"A {what} is needed, such as FEL-AR-100.")
     if len(sku) > SKU_LENGTH:
-        raise Refused.because("sku.too_long", f"A SKU has at most {SKU_LENGTH} characters; this one has {len(sku)}.")
+        raise Refused.because("sku.too_long", f"A {what} has at most {SKU_LENGTH} characters; this one has {len(sku)}.")
     if not _SKU.fullmatch(sku):
         odd = next((ch for ch in sku if not re.fullmatch(r"[A-Za-z0-9 ._/+#-]", ch)), sku[0])
         raise Refused.because(
             "sku.characters",
-            f"A SKU can't hold “{odd}” there. Use the letters A to Z, digits, blanks inside and . _ / + # -; "
+            f"A {what} can't hold “{odd}” there. Use the letters A to Z, digits, blanks inside and . _ / + # -; "
             "begin with a letter or digit.",
         )
     return sku

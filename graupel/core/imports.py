@@ -168,10 +168,33 @@ class Plan:
 ROW_FIELDS = ("name", "price", "weight_g", "category", "description")
 
 
+#: The fields that all variants of a product share.
+SHARED_FIELDS = ("name", "category", "description")
+
+
+def shared_field_problem(line: int) -> Problem:
+    """Why a row of one variant can't change what all variants share."""
+    return Problem(
+        "variant.shared",
+        "This SKU is one of several variants. Name, category and description belong to all of them: leave these cells "
+        "empty, and change them at the product.",
+        "name",
+        line,
+    )
+
+
+def used_sku_problem(sku: str, line: int) -> Problem:
+    """Why a SKU that was given before makes no new product."""
+    return Problem(
+        "sku.given_before", f"“{sku}” belonged to a variant that is gone, and is not given again.", "sku", line
+    )
+
+
 def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> Plan:
     """What a row would do to the product with its SKU (None: there is none).
 
-    ``current`` has ROW_FIELDS. ``live``: new products are to go live at once, so they must have
+    ``current`` has ROW_FIELDS, and under "varies" whether the SKU is one of several variants: then a row says what
+    concerns that variant alone. ``live``: new products are to go live at once, so they must have
     all that a live product needs. The set-based plan in SQL is checked against this function.
     """
     said = {name: getattr(row, name) for name in ROW_FIELDS if getattr(row, name) is not None}
@@ -181,6 +204,8 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     if current is None:
         return Plan(Action.NEW, {}, changes.journal_values({"sku": row.sku, **said}))
     before, after = changes.diff({name: current[name] for name in said}, said)
+    if current.get("varies") and set(after) & set(SHARED_FIELDS):
+        return Plan(Action.REFUSED, {}, {}, (shared_field_problem(row.line),))
     return Plan(Action.CHANGED if after else Action.UNCHANGED, before, after)
 
 

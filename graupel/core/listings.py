@@ -4,6 +4,7 @@ import hashlib
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
@@ -45,10 +46,24 @@ class PictureLink:
     height: int
 
 
+@dataclass(frozen=True)
+class Offer:
+    """One variant on a channel. ``weight_g`` in grams."""
+
+    sku: str
+    price: Decimal | None
+    weight_g: int | None
+
+
 def payload(
-    values: ProductValues, title: str, place_code: str, pictures: Sequence[PictureLink], currency: str
+    values: ProductValues,
+    title: str,
+    place_code: str,
+    pictures: Sequence[PictureLink],
+    currency: str,
+    offers: Sequence[Offer],
 ) -> dict[str, Any]:
-    """The listing as JSON: one article with one offer."""
+    """The listing as JSON: one article with an offer for each variant."""
     return {
         "title": title,
         "description": values.description,
@@ -59,11 +74,12 @@ def payload(
         "pictures": [{"url": p.url, "width": p.width, "height": p.height} for p in pictures],
         "offers": [
             {
-                "sku": values.sku,
-                "price": {"amount": format_money(values.price), "currency": currency},
+                "sku": offer.sku,
+                "price": {"amount": format_money(offer.price), "currency": currency},
                 "condition": "new",
-                "weight_g": values.weight_g,
+                "weight_g": offer.weight_g,
             }
+            for offer in offers
         ],
     }
 

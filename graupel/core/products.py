@@ -2,20 +2,29 @@
 
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import asdict, dataclass, field, replace
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
-from graupel.core import identifiers, quantities, richtext
+from graupel.core import attributes, identifiers, quantities, richtext
+from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 
 NAME_LENGTH = 255
 BRAND_LENGTH = 120
+TAG_LENGTH = 60
 MPN_LENGTH = 70
 ALT_LENGTH = 300
 DESCRIPTION_LENGTH = 60_000
+SHORT_TEXT_LENGTH = 600
+KEY_POINT_LENGTH = 200
+MOST_KEY_POINTS = 10
+ADDRESS_LENGTH = 120
+META_TITLE_LENGTH = 200
+META_DESCRIPTION_LENGTH = 400
+MOST_STOCK = 100_000_000
 
 
 class Status(StrEnum):
@@ -36,40 +45,110 @@ class Picture:
 
 @dataclass(frozen=True)
 class ProductValues:
-    """What a merchant writes about a product that does not vary. Price in the shop's currency, weight in grams."""
+    """What a merchant writes about a product. Prices in the shop's currency, weight in grams, stock in pieces.
+
+    Of a product that varies, SKU, GTIN and stock stand in its variants; its prices and weight are what they inherit.
+    ``categories``: the further ones beside the main one. ``facts``: values by attribute id, those set aside included.
+    """
 
     name: str = ""
+    code: str = ""
+    type_id: int | None = None
     sku: str = ""
     price: Decimal | None = None
+    list_price: Decimal | None = None
+    cost: Decimal | None = None
+    stock: int | None = None
+    sells_without_stock: bool = False
     weight_g: int | None = None
     category_id: int | None = None
+    categories: tuple[int, ...] = ()
     brand: str = ""
     mpn: str = ""
     gtin: str | None = None
+    tags: tuple[str, ...] = ()
+    short_text: str = ""
     description: str = ""
+    key_points: tuple[str, ...] = ()
+    address_part: str = ""
+    canonical: str = ""
+    meta_title: str = ""
+    meta_description: str = ""
     status: Status = Status.DRAFT
     pictures: tuple[Picture, ...] = ()
+    facts: Mapping[int, Fact] = field(default_factory=dict)
 
 
-PRODUCT_FIELDS = ("name", "description", "status", "category_id", "brand", "mpn")
-VARIANT_FIELDS = ("sku", "price", "weight_g", "gtin")
+#: Fields kept with the product and its text, and with the only variant of a product that does not vary.
+PRODUCT_FIELDS = (
+    "name",
+    "code",
+    "type_id",
+    "short_text",
+    "description",
+    "key_points",
+    "status",
+    "category_id",
+    "mpn",
+    "sells_without_stock",
+    "address_part",
+    "canonical",
+    "meta_title",
+    "meta_description",
+)
+BASE_FIELDS = ("price", "list_price", "cost", "weight_g")
+OWN_FIELDS = ("sku", "gtin", "stock")
 LABELS = {
     "name": "Name",
+    "code": "Product code",
+    "type_id": "Type",
     "sku": "SKU",
     "price": "Price",
+    "list_price": "List price",
+    "cost": "Cost",
+    "stock": "Stock",
+    "sells_without_stock": "Sells without stock",
     "weight_g": "Weight",
     "category_id": "Category",
+    "categories": "Further categories",
     "brand": "Brand",
+    "brand_id": "Brand",
     "mpn": "Manufacturer part number",
     "gtin": "GTIN",
+    "tags": "Tags",
+    "short_text": "Short text",
     "description": "Description",
+    "key_points": "Key points",
+    "address_part": "Address part",
+    "canonical": "Canonical address",
+    "meta_title": "Meta title",
+    "meta_description": "Meta description",
     "status": "Status",
     "pictures": "Pictures",
+    "facts": "Facts",
     "alt": "Alt text",
     "position": "Place",
     "parent_id": "Below",
     "product_id": "Product",
     "media_id": "Picture file",
+    "attribute_id": "Attribute",
+    "choice_id": "Choice",
+    "number": "Number",
+    "unit": "Unit",
+    "text": "Text",
+    "tag_id": "Tag",
+    "kind": "Kind",
+    "record_id": "Record",
+    "archived": "Archived",
+    "label": "Label",
+    "swatch": "Swatch",
+    "code_prefix": "Code prefix",
+    "group_name": "Group",
+    "need": "Needed",
+    "may_differ": "Variants may differ",
+    "variant_id": "Variant",
+    "sku_pattern": "SKU pattern",
+    **{f"choice_{place}": f"Choice {place}" for place in range(1, 6)},
 }
 
 
@@ -81,39 +160,69 @@ class Reading:
     problems: list[Problem] = field(default_factory=list)
 
 
-def read(raw: Mapping[str, Any], currency: str, start: ProductValues | None = None) -> Reading:
+def read(
+    raw: Mapping[str, Any],
+    currency: str,
+    start: ProductValues | None = None,
+    known: Mapping[int, Attribute] | None = None,
+) -> Reading:
     """Typed values from what was typed: every field of ``raw`` is read, the others stay as in ``start``.
 
-    A field that can't be read keeps its value of ``start`` and gives a problem at its place.
+    A fact stands in ``raw`` as "fact-12", a list of texts; ``known`` has the attributes. A field that can't be read
+    keeps its value of ``start`` and gives a problem at its place.
     """
     reading = Reading(start or ProductValues())
     readers = _readers(currency)
+    facts = dict(reading.values.facts)
     for name, value in raw.items():
-        if name not in readers:
-            continue
         try:
-            reading.values = replace(reading.values, **{name: readers[name](value)})
+            if name in readers:
+                reading.values = replace(reading.values, **{name: readers[name](value)})
+            elif name.startswith("fact-") and (attribute := (known or {}).get(int(name[5:]))):
+                facts[attribute.id] = attributes.read_fact(attribute, value)
         except Refused as refusal:
-            reading.problems += [problem.at(field=name) for problem in refusal.problems]
+            reading.problems += [replace(problem, field=name) for problem in refusal.problems]
+    reading.values = replace(reading.values, facts={key: fact for key, fact in facts.items() if fact})
     return reading
 
 
 def _readers(currency: str) -> dict[str, Callable[[Any], Any]]:
+    def money(text: str) -> Decimal | None:
+        return quantities.parse_money(text, currency) if text.strip() else None
+
     return {
         "name": parse_name,
-        "sku": identifiers.parse_sku,
-        "price": lambda text: quantities.parse_money(text, currency) if text.strip() else None,
+        "code": lambda text: identifiers.parse_sku(text, "product code") if text.strip() else "",
+        "type_id": _id,
+        "sku": lambda text: identifiers.parse_sku(text) if text.strip() else "",
+        "price": money,
+        "list_price": money,
+        "cost": money,
+        "stock": parse_stock,
+        "sells_without_stock": lambda value: value in (True, "yes", "on"),
         "weight_g": lambda text: quantities.parse_weight(text) if text.strip() else None,
         "gtin": lambda text: identifiers.parse_gtin(text) if text.strip() else None,
         "brand": lambda text: one_line(text, BRAND_LENGTH, "A brand", "brand"),
         "mpn": lambda text: one_line(text, MPN_LENGTH, "A manufacturer part number", "mpn"),
+        "tags": parse_tags,
+        "short_text": lambda text: one_line(text, SHORT_TEXT_LENGTH, "A short text", "short_text"),
         "description": parse_description,
+        "key_points": parse_key_points,
+        "address_part": parse_address_part,
+        "canonical": parse_canonical,
+        "meta_title": lambda text: one_line(text, META_TITLE_LENGTH, "A meta title", "meta_title"),
+        "meta_description": lambda t: one_line(t, META_DESCRIPTION_LENGTH, "A meta description", "meta_description"),
         "status": _status,
-        "category_id": lambda value: int(value) if value else None,
+        "category_id": _id,
+        "categories": lambda values: tuple(dict.fromkeys(int(value) for value in values if value)),
         "pictures": lambda pictures: tuple(
             replace(picture, alt=one_line(picture.alt, ALT_LENGTH, "An alt text", "pictures")) for picture in pictures
         ),
     }
+
+
+def _id(value: Any) -> int | None:
+    return int(value) if value else None
 
 
 def one_line(text: str, most: int, what: str, code: str) -> str:
@@ -143,17 +252,86 @@ def parse_description(text: str) -> str:
     return cleaned
 
 
+def parse_key_points(text: str) -> tuple[str, ...]:
+    """Key points, one a line; signs of lists before them are dropped. Raises Refused."""
+    lines = (one_line(re.sub(r"^\s*[-*•]\s+", "", line), 10_000, "", "") for line in text.splitlines())
+    points = tuple(line for line in lines if line)
+    if len(points) > MOST_KEY_POINTS:
+        raise Refused.because(
+            "key_points.too_many", f"There are {len(points)} key points; at most {MOST_KEY_POINTS} are taken."
+        )
+    if long := next((point for point in points if len(point) > KEY_POINT_LENGTH), None):
+        raise Refused.because(
+            "key_points.too_long",
+            f"A key point has at most {KEY_POINT_LENGTH} characters; “{long[:30]}…” has {len(long)}.",
+        )
+    return points
+
+
+def parse_tags(names: Any) -> tuple[str, ...]:
+    """Tags by name, each once. Raises Refused where one is too long."""
+    read_names = (one_line(str(name), TAG_LENGTH, "A tag", "tags") for name in names)
+    return tuple(dict.fromkeys(name for name in read_names if name))
+
+
+def parse_stock(text: Any) -> int | None:
+    """Whole pieces, None where it is not counted. Raises Refused."""
+    said = str(text).replace("\u00a0", " ").strip()
+    if not said:
+        return None
+    if not re.fullmatch(r"-?\d{1,3}(?:[ ,.]\d{3})*|-?\d+", said):
+        raise Refused.because("stock.not_a_number", f"“{said}” is no number of pieces. Write it like 24.")
+    number = int(re.sub(r"[ ,.]", "", said))
+    if abs(number) > MOST_STOCK:
+        raise Refused.because("stock.too_large", f"“{said}” is more pieces than can be meant.")
+    return number
+
+
+def parse_address_part(text: str) -> str:
+    """The end of a page's address: small letters a to z, digits and single dashes. Raises Refused."""
+    part = text.strip().strip("/").lower()
+    if not part:
+        return ""
+    if len(part) > ADDRESS_LENGTH or not re.fullmatch(r"[a-z0-9]+(?:-[a-z0-9]+)*", part):
+        raise Refused.because(
+            "address.characters",
+            f"“{text.strip()[:40]}” can't stand in an address. Use a to z, digits and single dashes, "
+            f"up to {ADDRESS_LENGTH} characters, such as fellside-aran.",
+        )
+    return part
+
+
+def parse_canonical(text: str) -> str:
+    """The address under which search engines should know the page: whole, or a path of the shop. Raises Refused."""
+    address = text.strip()
+    if address and (len(address) > 300 or not re.fullmatch(r"(?:https?://[^\s/<>\"]+)?/?[^\s<>\"]*", address)):
+        raise Refused.because(
+            "canonical.address", f"“{address[:40]}” is no address. Write it like https://shop.example/fellside-aran."
+        )
+    return address
+
+
 def _status(text: str) -> Status:
     if text not in tuple(Status):
         raise Refused.because("status.unknown", "A status is draft, live or archived.")
     return Status(text)
 
 
-def lacks_for_live(values: ProductValues) -> list[Problem]:
-    """What must be there before a product can be live in the shop."""
+def lacks_for_live(values: ProductValues, unpriced: int | None = None) -> list[Problem]:
+    """What must be there before a product can be live in the shop.
+
+    ``unpriced``: of a product that varies, how many of its variants have no price of their own.
+    """
     lacking = []
-    if values.price is None:
+    if values.price is None and unpriced is None:
         lacking.append(Problem("price.missing", "A price is needed before the product can go live.", "price"))
+    elif values.price is None and unpriced:
+        what = "One variant has" if unpriced == 1 else f"{unpriced} variants have"
+        lacking.append(
+            Problem(
+                "price.missing", f"{what} no price. Give the product one, which they inherit, or each its own.", "price"
+            )
+        )
     if values.category_id is None:
         lacking.append(
             Problem(
@@ -165,15 +343,13 @@ def lacks_for_live(values: ProductValues) -> list[Problem]:
     return lacking
 
 
-def problems_of(values: ProductValues) -> list[Problem]:
-    """What keeps these values from being saved, beside what could not be read."""
+def problems_of(values: ProductValues, unpriced: int | None = None) -> list[Problem]:
+    """What keeps these values from being saved, beside what could not be read; ``unpriced`` as in lacks_for_live."""
     problems = []
     if not values.name:
         problems.append(Problem("name.missing", "A name is needed, such as Fellside aran.", "name"))
-    if not values.sku:
-        problems.append(Problem("sku.missing", "A SKU is needed, such as FEL-AR-100.", "sku"))
     if values.status is Status.LIVE:
-        problems += lacks_for_live(values)
+        problems += lacks_for_live(values, unpriced)
     return problems
 
 
@@ -187,4 +363,40 @@ def show(name: str, value: Any) -> str:
         return richtext.to_plain(str(value))
     if name == "status":
         return str(value).capitalize()
+    if name in ("sells_without_stock", "archived", "may_differ"):
+        return "Yes" if value in (True, 1, "1") else "No"
+    if isinstance(value, (list, tuple)):
+        return ", ".join(map(str, value)) or "(empty)"
     return str(value)
+
+
+# --- bringing two people's work together ---------------------------------------------------------------------
+
+
+def flat(values: ProductValues) -> dict[str, Any]:
+    """All values as plain data under the names of the form's fields; facts stand under "fact-12"."""
+    plain = {name: value for name, value in asdict(values).items() if name not in ("pictures", "facts")}
+    plain |= {
+        "status": str(values.status),
+        "price": quantities.format_money(values.price) or None,
+        "list_price": quantities.format_money(values.list_price) or None,
+        "cost": quantities.format_money(values.cost) or None,
+        "categories": sorted(values.categories),
+        "tags": sorted(values.tags),
+        "key_points": list(values.key_points),
+        "pictures": [[picture.media_id, picture.alt] for picture in values.pictures],
+    }
+    return plain | {f"fact-{key}": fact.plain() for key, fact in values.facts.items()}
+
+
+def unflat(plain: Mapping[str, Any]) -> ProductValues:
+    """The values again. Raises ValueError, TypeError or KeyError where ``plain`` was not made by flat."""
+    given = {name: plain[name] for name in asdict(ProductValues()) if name != "facts"}
+    money = {name: Decimal(plain[name]) if plain[name] else None for name in ("price", "list_price", "cost")}
+    return ProductValues(
+        **given
+        | money
+        | {name: tuple(plain[name]) for name in ("categories", "tags", "key_points")}
+        | {"status": Status(plain["status"]), "pictures": tuple(Picture(int(i), str(a)) for i, a in plain["pictures"])},
+        facts={int(key[5:]): Fact.of_plain(value) for key, value in plain.items() if key.startswith("fact-") and value},
+    )

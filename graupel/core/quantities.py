@@ -94,6 +94,13 @@ def format_weight(grams: int | None) -> str:
     return f"{grams} g"
 
 
+def split_number(text: str, what: str, example: str) -> tuple[Decimal, str]:
+    """A signed number and the unit beside it, as written; "" where there is none. Raises Refused."""
+    squeezed = _squeeze(text)
+    number, word = _number_and_word(squeezed, what, example)
+    return _decimal(number, squeezed, what, ambiguous_is_decimal=False), word
+
+
 def _squeeze(text: str) -> str:
     return _BLANKS.sub(" ", text).strip()
 

@@ -61,10 +61,11 @@ def verdict(findings: Iterable[Finding]) -> Verdict:
     return Verdict.READY if levels else Verdict.STRONG
 
 
-def for_shop(values: ProductValues, pictures: Sequence[PictureFacts]) -> list[Finding]:
-    """What stands between a product and its page in the shop."""
+def for_shop(values: ProductValues, pictures: Sequence[PictureFacts], unpriced: int | None = None) -> list[Finding]:
+    """What stands between a product and its page in the shop; ``unpriced`` as in products.lacks_for_live."""
     findings = [
-        Finding(problem.code, problem.message, problem.field or "", True) for problem in products.lacks_for_live(values)
+        Finding(problem.code, problem.message, problem.field or "", True)
+        for problem in products.lacks_for_live(values, unpriced)
     ]
     if not pictures:
         findings.append(
@@ -89,10 +90,11 @@ def for_channel(
     pictures: Sequence[PictureFacts],
     place: ChannelPlace | None,
     terms: ChannelTerms,
+    unpriced: int | None = None,
 ) -> list[Finding]:
-    """What a listing still lacks for a channel with these terms."""
+    """What a listing still lacks for a channel with these terms; ``unpriced`` as in products.lacks_for_live."""
     return [
-        *_life(values),
+        *_life(values, unpriced),
         *_identity(values),
         *_title(title, terms),
         *_place(place),
@@ -100,13 +102,13 @@ def for_channel(
     ]
 
 
-def _life(values: ProductValues) -> list[Finding]:
+def _life(values: ProductValues, unpriced: int | None) -> list[Finding]:
     findings = []
     if values.status is not Status.LIVE:
         findings.append(
             Finding("status.not_live", f"It is {values.status} in the shop. Put it live first.", "status", True)
         )
-    if values.price is None:
+    if values.price is None and unpriced != 0:
         findings.append(Finding("price.missing", "A price is needed.", "price", True))
     return findings
 
@@ -175,3 +177,9 @@ def _pictures(pictures: Sequence[PictureFacts], terms: ChannelTerms) -> list[Fin
     if not main.alt:
         return [Finding("alt.missing", "An alt text of the main picture helps buyers find it.", "pictures", False)]
     return []
+
+
+def proportions_differ(sides: Sequence[tuple[int, int]]) -> bool:
+    """Whether pictures (width, height in pixels) differ in proportion by more than a twentieth."""
+    ratios = [width / height for width, height in sides if height]
+    return bool(ratios) and max(ratios) / min(ratios) > 1.05

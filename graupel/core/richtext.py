@@ -21,6 +21,8 @@ ALLOWED: dict[str, set[str]] = {
     "li": set(),
     "blockquote": set(),
     "a": {"href"},
+    # Pictures of our own library only: a page must not send its readers' addresses elsewhere.
+    "img": {"src", "alt"},
     "table": set(),
     "thead": set(),
     "tbody": set(),
@@ -29,11 +31,12 @@ ALLOWED: dict[str, set[str]] = {
     "td": {"colspan", "rowspan"},
 }
 _LOOKS_LIKE_HTML = re.compile(r"</?[a-zA-Z][^>]*>")
+_OWN_PICTURE = re.compile(r"/media/[0-9a-zA-Z_./-]+")
 _EMPTY = re.compile(r"(?:<p>(?:\s|&nbsp;|<br>)*</p>|\s|<br>)*")
 
 
 def clean(text: str) -> str:
-    """HTML that is safe to show: only ALLOWED, links to http, https or mail; plain text becomes paragraphs."""
+    """Safe HTML: only ALLOWED, links to http, https or mail, own pictures; plain text becomes paragraphs."""
     if not text.strip():
         return ""
     if not _LOOKS_LIKE_HTML.search(text):
@@ -45,8 +48,16 @@ def clean(text: str) -> str:
         url_schemes={"http", "https", "mailto"},
         link_rel="noopener nofollow",
         clean_content_tags={"script", "style"},
+        attribute_filter=_own_pictures,
     )
+    cleaned = re.sub(r"<img(?![^>]*\ssrc=)[^>]*>", "", cleaned)
     return "" if _EMPTY.fullmatch(cleaned) else cleaned
+
+
+def _own_pictures(tag: str, name: str, value: str) -> str | None:
+    if tag == "img" and name == "src" and not _OWN_PICTURE.fullmatch(value):
+        return None
+    return value
 
 
 def from_plain(text: str) -> str:

@@ -5,14 +5,15 @@ import binascii
 import json
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any
 from urllib.parse import urlencode
 
 from graupel.core.products import Status
 
 PAGE_SIZE = 50
-SORTS = {"name": "Product", "sku": "SKU", "price": "Price", "changed": "Changed"}
+SORTS = {"name": "Product", "sku": "Code or SKU", "price": "Price", "stock": "Stock", "changed": "Changed"}
 DEFAULT_SORT = "-changed"
 #: Words that InnoDB's full-text index leaves out (information_schema.INNODB_FT_DEFAULT_STOPWORD).
 STOPWORDS = frozenset(
@@ -80,13 +81,43 @@ class Cursor:
             return None
 
 
+#: Facets whose values are numbers (ids), and those whose values are words; in the order in which they stand.
+ID_FACETS = ("type", "brand", "category", "tag", "fact", "has")
+WORD_FACETS = {
+    "status": tuple(map(str, Status)),
+    "price": ("0", "5", "10", "20", "50", "100", "200", "500", "none"),
+    "stock": ("in", "low", "out", "uncounted"),
+    "lacks": ("picture", "alt", "gtin", "description", "category", "type", "brand", "price"),
+}
+FACETS = ("status", "type", "brand", "category", "tag", "price", "stock", "lacks", "fact", "has")
+#: The lower ends of the price bands.
+PRICE_BANDS = tuple(Decimal(text) for text in WORD_FACETS["price"][:-1])
+LOW_STOCK = 5
+
+
+def price_bands(low: Decimal | None, high: Decimal | None) -> list[str]:
+    """The bands that prices from ``low`` to ``high`` touch; "none" where there is no price."""
+    if low is None or high is None:
+        return ["none"]
+    ends = [*PRICE_BANDS[1:], None]
+    return [
+        str(begin) for begin, end in zip(PRICE_BANDS, ends, strict=True) if high >= begin and (end is None or low < end)
+    ]
+
+
+def stock_word(stock: int | None) -> str:
+    """In which part of the stock facet a product stands."""
+    if stock is None:
+        return "uncounted"
+    return "out" if stock <= 0 else "low" if stock < LOW_STOCK else "in"
+
+
 @dataclass(frozen=True)
 class TableState:
-    """Search words, chosen facets, sorting and page."""
+    """Search words, chosen facets, sorting and page. ``chosen``: facet -> values, ids as numbers."""
 
     q: str = ""
-    status: tuple[str, ...] = ()
-    category: tuple[int, ...] = ()
+    chosen: Mapping[str, tuple[Any, ...]] = field(default_factory=dict)
     sort: str = DEFAULT_SORT
     cursor: Cursor | None = None
     page: int = 1
@@ -104,39 +135,39 @@ class TableState:
     @property
     def is_filtered(self) -> bool:
         """Whether anything narrows the table."""
-        return bool(self.q or self.status or self.category)
+        return bool(self.q or self.chosen)
 
     @classmethod
     def read(cls, query: Mapping[str, list[str]]) -> "TableState":
         """From an address; what can't be read is left out, so an old link still opens."""
         sort = _first(query, "sort")
         page = _first(query, "page")
+        chosen = {facet: _values(facet, query.get(facet, [])) for facet in FACETS}
         return cls(
             q=re.sub(r"\s+", " ", _first(query, "q")).strip()[:200],
-            status=tuple(dict.fromkeys(s for s in query.get("status", []) if s in tuple(Status))),
-            category=tuple(dict.fromkeys(int(c) for c in query.get("category", []) if c.isdecimal() and len(c) < 19)),
+            chosen={facet: values for facet, values in chosen.items() if values},
             sort=sort if sort.lstrip("-") in SORTS and not sort.startswith("--") else DEFAULT_SORT,
             cursor=Cursor.decode(_first(query, "at")) if _first(query, "at") else None,
             page=int(page) if page.isdecimal() and 0 < len(page) < 8 else 1,
         )
 
+    def pairs(self) -> list[tuple[str, Any]]:
+        """What narrows and sorts the table, as names and values of an address."""
+        pairs: list[tuple[str, Any]] = [("q", self.q)] if self.q else []
+        pairs += [(facet, value) for facet in FACETS for value in self.chosen.get(facet, ())]
+        return pairs + ([("sort", self.sort)] if self.sort != DEFAULT_SORT else [])
+
     def query(self) -> str:
         """The address' query, without what is as by default."""
-        pairs: list[tuple[str, Any]] = [("q", self.q)] if self.q else []
-        pairs += [("status", value) for value in self.status]
-        pairs += [("category", value) for value in self.category]
-        if self.sort != DEFAULT_SORT:
-            pairs.append(("sort", self.sort))
-        if self.cursor:
-            pairs += [("at", self.cursor.encode()), ("page", self.page)]
-        return urlencode(pairs)
+        at = [("at", self.cursor.encode()), ("page", self.page)] if self.cursor else []
+        return urlencode(self.pairs() + at)
 
     def toggled(self, facet: str, value: Any) -> "TableState":
         """With one value of a facet switched, at the first page."""
-        chosen = getattr(self, facet)
-        now = tuple(v for v in chosen if v != value) if value in chosen else (*chosen, value)
-        switched: dict[str, Any] = {facet: now}
-        return replace(self, **switched, cursor=None, page=1)
+        held = self.chosen.get(facet, ())
+        now = tuple(v for v in held if v != value) if value in held else (*held, value)
+        chosen = {**self.chosen, facet: now}
+        return replace(self, chosen={f: v for f, v in chosen.items() if v}, cursor=None, page=1)
 
     def sorted_by(self, key: str) -> "TableState":
         """Sorted by a column, the other way round where it is sorted by it already."""
@@ -146,6 +177,12 @@ class TableState:
     def at(self, cursor: Cursor, page: int) -> "TableState":
         """At another page."""
         return replace(self, cursor=cursor if page > 1 else None, page=max(page, 1))
+
+
+def _values(facet: str, texts: list[str]) -> tuple[Any, ...]:
+    if facet in ID_FACETS:
+        return tuple(dict.fromkeys(int(text) for text in texts if text.isdecimal() and len(text) < 19))
+    return tuple(dict.fromkeys(text for text in texts if text in WORD_FACETS[facet]))
 
 
 @dataclass(frozen=True)

@@ -22,6 +22,7 @@ HERE = Path(__file__).parent
 FEATURES = HERE.parent / "features"
 SECTIONS = [
     ("Products", "/products"),
+    ("Vocabulary", "/vocabulary"),
     ("Files", "/files"),
     ("Channels", "/channels"),
     ("Jobs", "/jobs"),

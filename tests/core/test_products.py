@@ -25,10 +25,12 @@ def test_a_name_of_more_characters_than_a_list_can_show_is_refused_with_the_numb
     assert "500" in reading.problems[0].message
 
 
-def test_a_draft_needs_a_name_and_a_sku_and_a_live_product_a_price_and_a_category_too():
-    assert {p.field for p in products.problems_of(ProductValues())} == {"name", "sku"}
+def test_a_draft_needs_a_name_and_a_live_product_a_price_and_a_category_too():
+    assert {p.field for p in products.problems_of(ProductValues())} == {"name"}
     live = ProductValues(name="A", sku="A", status=Status.LIVE)
     assert {p.field for p in products.problems_of(live)} == {"price", "category_id"}
+    assert {p.field for p in products.problems_of(live, unpriced=0)} == {"category_id"}
+    assert "2 variants have no price" in products.problems_of(live, unpriced=2)[0].message
 
 
 @pytest.mark.parametrize("name", ["سجادة صوف", "Ȩ̃lsa", "🧶 yarn", "<b>Bold</b> & co"])

@@ -64,7 +64,8 @@ def test_what_would_only_help_does_not_block():
 
 def test_a_listing_is_the_same_listing_until_something_a_channel_sees_changes():
     def mark(values):
-        return listings.fingerprint(listings.payload(values, values.name, "H111", [], "EUR"))
+        offers = [listings.Offer(values.sku, values.price, values.weight_g)]
+        return listings.fingerprint(listings.payload(values, values.name, "H111", [], "EUR", offers))
 
     assert mark(GOOD) == mark(replace(GOOD, category_id=99))
     assert mark(GOOD) != mark(replace(GOOD, price=Decimal("9.90")))

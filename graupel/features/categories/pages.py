@@ -17,4 +17,4 @@ def make(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
         made = service.make(ctx, signed.actor, str(form.get("path", "")))
     except Refused as refusal:
         return JSONResponse({"problem": refusal.problems[0].message}, 422)
-    return JSONResponse({"id": made.id, "path": made.path})
+    return JSONResponse({"value": str(made.id), "text": made.path})

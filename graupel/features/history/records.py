@@ -1,7 +1,8 @@
 """The kinds of record that the journal knows; each area registers its own."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 from graupel.db import Tx
 
@@ -68,6 +69,11 @@ def register(kind: RecordKind) -> RecordKind:
     return kind
 
 
+def amend(name: str, **changed: Any) -> None:
+    """Change what is known of a kind, where that depends on areas that come after it."""
+    _KINDS[name] = replace(_KINDS[name], **changed)
+
+
 def kinds() -> list[RecordKind]:
     """All kinds, parents before children."""
     return list(_KINDS.values())
@@ -80,7 +86,8 @@ def kind_of(name: str) -> RecordKind:
 
 def on_recorded(listener: Listener) -> Listener:
     """Register a function called, in the same transaction, with each change set that was recorded."""
-    _LISTENERS.append(listener)
+    if listener not in _LISTENERS:
+        _LISTENERS.append(listener)
     return listener
 
 

@@ -1,6 +1,6 @@
 """Recording change sets, reading them, and rolling them back."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -53,11 +53,6 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
             listener(tx, recorder.change_set_id)
     else:
         store.delete_empty(tx, recorder.change_set_id)
-
-
-def values_at(tx: Tx, kind: str, record_id: int, version: int, current: Mapping[str, Any]) -> dict[str, Any]:
-    """A record's journal values as they were at ``version``."""
-    return changes.rewind(current, store.befores_since(tx, kind, record_id, version))
 
 
 @dataclass(frozen=True)
@@ -256,14 +251,14 @@ def roll_back(ctx: Context, tx: Tx, actor: Actor, change_set_id: int) -> int:
     return by
 
 
-def last_actor(tx: Tx, kinds: Mapping[str, int]) -> str:
-    """Who changed any of these records (kind -> id) last."""
+def last_actor(tx: Tx, kinds: Mapping[str, Sequence[int]]) -> str:
+    """Who changed any of these records (kind -> ids) last."""
     sets = store.record_history(tx, kinds, 1)
     return str(sets[0]["actor"]) if sets else "Someone"
 
 
-def of_records(ctx: Context, actor: Actor, kinds: Mapping[str, int], limit: int = 8) -> list[dict[str, Any]]:
-    """The newest change sets that touched any of these records (kind -> id)."""
+def of_records(ctx: Context, actor: Actor, kinds: Mapping[str, Sequence[int]], limit: int = 8) -> list[dict[str, Any]]:
+    """The newest change sets that touched any of these records (kind -> ids)."""
     actor.require(Role.VIEWER)
     return ctx.db.run(lambda tx: store.record_history(tx, kinds, limit))
 
@@ -271,3 +266,8 @@ def of_records(ctx: Context, actor: Actor, kinds: Mapping[str, int], limit: int 
 def stamp(tx: Tx) -> str:
     """Another text after every change of the catalogue: what was counted under an old one is out of date."""
     return store.stamp(tx)
+
+
+def newest_ids(tx: Tx, limit: int) -> list[tuple[int, int]]:
+    """Ids of the newest change sets with their numbers of records, the newest first."""
+    return store.newest_ids(tx, limit)

@@ -1,7 +1,7 @@
 """The journal's tables, and the SQL that puts records back by sets."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.core.roles import Actor
@@ -73,20 +73,11 @@ def rows(tx: Tx, change_set_id: int, limit: int, offset: int = 0) -> list[dict[s
     return [row | {key: json.loads(row[key]) if row[key] else None for key in ("was", "became")} for row in found]
 
 
-def befores_since(tx: Tx, kind: str, record_id: int, version: int) -> list[dict[str, Any]]:
-    """What a record's fields were before each change after ``version``, the newest change first."""
-    found = tx.all(
-        """SELECT was FROM change_row WHERE record_kind = %s AND record_id = %s AND version > %s AND was IS NOT NULL
-           ORDER BY change_set_id DESC""",
-        [kind, record_id, version],
-    )
-    return [json.loads(row["was"]) for row in found]
-
-
-def record_history(tx: Tx, kinds: Mapping[str, int], limit: int) -> list[dict[str, Any]]:
-    """The newest change sets that touched any of the records (kind -> id)."""
-    where = " OR ".join("(r.record_kind = %s AND r.record_id = %s)" for _ in kinds)
-    flat = [value for pair in kinds.items() for value in pair]
+def record_history(tx: Tx, kinds: Mapping[str, Sequence[int]], limit: int) -> list[dict[str, Any]]:
+    """The newest change sets that touched any of the records (kind -> ids)."""
+    wanted = {kind: list(ids) for kind, ids in kinds.items() if ids}
+    where = " OR ".join("(r.record_kind = %s AND r.record_id IN %s)" for _ in wanted)
+    flat = [value for pair in wanted.items() for value in pair]
     return tx.all(
         f"""SELECT s.id, s.title, s.actor, s.made_at, s.kind FROM change_set s JOIN change_row r
             ON r.change_set_id = s.id WHERE {where} GROUP BY s.id ORDER BY s.id DESC LIMIT %s""",
@@ -116,6 +107,12 @@ def stamp(tx: Tx) -> str:
     )
     assert row is not None
     return f"{row['newest']}-{row['total']}-{row['records']}"
+
+
+def newest_ids(tx: Tx, limit: int) -> list[tuple[int, int]]:
+    """Ids of the newest change sets with their numbers of records, the newest first."""
+    rows = tx.all("SELECT id, records FROM change_set ORDER BY id DESC LIMIT %s", [limit])
+    return [(row["id"], row["records"]) for row in rows]
 
 
 # --- fields as JSON, in SQL ---------------------------------------------------------------------------------

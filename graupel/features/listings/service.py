@@ -21,6 +21,7 @@ from graupel.db import Tx
 from graupel.features.history import records
 from graupel.features.history import service as history
 from graupel.features.listings import store
+from graupel.features.products import holds, summary
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.jobs import JobRequest, enqueue
@@ -223,7 +224,7 @@ def _standing(tx: Tx, channel: dict[str, Any], product: Product) -> Standing:
     if terms is None:
         found = [Finding("channel.unchecked", f"{channel['name']} has not answered yet. See Channels.", "", True)]
     else:
-        found = readiness.for_channel(product.values, title, product.facts, place, terms)
+        found = readiness.for_channel(product.values, title, product.facts, place, terms, product.unpriced)
     return Standing(_without_secret(channel), listing, title, place, found, terms)
 
 
@@ -353,7 +354,16 @@ def dispatch(ctx: Context, tx: Tx, listing_id: int) -> Dispatch:
     product = products.load(ctx, tx, listing["product_id"])
     standing = _standing(tx, channel, product)
     links = [PictureLink(f"{ctx.settings.address}{file.link()}", file.width, file.height) for file in product.pictures]
-    sent = rules.payload(product.values, standing.title, listing["category_code"] or "", links, ctx.settings.currency)
+    offers = [
+        rules.Offer(
+            one.sku,
+            product.values.price if one.price is None else one.price,
+            product.values.weight_g if one.weight_g is None else one.weight_g,
+        )
+        for one in product.for_sale
+    ]
+    place = listing["category_code"] or ""
+    sent = rules.payload(product.values, standing.title, place, links, ctx.settings.currency, offers)
     return Dispatch(
         listing, channel, product, sent, rules.fingerprint(sent), [f for f in standing.findings if f.blocks]
     )
@@ -387,8 +397,11 @@ def _enqueue_catch_up(tx: Tx, actor: Actor, channel: dict[str, Any]) -> None:
     )
 
 
-@records.on_recorded
-def follow_changes(tx: Tx, change_set_id: int) -> None:
+@summary.on_touched
+def follow_changes(tx: Tx) -> None:
     """A product that changed is sent again, wherever the change came from."""
-    for channel_id in store.mark_touched(tx, change_set_id, _AT_CHANNEL):
+    for channel_id in store.mark_touched(tx, _AT_CHANNEL):
         _enqueue_catch_up(tx, SYSTEM, channel_row(tx, channel_id))
+
+
+holds.register(store.held_variants)

@@ -115,23 +115,24 @@ def set_stale(tx: Tx, listing_id: int, stale: bool) -> None:
     tx.run("UPDATE listing SET stale = %s WHERE id = %s", [stale, listing_id])
 
 
-def mark_touched(tx: Tx, change_set_id: int, states: tuple[str, ...]) -> list[int]:
-    """Mark the listings of every product that a change set touched, by itself, its variant or its pictures.
-
-    Returns the ids of the channels they are on.
-    """
-    touched = """(
-      SELECT r.record_id AS product_id FROM change_row r WHERE r.change_set_id = %(set)s AND r.record_kind = 'product'
-      UNION SELECT v.product_id FROM change_row r JOIN variant v ON v.id = r.record_id
-        WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'
-      UNION SELECT COALESCE(c.product_id, JSON_VALUE(r.was, '$.product_id')) FROM change_row r
-        LEFT JOIN picture c ON c.id = r.record_id WHERE r.change_set_id = %(set)s AND r.record_kind = 'picture')"""
-    params = {"set": change_set_id, "states": states}
-    on = f"{touched} touched JOIN listing l ON l.product_id = touched.product_id"
+def mark_touched(tx: Tx, states: tuple[str, ...]) -> list[int]:
+    """Mark the listings of the products in touched_product; returns the ids of the channels they are on."""
+    params = {"states": states}
+    on = "touched_product touched JOIN listing l ON l.product_id = touched.product_id"
     found = tx.all(f"SELECT DISTINCT l.channel_id FROM {on} WHERE l.state IN %(states)s", params)
     if found:
         tx.run(f"UPDATE {on} SET l.stale = TRUE WHERE l.state IN %(states)s", params)
     return [row["channel_id"] for row in found]
+
+
+def held_variants(tx: Tx, product_id: int) -> set[int]:
+    """The variants of a product that any channel has, or had, an offer of."""
+    rows = tx.all(
+        """SELECT v.id FROM variant v WHERE v.product_id = %(id)s
+           AND EXISTS (SELECT 1 FROM listing l WHERE l.product_id = %(id)s AND l.state IS NOT NULL)""",
+        {"id": product_id},
+    )
+    return {row["id"] for row in rows}
 
 
 def stale_ids(tx: Tx, channel_id: int, states: tuple[str, ...], limit: int) -> list[int]:
@@ -156,8 +157,9 @@ def listings(tx: Tx, channel_id: int, lang: str, state: str | None, after: int, 
     return [
         found
         for row in tx.all(
-            """SELECT l.*, t.name, v.sku, v.price FROM listing l JOIN product_text t ON t.product_id = l.product_id
-           AND t.lang = %(lang)s JOIN variant v ON v.product_id = l.product_id
+            """SELECT l.*, t.name, s.sku, s.price_low AS price FROM listing l
+           JOIN product_text t ON t.product_id = l.product_id AND t.lang = %(lang)s
+           JOIN product_summary s ON s.product_id = l.product_id
            WHERE l.channel_id = %(channel)s AND l.state IS NOT NULL AND (%(state)s IS NULL OR l.state = %(state)s)
              AND (%(after)s = 0 OR l.id < %(after)s) ORDER BY l.id DESC LIMIT %(limit)s""",
             {"lang": lang, "channel": channel_id, "state": state, "after": after, "limit": limit},

@@ -4,7 +4,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, Response
 from starlette.datastructures import UploadFile
 
-from graupel.core.errors import Refused
+from graupel.core.errors import NotFound, Refused
 from graupel.features.media import service
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
@@ -23,6 +23,15 @@ def take(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     except Refused as refusal:
         return page(request, "media/tile_problem.html", status=422, message=refusal.problems[0].message)
     return page(request, "media/tile.html", media=media, alt="", may_edit=True)
+
+
+@router.get("/media/tile/{media_id}")
+def tile(request: Request, ctx: Ctx, signed: Signed, media_id: int, alt: str = "") -> Response:
+    """The tile of one picture for the editor."""
+    found = service.read_many(ctx, [media_id]).get(media_id)
+    if found is None:
+        raise NotFound("This picture is not there any more.")
+    return page(request, "media/tile.html", media=found, alt=alt[:300], may_edit=True)
 
 
 @router.get("/media/{sha256}/{size}")

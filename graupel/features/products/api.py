@@ -19,10 +19,7 @@ from graupel.features.products.schemas import (
     ProductPage,
     ProductPatch,
     VariantIn,
-    VariantOut,
-    VariantPage,
     product_out,
-    variant_out,
 )
 from graupel.features.products.service import Product, SaveConflict
 from graupel.features.users import service as users
@@ -50,19 +47,21 @@ IfMatch = Annotated[str | None, Header(description="The ETag of the record as it
 router = APIRouter()
 
 
-def _etag(product: Product) -> str:
-    return f'"{product.version}-{product.variant_version}"'
+def etag(product: Product) -> str:
+    """The version of a product's page, which moves with its variants too."""
+    return f'"{product.version}"'
 
 
-def _versions(product: Product, if_match: str | None) -> tuple[int, int]:
+def version_of(product: Product, if_match: str | None) -> int:
+    """The product's version, where If-Match names it. Raises PreconditionRequired, Outdated."""
     if not if_match:
         raise PreconditionRequired("Send If-Match with the ETag that reading the record gave.")
-    if _etag(product) not in [tag.strip() for tag in if_match.split(",")] and if_match.strip() != "*":
+    if etag(product) not in [tag.strip() for tag in if_match.split(",")] and if_match.strip() != "*":
         raise Outdated("The record was changed since it was read. Read it again, then repeat the change.", {})
-    return product.version, product.variant_version
+    return product.version
 
 
-def _values(ctx: Ctx, body: VariantIn, start: ProductValues | None = None) -> ProductValues:
+def values_of(ctx: Ctx, body: VariantIn, start: ProductValues | None = None) -> ProductValues:
     """The values that a body stands for. Raises Refused, naming each field."""
     given = {name: getattr(body, name) for name in body.model_fields_set}
     raw: dict[str, Any] = {name: "" if value is None else value for name, value in given.items()}
@@ -71,8 +70,11 @@ def _values(ctx: Ctx, body: VariantIn, start: ProductValues | None = None) -> Pr
         raw["price"] = given["price"].amount
         if given["price"].currency != ctx.settings.currency:
             problems.append(Problem("price.currency", f"Prices are in {ctx.settings.currency}.", "price"))
-    if given.get("weight_g") is not None:
-        raw["weight_g"] = str(given["weight_g"])
+    for name in ("weight_g", "stock"):
+        if given.get(name) is not None:
+            raw[name] = str(given[name])
+    if "key_points" in given:
+        raw["key_points"] = "\n".join(given["key_points"] or ())
     if raw.get("status") == "":
         raw["status"] = str(start.status if start else Status.DRAFT)
     reading = rules.read(raw, ctx.settings.currency, start)
@@ -83,13 +85,13 @@ def _values(ctx: Ctx, body: VariantIn, start: ProductValues | None = None) -> Pr
 
 def _one(ctx: Ctx, actor: Actor, response: Response, product_id: int) -> ProductOut:
     product = service.read(ctx, actor, product_id)
-    response.headers["ETag"] = _etag(product)
+    response.headers["ETag"] = etag(product)
     return product_out(product, ctx.settings.currency, address=ctx.settings.address, with_pictures=True)
 
 
 def _save(ctx: Ctx, actor: Actor, product: Product, values: ProductValues, if_match: str | None) -> None:
     try:
-        service.save(ctx, actor, product.id, values, _versions(product, if_match))
+        service.save(ctx, actor, product.id, values, version_of(product, if_match))
     except SaveConflict as conflict:
         raise Outdated(f"{conflict} Read it again, then repeat the change.", {}) from conflict
 
@@ -112,7 +114,7 @@ def list_products(
 @router.post("/products", response_model=ProductOut, status_code=201, responses=responses(403, 413, 422))
 def create_product(ctx: Ctx, actor: TokenActor, body: ProductIn, response: Response) -> ProductOut:
     """Make a product with its one variant."""
-    product_id = service.create(ctx, actor, _values(ctx, body))
+    product_id = service.create(ctx, actor, values_of(ctx, body))
     response.headers["Location"] = f"/api/v1/products/{product_id}"
     return _one(ctx, actor, response, product_id)
 
@@ -129,7 +131,7 @@ def change_product(
 ) -> ProductOut:
     """Change what the body names; the rest stays."""
     product = service.read(ctx, actor, product_id)
-    _save(ctx, actor, product, _values(ctx, body, product.values), if_match)
+    _save(ctx, actor, product, values_of(ctx, body, product.values), if_match)
     return _one(ctx, actor, response, product_id)
 
 
@@ -141,44 +143,6 @@ def archive_product(
     product = service.read(ctx, actor, product_id)
     _save(ctx, actor, product, replace(product.values, status=Status.ARCHIVED), if_match)
     return _one(ctx, actor, response, product_id)
-
-
-@router.get("/variants", response_model=VariantPage, responses=responses(403, 422))
-def list_variants(
-    ctx: Ctx, actor: TokenActor, q: Annotated[str, Query(max_length=200)] = "", limit: Limit = 50, cursor: Cursor = None
-) -> VariantPage:
-    """Variants in the order of their products' ids; `q` searches names and the beginnings of SKUs."""
-    found = service.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q)
-    more = str(found[limit - 1].id) if len(found) > limit else None
-    return VariantPage(items=[variant_out(one, ctx.settings.currency) for one in found[:limit]], next=more)
-
-
-@router.get("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 422))
-def read_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Response) -> VariantOut:
-    """One variant; the ETag is for If-Match."""
-    product = service.product_of_variant(ctx, actor, variant_id)
-    response.headers["ETag"] = _etag(product)
-    return variant_out(product, ctx.settings.currency)
-
-
-@router.patch("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 412, 413, 422, 428))
-def change_variant(
-    ctx: Ctx, actor: TokenActor, variant_id: RecordId, body: VariantIn, response: Response, if_match: IfMatch = None
-) -> VariantOut:
-    """Change what the body names; the rest stays."""
-    product = service.product_of_variant(ctx, actor, variant_id)
-    _save(ctx, actor, product, _values(ctx, body, product.values), if_match)
-    return read_variant(ctx, actor, variant_id, response)
-
-
-@router.post("/variants/{variant_id}/archive", response_model=VariantOut, responses=responses(403, 404, 412, 422, 428))
-def archive_variant(
-    ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Response, if_match: IfMatch = None
-) -> VariantOut:
-    """Archive a variant; the only one of its product takes the product with it."""
-    product = service.product_of_variant(ctx, actor, variant_id)
-    _save(ctx, actor, product, replace(product.values, status=Status.ARCHIVED), if_match)
-    return read_variant(ctx, actor, variant_id, response)
 
 
 @router.get("/categories", response_model=list[CategoryOut], responses=responses(403))

@@ -11,7 +11,15 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.core.errors import Refused
-from graupel.core.imports import ROW_FIELDS, Action, FileRow, Plan, plan_row
+from graupel.core.imports import (
+    ROW_FIELDS,
+    Action,
+    FileRow,
+    Plan,
+    plan_row,
+    shared_field_problem,
+    used_sku_problem,
+)
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.db import Tx
@@ -43,6 +51,9 @@ _PRODUCT = {
     "category_id": ("b.category_id", "p.category_id", True),
 }
 _VARIANT = {"price": ("b.price", "v.price", False), "weight_g": ("b.weight_g", "v.weight_g", True)}
+#: What a variant of a product that varies shows is its own value or its product's.
+_INHERITED = {"v.price": "COALESCE(v.price, p.price)", "v.weight_g": "COALESCE(v.weight_g, p.weight_g)"}
+_VARIES = "EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id)"
 
 Progress = Callable[[str, int, int], None]
 
@@ -97,7 +108,7 @@ def _differs(pair: tuple[str, str, bool]) -> str:
         return f"(b.category IS NOT NULL AND NOT (b.category_id <=> {held} AND b.category_id IS NOT NULL))"
     if held.startswith("t."):
         return f"({said} IS NOT NULL AND BINARY {said} <> BINARY {held})"
-    return f"({said} IS NOT NULL AND NOT ({said} <=> {held}))"
+    return f"({said} IS NOT NULL AND NOT ({said} <=> {_INHERITED[held]}))"
 
 
 _PRODUCT_DIFFERS = "(" + " OR ".join(map(_differs, _PRODUCT.values())) + ")"
@@ -119,6 +130,7 @@ def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
             WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
         params,
     )
+    _refuse_shared_fields(tx, params)
     # The few that lack something are judged by the rule itself, so that its words stand in one place.
     lacking = "b.name IS NULL" + (" OR b.price IS NULL OR b.category IS NULL" if live else "")
     for row in tx.all(
@@ -128,6 +140,27 @@ def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
         tx.run(
             "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
             [json.dumps(problems, ensure_ascii=False), batch_id, row["line"]],
+        )
+
+
+def _refuse_shared_fields(tx: Tx, params: dict[str, Any]) -> None:
+    """Rows that mean one variant of several can't say what all of them share, and used SKUs are not given again."""
+    shared = tx.all(
+        f"""SELECT b.line FROM {_JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed'
+            AND {_PRODUCT_DIFFERS} AND {_VARIES}""",
+        params,
+    )
+    used = tx.all(
+        """SELECT b.line, b.shown_sku FROM batch_row b JOIN given_sku g ON g.sku = b.sku
+           WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
+        params,
+    )
+    refused = [(row["line"], shared_field_problem(row["line"])) for row in shared]
+    refused += [(row["line"], used_sku_problem(row["shown_sku"], row["line"])) for row in used]
+    for line, problem in refused:
+        tx.run(
+            "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
+            [json.dumps([problem.as_dict()], ensure_ascii=False), params["batch"], line],
         )
 
 
@@ -181,7 +214,8 @@ def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset
     """Rows of one action in the order of the file."""
     tree = categories.tree(tx)
     rows = tx.all(
-        """SELECT b.*, t.name AS name_now, v.price AS price_now, v.weight_g AS weight_g_now,
+        """SELECT b.*, t.name AS name_now, COALESCE(v.price, p.price) AS price_now,
+                  COALESCE(v.weight_g, p.weight_g) AS weight_g_now,
                   t.description AS description_now, p.category_id AS category_id_now
            FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
            LEFT JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
@@ -292,8 +326,10 @@ def _change(tx: Tx, params: dict[str, Any]) -> None:
         )
     # The variant goes first: its comparison must still see what it held.
     tx.run(
-        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.id = b.variant_id
-               SET v.price = COALESCE(b.price, v.price), v.weight_g = COALESCE(b.weight_g, v.weight_g),
+        f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+               STRAIGHT_JOIN variant v ON v.id = b.variant_id
+               SET v.price = IF({_differs(_VARIANT["price"])}, b.price, v.price),
+                   v.weight_g = IF({_differs(_VARIANT["weight_g"])}, b.weight_g, v.weight_g),
                    v.version = v.version + 1 WHERE {where} AND {_VARIANT_DIFFERS}""",
         params,
     )
@@ -303,7 +339,7 @@ def _change(tx: Tx, params: dict[str, Any]) -> None:
                SET p.category_id = COALESCE(b.category_id, p.category_id), t.name = COALESCE(b.name, t.name),
                    t.description = COALESCE(b.description, t.description),
                    p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
-               WHERE {where}""",
+               WHERE {where} AND {_PRODUCT_DIFFERS}""",
         params,
     )
 
@@ -332,7 +368,6 @@ def _make(tx: Tx, params: dict[str, Any]) -> None:
         json_field("name", Column("b.name")),
         json_field("description", Column("COALESCE(b.description, '')")),
         json_field("status", Column("%(status)s")),
-        json_field("brand", Column("''")),
         json_field("mpn", Column("''")),
         json_field("category_id", Column("b.category_id", True)),
     ]

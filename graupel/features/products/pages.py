@@ -1,6 +1,7 @@
 """The products table and the product editor."""
 
 import json
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -8,29 +9,28 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from starlette.datastructures import FormData
 
+from graupel.context import Context
 from graupel.core import products as rules
 from graupel.core import readiness
-from graupel.core.changes import Conflict
+from graupel.core.attributes import Attribute, Fact, show_fact
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.products import Picture, ProductValues, Status
-from graupel.core.quantities import format_money, format_weight
-from graupel.core.readiness import Finding, PictureFacts
+from graupel.core.quantities import format_weight
+from graupel.core.readiness import Finding
 from graupel.core.roles import Role
 from graupel.core.tables import SORTS, TableState
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import parts, service, table
+from graupel.features.products import facts, mirrors, parts, service, table
 from graupel.features.products.service import Product, SaveConflict, Saved
+from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
-
-TYPED = ("name", "sku", "price", "weight_g", "category_id", "brand", "mpn", "gtin", "description")
-
 
 # --- the table -----------------------------------------------------------------------------------------------
 
@@ -54,53 +54,93 @@ def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
 
 # --- the editor ----------------------------------------------------------------------------------------------
 
+#: Fields of one line of text each, of several values each, and switches.
+SINGLE = (
+    "name", "code", "type_id", "sku", "price", "list_price", "cost", "stock", "weight_g", "category_id", "brand", "mpn",
+    "gtin", "short_text", "description", "key_points", "address_part", "canonical", "meta_title", "meta_description",
+)  # fmt: skip
+SEVERAL = ("categories", "tags")
+SWITCHES = ("sells_without_stock",)
+
 
 @dataclass
 class Typed:
     """What stands in the editor's fields: text as typed, pictures, and what is wrong with it."""
 
-    fields: dict[str, str]
+    fields: dict[str, Any]
     pictures: list[tuple[Media, str]]
     status: Status = Status.DRAFT
-    versions: tuple[int, int] | None = None
+    version: int | None = None
     problems: list[Problem] = field(default_factory=list)
+
+    def fact(self, attribute_id: int) -> list[str]:
+        """What is typed or chosen for an attribute."""
+        found: list[str] = self.fields.get(f"fact-{attribute_id}", [])
+        return found
 
 
 def _typed_of(product: Product) -> Typed:
     values = product.values
+    known = product.vocabulary.attributes if product.vocabulary else {}
     return Typed(
-        _texts(values),
+        _texts(values, known),
         [(file, picture.alt) for file, picture in zip(product.pictures, values.pictures, strict=True)],
         values.status,
-        (product.version, product.variant_version),
+        product.version,
     )
 
 
-def _texts(values: ProductValues) -> dict[str, str]:
-    return {
-        "name": values.name,
-        "sku": values.sku,
-        "price": format_money(values.price),
+def _texts(values: ProductValues, known: Mapping[int, Attribute]) -> dict[str, Any]:
+    """The values as the form's fields have them."""
+    plain = rules.flat(values)
+    texts: dict[str, Any] = {name: "" if plain[name] is None else str(plain[name]) for name in SINGLE}
+    texts |= {
         "weight_g": format_weight(values.weight_g),
-        "category_id": str(values.category_id or ""),
-        "brand": values.brand,
-        "mpn": values.mpn,
-        "gtin": values.gtin or "",
-        "description": values.description,
+        "key_points": "\n".join(values.key_points),
+        "categories": [str(one) for one in values.categories],
+        "tags": list(values.tags),
+        "sells_without_stock": "yes" if values.sells_without_stock else "",
     }
+    facts = ((known[key], fact) for key, fact in values.facts.items() if key in known)
+    return texts | {f"fact-{attribute.id}": _fact_texts(attribute, fact) for attribute, fact in facts}
 
 
-def _read_form(ctx: Ctx, form: FormData, start: ProductValues | None = None) -> tuple[Typed, ProductValues]:
+def _fact_texts(attribute: Attribute, fact: Fact) -> list[str]:
+    return [str(one) for one in fact.choices] if attribute.has_choices else [_bare(attribute, fact)]
+
+
+def _bare(attribute: Attribute, fact: Fact) -> str:
+    return fact.text if fact.quantity is None else show_fact(attribute, fact)
+
+
+def _read_form(
+    ctx: Context, form: FormData, start: ProductValues | None, known: Mapping[int, Attribute]
+) -> tuple[Typed, ProductValues]:
     """What was typed, and the values it stands for; problems are collected in the former."""
-    chosen = _choices(form)
-    raw: dict[str, Any] = {name: chosen.get(name, str(form.get(name, ""))) for name in TYPED}
-    raw["pictures"] = chosen.get("pictures") or _pictures_typed(form)
+    raw = _raw(form)
     status = str(form.get("then") or form.get("status") or Status.DRAFT)
-    reading = rules.read({**raw, "status": status}, ctx.settings.currency, start)
+    reading = rules.read({**raw, "status": status}, ctx.settings.currency, start, known)
     files = media.read_many(ctx, [picture.media_id for picture in raw["pictures"]])
     shown = [(files[p.media_id], p.alt) for p in raw["pictures"] if p.media_id in files]
-    typed = Typed({name: raw[name] for name in TYPED}, shown, reading.values.status, _versions(form), reading.problems)
+    fields = _texts(start or ProductValues(), known) | {
+        name: value for name, value in raw.items() if name != "pictures"
+    }
+    typed = Typed(fields, shown, reading.values.status, _version(form), reading.problems)
     return typed, replace(reading.values, pictures=tuple(p for p in reading.values.pictures if p.media_id in files))
+
+
+def _raw(form: FormData) -> dict[str, Any]:
+    """The fields that the form has. Of those with several values or none, "has" says that they were on the page."""
+    raw: dict[str, Any] = {name: str(form.get(name, "")) for name in SINGLE if name in form}
+    on_page = {str(name) for name in form.getlist("has")}
+    for name in on_page:
+        values = [str(value) for value in form.getlist(name)]
+        if name in SEVERAL or name.startswith("fact-"):
+            raw[name] = values
+        elif name in SWITCHES:
+            raw[name] = values[0] if values else ""
+    raw["pictures"] = _pictures_typed(form)
+    return raw | _choices(form)
 
 
 def _pictures_typed(form: FormData) -> list[Picture]:
@@ -111,37 +151,38 @@ def _pictures_typed(form: FormData) -> list[Picture]:
     ]
 
 
-def _seen_pictures(form: FormData) -> list[Picture]:
-    return _pictures_of_json(str(form.get("seen_pictures", "[]")))
-
-
-def _pictures_of_json(text: str) -> list[Picture]:
-    try:
-        return [Picture(int(media_id), str(alt)) for media_id, alt in json.loads(text)]
-    except (ValueError, TypeError):
-        return []  # a form that our page did not make
-
-
 def _choices(form: FormData) -> dict[str, Any]:
     """Fields in which the person chose the other's value, in the form's terms."""
-    theirs = {
-        name.removeprefix("theirs_"): str(value)
-        for name, value in form.items()
-        if name.startswith("theirs_") and form.get(f"choose_{name.removeprefix('theirs_')}") == "theirs"
-    }
+    theirs = {}
+    for key, value in form.items():
+        name = key.removeprefix("theirs_")
+        if key != name and form.get(f"choose_{name}") == "theirs":
+            try:
+                theirs[name] = json.loads(str(value))
+            except ValueError:
+                continue  # a form that our page did not make
     if "pictures" in theirs:
-        return theirs | {"pictures": _pictures_of_json(theirs["pictures"])}
+        theirs["pictures"] = [Picture(int(media_id), str(alt)) for media_id, alt in theirs["pictures"]]
     return theirs
 
 
-def _versions(form: FormData) -> tuple[int, int] | None:
-    found = str(form.get("versions", "")).split("-")
-    return (int(found[0]), int(found[1])) if len(found) == 2 and all(part.isdecimal() for part in found) else None
+def _seen(form: FormData) -> dict[str, Any]:
+    """The values as they were when the form was made."""
+    try:
+        seen = json.loads(str(form.get("seen", "{}")))
+        return seen if isinstance(seen, dict) else {}
+    except ValueError:
+        return {}  # a form that our page did not make
+
+
+def _version(form: FormData) -> int | None:
+    found = str(form.get("version", ""))
+    return int(found) if found.isdecimal() else None
 
 
 def _unchosen(form: FormData) -> list[Problem]:
     return [
-        Problem("conflict.open", f"Choose which value of {rules.LABELS.get(name, name)} is to stay.", name)
+        Problem("conflict.open", f"Choose which value of {rules.LABELS.get(name, 'this fact')} is to stay.", name)
         for name in (key.removeprefix("theirs_") for key in form if key.startswith("theirs_"))
         if form.get(f"choose_{name}") not in ("mine", "theirs")
     ]
@@ -151,13 +192,13 @@ def _unchosen(form: FormData) -> list[Problem]:
 def new(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """An empty editor."""
     signed.actor.require(Role.EDITOR)
-    return _editor(request, ctx, signed, Typed(_texts(ProductValues()), []))
+    return _editor(request, ctx, signed, Typed(_texts(ProductValues(), {}), []))
 
 
 @router.post("/products")
 def create(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     """Makes a product of what was typed, or shows it again with what is wrong."""
-    typed, values = _read_form(ctx, form)
+    typed, values = _read_form(ctx, form, None, vocabulary.read(ctx).attributes)
     try:
         if typed.problems:
             raise Refused(_with_rules(ctx, typed.problems, values))
@@ -169,7 +210,7 @@ def create(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
 
 
 def _with_rules(
-    ctx: Ctx, problems: list[Problem], values: ProductValues, product_id: int | None = None
+    ctx: Context, problems: list[Problem], values: ProductValues, product_id: int | None = None
 ) -> list[Problem]:
     """Unreadable fields, and the rules that the others break: everything at once, so it is mended at once."""
     unreadable = {problem.field for problem in problems}
@@ -180,13 +221,14 @@ def _with_rules(
 def edit(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """The editor of one product."""
     product = service.read(ctx, signed.actor, product_id)
+    said = {"made": "Made.", "copied": "This is the copy: a draft, with SKU and address of its own."}
     return _editor(
         request,
         ctx,
         signed,
         _typed_of(product),
         product=product,
-        said="Made." if "made" in request.query_params else "",
+        said=next((words for name, words in said.items() if name in request.query_params), ""),
     )
 
 
@@ -194,12 +236,13 @@ def edit(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Respons
 def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
     """Saves what was typed, or shows it again with what is wrong or what somebody else saved meanwhile."""
     product = service.read(ctx, signed.actor, product_id)
-    typed, values = _read_form(ctx, form, product.values)
+    assert product.vocabulary is not None
+    typed, values = _read_form(ctx, form, product.values, product.vocabulary.attributes)
     problems = typed.problems + _unchosen(form)
     try:
         if problems:
             raise Refused(_with_rules(ctx, problems, values, product_id))
-        saved = service.save(ctx, signed.actor, product_id, values, typed.versions, _seen_pictures(form))
+        saved = service.save(ctx, signed.actor, product_id, values, typed.version, _seen(form))
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status
         return _editor(request, ctx, signed, typed, product=product, status=422)
@@ -211,27 +254,45 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     return _editor(request, ctx, signed, _typed_of(product), product=product, said=_what_was_saved(saved))
 
 
+@router.post("/products/{product_id}/copy")
+def copy(ctx: Ctx, signed: Signed, product_id: int) -> Response:
+    """Makes a draft as a copy, and opens it."""
+    made = service.copy(ctx, signed.actor, product_id)
+    return Response(status_code=204, headers={"HX-Redirect": f"/products/{made}?copied=1"})
+
+
+@router.post("/products/{product_id}/delete")
+def delete(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
+    """Deletes a product that was never live."""
+    try:
+        service.delete(ctx, signed.actor, product_id)
+    except Refused as refusal:
+        product = service.read(ctx, signed.actor, product_id)
+        typed = _typed_of(product)
+        typed.problems = refusal.problems
+        return _editor(request, ctx, signed, typed, product=product, status=422)
+    return Response(status_code=204, headers={"HX-Redirect": "/products"})
+
+
 def _what_was_saved(saved: Saved) -> str:
     if not saved.changed:
         return "Nothing had changed."
     parts_of_it = [
-        f"{label} {before} → {after}" if len(before) + len(after) < 40 else label
+        f"{label} {before} → {after}" if before and len(before) + len(after) < 40 else label
         for label, before, after in saved.changed
     ]
     return f"Saved: {', '.join(parts_of_it)}."
 
 
-def _merged(ctx: Ctx, conflict: SaveConflict) -> Typed:
-    merged = conflict.merge.values
-    readable = {name: merged[name] for name in merged if name not in ("pictures", "status", "price")}
-    price = rules.read({"price": merged["price"] or ""}, ctx.settings.currency).values.price
-    values = ProductValues(**readable, price=price, status=Status(merged["status"]))
-    files = media.read_many(ctx, [media_id for media_id, _ in merged["pictures"]])
+def _merged(ctx: Context, conflict: SaveConflict) -> Typed:
+    values = rules.unflat(conflict.merge.values)
+    files = media.read_many(ctx, [picture.media_id for picture in values.pictures])
+    known = conflict.theirs.vocabulary.attributes if conflict.theirs.vocabulary else {}
     return Typed(
-        _texts(values),
-        [(files[i], alt) for i, alt in merged["pictures"] if i in files],
-        Status(merged["status"]),
-        (conflict.theirs.version, conflict.theirs.variant_version),
+        _texts(values, known),
+        [(files[p.media_id], p.alt) for p in values.pictures if p.media_id in files],
+        values.status,
+        conflict.theirs.version,
     )
 
 
@@ -246,47 +307,61 @@ class ConflictShown:
     theirs_raw: str
 
 
-def _conflicts(ctx: Ctx, found: SaveConflict | None) -> list[ConflictShown]:
+def _conflicts(ctx: Context, found: SaveConflict | None) -> list[ConflictShown]:
     if found is None:
         return []
     paths = categories.read_tree(ctx)
+    words = found.theirs.vocabulary
+    assert words is not None
+    raw = _texts(found.theirs.values, words.attributes)
 
-    def words(name: str, value: Any) -> str:
+    def attribute(name: str) -> Attribute | None:
+        return words.attributes.get(int(name[5:])) if name.startswith("fact-") else None
+
+    def shown(name: str, value: Any) -> str:
+        if fact_of := attribute(name):
+            return show_fact(fact_of, Fact.of_plain(value)) if value else "(empty)"
         if name == "category_id":
             return paths.path(value) or "(none)"
+        if name == "categories":
+            return ", ".join(paths.path(one) for one in value) or "(none)"
+        if name == "type_id":
+            return words.types[value].name if value in words.types else "(none)"
         if name == "pictures":
             return f"{len(value)}: " + ", ".join(alt or "without alt text" for _, alt in value)
         return rules.show(name, value)
 
-    def raw(conflict: Conflict) -> str:
-        if conflict.field == "pictures":
-            return json.dumps(conflict.theirs)
-        if conflict.field == "weight_g":
-            return format_weight(conflict.theirs)
-        return str(conflict.theirs if conflict.theirs is not None else "")
-
     return [
-        ConflictShown(c.field, rules.LABELS[c.field], words(c.field, c.mine), words(c.field, c.theirs), raw(c))
+        ConflictShown(
+            c.field,
+            found_attribute.name if (found_attribute := attribute(c.field)) else rules.LABELS[c.field],
+            shown(c.field, c.mine),
+            shown(c.field, c.theirs),
+            json.dumps(c.theirs if c.field == "pictures" else raw.get(c.field, [])),
+        )
         for c in found.merge.conflicts
     ]
 
 
 OUTLINE = [
-    ("identity", "Identity", ("name", "sku", "brand", "mpn", "gtin", "category_id")),
-    ("copy", "Copy", ("description",)),
+    ("identity", "Identity", ("name", "code", "type_id", "sku", "brand", "mpn", "gtin", "tags")),
+    ("copy", "Copy", ("short_text", "description", "key_points")),
     ("pictures", "Pictures", ("pictures",)),
-    ("prices", "Price and weight", ("price", "weight_g")),
+    ("facts", "Facts", ("fact-",)),
+    ("prices", "Price and stock", ("price", "list_price", "cost", "weight_g", "stock")),
+    ("categories", "Categories", ("category_id", "categories")),
+    ("search", "Search", ("address_part", "canonical", "meta_title", "meta_description")),
 ]
 
 
 def _mark(findings: list[Finding], fields: tuple[str, ...]) -> str:
-    touching = [finding for finding in findings if finding.field in fields]
+    touching = [one for one in findings if one.field in fields or ("fact-" in fields and one.field.startswith("fact-"))]
     return {"blocked": "crossed", "ready": "half", "strong": "full"}[str(readiness.verdict(touching))]
 
 
 def _editor(
     request: Request,
-    ctx: Ctx,
+    ctx: Context,
     signed: Any,
     typed: Typed,
     *,
@@ -295,13 +370,12 @@ def _editor(
     conflict: SaveConflict | None = None,
     status: int = 200,
 ) -> Response:
-    mirror = _mirror(ctx, typed, product)
+    looked = mirrors.look(ctx, typed.fields, typed.pictures, product)
     added = [(part, part.data(ctx, signed.actor, product)) for part in parts.all_parts()] if product else []
-    trail = (
-        history.of_records(ctx, signed.actor, {"product": product.id, "variant": product.variant_id}) if product else []
-    )
-    outline = [(key, label, _mark(mirror["findings"], fields)) for key, label, fields in OUTLINE]
-    outline += [(part.key, part.label, part.mark(data)) for part, data in added]
+    trail = history.of_records(ctx, signed.actor, product.history_keys) if product else []
+    outline = [(key, label, _mark(looked.findings, fields)) for key, label, fields in OUTLINE]
+    outline[5:5] = [(part.key, part.label, part.mark(data)) for part, data in added]
+    words = vocabulary.read(ctx, product.id if product else None)
     return page(
         request,
         "products/editor.html",
@@ -314,30 +388,17 @@ def _editor(
         conflicts=_conflicts(ctx, conflict),
         conflict=conflict,
         added=added,
-        taken=[rules.LABELS[name] for name in conflict.merge.taken] if conflict else [],
-        seen_pictures=json.dumps(_picture_pairs(conflict.theirs if conflict else product)),
+        taken=[rules.LABELS.get(name, "a fact") for name in conflict.merge.taken] if conflict else [],
+        seen=json.dumps(rules.flat((conflict.theirs if conflict else product).values)) if product else "{}",
         tree=categories.read_tree(ctx),
-        may_edit=signed.actor.may(Role.EDITOR),
+        words=words,
+        sheet=facts.sheet(words, typed.fields, product),
         trail=trail,
         outline=outline,
-        statuses=list(Status),
-        **mirror,
+        may_edit=signed.actor.may(Role.EDITOR),
+        may_delete=product is not None and not product.was_live,
+        look=looked,
     )
-
-
-def _picture_pairs(product: Product | None) -> list[tuple[int, str]]:
-    return [(picture.media_id, picture.alt) for picture in product.values.pictures] if product else []
-
-
-def _mirror(ctx: Ctx, typed: Typed, product: Product | None) -> dict[str, Any]:
-    """What buyers will see, and what is missing for it."""
-    values = rules.read(typed.fields, ctx.settings.currency, product.values if product else None).values
-    facts = [PictureFacts(file.width, file.height, alt) for file, alt in typed.pictures]
-    return {
-        "seen": values,
-        "seen_picture": typed.pictures[0] if typed.pictures else None,
-        "findings": readiness.for_shop(values, facts),
-    }
 
 
 @router.post("/products/mirror/{product_id}")
@@ -345,5 +406,52 @@ def _mirror(ctx: Ctx, typed: Typed, product: Product | None) -> dict[str, Any]:
 def mirror(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int | None = None) -> Response:
     """The mirror for what is typed at this moment; writes nothing."""
     product = service.read(ctx, signed.actor, product_id) if product_id else None
-    typed, _ = _read_form(ctx, form)
-    return page(request, "products/mirror.html", product=product, **_mirror(ctx, typed, product))
+    known = vocabulary.read(ctx, product_id).attributes
+    typed, _ = _read_form(ctx, form, product.values if product else None, known)
+    return page(
+        request,
+        "products/mirror.html",
+        product=product,
+        look=mirrors.look(ctx, typed.fields, typed.pictures, product),
+        swap=True,
+    )
+
+
+@router.post("/products/facts/{product_id}")
+@router.post("/products/facts/new")
+def show_facts(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int | None = None) -> Response:
+    """The facts for the type that is chosen at this moment, with what was typed; writes nothing."""
+    product = service.read(ctx, signed.actor, product_id) if product_id else None
+    words = vocabulary.read(ctx, product_id)
+    typed, _ = _read_form(ctx, form, product.values if product else None, words.attributes)
+    return _fact_part(request, signed, words, typed, product)
+
+
+def _fact_part(
+    request: Request, signed: Any, words: Any, typed: Typed, product: Product | None, **data: Any
+) -> Response:
+    return page(
+        request,
+        "products/facts.html",
+        typed=typed,
+        product=product,
+        words=words,
+        sheet=facts.sheet(words, typed.fields, product),
+        problems={},
+        may_edit=signed.actor.may(Role.EDITOR),
+        **data,
+    )
+
+
+@router.post("/products/facts/{product_id}/attribute")
+def add_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """Makes an attribute for this product alone or for its type, or takes one into the type; shows the facts again."""
+    product = service.read(ctx, signed.actor, product_id)
+    trouble = []
+    try:
+        facts.add_attribute(ctx, signed.actor, product, {name: str(value) for name, value in form.items()})
+    except Refused as refusal:
+        trouble = [problem.message for problem in refusal.problems]
+    words = vocabulary.read(ctx, product_id)
+    typed, _ = _read_form(ctx, form, product.values, words.attributes)
+    return _fact_part(request, signed, words, typed, product, trouble=trouble)

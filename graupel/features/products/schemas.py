@@ -1,13 +1,15 @@
 """Products and variants as programs see them."""
 
 from datetime import UTC, datetime
+from decimal import Decimal
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from graupel.core.inherit import resolve
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
-from graupel.features.products.service import Product
+from graupel.features.products.service import Product, Variant
 
 Id = Annotated[int, Field(ge=1, le=4_294_967_295)]
 
@@ -31,7 +33,7 @@ class PictureOut(BaseModel):
 
 
 class VariantOut(BaseModel):
-    """What a buyer buys. ``weight_g`` in grams."""
+    """What a buyer buys. Price and weight (grams) may come from its product; ``choice_ids``: what it differs by."""
 
     id: int
     product_id: int
@@ -39,15 +41,22 @@ class VariantOut(BaseModel):
     price: Money | None
     weight_g: int | None
     gtin: str | None
+    stock: int | None
+    archived: bool
+    choice_ids: list[int]
     version: int
 
 
 class ProductOut(BaseModel):
-    """A product with its variant. ``version`` is what If-Match compares, as the ETag gives it."""
+    """A product with its variants. ``version`` is what If-Match compares, as the ETag gives it."""
 
     id: int
     name: str
+    code: str
+    type_id: int | None
+    short_text: str
     description: str
+    key_points: list[str]
     status: Literal["draft", "live", "archived"]
     category_id: int | None
     brand: str
@@ -81,13 +90,21 @@ class VariantIn(BaseModel):
     price: Money | None = None
     weight_g: Annotated[int, Field(ge=0, le=100_000_000)] | None = None
     gtin: str | None = None
+    stock: Annotated[int, Field(ge=-100_000_000, le=100_000_000)] | None = None
 
 
 class ProductPatch(VariantIn):
-    """Changes of a product and its variant; members left out stay as they are (RFC 7396)."""
+    """Changes of a product; members left out stay as they are (RFC 7396).
+
+    Of a product that varies, ``price`` and ``weight_g`` are what its variants inherit; SKU, GTIN and stock are theirs.
+    """
 
     name: Annotated[str, Field(min_length=1, max_length=255)] | None = None
+    code: Annotated[str, Field(max_length=64)] | None = None
+    type_id: Id | None = None
+    short_text: str | None = None
     description: str | None = None
+    key_points: list[str] | None = None
     status: Literal["draft", "live", "archived"] | None = None
     category_id: Id | None = None
     brand: str | None = None
@@ -95,10 +112,9 @@ class ProductPatch(VariantIn):
 
 
 class ProductIn(ProductPatch):
-    """A new product with its one variant."""
+    """A new product with its one variant. A SKU that is left out is made."""
 
     name: Annotated[str, Field(min_length=1, max_length=255)]
-    sku: Annotated[str, Field(min_length=1, max_length=64)]
     status: Literal["draft", "live"] = "draft"
 
 
@@ -111,22 +127,24 @@ class CategoryOut(BaseModel):
     parent_id: int | None
 
 
-def money(values: ProductValues, currency: str) -> Money | None:
-    """A price as programs see it."""
-    return None if values.price is None else Money(amount=format_money(values.price), currency=currency)
+def money(amount: Decimal | None, currency: str) -> Money | None:
+    """An amount as programs see it."""
+    return None if amount is None else Money(amount=format_money(amount), currency=currency)
 
 
-def variant_out(product: Product, currency: str) -> VariantOut:
-    """The product's variant as programs see it."""
-    values = product.values
+def variant_out(variant: Variant, base: ProductValues, currency: str) -> VariantOut:
+    """A variant as programs see it; ``base``: its product's values, which it may inherit."""
     return VariantOut(
-        id=product.variant_id,
-        product_id=product.id,
-        sku=values.sku,
-        price=money(values, currency),
-        weight_g=values.weight_g,
-        gtin=values.gtin,
-        version=product.variant_version,
+        id=variant.id,
+        product_id=variant.product_id,
+        sku=variant.sku,
+        price=money(resolve(variant.price, base.price).value, currency),
+        weight_g=resolve(variant.weight_g, base.weight_g).value,
+        gtin=variant.gtin,
+        stock=variant.stock,
+        archived=variant.archived,
+        choice_ids=list(variant.combination),
+        version=variant.version,
     )
 
 
@@ -146,7 +164,11 @@ def product_out(product: Product, currency: str, *, address: str = "", with_pict
     return ProductOut(
         id=product.id,
         name=values.name,
+        code=values.code,
+        type_id=values.type_id,
+        short_text=values.short_text,
         description=values.description,
+        key_points=list(values.key_points),
         status=values.status.value,
         category_id=values.category_id,
         brand=values.brand,
@@ -154,6 +176,6 @@ def product_out(product: Product, currency: str, *, address: str = "", with_pict
         made_at=product.made_at.replace(tzinfo=UTC),
         changed_at=product.changed_at.replace(tzinfo=UTC),
         version=product.version,
-        variants=[variant_out(product, currency)],
+        variants=[variant_out(variant, values, currency) for variant in product.variants],
         pictures=pictures,
     )

@@ -1,40 +1,125 @@
 """What a merchant does with products, one at a time."""
 
+import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any, TypeVar
 
 from graupel.context import Context
-from graupel.core import changes, products, readiness
+from graupel.core import changes, product_types, products, readiness
+from graupel.core.attributes import Fact
 from graupel.core.changes import Merge
 from graupel.core.errors import NotFound, Outdated, Refused
+from graupel.core.inherit import PriceRange, price_range
 from graupel.core.problems import Problem
-from graupel.core.products import PRODUCT_FIELDS, VARIANT_FIELDS, Picture, ProductValues, Status
+from graupel.core.product_types import ProductType
+from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, Picture, ProductValues, Status
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.roles import Actor, Role
+from graupel.core.units import Quantity
+from graupel.core.variants import Axis, Combination
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import store
+from graupel.features.products import holds, removal, skus, store
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary import types
+from graupel.features.vocabulary.service import Vocabulary
 
 T = TypeVar("T")
+
+_CHOICES = tuple(f"choice_{place}" for place in range(1, 6))
+
+
+@dataclass(frozen=True)
+class Variant:
+    """A variant as kept: its own values, None where it takes its product's."""
+
+    id: int
+    product_id: int
+    sku: str
+    combination: Combination
+    price: Decimal | None = None
+    list_price: Decimal | None = None
+    cost: Decimal | None = None
+    weight_g: int | None = None
+    sells_without_stock: bool | None = None
+    gtin: str | None = None
+    mpn: str = ""
+    stock: int | None = None
+    archived: bool = False
+    version: int = 1
+
+
+def variant_of(row: Mapping[str, Any]) -> Variant:
+    """A variant from its row."""
+    given = {name: row[name] for name in Variant.__dataclass_fields__ if name in row}
+    sells = row["sells_without_stock"]
+    return Variant(
+        **given | {"sells_without_stock": None if sells is None else bool(sells), "archived": bool(row["archived"])},
+        combination=tuple(row[name] for name in _CHOICES if row[name] is not None),
+    )
 
 
 @dataclass(frozen=True)
 class Product:
-    """A product as kept, with its versions: of the product and of its variant."""
+    """A product as kept. ``axes``: what its variants differ by, none where it does not vary."""
 
     id: int
-    variant_id: int
     values: ProductValues
     version: int
-    variant_version: int
+    variants: tuple[Variant, ...]
+    axes: tuple[Axis, ...] = ()
+    was_live: bool = False
+    sku_pattern: str = ""
     made_at: Any = None
     changed_at: Any = None
     pictures: tuple[Media, ...] = ()
     category_path: str = ""
+    vocabulary: Vocabulary | None = None
+
+    @property
+    def varies(self) -> bool:
+        """Whether there may be several variants."""
+        return bool(self.axes)
+
+    @property
+    def for_sale(self) -> list[Variant]:
+        """The variants that are not archived."""
+        return [variant for variant in self.variants if not variant.archived]
+
+    @property
+    def unpriced(self) -> int | None:
+        """Of a product that varies, how many variants have no price of their own."""
+        return sum(variant.price is None for variant in self.for_sale) if self.varies else None
+
+    @property
+    def prices(self) -> PriceRange:
+        """The range of what buyers pay."""
+        return price_range(variant.price or self.values.price for variant in self.for_sale)
+
+    @property
+    def type(self) -> ProductType | None:
+        """Its product type."""
+        return self.vocabulary.type_of(self.values.type_id) if self.vocabulary else None
+
+    @property
+    def differs_by(self) -> tuple[int, ...]:
+        """The ids of the attributes that its variants differ by."""
+        return tuple(axis.attribute.id for axis in self.axes)
+
+    @property
+    def shown_code(self) -> str:
+        """What it is known by: its product code, or the SKU of its only variant."""
+        return self.values.code or (self.variants[0].sku if self.variants else "")
+
+    @property
+    def history_keys(self) -> dict[str, list[int]]:
+        """The records whose history is the product's."""
+        return {"product": [self.id], "variant": [variant.id for variant in self.variants]}
 
     @property
     def facts(self) -> list[PictureFacts]:
@@ -46,7 +131,7 @@ class Product:
 
 
 def read(ctx: Context, actor: Actor, product_id: int) -> Product:
-    """One product. Raises NotFound."""
+    """One product with its variants. Raises NotFound."""
     actor.require(Role.VIEWER)
     return ctx.db.run(lambda tx: load(ctx, tx, product_id))
 
@@ -56,24 +141,75 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
     row = store.read(tx, product_id, ctx.settings.language, lock=lock)
     if row is None:
         raise NotFound(f"There is no product {product_id}.")
+    variants = tuple(variant_of(found) for found in store.variants(tx, [product_id]))
+    words = vocabulary.load(tx, product_id) if lock else vocabulary.current(ctx, tx, product_id)
+    axes = _axes(store.axes(tx, [product_id]), variants, words)
     pictures = store.pictures(tx, product_id)
     files = media.by_ids(tx, [picture["media_id"] for picture in pictures])
-    values = ProductValues(
-        **{name: row[name] for name in (*PRODUCT_FIELDS, *VARIANT_FIELDS) if name != "status"},
-        status=Status(row["status"]),
+    values = replace(
+        _values(row, variants, bool(axes)),
+        categories=tuple(one["category_id"] for one in store.further_categories(tx, product_id)),
+        tags=tuple(words.tags[tag_id] for tag_id in vocabulary.tag_ids_of(tx, "product", product_id)),
         pictures=tuple(Picture(picture["media_id"], picture["alt"]) for picture in pictures),
+        facts=facts_of(store.facts(tx, [product_id])),
     )
     return Product(
         product_id,
-        row["variant_id"],
         values,
         row["version"],
-        row["variant_version"],
+        variants,
+        axes,
+        bool(row["was_live"]),
+        row["sku_pattern"],
         row["made_at"],
         row["changed_at"],
         tuple(files[picture["media_id"]] for picture in pictures),
         categories.tree(tx).path(row["category_id"]),
+        words,
     )
+
+
+def _values(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -> ProductValues:
+    """The product's values; prices, SKU and the like of one that does not vary are its variant's."""
+    only = None if varies or not variants else variants[0]
+    return ProductValues(
+        **{
+            name: row[name]
+            for name in PRODUCT_FIELDS
+            if name not in ("code", "status", "key_points", "sells_without_stock")
+        },
+        code=row["code"] or "",
+        brand=row["brand"],
+        status=Status(row["status"]),
+        key_points=tuple(row["key_points"].split("\n")) if row["key_points"] else (),
+        sells_without_stock=bool(row["sells_without_stock"]),
+        **{name: getattr(only, name) if only else row[name] for name in BASE_FIELDS},
+        **({name: getattr(only, name) for name in OWN_FIELDS} if only else {}),
+    )
+
+
+def _axes(rows: Sequence[Mapping[str, Any]], variants: Sequence[Variant], words: Vocabulary) -> tuple[Axis, ...]:
+    """What the variants differ by, with the choices that any of them has, in the attribute's order."""
+    axes = []
+    for place, row in enumerate(rows):
+        used = {variant.combination[place] for variant in variants if len(variant.combination) > place}
+        attribute = words.attributes[row["attribute_id"]]
+        axes.append(Axis(attribute, tuple(choice for choice in attribute.choices if choice.id in used)))
+    return tuple(axes)
+
+
+def facts_of(rows: Sequence[Mapping[str, Any]]) -> dict[int, Fact]:
+    """Facts by attribute id from the rows of one product."""
+    found: dict[int, Fact] = {}
+    for row in rows:
+        before = found.get(row["attribute_id"], Fact())
+        if row["choice_id"] is not None:
+            found[row["attribute_id"]] = Fact(choices=(*before.choices, row["choice_id"]))
+        elif row["number"] is not None:
+            found[row["attribute_id"]] = Fact(quantity=Quantity(row["number"].normalize(), row["unit"] or ""))
+        else:
+            found[row["attribute_id"]] = Fact(text=row["text"] or "")
+    return found
 
 
 def product_of_variant(ctx: Context, actor: Actor, variant_id: int) -> Product:
@@ -92,28 +228,56 @@ def product_of_variant(ctx: Context, actor: Actor, variant_id: int) -> Product:
 # --- writing -------------------------------------------------------------------------------------------------
 
 
-def _columns(values: ProductValues, names: Sequence[str]) -> dict[str, Any]:
-    flat = {name: getattr(values, name) for name in names}
-    return flat | ({"status": str(values.status)} if "status" in flat else {})
+def _product_columns(values: ProductValues, brand_id: int | None) -> dict[str, Any]:
+    """The columns of a product and its text, as the journal has them."""
+    columns = {name: getattr(values, name) for name in PRODUCT_FIELDS}
+    return columns | {
+        "code": values.code or None,
+        "status": str(values.status),
+        "key_points": "\n".join(values.key_points),
+        "sells_without_stock": int(values.sells_without_stock),
+        "brand_id": brand_id,
+    }
 
 
 def create(ctx: Context, actor: Actor, values: ProductValues) -> int:
-    """A new product with its one variant; returns its id. Raises Refused."""
+    """A new product with its one variant; returns its id.
+
+    A blank product code is made from the type's scheme, a blank SKU from the code or name. Raises Refused.
+    """
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> int:
-        _refuse_problems(ctx, tx, values)
+        words = vocabulary.load(tx)
+        filled = _fill_blanks(tx, values, words.type_of(values.type_id))
+        _refuse_problems(ctx, tx, filled, None, words)
         with history.change_set(tx, actor, "product.make", f"Product made: {values.name}") as recorder:
-            columns = _columns(values, PRODUCT_FIELDS)
-            product_id = store.insert_product(tx, columns, ctx.settings.language)
-            recorder.made("product", product_id, columns)
-            variant = _columns(values, VARIANT_FIELDS)
-            variant_id = store.insert_variant(tx, product_id, variant)
-            recorder.made("variant", variant_id, {"product_id": product_id, **variant})
-            _save_pictures(tx, recorder, product_id, values.pictures)
-        return product_id
+            return make_within(ctx, tx, recorder, filled)
 
     return _naming_sku_owner(ctx, values, work)
+
+
+def make_within(ctx: Context, tx: Tx, recorder: history.Recorder, values: ProductValues) -> int:
+    """Make and record a product of checked values with its one variant; returns its id."""
+    columns = _product_columns(values, _brand_id(tx, recorder, values.brand))
+    product_id = store.insert_product(tx, columns, ctx.settings.language)
+    recorder.made("product", product_id, columns)
+    variant = {name: getattr(values, name) for name in (*OWN_FIELDS, *BASE_FIELDS)} | {"product_id": product_id}
+    variant_id = store.insert_variants(tx, [variant])[0]
+    recorder.made("variant", variant_id, variant)
+    _save_pictures(tx, recorder, product_id, values.pictures)
+    _save_belongings(tx, recorder, product_id, values)
+    return product_id
+
+
+def _brand_id(tx: Tx, recorder: history.Recorder, name: str) -> int | None:
+    return vocabulary.make_within(tx, recorder, "brand", name) if name else None
+
+
+def _fill_blanks(tx: Tx, values: ProductValues, kind: ProductType | None, *, varies: bool = False) -> ProductValues:
+    code = values.code or types.next_code(tx, kind) or ""
+    sku = values.sku if values.sku or varies or not values.name else skus.free(tx, code or skus.suggest(values.name))
+    return replace(values, code=code, sku=sku)
 
 
 @dataclass(frozen=True)
@@ -136,46 +300,146 @@ def save(
     actor: Actor,
     product_id: int,
     values: ProductValues,
-    versions: tuple[int, int] | None,
-    seen_pictures: Sequence[Picture] = (),
+    version: int | None,
+    seen: Mapping[str, Any] | None = None,
 ) -> Saved:
     """Write a product's values.
 
-    ``versions``: those of product and variant that the values were read at; None: whatever they are.
-    ``seen_pictures``: the pictures as they were then, for telling what this one changed from what others did.
-    Raises SaveConflict where they are old, Refused, NotFound.
+    ``version``: that of the product when the values were read; None: whatever it is. ``seen``: the values as they
+    were then (products.flat), for telling what this one changed from what others did.
+    Raises SaveConflict where the version is old, Refused, NotFound.
     """
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> Saved:
         current = load(ctx, tx, product_id, lock=True)
-        if versions and versions != (current.version, current.variant_version):
-            _refuse_outdated(tx, current, values, versions, seen_pictures)
-        _refuse_problems(ctx, tx, values, product_id)
+        if version and version != current.version:
+            _refuse_outdated(tx, current, values, seen or {})
+        assert current.vocabulary is not None
+        filled = _fill_blanks(tx, values, current.vocabulary.type_of(values.type_id), varies=current.varies)
+        _refuse_problems(ctx, tx, filled, current, current.vocabulary)
         with history.change_set(tx, actor, "product.save", f"Product changed: {values.name}") as recorder:
-            return _write(ctx, tx, recorder, current, values)
+            return save_within(ctx, tx, recorder, current, filled)
 
     return _naming_sku_owner(ctx, values, work)
 
 
-def _write(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
-    before, after = (_columns(v, PRODUCT_FIELDS) for v in (current.values, values))
-    was, becomes = (_columns(v, VARIANT_FIELDS) for v in (current.values, values))
-    product_changed = recorder.changed("product", current.id, before, after, current.version + 1)
-    if recorder.changed("variant", current.variant_id, was, becomes, current.variant_version + 1):
-        store.update_variant(tx, current.variant_id, becomes)
-    pictures_changed = _save_pictures(tx, recorder, current.id, values.pictures)
-    if product_changed or pictures_changed or was != becomes:
-        # The product's version moves with anything on its page, so that one number guards the page.
+def save_within(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
+    """Write and record checked values of a product."""
+    assert current.vocabulary is not None
+    brands = {name: brand_id for brand_id, name in current.vocabulary.brands.items()}
+    before = _product_columns(current.values, brands.get(current.values.brand))
+    after = _product_columns(values, _brand_id(tx, recorder, values.brand))
+    if current.varies:
+        before |= {name: getattr(current.values, name) for name in BASE_FIELDS}
+        after |= {name: getattr(values, name) for name in BASE_FIELDS}
+    else:
+        _save_only_variant(tx, recorder, current, values)
+    if recorder.changed("product", current.id, before, after, current.version + 1):
         store.update_product(tx, current.id, after, ctx.settings.language)
-    old, new = changes.diff(before | was, after | becomes)
+    _save_pictures(tx, recorder, current.id, values.pictures)
+    _save_belongings(tx, recorder, current.id, values)
+    return Saved(_in_words(tx, current, values))
+
+
+def _save_only_variant(tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> None:
+    was, becomes = ({name: getattr(v, name) for name in (*OWN_FIELDS, *BASE_FIELDS)} for v in (current.values, values))
+    only = current.variants[0]
+    if recorder.changed("variant", only.id, was, becomes, only.version + 1):
+        store.update_variant(tx, only.id, becomes)
+
+
+def _in_words(tx: Tx, current: Product, values: ProductValues) -> list[tuple[str, str, str]]:
+    """What differs, as (label, before, after); of what is too long for a line, the label alone."""
+    old, new = changes.diff(products.flat(current.values), products.flat(values) | _gone_facts(current.values, values))
+    words = current.vocabulary
+    assert words is not None
     paths = categories.tree(tx)
 
-    def words(name: str, value: Any) -> str:
-        return paths.path(value) if name == "category_id" else products.show(name, value)
+    def shown(name: str, value: Any) -> str:
+        if name == "category_id":
+            return paths.path(value) or "(empty)"
+        if name == "type_id":
+            return words.types[value].name if value in words.types else "(empty)"
+        return products.show(name, value)
 
-    said = [(products.LABELS[name], words(name, old[name]), words(name, new[name])) for name in new]
-    return Saved(said + ([("Pictures", "", "changed")] if pictures_changed else []))
+    said = []
+    for name in new:
+        if name.startswith("fact-"):
+            attribute = words.attributes.get(int(name[5:]))
+            said.append((attribute.name if attribute else "A fact", "", "changed"))
+        elif name in ("pictures", "categories"):
+            said.append((products.LABELS[name], "", "changed"))
+        else:
+            said.append((products.LABELS[name], shown(name, old[name]), shown(name, new[name])))
+    return said
+
+
+def _gone_facts(before: ProductValues, after: ProductValues) -> dict[str, Any]:
+    return {f"fact-{key}": None for key in before.facts.keys() - after.facts.keys()}
+
+
+def _save_belongings(tx: Tx, recorder: history.Recorder, product_id: int, values: ProductValues) -> None:
+    """Make tags, further categories and facts what is wanted."""
+    tag_ids = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
+    vocabulary.set_tags(tx, recorder, "product", product_id, tag_ids)
+    wanted = {category_id for category_id in values.categories if category_id != values.category_id}
+    there = {row["category_id"]: row for row in store.further_categories(tx, product_id)}
+    for category_id in there.keys() - wanted:
+        row = there[category_id]
+        gone = {"product_id": product_id, "category_id": category_id}
+        recorder.removed("product_category", row["id"], gone, row["version"] + 1)
+        store.delete_further_category(tx, row["id"])
+    for category_id in sorted(wanted - there.keys()):
+        row_id = store.insert_further_category(tx, product_id, category_id)
+        recorder.made("product_category", row_id, {"product_id": product_id, "category_id": category_id})
+    _save_facts(tx, recorder, product_id, values.facts)
+
+
+FACT_FIELDS = ("number", "unit", "text")
+
+
+def _fact_rows(product_id: int, facts: Mapping[int, Fact]) -> dict[tuple[int, int | None], dict[str, Any]]:
+    """The rows of facts by attribute and choice."""
+    rows = {}
+    for attribute_id, fact in facts.items():
+        for choice_id in fact.choices or (None,):
+            rows[attribute_id, choice_id] = {
+                "product_id": product_id,
+                "attribute_id": attribute_id,
+                "choice_id": choice_id,
+                "number": f"{fact.quantity.number:.6f}" if fact.quantity else None,
+                "unit": fact.quantity.unit if fact.quantity else None,
+                "text": fact.text or None,
+            }
+    return rows
+
+
+def _save_facts(tx: Tx, recorder: history.Recorder, product_id: int, facts: Mapping[int, Fact]) -> None:
+    there = {(row["attribute_id"], row["choice_id"]): _fact_row(row) for row in store.facts(tx, [product_id])}
+    wanted = _fact_rows(product_id, facts)
+    for key in there.keys() - wanted.keys():
+        row = there[key]
+        recorder.removed(
+            "fact", row["id"], {k: v for k, v in row.items() if k not in ("id", "version")}, row["version"] + 1
+        )
+        store.delete_fact(tx, row["id"])
+    for key, values in wanted.items():
+        known = there.get(key)
+        if known is None:
+            recorder.made("fact", store.insert_fact(tx, values), values)
+        elif recorder.changed(
+            "fact",
+            known["id"],
+            {name: known[name] for name in FACT_FIELDS},
+            {name: values[name] for name in FACT_FIELDS},
+            known["version"] + 1,
+        ):
+            store.update_fact(tx, known["id"], values)
+
+
+def _fact_row(row: dict[str, Any]) -> dict[str, Any]:
+    return row | {"number": None if row["number"] is None else f"{row['number']:.6f}"}
 
 
 def _save_pictures(tx: Tx, recorder: history.Recorder, product_id: int, wanted: Sequence[Picture]) -> bool:
@@ -208,32 +472,48 @@ def _picture_fields(row: Mapping[str, Any]) -> dict[str, Any]:
 
 def check(ctx: Context, values: ProductValues, product_id: int | None = None) -> list[Problem]:
     """What keeps these values from being saved; ``product_id``: the product they are for, where it is there."""
-    return ctx.db.run(lambda tx: _problems(ctx, tx, values, product_id))
+
+    def work(tx: Tx) -> list[Problem]:
+        current = load(ctx, tx, product_id) if product_id else None
+        words = current.vocabulary if current else vocabulary.load(tx)
+        assert words is not None
+        return _problems(ctx, tx, values, current, words)
+
+    return ctx.db.run(work)
 
 
-def _refuse_problems(ctx: Context, tx: Tx, values: ProductValues, product_id: int | None = None) -> None:
-    problems = _problems(ctx, tx, values, product_id)
+def _refuse_problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | None, words: Vocabulary) -> None:
+    problems = _problems(ctx, tx, values, current, words)
     if problems:
         raise Refused(problems)
 
 
-def _problems(ctx: Context, tx: Tx, values: ProductValues, product_id: int | None) -> list[Problem]:
-    problems = products.problems_of(values)
-    owner = store.owner_of_sku(tx, values.sku, ctx.settings.language) if values.sku else None
-    if owner and owner["id"] != product_id:
-        problems.append(_sku_taken(values.sku, owner["name"]))
-    if values.category_id is not None and values.category_id not in categories.tree(tx).by_id:
+def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | None, words: Vocabulary) -> list[Problem]:
+    problems = products.problems_of(values, current.unpriced if current else None)
+    if values.status is Status.LIVE:
+        differs_by = current.differs_by if current else ()
+        problems += product_types.lacking(words.type_of(values.type_id), values.facts, differs_by)
+    if current and current.varies and (values.sku or values.gtin or values.stock is not None):
         problems.append(
-            Problem("category.unknown", "This category is not there any more. Choose another.", "category_id")
+            Problem("variant.own", "This product varies: SKU, GTIN and stock belong to each of its variants.", "sku")
         )
+    only = current.variants[0].id if current and not current.varies and current.variants else None
+    if values.sku:
+        problems += skus.problems(tx, [(values.sku, only)], ctx.settings.language)
+    if values.code and (other := store.owner_of_code(tx, values.code)) and other != (current.id if current else None):
+        problems.append(
+            Problem("code.taken", f"The product code {values.code} belongs to product {other} already.", "code")
+        )
+    tree = categories.tree(tx)
+    for name, ids in (("category_id", (values.category_id,)), ("categories", values.categories)):
+        if any(category_id is not None and category_id not in tree.by_id for category_id in ids):
+            problems.append(Problem("category.unknown", "This category is not there any more. Choose another.", name))
+    if values.type_id is not None and values.type_id not in words.types:
+        problems.append(Problem("type.unknown", "This product type is not there any more. Choose another.", "type_id"))
     wanted = [picture.media_id for picture in values.pictures]
     if len(set(wanted)) != len(wanted) or len(media.by_ids(tx, wanted)) != len(set(wanted)):
         problems.append(Problem("pictures.unknown", "A picture is there twice or not there any more.", "pictures"))
     return problems
-
-
-def _sku_taken(sku: str, name: str) -> Problem:
-    return Problem("sku.taken", f"The SKU {sku} belongs to “{name}” already. Choose another.", "sku")
 
 
 def _naming_sku_owner(ctx: Context, values: ProductValues, work: Callable[[Tx], T]) -> T:
@@ -241,31 +521,76 @@ def _naming_sku_owner(ctx: Context, values: ProductValues, work: Callable[[Tx], 
     try:
         return ctx.db.run(work)
     except DuplicateKey as error:
-        if error.key != "variant_sku":
+        if error.key == "product_code":
+            raise Refused.because("code.taken", f"The product code {values.code} was just taken.", "code") from error
+        if error.key not in ("variant_sku", "PRIMARY"):
             raise
-        owner = ctx.db.run(lambda tx: store.owner_of_sku(tx, values.sku, ctx.settings.language))
-        raise Refused([_sku_taken(values.sku, owner["name"] if owner else "another product")]) from error
+        found = ctx.db.run(lambda tx: skus.problems(tx, [(values.sku, None)], ctx.settings.language))
+        raise Refused(found or [Problem("sku.taken", f"The SKU {values.sku} was just taken.", "sku")]) from error
 
 
-def _refuse_outdated(
-    tx: Tx, current: Product, mine: ProductValues, versions: tuple[int, int], seen_pictures: Sequence[Picture]
-) -> None:
+def _refuse_outdated(tx: Tx, current: Product, mine: ProductValues, seen: Mapping[str, Any]) -> None:
     """Raise SaveConflict with what both wrote, taken apart by fields."""
-    theirs = changes.journal_values(_flat(current.values))
-    base = history.values_at(tx, "product", current.id, versions[0], theirs)
-    base = history.values_at(tx, "variant", current.variant_id, versions[1], base)
-    base["pictures"] = _picture_list(seen_pictures)
-    last = history.last_actor(tx, {"product": current.id, "variant": current.variant_id})
-    raise SaveConflict(changes.merge(base, changes.journal_values(_flat(mine)), theirs), current, last)
+    last = history.last_actor(tx, current.history_keys)
+    base, ours, theirs = dict(seen), products.flat(mine), products.flat(current.values)
+    for key in {*base, *ours, *theirs}:  # a fact that one of them has not is empty there
+        if key.startswith("fact-"):
+            for side in (base, ours, theirs):
+                side.setdefault(key, None)
+    raise SaveConflict(changes.merge(base, ours, theirs), current, last)
 
 
-def _picture_list(pictures: Sequence[Picture]) -> list[list[Any]]:
-    return [[picture.media_id, picture.alt] for picture in pictures]
+# --- copies, archive, deletion -------------------------------------------------------------------------------
 
 
-def _flat(values: ProductValues) -> dict[str, Any]:
-    flat = {name: value for name, value in asdict(values).items() if name != "pictures"}
-    return flat | {"status": str(values.status), "pictures": _picture_list(values.pictures)}
+def copy(ctx: Context, actor: Actor, product_id: int) -> int:
+    """A draft made as a copy of another: all but SKU, GTIN, stock, code and address. Returns its id. Raises NotFound.
+
+    The copy of a product that varies does not vary yet: its variants are made anew, with SKUs of their own.
+    """
+    original = read(ctx, actor, product_id)
+    name = _copy_name(original.values.name)
+    private = [a.id for a in (original.vocabulary.attributes.values() if original.vocabulary else ()) if a.product_id]
+    values = replace(
+        original.values,
+        name=name,
+        code="",
+        sku="",
+        gtin=None,
+        stock=None,
+        address_part="",
+        canonical="",
+        status=Status.DRAFT,
+        facts={key: fact for key, fact in original.values.facts.items() if key not in private},
+    )
+    return create(ctx, actor, values)
+
+
+def _copy_name(name: str) -> str:
+    """ "Name, copy", "Name, copy 2" """
+    found = re.fullmatch(r"(.*), copy(?: (\d+))?", name)
+    stem, number = (found[1], int(found[2] or 1) + 1) if found else (name, 1)
+    ending = ", copy" if number == 1 else f", copy {number}"
+    return stem[: products.NAME_LENGTH - len(ending)] + ending
+
+
+def delete(ctx: Context, actor: Actor, product_id: int) -> None:
+    """Delete a product that was never live, with all that belongs to it. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        current = load(ctx, tx, product_id, lock=True)
+        if current.was_live:
+            raise Refused.because(
+                "product.was_live",
+                "This product was live once. Archive it instead: its page and SKU are known outside.",
+            )
+        if holds.held_variants(tx, product_id):
+            raise Refused.because("product.held", "This product is on a channel. Archive it instead.")
+        with history.change_set(tx, actor, "product.delete", f"Product deleted: {current.values.name}") as recorder:
+            removal.remove_product(tx, recorder, product_id, ctx.settings.language)
+
+    ctx.db.run(work)
 
 
 # --- reading many --------------------------------------------------------------------------------------------
@@ -274,28 +599,44 @@ def _flat(values: ProductValues) -> dict[str, Any]:
 def list_after(
     ctx: Context, actor: Actor, *, after: int, limit: int, search: str = "", status: Status | None = None
 ) -> list[Product]:
-    """Products in the order of their ids, beyond ``after``; without pictures."""
+    """Products with their variants in the order of their ids, beyond ``after``; without pictures, tags and facts."""
     actor.require(Role.VIEWER)
-    rows = ctx.db.run(
-        lambda tx: store.list_after(tx, after, limit, search, status and str(status), ctx.settings.language)
+
+    def work(tx: Tx) -> list[Product]:
+        rows = store.list_after(tx, after, limit, search, status and str(status), ctx.settings.language)
+        ids = [row["id"] for row in rows]
+        variants: dict[int, list[Variant]] = {}
+        for found in store.variants(tx, ids):
+            variants.setdefault(found["product_id"], []).append(variant_of(found))
+        varying = {axis["product_id"] for axis in store.axes(tx, ids)}
+        return [_listed(row, tuple(variants.get(row["id"], ())), row["id"] in varying) for row in rows]
+
+    return ctx.db.run(work)
+
+
+def _listed(row: Mapping[str, Any], variants: tuple[Variant, ...], varies: bool) -> Product:
+    return Product(
+        row["id"],
+        _values(row, variants, varies),
+        row["version"],
+        variants,
+        made_at=row["made_at"],
+        changed_at=row["changed_at"],
     )
-    return [
-        Product(
-            row["id"],
-            row["variant_id"],
-            ProductValues(
-                **{name: row[name] for name in (*PRODUCT_FIELDS, *VARIANT_FIELDS) if name != "status"},
-                status=Status(row["status"]),
-            ),
-            row["version"],
-            row["variant_version"],
-            row["made_at"],
-            row["changed_at"],
-        )
-        for row in rows
-    ]
+
+
+def variants_after(
+    ctx: Context, actor: Actor, *, after: int, limit: int, search: str = ""
+) -> list[tuple[Variant, ProductValues]]:
+    """Variants in the order of their ids, beyond ``after``, each with the values of its product that it may inherit."""
+    actor.require(Role.VIEWER)
+    rows = ctx.db.run(lambda tx: store.variants_after(tx, after, limit, search, ctx.settings.language))
+    return [(variant_of(row), ProductValues(**{n: row[f"product_{n}"] for n in BASE_FIELDS})) for row in rows]
 
 
 def findings(product: Product) -> list[Finding]:
     """What a product still lacks for the shop."""
-    return readiness.for_shop(product.values, product.facts)
+    return readiness.for_shop(product.values, product.facts, product.unpriced) + [
+        Finding(problem.code, problem.message, problem.field or "", True)
+        for problem in product_types.lacking(product.type, product.values.facts, product.differs_by)
+    ]

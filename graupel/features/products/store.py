@@ -1,14 +1,28 @@
 """The tables of products, their texts, variants and pictures."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from graupel.core.tables import PAGE_SIZE, Cursor, SearchWords, TableState, search_words
+from graupel.core.tables import Cursor, SearchWords, search_words
 from graupel.db import Tx
 
-_FROM = (
-    "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s JOIN variant v ON v.product_id = p.id"
-)
+_FROM = "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"
+_BRAND = "LEFT JOIN brand b ON b.id = p.brand_id"
+_COLUMNS = """p.id, p.code, p.type_id, p.status, p.category_id, p.brand_id, COALESCE(b.name, '') AS brand, p.mpn,
+  p.price, p.list_price, p.cost, p.weight_g, p.sells_without_stock, p.canonical, p.sku_pattern, p.was_live, p.version,
+  p.made_at, p.changed_at, t.name, t.description, t.short_text, t.key_points, t.address_part, t.meta_title,
+  t.meta_description"""
+_PRODUCT_COLUMNS = (
+    "code", "type_id", "status", "category_id", "brand_id", "mpn", "price", "list_price", "cost", "weight_g",
+    "sells_without_stock", "canonical", "sku_pattern",
+)  # fmt: skip
+_TEXT_COLUMNS = (
+    "name", "description", "short_text", "key_points", "address_part", "meta_title", "meta_description",
+)  # fmt: skip
+_VARIANT_COLUMNS = (
+    "product_id", "sku", "price", "list_price", "cost", "weight_g", "sells_without_stock", "gtin", "mpn", "stock",
+    "archived", "choice_1", "choice_2", "choice_3", "choice_4", "choice_5",
+)  # fmt: skip
 
 
 # --- one product ---------------------------------------------------------------------------------------------
@@ -16,12 +30,14 @@ _FROM = (
 
 def read(tx: Tx, product_id: int, lang: str, *, lock: bool = False) -> dict[str, Any] | None:
     return tx.one(
-        f"""SELECT p.id, p.status, p.category_id, p.brand, p.mpn, p.was_live, p.version, p.made_at, p.changed_at,
-                   t.name, t.description, v.id AS variant_id, v.sku, v.price, v.weight_g, v.gtin,
-                   v.version AS variant_version
-            FROM {_FROM} WHERE p.id = %(id)s ORDER BY v.id LIMIT 1 {"FOR UPDATE" if lock else ""}""",
+        f"SELECT {_COLUMNS} FROM {_FROM} {_BRAND} WHERE p.id = %(id)s {'FOR UPDATE' if lock else ''}",
         {"id": product_id, "lang": lang},
     )
+
+
+def lock_product(tx: Tx, product_id: int) -> bool:
+    """Whoever changes a product or its variants holds this; returns whether it is there."""
+    return tx.value("SELECT id FROM product WHERE id = %s FOR UPDATE", [product_id]) is not None
 
 
 def product_of_variant(tx: Tx, variant_id: int) -> int | None:
@@ -29,50 +45,186 @@ def product_of_variant(tx: Tx, variant_id: int) -> int | None:
     return None if found is None else int(found)
 
 
-def owner_of_sku(tx: Tx, sku: str, lang: str) -> dict[str, Any] | None:
-    return tx.one(f"SELECT p.id, t.name FROM {_FROM} WHERE v.sku = %(sku)s", {"sku": sku, "lang": lang})
+def owners_of_skus(tx: Tx, skus: Sequence[str], lang: str) -> dict[str, dict[str, Any]]:
+    """Who has, or had, each of these SKUs (upper case): variant, product and its name; None for one that is gone."""
+    if not skus:
+        return {}
+    rows = tx.all(
+        """SELECT UPPER(g.sku) AS sku, g.variant_id, v.product_id, t.name, v.sku AS current FROM given_sku g
+           LEFT JOIN variant v ON v.id = g.variant_id
+           LEFT JOIN product_text t ON t.product_id = v.product_id AND t.lang = %(lang)s WHERE g.sku IN %(skus)s""",
+        {"skus": list(skus), "lang": lang},
+    )
+    return {row["sku"]: row for row in rows}
 
 
-def insert_product(tx: Tx, values: dict[str, Any], lang: str) -> int:
+def given_of(tx: Tx, skus: Sequence[str]) -> set[str]:
+    """Which of these SKUs were ever given, upper case."""
+    if not skus:
+        return set()
+    return {row["sku"] for row in tx.all("SELECT UPPER(sku) AS sku FROM given_sku WHERE sku IN %s", [list(skus)])}
+
+
+def skus_beginning(tx: Tx, beginning: str) -> set[str]:
+    """All SKUs ever given that begin like this, upper case."""
+    rows = tx.all("SELECT UPPER(sku) AS sku FROM given_sku WHERE sku LIKE %s", [f"{_like(beginning)}%"])
+    return {row["sku"] for row in rows}
+
+
+def owner_of_code(tx: Tx, code: str) -> int | None:
+    found = tx.value("SELECT id FROM product WHERE code = %s", [code])
+    return None if found is None else int(found)
+
+
+def insert_product(tx: Tx, values: Mapping[str, Any], lang: str) -> int:
+    names = [name for name in _PRODUCT_COLUMNS if name in values]
     product_id = tx.insert(
-        """INSERT INTO product (status, category_id, brand, mpn, was_live, made_at, changed_at)
-           VALUES (%(status)s, %(category_id)s, %(brand)s, %(mpn)s, %(status)s = 'live',
-                   UTC_TIMESTAMP(3), UTC_TIMESTAMP(3))""",
+        f"""INSERT INTO product ({", ".join(names)}, was_live, made_at, changed_at)
+            VALUES ({_bound(names)}, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3))""",
         values,
     )
+    texts = [name for name in _TEXT_COLUMNS if name in values]
     tx.run(
-        """INSERT INTO product_text (product_id, lang, name, description)
-           VALUES (%(id)s, %(lang)s, %(name)s, %(description)s)""",
+        f"INSERT INTO product_text (product_id, lang, {', '.join(texts)}) VALUES (%(id)s, %(lang)s, {_bound(texts)})",
         {**values, "id": product_id, "lang": lang},
     )
     return product_id
 
 
-def insert_variant(tx: Tx, product_id: int, values: dict[str, Any]) -> int:
-    return tx.insert(
-        """INSERT INTO variant (product_id, sku, price, weight_g, gtin)
-                        VALUES (%(product_id)s, %(sku)s, %(price)s, %(weight_g)s, %(gtin)s)""",
-        {**values, "product_id": product_id},
-    )
-
-
-def update_product(tx: Tx, product_id: int, values: dict[str, Any], lang: str) -> None:
+def update_product(tx: Tx, product_id: int, values: Mapping[str, Any], lang: str) -> None:
+    """Write the named columns of a product and its text."""
+    sets = [f"p.{name} = %({name})s" for name in _PRODUCT_COLUMNS if name in values]
+    sets += [f"t.{name} = %({name})s" for name in _TEXT_COLUMNS if name in values]
+    live = "p.was_live = p.was_live OR %(status)s = 'live'," if "status" in values else ""
     tx.run(
-        """UPDATE product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-           SET p.was_live = p.was_live OR %(status)s = 'live', p.status = %(status)s, p.category_id = %(category_id)s,
-               p.brand = %(brand)s, p.mpn = %(mpn)s, t.name = %(name)s, t.description = %(description)s,
-               p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
-           WHERE p.id = %(id)s""",
+        f"""UPDATE product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
+            SET {live} {", ".join(sets)}, p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
+            WHERE p.id = %(id)s""",
         {**values, "id": product_id, "lang": lang},
     )
 
 
-def update_variant(tx: Tx, variant_id: int, values: dict[str, Any]) -> None:
-    tx.run(
-        """UPDATE variant SET sku = %(sku)s, price = %(price)s, weight_g = %(weight_g)s, gtin = %(gtin)s,
-                     version = version + 1 WHERE id = %(id)s""",
-        {**values, "id": variant_id},
+def delete_product(tx: Tx, product_id: int) -> None:
+    tx.run("DELETE FROM product WHERE id = %s", [product_id])
+
+
+def _bound(names: Sequence[str]) -> str:
+    return ", ".join(f"%({name})s" for name in names)
+
+
+# --- variants ------------------------------------------------------------------------------------------------
+
+
+def variants(tx: Tx, product_ids: Sequence[int], *, lock: bool = False) -> list[dict[str, Any]]:
+    """All variants of these products, in the order they were made."""
+    if not product_ids:
+        return []
+    return tx.all(
+        f"""SELECT id, {", ".join(_VARIANT_COLUMNS)}, version FROM variant WHERE product_id IN %s
+            ORDER BY product_id, id {"FOR UPDATE" if lock else ""}""",
+        [list(product_ids)],
     )
+
+
+def insert_variants(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> list[int]:
+    """Make variants; returns their ids in the order of the rows. Columns not named are NULL or their default."""
+    names = [name for name in _VARIANT_COLUMNS if name in rows[0]]
+    tx.many(
+        f"INSERT INTO variant ({', '.join(names)}) VALUES ({', '.join(['%s'] * len(names))})",
+        [[row[name] for name in names] for row in rows],
+    )
+    found = tx.all("SELECT id, UPPER(sku) AS sku FROM variant WHERE sku IN %s", [[row["sku"] for row in rows]])
+    by_sku = {row["sku"]: row["id"] for row in found}
+    return [by_sku[row["sku"].upper()] for row in rows]
+
+
+def update_variant(tx: Tx, variant_id: int, values: Mapping[str, Any]) -> None:
+    """Write the named columns of one variant."""
+    sets = ", ".join(f"{name} = %({name})s" for name in values)
+    tx.run(f"UPDATE variant SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": variant_id})
+
+
+def delete_variants(tx: Tx, ids: Sequence[int]) -> None:
+    if ids:
+        tx.run("DELETE FROM variant WHERE id IN %s", [list(ids)])
+
+
+def axes(tx: Tx, product_ids: Sequence[int]) -> list[dict[str, Any]]:
+    """What products differ by, in order."""
+    if not product_ids:
+        return []
+    return tx.all(
+        """SELECT id, product_id, attribute_id, position, version FROM product_axis WHERE product_id IN %s
+           ORDER BY product_id, position""",
+        [list(product_ids)],
+    )
+
+
+def insert_axis(tx: Tx, product_id: int, attribute_id: int, position: int) -> int:
+    return tx.insert(
+        "INSERT INTO product_axis (product_id, attribute_id, position) VALUES (%s, %s, %s)",
+        [product_id, attribute_id, position],
+    )
+
+
+def update_axis(tx: Tx, axis_id: int, position: int) -> None:
+    tx.run("UPDATE product_axis SET position = %s, version = version + 1 WHERE id = %s", [position, axis_id])
+
+
+def delete_axis(tx: Tx, axis_id: int) -> None:
+    tx.run("DELETE FROM product_axis WHERE id = %s", [axis_id])
+
+
+# --- facts and further categories ------------------------------------------------------------------------------
+
+
+def facts(tx: Tx, product_ids: Sequence[int]) -> list[dict[str, Any]]:
+    if not product_ids:
+        return []
+    return tx.all(
+        """SELECT id, product_id, attribute_id, choice_id, number, unit, text, version FROM fact
+           WHERE product_id IN %s ORDER BY id""",
+        [list(product_ids)],
+    )
+
+
+def insert_fact(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        """INSERT INTO fact (product_id, attribute_id, choice_id, number, unit, text)
+           VALUES (%(product_id)s, %(attribute_id)s, %(choice_id)s, %(number)s, %(unit)s, %(text)s)""",
+        values,
+    )
+
+
+def update_fact(tx: Tx, fact_id: int, values: Mapping[str, Any]) -> None:
+    tx.run(
+        """UPDATE fact SET number = %(number)s, unit = %(unit)s, text = %(text)s, version = version + 1
+           WHERE id = %(id)s""",
+        {**values, "id": fact_id},
+    )
+
+
+def delete_fact(tx: Tx, fact_id: int) -> None:
+    tx.run("DELETE FROM fact WHERE id = %s", [fact_id])
+
+
+def further_categories(tx: Tx, product_id: int) -> list[dict[str, Any]]:
+    return tx.all(
+        "SELECT id, category_id, version FROM product_category WHERE product_id = %s ORDER BY id", [product_id]
+    )
+
+
+def insert_further_category(tx: Tx, product_id: int, category_id: int) -> int:
+    return tx.insert(
+        "INSERT INTO product_category (product_id, category_id) VALUES (%s, %s)", [product_id, category_id]
+    )
+
+
+def delete_further_category(tx: Tx, row_id: int) -> None:
+    tx.run("DELETE FROM product_category WHERE id = %s", [row_id])
+
+
+# --- names for History -----------------------------------------------------------------------------------------
 
 
 def names(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
@@ -83,25 +235,47 @@ def names(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
     )
 
 
+def fact_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+    if not ids:
+        return []
+    return tx.all(
+        "SELECT f.id, f.product_id, a.name FROM fact f JOIN attribute a ON a.id = f.attribute_id WHERE f.id IN %s",
+        [ids],
+    )
+
+
+def axis_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+    if not ids:
+        return []
+    return tx.all(
+        """SELECT x.id, x.product_id, a.name FROM product_axis x JOIN attribute a ON a.id = x.attribute_id
+           WHERE x.id IN %s""",
+        [ids],
+    )
+
+
+def further_category_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+    if not ids:
+        return []
+    return tx.all(
+        """SELECT x.id, x.product_id, c.name FROM product_category x JOIN category c ON c.id = x.category_id
+           WHERE x.id IN %s""",
+        [ids],
+    )
+
+
+def variant_text_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+    if not ids:
+        return []
+    return tx.all(
+        """SELECT x.id, v.product_id, v.sku AS name FROM variant_text x JOIN variant v ON v.id = x.variant_id
+           WHERE x.id IN %s""",
+        [ids],
+    )
+
+
 def variant_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
     return tx.all("SELECT id, product_id, sku FROM variant WHERE id IN %s", [ids]) if ids else []
-
-
-def touch_products(tx: Tx, change_set_id: int) -> None:
-    """After a roll back: move the versions of products whose variant or pictures went back, for a page guards all."""
-    tx.run(
-        """UPDATE product p JOIN (
-             SELECT v.product_id FROM change_row r JOIN change_set s ON s.id = r.change_set_id
-             JOIN variant v ON v.id = r.record_id
-             WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant' AND s.rolls_back IS NOT NULL
-             UNION
-             SELECT COALESCE(c.product_id, JSON_VALUE(r.was, '$.product_id')) FROM change_row r
-             JOIN change_set s ON s.id = r.change_set_id LEFT JOIN picture c ON c.id = r.record_id
-             WHERE r.change_set_id = %(set)s AND r.record_kind = 'picture' AND s.rolls_back IS NOT NULL
-           ) touched ON touched.product_id = p.id
-           SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)""",
-        {"set": change_set_id},
-    )
 
 
 # --- pictures ------------------------------------------------------------------------------------------------
@@ -158,128 +332,52 @@ def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
 
 # --- the table -----------------------------------------------------------------------------------------------
 
-#: Where at least this many products fit, walking the sorted index until a page is full beats sorting all that fit.
-WALK_FROM = 1500
-_JOINS = {
-    "t": "product_text t ON t.product_id = {on} AND t.lang = %(lang)s",
-    "v": "variant v ON v.product_id = {on}",
-    "p": "product p ON p.id = {on}",
-    # The names once more, under a name of their own: an index forced for the order would bar the full-text index.
-    "m": "product_text m ON m.product_id = {on} AND m.lang = %(lang)s",
-}
-#: Sort key -> the table that holds it, its index, its column, and the columns that order rows without ties.
+#: Sort key -> the table that holds it, its index, its column, and its column of the product's id.
 _SORTS = {
-    "name": ("t", "product_text t", "product_text_name", "t.name", ("t.name", "t.product_id")),
-    "sku": ("v", "variant v", "variant_sku", "v.sku", ("v.sku",)),
-    "price": ("v", "variant v", "variant_price", "v.price", ("v.price", "v.product_id")),
-    "changed": ("p", "product p", "product_changed", "p.changed_at", ("p.changed_at", "p.id")),
+    "name": ("product_text x", "product_text_name", "x.name", "x.product_id"),
+    "sku": ("product_summary x", "product_summary_sku", "x.sku", "x.product_id"),
+    "price": ("product_summary x", "product_summary_price", "x.price_low", "x.product_id"),
+    "stock": ("product_summary x", "product_summary_stock", "x.stock", "x.product_id"),
+    "changed": ("product x", "product_changed", "x.changed_at", "x.id"),
 }
-_ID = {"t": "t.product_id", "v": "v.product_id", "p": "p.id"}
+_MAY_BE_EMPTY = ("price", "stock")
 
 
-def _by_name(words: SearchWords, alias: str, params: dict[str, Any]) -> list[str]:
+def _by_name(words: SearchWords, params: dict[str, Any]) -> list[str]:
     """Conditions on a name: all words begin in it."""
     found = []
     if words.indexed:
         params["words"] = words.indexed
-        found.append(f"MATCH ({alias}.name) AGAINST (%(words)s IN BOOLEAN MODE)")
+        found.append("MATCH (s.name) AGAINST (%(words)s IN BOOLEAN MODE)")
     for number, word in enumerate(words.compared):
         params[f"word{number}"], params[f"inner{number}"] = f"{_like(word)}%", f"% {_like(word)}%"
-        found.append(f"({alias}.name LIKE %(word{number})s OR {alias}.name LIKE %(inner{number})s)")
+        found.append(f"(s.name LIKE %(word{number})s OR s.name LIKE %(inner{number})s)")
     return found
 
 
-def _by_sku(words: SearchWords, params: dict[str, Any]) -> str:
-    params["sku_like"] = f"{_like(words.sku_prefix)}%" if words.sku_prefix.isascii() else ""
-    return "v.sku LIKE %(sku_like)s"
-
-
 def _hits(words: SearchWords | None, params: dict[str, Any]) -> str:
-    """A derived table of the products that fit a search, to be joined first; nothing where nothing is searched."""
+    """A derived table of the products that fit a search, to be joined first; nothing where nothing is searched.
+
+    A text fits a name in which all its words begin, and a SKU, product code or GTIN that begins with it.
+    """
     if words is None:
         return ""
-    names = _by_name(words, "s", params)
-    by_name = f"SELECT s.product_id FROM product_text s WHERE s.lang = %(lang)s AND {' AND '.join(names)} UNION "
-    return f"({by_name if names else ''}SELECT v.product_id FROM variant v WHERE {_by_sku(words, params)}) hit"
+    names = _by_name(words, params)
+    parts = (
+        [f"SELECT s.product_id FROM product_text s WHERE s.lang = %(lang)s AND {' AND '.join(names)}"] if names else []
+    )
+    params["code_like"] = f"{_like(words.sku_prefix)}%" if words.sku_prefix.isascii() else ""
+    parts += [
+        "SELECT v.product_id FROM variant v WHERE v.sku LIKE %(code_like)s",
+        "SELECT c.id FROM product c WHERE c.code LIKE %(code_like)s",
+    ]
+    if words.sku_prefix.isascii() and words.sku_prefix.isdecimal():
+        parts.append("SELECT v.product_id FROM variant v WHERE v.gtin LIKE %(code_like)s")
+    return f"({' UNION '.join(parts)}) hit"
 
 
 def _like(text: str) -> str:
     return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-
-
-def _facets(state: TableState, params: dict[str, Any]) -> list[str]:
-    found = []
-    if state.status:
-        params["status"] = list(state.status)
-        found.append("p.status IN %(status)s")
-    if state.category:
-        params["category"] = list(state.category)
-        found.append("p.category_id IN %(category)s")
-    return found
-
-
-def _beyond(state: TableState, params: dict[str, Any]) -> tuple[list[str], bool]:
-    """Conditions for the rows beyond the cursor, and whether to read in descending order. NULL comes first."""
-    cursor: Cursor | None = state.cursor
-    descending = state.descending != bool(cursor and cursor.backwards)
-    if cursor is None:
-        return [], descending
-    column, than = _SORTS[state.sort_key][3], "<" if descending else ">"
-    params |= {"at": cursor.value, "at_id": cursor.row_id}
-    beside = f"{column} <=> %(at)s AND {_ID[_SORTS[state.sort_key][0]]} {than} %(at_id)s"
-    if cursor.value is None:
-        return [f"({beside})" if descending else f"(({beside}) OR {column} IS NOT NULL)"], descending
-    # The bare comparison lets the index be entered at the right place; the second decides among equals.
-    nulls = f"{column} IS NULL OR " if descending and state.sort_key == "price" else ""
-    return [f"({nulls}{column} {than}= %(at)s)", f"({nulls}{column} {than} %(at)s OR ({beside}))"], descending
-
-
-def page_ids(tx: Tx, state: TableState, lang: str, fitting: int, found: Sequence[int] | None = None) -> list[int]:
-    """Ids of a page's products and one more, in reading order from the cursor.
-
-    ``fitting``: about how many products fit the search and facets; it decides which way is quicker.
-    ``found``: the ids of all products that fit the search, where they are known.
-    """
-    if found is not None and not found:
-        return []
-    params: dict[str, Any] = {"lang": lang, "limit": PAGE_SIZE + 1, "found": found}
-    words = search_words(state.q)
-    conditions, descending = _beyond(state, params)
-    conditions += _facets(state, params)
-    walks = found is None and (fitting >= WALK_FROM or not state.is_filtered)
-    source = _walking(state, words, conditions, params) if walks else _gathering(state, words, conditions, params)
-    way = "DESC" if descending else "ASC"
-    alias, _, _, _, columns = _SORTS[state.sort_key]
-    order = ", ".join(f"{column} {way}" for column in columns)
-    where = f"WHERE {' AND '.join(conditions)}" if conditions else ""
-    rows = tx.all(f"SELECT {_ID[alias]} AS id FROM {source} {where} ORDER BY {order} LIMIT %(limit)s", params)
-    return [row["id"] for row in rows]
-
-
-def _walking(state: TableState, words: SearchWords | None, conditions: list[str], params: dict[str, Any]) -> str:
-    """FROM: the sorted index first, each row tested, until the page is full."""
-    alias, table, index, _, _ = _SORTS[state.sort_key]
-    needed = {"p"} if state.status or state.category else set()
-    if words:
-        names = _by_name(words, "m", params)
-        either = [f"({' AND '.join(names)})"] if names else []
-        conditions.append(f"({' OR '.join([*either, _by_sku(words, params)])})")
-        needed |= {"m", "v"}
-    if alias == "t":
-        conditions.append("t.lang = %(lang)s")
-    joins = [f"STRAIGHT_JOIN {_JOINS[other].format(on=_ID[alias])}" for other in sorted(needed - {alias})]
-    return f"{table} FORCE INDEX ({index}) {' '.join(joins)}"
-
-
-def _gathering(state: TableState, words: SearchWords | None, conditions: list[str], params: dict[str, Any]) -> str:
-    """FROM: all that fit, by search or facet, to be sorted."""
-    alias = _SORTS[state.sort_key][0]
-    source = "product p"
-    if params["found"] is not None:
-        conditions.append("p.id IN %(found)s")
-    elif words:
-        source = f"{_hits(words, params)} STRAIGHT_JOIN product p ON p.id = hit.product_id"
-    return source if alias == "p" else f"{source} STRAIGHT_JOIN {_JOINS[alias].format(on='p.id')}"
 
 
 def search_ids(tx: Tx, search: str, lang: str) -> list[int]:
@@ -290,15 +388,47 @@ def search_ids(tx: Tx, search: str, lang: str) -> list[int]:
     ]
 
 
-def counts(tx: Tx, search: str, lang: str) -> dict[tuple[str, int | None], int]:
-    """How many products fit a search, by status and category: every facet's counts follow from it."""
-    params: dict[str, Any] = {"lang": lang}
-    hits = _hits(search_words(search), params)
-    source = f"{hits} STRAIGHT_JOIN product p ON p.id = hit.product_id" if hits else "product p"
+def _beyond(sort_key: str, cursor: Cursor | None, *, descending: bool, params: dict[str, Any]) -> list[str]:
+    """Conditions for the rows beyond the cursor. NULL comes first."""
+    if cursor is None:
+        return []
+    _, _, column, key = _SORTS[sort_key]
+    than = "<" if descending else ">"
+    params |= {"at": cursor.value, "at_id": cursor.row_id}
+    beside = f"{column} <=> %(at)s AND {key} {than} %(at_id)s"
+    if cursor.value is None:
+        return [f"({beside})" if descending else f"(({beside}) OR {column} IS NOT NULL)"]
+    # The bare comparison lets the index be entered at the right place; the second decides among equals.
+    nulls = f"{column} IS NULL OR " if descending and sort_key in _MAY_BE_EMPTY else ""
+    return [f"({nulls}{column} {than}= %(at)s)", f"({nulls}{column} {than} %(at)s OR ({beside}))"]
+
+
+def ordered_ids(
+    tx: Tx,
+    sort_key: str,
+    cursor: Cursor | None,
+    lang: str,
+    limit: int,
+    *,
+    descending: bool,
+    among: Sequence[int] | None = None,
+) -> list[tuple[int, str | None]]:
+    """Ids of products in order, beyond the cursor, with their sort values as a cursor carries them.
+
+    ``among``: only these; otherwise the sorted index is walked.
+    """
+    table, index, column, key = _SORTS[sort_key]
+    params: dict[str, Any] = {"lang": lang, "limit": limit, "among": among}
+    where = _beyond(sort_key, cursor, descending=descending, params=params)
+    where += [f"{key} IN %(among)s"] if among is not None else []
+    where += ["x.lang = %(lang)s"] if sort_key == "name" else []
+    way = "DESC" if descending else "ASC"
     rows = tx.all(
-        f"SELECT p.status, p.category_id, COUNT(*) AS count FROM {source} GROUP BY p.category_id, p.status", params
+        f"""SELECT {key} AS id, {column} AS value FROM {table} {"" if among is not None else f"FORCE INDEX ({index})"}
+            {"WHERE " + " AND ".join(where) if where else ""} ORDER BY {column} {way}, {key} {way} LIMIT %(limit)s""",
+        params,
     )
-    return {(row["status"], row["category_id"]): row["count"] for row in rows}
+    return [(row["id"], None if row["value"] is None else str(row["value"])) for row in rows]
 
 
 def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
@@ -306,33 +436,82 @@ def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
     if not ids:
         return []
     rows = tx.all(
-        f"""SELECT p.id, p.status, p.category_id, p.changed_at, p.version, t.name, v.id AS variant_id, v.sku, v.price
-            FROM {_FROM} WHERE p.id IN %(ids)s ORDER BY v.id DESC""",
+        f"""SELECT p.id, p.code, p.status, p.type_id, p.brand_id, p.category_id, p.changed_at, p.made_at, p.version,
+                   t.name, s.variants, COALESCE(p.code, s.sku) AS sku, s.price_low, s.price_high, s.stock,
+                   p.list_price, p.cost, p.weight_g,
+                   EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id) AS varies
+            FROM {_FROM} JOIN product_summary s ON s.product_id = p.id WHERE p.id IN %(ids)s""",
         {"ids": ids, "lang": lang},
     )
     by_id = {row["id"]: row for row in rows}
     return [by_id[product_id] for product_id in ids if product_id in by_id]
 
 
-def cursor_value(row: dict[str, Any], sort_key: str) -> str | None:
-    """The sort value of a row, as a cursor carries it."""
-    value = row["changed_at" if sort_key == "changed" else sort_key]
-    return None if value is None else str(value)
+# --- what the facets count -----------------------------------------------------------------------------------
+
+
+def facet_products(tx: Tx, ids: Sequence[int] | None) -> Any:
+    """What facets need of products, one by one; of all, or of ``ids``."""
+    where, params = ("WHERE p.id IN %s", [list(ids)]) if ids is not None else ("", None)
+    rows = tx.stream(
+        f"""SELECT p.id, p.status, p.type_id, p.brand_id, p.category_id, s.price_low, s.price_high, s.stock,
+                   s.lacks_gtin, s.lacks_picture, s.lacks_alt, s.lacks_description
+            FROM product p JOIN product_summary s ON s.product_id = p.id {where}""",
+        params,
+    )
+    return rows
+
+
+def facet_pairs(tx: Tx, what: str, ids: Sequence[int] | None) -> Any:
+    """(product id, value) of what a product may have several of, one by one; of all, or of ``ids``."""
+    within = "IN %(ids)s" if ids is not None else "IS NOT NULL"
+    sql = {
+        "category": f"SELECT product_id AS id, category_id AS value FROM product_category WHERE product_id {within}",
+        "tag": f"SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id {within}",
+        "has": f"SELECT DISTINCT product_id AS id, attribute_id AS value FROM fact WHERE product_id {within} "
+        f"UNION SELECT product_id, attribute_id FROM product_axis WHERE product_id {within}",
+        "fact": " UNION ".join(
+            [
+                f"SELECT product_id AS id, choice_id AS value FROM fact WHERE choice_id IS NOT NULL "
+                f"AND product_id {within}",
+                *(
+                    f"SELECT product_id, choice_{place} FROM variant WHERE choice_{place} IS NOT NULL "
+                    f"AND NOT archived AND product_id {within}"
+                    for place in range(1, 6)
+                ),
+            ]
+        ),
+    }[what]
+    return tx.stream(sql, {"ids": list(ids)} if ids is not None else None)
 
 
 # --- lists for programs --------------------------------------------------------------------------------------
 
 
 def list_after(tx: Tx, after: int, limit: int, search: str, status: str | None, lang: str) -> list[dict[str, Any]]:
-    """Products with their variant in the order of ids, beyond ``after``."""
+    """Products in the order of ids, beyond ``after``."""
     params: dict[str, Any] = {"lang": lang, "after": after, "limit": limit, "status": status}
     hits = _hits(search_words(search), params)
     hit = f" JOIN {hits} ON hit.product_id = p.id" if hits else ""
     return tx.all(
-        f"""SELECT p.id, p.status, p.category_id, p.brand, p.mpn, p.version, p.made_at, p.changed_at, t.name,
-                   t.description, v.id AS variant_id, v.sku, v.price, v.weight_g, v.gtin, v.version AS variant_version
-            FROM {_FROM}{hit} WHERE p.id > %(after)s AND (%(status)s IS NULL OR p.status = %(status)s)
+        f"""SELECT {_COLUMNS} FROM {_FROM}{hit} {_BRAND}
+            WHERE p.id > %(after)s AND (%(status)s IS NULL OR p.status = %(status)s)
             ORDER BY p.id LIMIT %(limit)s""",
+        params,
+    )
+
+
+def variants_after(tx: Tx, after: int, limit: int, search: str, lang: str) -> list[dict[str, Any]]:
+    """Variants in the order of their ids, beyond ``after``, with what they inherit as product_… columns."""
+    params: dict[str, Any] = {"lang": lang, "after": after, "limit": limit}
+    hits = _hits(search_words(search), params)
+    hit = f" JOIN {hits} ON hit.product_id = v.product_id" if hits else ""
+    columns = ", ".join(f"v.{name}" for name in _VARIANT_COLUMNS)
+    return tx.all(
+        f"""SELECT v.id, {columns}, v.version, p.price AS product_price, p.list_price AS product_list_price,
+                   p.cost AS product_cost, p.weight_g AS product_weight_g
+            FROM variant v JOIN product p ON p.id = v.product_id{hit}
+            WHERE v.id > %(after)s ORDER BY v.id LIMIT %(limit)s""",
         params,
     )
 
@@ -340,26 +519,31 @@ def list_after(tx: Tx, after: int, limit: int, search: str, status: str | None, 
 def live_in(tx: Tx, category_ids: list[int], after: int, limit: int, lang: str) -> list[dict[str, Any]]:
     """Live products of categories, the newest first, before the id ``after`` (0: from the newest)."""
     return tx.all(
-        f"""SELECT p.id, p.category_id, t.name, v.price FROM {_FROM}
-            WHERE p.status = 'live' AND p.category_id IN %(ids)s AND (%(after)s = 0 OR p.id < %(after)s)
+        f"""SELECT p.id, p.category_id, t.name, t.address_part, s.price_low, s.price_high, s.variants
+            FROM {_FROM} JOIN product_summary s ON s.product_id = p.id
+            WHERE p.status = 'live' AND (%(after)s = 0 OR p.id < %(after)s) AND (p.category_id IN %(ids)s OR EXISTS (
+              SELECT 1 FROM product_category x WHERE x.product_id = p.id AND x.category_id IN %(ids)s))
             ORDER BY p.id DESC LIMIT %(limit)s""",
         {"lang": lang, "ids": category_ids or [0], "after": after, "limit": limit},
     )
 
 
 def live_counts(tx: Tx) -> dict[int, int]:
-    """Live products by category."""
+    """Live products by category, the further ones included."""
     rows = tx.all(
-        """SELECT category_id, COUNT(*) AS count FROM product WHERE status = 'live' AND category_id IS NOT NULL
-           GROUP BY category_id"""
+        """SELECT category_id, COUNT(DISTINCT id) AS count FROM (
+             SELECT id, category_id FROM product WHERE status = 'live' AND category_id IS NOT NULL
+             UNION ALL SELECT p.id, x.category_id FROM product_category x JOIN product p ON p.id = x.product_id
+             WHERE p.status = 'live') placed GROUP BY category_id"""
     )
     return {row["category_id"]: row["count"] for row in rows}
 
 
 def export_rows(tx: Tx, lang: str) -> Any:
-    """All products one by one, for a file."""
+    """All variants one by one with their products, for a file."""
     return tx.stream(
-        f"""SELECT v.sku, t.name, v.price, v.weight_g, p.category_id, t.description, p.status
-            FROM {_FROM} ORDER BY p.id""",
+        f"""SELECT v.sku, t.name, COALESCE(v.price, p.price) AS price, COALESCE(v.weight_g, p.weight_g) AS weight_g,
+                   p.category_id, t.description, p.status
+            FROM {_FROM} JOIN variant v ON v.product_id = p.id WHERE NOT v.archived ORDER BY p.id, v.id""",
         {"lang": lang},
     )

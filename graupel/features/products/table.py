@@ -1,18 +1,37 @@
 """The products table: a page of it, its facets with their counts, and the way to the next page."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Hashable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from graupel.context import Context
+from graupel.core.attributes import CAN_VARY
+from graupel.core.facets import FacetIndex
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
-from graupel.core.tables import PAGE_SIZE, Cursor, TableState
+from graupel.core.tables import PAGE_SIZE, WORD_FACETS, Cursor, TableState
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import store
+from graupel.features.products.facet_index import FacetKeeper
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary.service import Vocabulary
+
+#: Where at least this many products fit, walking the sorted index until a page is full beats sorting all that fit.
+WALK_FROM = 1500
+#: How many values of a facet are shown, those with most products; the chosen ones always.
+SHOWN_VALUES = 12
+PRICE_WORDS = {
+    "0": "under 5", "5": "5 to 10", "10": "10 to 20", "20": "20 to 50", "50": "50 to 100", "100": "100 to 200",
+    "200": "200 to 500", "500": "500 and more", "none": "no price",
+}  # fmt: skip
+STOCK_WORDS = {"in": "5 and more", "low": "1 to 4", "out": "none left", "uncounted": "not counted"}
+LACKS_WORDS = {
+    "picture": "a picture", "alt": "an alt text", "gtin": "a GTIN", "description": "a description",
+    "category": "a category", "type": "a type", "brand": "a brand", "price": "a price",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -24,6 +43,22 @@ class FacetValue:
     count: int
     chosen: bool
     query: str
+    swatch: str | None = None
+
+
+@dataclass(frozen=True)
+class Facet:
+    """A facet with the values to show; ``more``: how many it has beside them."""
+
+    key: str
+    label: str
+    values: list[FacetValue]
+    more: int = 0
+
+    @property
+    def is_chosen(self) -> bool:
+        """Whether any of its values is chosen."""
+        return any(value.chosen for value in self.values)
 
 
 @dataclass(frozen=True)
@@ -34,8 +69,7 @@ class Table:
     rows: list[dict[str, Any]]
     total: int
     everything: int
-    statuses: list[FacetValue]
-    categories: list[FacetValue]
+    facets: list[Facet]
     earlier: str | None
     later: str | None
 
@@ -45,92 +79,217 @@ class Table:
         return max(1, -(-self.total // PAGE_SIZE))
 
 
-SHOWN_CATEGORIES = 14
-
-
 def read(ctx: Context, actor: Actor, state: TableState) -> Table:
-    """A page of the table with its facets; reads no more than the page's rows and counts that change."""
+    """A page of the table with its facets; reads no more than the page's rows and what changed since."""
     actor.require(Role.VIEWER)
     return ctx.db.run(lambda tx: _read(ctx, tx, state))
 
 
+def matching(ctx: Context, tx: Tx, state: TableState) -> list[int]:
+    """The ids of all products that fit, ascending."""
+    keeper = ctx.ones.get(FacetKeeper)
+    words = vocabulary.current(ctx, tx)
+    with keeper.lock:
+        index, mask = _fitting(ctx, tx, keeper, state, words, history.stamp(tx))
+        return sorted(index.ids(mask))
+
+
+def _fitting(
+    ctx: Context, tx: Tx, keeper: FacetKeeper, state: TableState, words: Vocabulary, stamp: str
+) -> tuple[FacetIndex, int]:
+    index = keeper.current(tx, stamp)
+    return index, _select(index, state, words, _searched(ctx, tx, keeper, index, state, stamp))
+
+
 def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
-    lang = ctx.settings.language
     stamp = history.stamp(tx)
-    cross = ctx.counts.get((stamp, "cross", state.q), lambda: store.counts(tx, state.q, lang))
-    by_status = _summed(cross, 0, lambda key: not state.category or key[1] in state.category)
-    by_category = _summed(cross, 1, lambda key: not state.status or key[0] in state.status)
-    total = sum(count for status, count in by_status.items() if not state.status or status in state.status)
     tree = ctx.counts.get((stamp, "tree"), lambda: categories.tree(tx))
-    found = None
-    if state.q and sum(cross.values()) < store.WALK_FROM:
-        # Few enough to be kept: the next page, order or facet of the same search need not search again.
-        found = ctx.counts.get((stamp, "found", state.q), lambda: store.search_ids(tx, state.q, lang))
-    ids = store.page_ids(tx, state, lang, total, found)
-    more = len(ids) > PAGE_SIZE
-    ids = ids[:PAGE_SIZE]
+    words = vocabulary.current(ctx, tx)
+    keeper = ctx.ones.get(FacetKeeper)
+    with keeper.lock:
+        index = keeper.current(tx, stamp)
+        searched = _searched(ctx, tx, keeper, index, state, stamp)
+        counts = _counts(index, state, words, searched)
+        mask = _select(index, state, words, searched)
+        total = mask.bit_count()
+        found = _page(ctx, tx, index, mask, total, state)
+    more = len(found) > PAGE_SIZE
+    found = found[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
-        ids.reverse()
-    rows = _with_pictures(tx, store.rows_of(tx, ids, lang), tree)
-    earlier, later = _neighbours(state, rows, more)
-    statuses = [
-        FacetValue(s, s.capitalize(), by_status.get(s, 0), s in state.status, state.toggled("status", s).query())
-        for s in map(str, Status)
-    ]
-    return Table(
-        state,
-        rows,
-        total,
-        sum(by_status.values()),
-        statuses,
-        _category_facet(state, by_category, tree),
-        earlier,
-        later,
-    )
+        found.reverse()
+    rows = _with_names(tx, store.rows_of(tx, [one for one, _ in found], ctx.settings.language), tree, words)
+    earlier, later = _neighbours(state, found, more)
+    everything = index.everything.bit_count()
+    return Table(state, rows, total, everything, _facets(state, counts, tree, words), earlier, later)
 
 
-def _summed(cross: Mapping[Any, int], part: int, fits: Callable[[Any], bool]) -> dict[Any, int]:
-    """Counts by one part of the keys, of those that fit."""
-    found: dict[Any, int] = {}
-    for key, count in cross.items():
-        if fits(key):
-            found[key[part]] = found.get(key[part], 0) + count
-    return found
+# --- what fits -----------------------------------------------------------------------------------------------
 
 
-def _with_pictures(tx: Tx, rows: list[dict[str, Any]], tree: categories.Tree) -> list[dict[str, Any]]:
-    pictures = store.main_pictures(tx, [row["id"] for row in rows])
+def _searched(
+    ctx: Context, tx: Tx, keeper: FacetKeeper, index: FacetIndex, state: TableState, stamp: str
+) -> int | None:
+    """The products that fit the search; kept, so that another page or facet of it need not search again."""
+    if not state.q:
+        return None
+    key = (stamp, "searched", keeper.generation, state.q)
+    return ctx.counts.get(key, lambda: index.mask(store.search_ids(tx, state.q, ctx.settings.language)))
+
+
+def _chosen(state: TableState, words: Vocabulary) -> tuple[dict[str, Any], list[tuple[Any, ...]]]:
+    """Plain facets, and of the facts one group of choices for each attribute: any of one, and of each."""
+    plain = {facet: values for facet, values in state.chosen.items() if facet != "fact"}
+    owners = {choice.id: attribute.id for attribute in words.attributes.values() for choice in attribute.choices}
+    groups: dict[int, list[int]] = {}
+    for choice_id in state.chosen.get("fact", ()):
+        groups.setdefault(owners.get(choice_id, 0), []).append(choice_id)
+    return plain, [tuple(choices) for choices in groups.values()]
+
+
+def _select(index: FacetIndex, state: TableState, words: Vocabulary, searched: int | None) -> int:
+    plain, groups = _chosen(state, words)
+    mask = index.select(plain, searched)
+    for choices in groups:
+        mask = index.select({"fact": choices}, mask)
+    return mask
+
+
+def _counts(
+    index: FacetIndex, state: TableState, words: Vocabulary, searched: int | None
+) -> dict[str, dict[Hashable, int]]:
+    """Counts of every facet under the choice in all others; each attribute is a facet by itself."""
+    plain, groups = _chosen(state, words)
+    narrowed = searched
+    for choices in groups:
+        narrowed = index.select({"fact": choices}, narrowed)
+    counts = index.counts(plain, narrowed)
+    owners = {choice.id: attribute.id for attribute in words.attributes.values() for choice in attribute.choices}
+    for choices in groups:
+        around = index.select(plain, searched)
+        for others in groups:
+            around = index.select({"fact": others}, around) if others is not choices else around
+        own = index.counts({}, around).get("fact", {})
+        attribute_id = owners.get(choices[0])
+        counts["fact"] = {c: n for c, n in counts.get("fact", {}).items() if owners.get(c) != attribute_id} | {  # type: ignore[call-overload]
+            c: n
+            for c, n in own.items()
+            if owners.get(c) == attribute_id  # type: ignore[call-overload]
+        }
+    return counts
+
+
+def _page(
+    ctx: Context, tx: Tx, index: FacetIndex, mask: int, total: int, state: TableState
+) -> list[tuple[int, str | None]]:
+    """A page's products and one more, in reading order from the cursor, with their sort values."""
+    lang, cursor = ctx.settings.language, state.cursor
+    descending = state.descending != bool(cursor and cursor.backwards)
+    if total < WALK_FROM:
+        ids = index.ids(mask)
+        if not ids:
+            return []
+        return store.ordered_ids(tx, state.sort_key, cursor, lang, PAGE_SIZE + 1, descending=descending, among=ids)
+    found: list[tuple[int, str | None]] = []
+    limit = PAGE_SIZE + 1
+    while len(found) <= PAGE_SIZE:
+        chunk = store.ordered_ids(tx, state.sort_key, cursor, lang, limit, descending=descending)
+        fitting = set(index.within(mask, [one for one, _ in chunk]))
+        found += [pair for pair in chunk if pair[0] in fitting]
+        if len(chunk) < limit:
+            break
+        cursor = Cursor(chunk[-1][1], chunk[-1][0])
+        limit *= 4
+    return found[: PAGE_SIZE + 1]
+
+
+def _with_names(tx: Tx, rows: list[dict[str, Any]], tree: categories.Tree, words: Vocabulary) -> list[dict[str, Any]]:
+    ids = [row["id"] for row in rows]
+    pictures = store.main_pictures(tx, ids)
     files = media.by_ids(tx, list({picture["media_id"] for picture in pictures.values()}))
+    tags = vocabulary.tags_of(tx, "product", ids)
     return [
         row
         | {
             "picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
             "category": tree.path(row["category_id"]),
+            "type": words.types[row["type_id"]].name if row["type_id"] in words.types else "",
+            "brand": words.brands.get(row["brand_id"], ""),
+            "tags": tags.get(row["id"], []),
         }
         for row in rows
     ]
 
 
-def _category_facet(state: TableState, counts: Mapping[Any, int], tree: categories.Tree) -> list[FacetValue]:
-    """The categories with most products, in the order of the tree, and those that are chosen."""
-    most = sorted((c for c in counts if c is not None), key=lambda c: -counts[c])[:SHOWN_CATEGORIES]
-    shown = {*most, *state.category}
-    return [
-        FacetValue(c.id, c.path, counts.get(c.id, 0), c.id in state.category, state.toggled("category", c.id).query())
-        for c in tree
-        if c.id in shown
+# --- facets as they are shown --------------------------------------------------------------------------------
+
+
+def _facets(
+    state: TableState, counts: Mapping[str, Mapping[Any, int]], tree: categories.Tree, words: Vocabulary
+) -> list[Facet]:
+    paths = {category.id: category.path for category in tree}
+    found = [
+        _facet(state, "status", "Status", {s: s.capitalize() for s in map(str, Status)}, counts, keeps_order=True),
+        _facet(state, "category", "Category", paths, counts, in_order=list(paths)),
+        _facet(state, "type", "Type", {key: kind.name for key, kind in words.types.items()}, counts),
+        _facet(state, "brand", "Brand", words.brands, counts),
+        _facet(state, "tag", "Tag", words.tags, counts),
+        _facet(state, "price", "Price", PRICE_WORDS, counts, in_order=list(WORD_FACETS["price"])),
+        _facet(state, "stock", "Stock", STOCK_WORDS, counts, in_order=list(WORD_FACETS["stock"])),
+        _facet(state, "lacks", "Lacks", LACKS_WORDS, counts, in_order=list(WORD_FACETS["lacks"])),
     ]
+    for attribute in words.attributes.values():
+        if attribute.kind in CAN_VARY:
+            labels = {choice.id: choice.label for choice in attribute.choices}
+            swatches = {choice.id: choice.swatch for choice in attribute.choices}
+            order = list(labels)
+            found.append(_facet(state, "fact", attribute.name, labels, counts, in_order=order, swatches=swatches))
+    if "has" in state.chosen:
+        labels = {attribute.id: attribute.name for attribute in words.attributes.values()}
+        only = {"has": {key: n for key, n in counts.get("has", {}).items() if key in state.chosen["has"]}}
+        found.append(_facet(state, "has", "Has the fact", labels, only))
+    return [facet for facet in found if facet.values]
 
 
-def _neighbours(state: TableState, rows: list[dict[str, Any]], more: bool) -> tuple[str | None, str | None]:
+def _facet(
+    state: TableState,
+    key: str,
+    label: str,
+    labels: Mapping[Any, str],
+    counts: Mapping[str, Mapping[Any, int]],
+    *,
+    in_order: list[Any] | None = None,
+    keeps_order: bool = False,
+    swatches: Mapping[Any, str | None] | None = None,
+) -> Facet:
+    """The values with most products, and those that are chosen. Without an order of their own, the largest first."""
+    counted = counts.get(key, {})
+    chosen = state.chosen.get(key, ())
+    known = [value for value in labels if value in counted or value in chosen or keeps_order]
+    most = sorted(known, key=lambda value: (-counted.get(value, 0), labels[value]))
+    shown = dict.fromkeys([*most[:SHOWN_VALUES], *(value for value in chosen if value in labels)])
+    order = (
+        [value for value in in_order if value in shown] if in_order else list(labels) if keeps_order else list(shown)
+    )
+    values = [
+        FacetValue(
+            value,
+            labels[value],
+            counted.get(value, 0),
+            value in chosen,
+            state.toggled(key, value).query(),
+            swatches.get(value) if swatches else None,
+        )
+        for value in order
+    ]
+    return Facet(key, label, values, max(0, len(known) - len(values)))
+
+
+def _neighbours(state: TableState, found: list[tuple[int, str | None]], more: bool) -> tuple[str | None, str | None]:
     """The addresses' queries of the pages before and after."""
-    if not rows:
+    if not found:
         return (None, None)
     backwards = bool(state.cursor and state.cursor.backwards)
-    first, last = (
-        Cursor(store.cursor_value(row, state.sort_key), row["id"], back)
-        for row, back in ((rows[0], True), (rows[-1], False))
-    )
+    first, last = (Cursor(pair[1], pair[0], back) for pair, back in ((found[0], True), (found[-1], False)))
     earlier = state.at(first, state.page - 1).query() if state.page > 1 else None
     later = state.at(last, state.page + 1).query() if more or backwards else None
     return earlier, later

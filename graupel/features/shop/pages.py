@@ -4,10 +4,9 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
-from slugify import slugify
 
 from graupel.core.products import Status
-from graupel.features.shop import service
+from graupel.features.shop import articles, service
 from graupel.web.frame import page
 from graupel.web.security import Anyone, Ctx
 
@@ -17,10 +16,6 @@ router = APIRouter()
 def _number(address: str) -> int:
     head = address.partition("-")[0]
     return int(head) if head.isdecimal() and len(head) < 10 else 0
-
-
-def _slug(text: str) -> str:
-    return slugify(text)[:80] or "product"
 
 
 @router.get("/shop")
@@ -38,16 +33,17 @@ def category(
 
 
 @router.get("/shop/p/{address}")
-def article(request: Request, ctx: Ctx, signed: Anyone, address: str) -> Response:
-    """One article; a draft only for those signed in, and named as such."""
-    product = service.article(ctx, _number(address), signed.actor if signed else None)
-    right = f"{product.id}-{_slug(product.values.name)}"
-    if address != right:
-        return RedirectResponse(f"/shop/p/{right}", 301 if product.values.status is Status.LIVE else 302)
+def article(request: Request, ctx: Ctx, signed: Anyone, address: str, v: Annotated[int, Query(ge=0)] = 0) -> Response:
+    """One article, in one of its variants; a draft only for those signed in, and named as such."""
+    product = service.product(ctx, _number(address), signed.actor if signed else None)
+    right = articles.path_of(product)
+    if f"/shop/p/{address}" != right:
+        return RedirectResponse(right, 301 if product.values.status is Status.LIVE else 302)
     return page(
         request,
         "shop/article.html",
         product=product,
+        article=articles.article(ctx, product, v),
         menu=service.menu(ctx),
         preview=product.values.status is not Status.LIVE,
     )

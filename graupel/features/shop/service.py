@@ -97,9 +97,9 @@ def shelf(ctx: Context, category_id: int | None, after: int = 0) -> Shelf:
     return Shelf(found, category, goods[:SHELF], goods[SHELF - 1]["id"] if len(goods) > SHELF else None)
 
 
-def article(ctx: Context, product_id: int, viewer: Actor | None) -> Product:
+def product(ctx: Context, product_id: int, viewer: Actor | None) -> Product:
     """A live product; for those signed in, a draft too. Raises NotFound."""
-    product = products.read(ctx, SYSTEM, product_id)
-    if product.values.status is not Status.LIVE and viewer is None:
+    found = products.read(ctx, SYSTEM, product_id)
+    if found.values.status is not Status.LIVE and viewer is None:
         raise NotFound("This article is not for sale any more.")
-    return product
+    return found

@@ -7,8 +7,24 @@ const TOOLS = [
   ["H3", "H3, smaller heading", (c) => c.toggleHeading({ level: 3 }), "heading", { level: 3 }],
   ["•", "List", (c) => c.toggleBulletList(), "bulletList"], ["1.", "1. numbered list", (c) => c.toggleOrderedList(), "orderedList"],
   ["“ ”", "Quotation", (c) => c.toggleBlockquote(), "blockquote"],
+  ["Link", "Link", (c, editor) => link(c, editor), "link"],
+  ["Table", "Table of 3 by 3", (c, editor) => (editor.isActive("table") ? c.deleteTable() : c.insertTable({ rows: 3, cols: 3, withHeaderRow: true })), "table"],
+  ["+ row", "Row of the table below", (c) => c.addRowAfter(), ""], ["+ column", "Column of the table after", (c) => c.addColumnAfter(), ""],
+  ["Picture", "Picture of this product", (c) => picture(c), ""],
 ];
 
+function link(chain, editor) {
+  if (editor.isActive("link")) return chain.unsetLink();
+  const address = window.prompt("Address of the link", "https://");
+  return address && /^(https?:\/\/|mailto:)\S+$/.test(address) ? chain.setLink({ href: address }) : chain;
+}
+function picture(chain) {
+  const shown = [...document.querySelectorAll("[data-tiles] .tile img")];
+  if (!shown.length) { say("Add a picture to the product first; then it can stand in the text."); return chain; }
+  const number = shown.length > 1 ? Number(window.prompt(`Which picture, 1 to ${shown.length}?`, "1")) : 1;
+  const chosen = shown[number - 1];
+  return chosen ? chain.setImage({ src: chosen.getAttribute("src").replace(/\/card$/, "/page"), alt: chosen.closest(".tile").querySelector("[name=alt]").value }) : chain;
+}
 function changed(form) { form.dispatchEvent(new Event("input", { bubbles: true })); }
 
 function richText(holder) {
@@ -27,8 +43,9 @@ function richText(holder) {
   holder.append(frame);
   const editor = new RichText.Editor({
     element: body, injectCSS: false, editable: !readOnly, content: area.value,
-    extensions: [RichText.StarterKit.configure({ heading: { levels: [2, 3, 4] }, codeBlock: false, code: false, horizontalRule: false, link: { openOnClick: false } })],
+    extensions: [RichText.StarterKit.configure({ heading: { levels: [2, 3, 4] }, codeBlock: false, code: false, horizontalRule: false, link: { openOnClick: false } }), RichText.TableKit, RichText.Image],
     editorProps: { attributes: { role: "textbox", "aria-multiline": "true", "aria-labelledby": "label-description", "aria-describedby": "help-description", id: "rich-description", ...(readOnly ? { "aria-readonly": "true" } : {}) } },
+    onCreate: ({ editor: made }) => { holder.fill = (html) => made.commands.setContent(html, { emitUpdate: true }); },
     onUpdate: () => { area.value = editor.isEmpty ? "" : editor.getHTML(); changed(area); },
     onTransaction: () => mark(),
   });
@@ -39,27 +56,12 @@ function richText(holder) {
     button.textContent = sign;
     button.title = label;
     button.setAttribute("aria-label", label);
-    button.addEventListener("click", () => act(editor.chain().focus()).run());
+    button.addEventListener("click", () => act(editor.chain().focus(), editor).run());
     tools.append(button);
     return [button, name, attributes];
   });
-  function mark() { for (const [button, name, attributes] of buttons || []) button.setAttribute("aria-pressed", editor.isActive(name, attributes)); }
+  function mark() { for (const [button, name, attributes] of buttons || []) if (name) button.setAttribute("aria-pressed", editor.isActive(name, attributes)); }
   mark();
-}
-
-function categoryChooser(select) {
-  new TomSelect(select, {
-    maxOptions: 300, maxItems: 1, allowEmptyOption: false, placeholder: "Choose or type a category", createFilter: /\S/, persist: true,
-    create: (typed, done) => {
-      const body = new FormData();
-      body.append("path", typed);
-      fetch("/categories", { method: "POST", body, headers: { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content } })
-        .then(async (answer) => ({ ok: answer.ok, data: await answer.json() }))
-        .then(({ ok, data }) => { if (ok) { done({ value: String(data.id), text: data.path }); say(""); } else { done(); say(data.problem); } })
-        .catch(() => { done(); say("The category could not be made: the server can't be reached."); });
-    },
-    render: { option_create: (data, escape) => `<div class="create">Make the category <b>${escape(data.input)}</b></div>`, no_results: () => '<div class="no-results">No category has this in its path.</div>' },
-  });
 }
 
 function pictures(form) {
@@ -111,7 +113,7 @@ function upload(file, form) {
 let kept = null;
 function snapshot(form) {
   const data = new Map();
-  for (const [name, value] of new FormData(form)) if (!/^(csrf|versions|seen_pictures|then|status|theirs_.*|choose_.*)$/.test(name)) data.set(name, (data.get(name) || "") + "\u0000" + value);
+  for (const [name, value] of new FormData(form)) if (!/^(csrf|version|seen|has|then|status|known-attribute|attribute-for|new-.*|theirs_.*|choose_.*)$/.test(name)) data.set(name, (data.get(name) || "") + "\u0000" + value);
   return data;
 }
 function unsaved(form) {
@@ -138,7 +140,6 @@ function begin() {
   if (!form || form.dataset.begun) return;
   form.dataset.begun = "1";
   form.querySelectorAll("[data-rich-text]").forEach(richText);
-  form.querySelectorAll("select[data-category]:not([disabled])").forEach(categoryChooser);
   pictures(form);
   const refused = document.getElementById("refused") || document.getElementById("conflict");
   if (!refused || !kept) kept = refused ? new Map() : snapshot(form);
@@ -147,7 +148,99 @@ function begin() {
   form.addEventListener("input", () => showUnsaved(form));
   form.addEventListener("change", () => showUnsaved(form));
   showUnsaved(form); // a field that was swapped out may have spoken up last
+  drafts(form);
   if (refused) { refused.scrollIntoView({ block: "center" }); refused.focus({ preventScroll: true }); }
 }
 document.addEventListener("DOMContentLoaded", begin);
 document.addEventListener("htmx:afterSettle", begin);
+
+// --- what was typed and not saved is offered again after a closed tab or a crash --------------------------------
+function fieldsOf(form) {
+  const data = {};
+  for (const name of snapshot(form).keys()) data[name] = new FormData(form).getAll(name);
+  for (const mark of form.querySelectorAll("[name=has]")) data[mark.value] = data[mark.value] || [];
+  return data;
+}
+function drafts(form) {
+  const key = `unsaved ${form.dataset.draft}`;
+  const place = document.getElementById("unsaved-draft");
+  let kept = null;
+  try { kept = JSON.parse(localStorage.getItem(key)); } catch { localStorage.removeItem(key); }
+  if (kept && !document.getElementById("refused") && !document.getElementById("conflict") && !unsaved(form)) offer(form, kept, key, place);
+  let waiting = 0;
+  const keep = () => {
+    clearTimeout(waiting);
+    waiting = setTimeout(() => {
+      if (!document.body.contains(form)) return;
+      if (unsaved(form)) localStorage.setItem(key, JSON.stringify({ at: Date.now(), fields: fieldsOf(form) }));
+    }, 300);
+  };
+  form.addEventListener("input", keep);
+  form.addEventListener("change", keep);
+}
+function offer(form, kept, key, place) {
+  const now = fieldsOf(form);
+  const differing = Object.keys(kept.fields).filter((name) => JSON.stringify(kept.fields[name]) !== JSON.stringify(now[name] || []));
+  if (!differing.length) { localStorage.removeItem(key); return; }
+  const note = document.createElement("div");
+  note.className = "note caution";
+  note.setAttribute("role", "status");
+  const text = document.createElement("p");
+  text.textContent = `What you typed here on ${new Date(kept.at).toLocaleString()} was not saved (${differing.length} ${differing.length === 1 ? "field" : "fields"}).`;
+  const actions = document.createElement("div");
+  actions.className = "actions";
+  const back = Object.assign(document.createElement("button"), { type: "button", className: "btn", textContent: "Put it back" });
+  const drop = Object.assign(document.createElement("button"), { type: "button", className: "btn", textContent: "Drop it" });
+  back.addEventListener("click", async () => { note.remove(); await putBack(form, kept.fields, differing); });
+  drop.addEventListener("click", () => { localStorage.removeItem(key); note.remove(); });
+  actions.append(back, drop);
+  note.append(text, actions);
+  place.replaceChildren(note);
+}
+async function putBack(form, fields, names) {
+  for (const name of names) {
+    if (name === "picture" || name === "alt") continue;
+    const elements = [...form.querySelectorAll(`[name="${CSS.escape(name)}"]`)];
+    for (const element of elements) {
+      const values = fields[name];
+      if (element.tomselect) { for (const value of values) if (value && !element.tomselect.options[value]) element.tomselect.addOption({ value, text: value }); element.tomselect.setValue(element.multiple ? values : values[0] || ""); }
+      else if (element.type === "checkbox") element.checked = values.includes(element.value);
+      else { element.value = values[0] || ""; const rich = element.closest("[data-rich-text]"); if (rich && rich.fill) rich.fill(element.value); }
+    }
+  }
+  if (names.includes("picture") || names.includes("alt")) await putPicturesBack(form, fields.picture || [], fields.alt || []);
+  form.dispatchEvent(new Event("input", { bubbles: true }));
+}
+async function putPicturesBack(form, ids, alts) {
+  const tiles = form.querySelector("[data-tiles]");
+  const answers = await Promise.all(ids.map((id, place) => fetch(`/media/tile/${id}?alt=${encodeURIComponent(alts[place] || "")}`)));
+  const texts = await Promise.all(answers.map((answer) => (answer.ok ? answer.text() : "")));
+  tiles.innerHTML = texts.join("");
+}
+// A saved form comes back with other words than it went with: then nothing is unsaved any more.
+document.addEventListener("htmx:afterRequest", (event) => {
+  const form = event.detail.elt;
+  if (form.id === "product-form" && event.detail.successful) localStorage.removeItem(`unsaved ${form.dataset.draft}`);
+});
+
+// --- how long a text is, beside what is wanted --------------------------------------------------------------------
+function countOf(field) {
+  if (field.hasAttribute("data-lines")) return field.value.split("\n").filter((line) => line.trim()).length;
+  const rich = field.closest("[data-rich-text]");
+  return (rich && rich.querySelector("[role=textbox]") ? rich.querySelector("[role=textbox]").textContent : field.value).trim().length;
+}
+function showLength(field) {
+  const help = document.getElementById(`help-${field.name}`);
+  if (!help) return;
+  let place = help.querySelector(".length");
+  if (!place) { place = document.createElement("span"); place.className = "length"; help.append(place); }
+  const count = countOf(field);
+  const [least, most] = [Number(field.dataset.least), Number(field.dataset.most)];
+  const what = field.hasAttribute("data-lines") ? (count === 1 ? "point" : "points") : count === 1 ? "character" : "characters";
+  place.textContent = count ? `${count} ${what}${count < least ? `, ${least} or more read better` : count > most ? `, up to ${most} read better` : ""}` : `${least} to ${most} ${what} read best`;
+  place.classList.toggle("off", Boolean(count) && (count < least || count > most));
+}
+document.addEventListener("input", (event) => { if (event.target.matches("[data-least]")) showLength(event.target); });
+function lengths() { document.querySelectorAll("[data-least]").forEach(showLength); }
+document.addEventListener("DOMContentLoaded", lengths);
+document.addEventListener("htmx:afterSettle", lengths);

@@ -207,18 +207,27 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
         tree = categories.tree(tx)
         aran = tree.by_path()["yarn > aran"]
         current = {}
+        axis = tx.insert("INSERT INTO attribute (name, kind) VALUES ('Colour', 'colour')")
         for sku, category_id in (("S-1", aran), ("S-2", None)):
             product = tx.insert(
                 "INSERT INTO product (category_id, made_at, changed_at) VALUES (%s, NOW(3), NOW(3))", [category_id]
             )
-            tx.run("INSERT INTO product_text VALUES (%s, 'en', 'a', '')", [product])
-            tx.run("INSERT INTO variant (product_id, sku, price) VALUES (%s, %s, 9.80)", [product, sku])
+            tx.run("INSERT INTO product_text (product_id, lang, name) VALUES (%s, 'en', 'a')", [product])
+            varies = sku == "S-2"
+            if varies:  # one of several variants: its price comes from the product
+                tx.run("UPDATE product SET price = 9.80 WHERE id = %s", [product])
+                tx.run(
+                    "INSERT INTO product_axis (product_id, attribute_id, position) VALUES (%s, %s, 1)", [product, axis]
+                )
+            price = None if varies else Decimal("9.80")
+            tx.run("INSERT INTO variant (product_id, sku, price) VALUES (%s, %s, %s)", [product, sku, price])
             current[sku] = {
                 "name": "a",
                 "price": Decimal("9.80"),
                 "weight_g": None,
                 "description": "",
                 "category": tree.path(category_id) or None,
+                "varies": varies,
             }
         expected = {row.line: plan_row(row, current.get(row.sku), live=live) for row in said}
         batch.load(tx, 1, said)
@@ -251,7 +260,8 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
     held = {
         row["sku"]: row
         for row in tx.all(
-            """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.category_id, p.version FROM product p
+            """SELECT v.sku, t.name, t.description, COALESCE(v.price, p.price) AS price, v.weight_g, p.category_id,
+                      p.version FROM product p
            JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id"""
         )
     }

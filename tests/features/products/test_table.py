@@ -1,21 +1,36 @@
 """The products table: search, facets, sorting, pages."""
 
+from dataclasses import replace
 from decimal import Decimal
 from urllib.parse import parse_qs
 
 import pytest
 
+from graupel.core.attributes import Fact, Kind
+from graupel.core.facets import FacetIndex
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
-from graupel.core.tables import SORTS, TableState
+from graupel.core.tables import SORTS, Cursor, TableState
 from graupel.db import Tx
+from graupel.features.categories import service as categories
+from graupel.features.history import service as history
+from graupel.features.products import service as products
 from graupel.features.products import store
 from graupel.features.products import table as products_table
+from graupel.features.products.facet_index import FacetKeeper, values_of
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary.attributes import Definition
 from tests.making import bring_in, make_product
 
 
-def table(ctx, **state):
-    return products_table.read(ctx, SYSTEM, TableState(**state))
+def table(ctx, q="", sort="-changed", **chosen):
+    return products_table.read(ctx, SYSTEM, TableState(q=q, chosen=chosen, sort=sort))
+
+
+def facet(found, label):
+    """A facet's values as (label, count, chosen)."""
+    return [(v.label, v.count, v.chosen) for one in found.facets if one.label == label for v in one.values]
 
 
 @pytest.fixture
@@ -53,12 +68,12 @@ def test_search_finds_beginnings_of_words_in_names_and_of_skus(ctx, goods, words
 
 def test_facets_count_within_the_search_and_the_other_facet(ctx, goods):
     found = table(ctx, q="fellside", status=("live",))
-    assert [(f.label, f.count, f.chosen) for f in found.statuses] == [
+    assert facet(found, "Status") == [
         ("Live", 1, True),
         ("Draft", 1, False),
         ("Archived", 0, False),
     ]
-    assert [(f.label, f.count) for f in found.categories] == [("Yarn > Aran", 1)]
+    assert facet(found, "Category") == [("Yarn > Aran", 1, False)]
     assert found.total == 1
     assert {row["sku"] for row in table(ctx, status=("draft", "archived")).rows} == {"FEL-JUN", "NDL-4", "OLD_1"}
 
@@ -83,7 +98,7 @@ def test_pages_lead_through_every_product_once_and_back_again(ctx, sort):
         at = TableState.read(parse_qs(found.later))
     assert [len(page) for page in pages] == [50, 50, 30]
     assert len({row["id"] for row in seen}) == 130
-    key = {"changed": "changed_at"}.get(sort.lstrip("-"), sort.lstrip("-"))
+    key = {"changed": "changed_at", "price": "price_low"}.get(sort.lstrip("-"), sort.lstrip("-"))
     values = [(row[key] is not None, row[key] if row[key] is not None else 0, row["id"]) for row in seen]
     assert values == sorted(values, reverse=sort.startswith("-"))
     for earlier in (pages[1], pages[0]):
@@ -96,7 +111,7 @@ def test_where_much_fits_a_page_is_read_along_an_index_without_sorting(ctx, monk
     """The database's own plans, so that it stays so when the catalogue grows."""
     lines = "".join(f"P-{n:04d},Fellside {n % 90},{n % 50 + 1},Yarn > Shelf {n % 9}\n" for n in range(2000))
     bring_in(ctx, "sku,name,price,category\n" + lines, live=True)
-    ctx.db.run(lambda tx: tx.all("ANALYZE TABLE product, product_text, variant"))
+    ctx.db.run(lambda tx: tx.all("ANALYZE TABLE product, product_text, variant, product_summary"))
     plans = []
 
     def explain(tx, sql, params=None):
@@ -105,28 +120,68 @@ def test_where_much_fits_a_page_is_read_along_an_index_without_sorting(ctx, monk
 
     original = Tx.all
     monkeypatch.setattr(Tx, "all", explain)
-    for sort in [*SORTS, *(f"-{key}" for key in SORTS)]:
-        for state in ({}, {"status": ("live",)}, {"q": "fells"}):
-            ctx.db.run(lambda tx, s=TableState(sort=sort, **state): store.page_ids(tx, s, "en", fitting=100_000))
+    for key in SORTS:
+        for descending in (True, False):
+            for cursor in (None, Cursor("2.00" if key == "price" else "P", 5)):
+                at = None if key in ("changed", "stock") else cursor
+                ctx.db.run(lambda tx, k=key, d=descending, at=at: store.ordered_ids(tx, k, at, "en", 51, descending=d))
     monkeypatch.undo()
-    assert len(plans) == 24
+    assert len(plans) == 4 * len(SORTS)
     for plan in plans:
         assert plan[0]["key"] is not None, plan
         assert not any("filesort" in row["Extra"] or "temporary" in row["Extra"] for row in plan), plan
 
 
-def test_every_way_of_reading_a_page_gives_the_same_rows(ctx, goods):
-    for state in (
-        TableState(q="fells", sort="name"),
-        TableState(status=("draft",), sort="-price"),
-        TableState(q="the", sort="sku"),
-    ):
+def test_walking_an_index_and_sorting_what_fits_give_the_same_pages(ctx, monkeypatch):
+    lines = "".join(f"P-{n:03d},Fellside {n % 7},{n % 5 + 1 if n % 4 else ''},Shelf {n % 3}\n" for n in range(230))
+    bring_in(ctx, "sku,name,price,category\n" + lines)
+    category = next(iter(categories.read_tree(ctx))).id
+    for sort in [*SORTS, *(f"-{key}" for key in SORTS)]:
+        ways = []
+        for walk_from in (1, 10**6):
+            monkeypatch.setattr(products_table, "WALK_FROM", walk_from)
+            first = table(ctx, sort=sort, category=(category,))
+            second = products_table.read(ctx, SYSTEM, TableState.read(parse_qs(first.later)))
+            ways.append([row["id"] for page in (first, second) for row in page.rows])
+        assert len(ways[0]) == 77
+        assert ways[0] == ways[1]
 
-        def read(tx, state=state):
-            found = store.search_ids(tx, state.q, "en") if state.q else None
-            ways = [store.page_ids(tx, state, "en", fitting) for fitting in (100_000, 1)]
-            return [*ways, store.page_ids(tx, state, "en", 1, found)]
 
-        first, *others = ctx.db.run(read)
-        assert first
-        assert others == [first, first]
+def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(ctx, goods):
+    """Taking in what changed gives the same as reading everything anew, and the same as looking at each product."""
+    keeper = ctx.ones.get(FacetKeeper)
+    table(ctx)
+    generation = keeper.generation
+    ids = [product.id for product in products.list_after(ctx, SYSTEM, after=0, limit=9)]
+    values = products.read(ctx, SYSTEM, ids[0]).values
+    products.save(ctx, SYSTEM, ids[0], replace(values, brand="Carrow Mill", tags=("summer",), stock=3), None)
+    products.save(ctx, SYSTEM, ids[1], replace(products.read(ctx, SYSTEM, ids[1]).values, tags=("summer",)), None)
+    products.delete(ctx, SYSTEM, ids[2])
+    make_product(ctx, "NEW-1", price=Decimal("120.00"))
+    found = table(ctx)
+    assert keeper.generation == generation
+    assert facet(found, "Tag") == [("summer", 2, False)]
+    assert facet(found, "Brand") == [("Carrow Mill", 1, False)]
+    assert facet(found, "Stock") == [("1 to 4", 1, False), ("not counted", 4, False)]
+    assert ("100 to 200", 1, False) in facet(found, "Price")
+    fresh = FacetIndex()
+    ctx.db.run(lambda tx: fresh.fill(values_of(tx, None)))
+    with keeper.lock:
+        kept = ctx.db.run(lambda tx: keeper.current(tx, history.stamp(tx)))
+        assert kept.counts({}) == fresh.counts({})
+    tag = next(iter(vocabulary.read(ctx).tags))
+    assert {row["id"] for row in table(ctx, tag=(tag,)).rows} == set(ids[:2])
+    assert table(ctx, tag=(tag,), stock=("low",)).total == 1
+
+
+def test_choices_of_one_attribute_widen_and_those_of_another_narrow(ctx):
+    fibre = attributes.make(ctx, SYSTEM, Definition("Fibre", Kind.ONE_CHOICE, choices=["Wool", "Linen"])).id
+    feel = attributes.make(ctx, SYSTEM, Definition("Feel", Kind.ONE_CHOICE, choices=["Soft", "Dry"])).id
+    words = vocabulary.read(ctx).attributes
+    ids = {choice.label: choice.id for key in (fibre, feel) for choice in words[key].choices}
+    for sku, one, other in (("A", "Wool", "Soft"), ("B", "Linen", "Soft"), ("C", "Linen", "Dry")):
+        make_product(ctx, sku, facts={fibre: Fact(choices=(ids[one],)), feel: Fact(choices=(ids[other],))})
+    found = table(ctx, fact=(ids["Wool"], ids["Linen"], ids["Dry"]))
+    assert [row["sku"] for row in found.rows] == ["C"]
+    assert facet(found, "Fibre") == [("Wool", 0, True), ("Linen", 1, True)]
+    assert facet(found, "Feel") == [("Soft", 2, False), ("Dry", 1, True)]

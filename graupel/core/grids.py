@@ -1,0 +1,97 @@
+"""The grid of variants: the first axis across, the second down, the others as layers; its cells and their shades."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from itertools import product
+from typing import Any
+
+from graupel.core.attributes import Choice
+from graupel.core.inherit import margin
+from graupel.core.variants import Axis, Combination
+
+#: How many shades there are between the lowest and the highest value.
+SHADES = 5
+LOW_STOCK = 5
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One place of the grid. ``variant`` is None where the combination does not exist: a gap."""
+
+    combination: Combination
+    variant: Any | None
+    shade: str = "gap"
+    label: str = ""
+
+
+@dataclass(frozen=True)
+class Grid:
+    """A layer of the grid: headings across and down, and the cells row by row."""
+
+    across: tuple[Choice, ...]
+    down: tuple[Choice, ...]
+    rows: tuple[tuple[Cell, ...], ...]
+    layers: tuple[Combination, ...]
+    layer: Combination
+
+
+def draw(
+    axes: Sequence[Axis], variants: Mapping[Combination, Any], layer: Combination | None, look: Callable[[Any], Any]
+) -> Grid:
+    """The cells of one layer; the first layer where ``layer`` is None or not there.
+
+    ``look``: of a variant, its Look under the chosen view.
+    """
+    layers = tuple(product(*(axis.ids for axis in axes[2:])))
+    chosen = layer if layer in layers else layers[0]
+    across = axes[0].choices
+    down = axes[1].choices if len(axes) > 1 else ()
+    rows = []
+    for row in down or (None,):
+        cells = []
+        for column in across:
+            combination = (column.id, *((row.id,) if row else ()), *chosen)
+            variant = variants.get(combination)
+            seen = look(variant) if variant is not None else Look("gap", "")
+            cells.append(Cell(combination, variant, seen.shade, seen.label))
+        rows.append(tuple(cells))
+    return Grid(tuple(across), tuple(down), tuple(rows), layers, chosen)
+
+
+@dataclass(frozen=True)
+class Look:
+    """How a cell looks: the name of its shade, and its short label."""
+
+    shade: str
+    label: str
+
+
+def by_stock(stock: int | None, sells_without: bool) -> Look:
+    """Out, low, well, or not counted."""
+    if stock is None:
+        return Look("plain", "–")
+    if stock <= 0:
+        return Look("s2" if sells_without else "out", str(stock))
+    return Look("s2" if stock < LOW_STOCK else "s4", str(stock))
+
+
+def by_number(value: Decimal | None, low: Decimal | None, high: Decimal | None, label: str) -> Look:
+    """A shade by where the value lies between the lowest and highest."""
+    if value is None or low is None or high is None:
+        return Look("out", "none")
+    if high == low:
+        return Look("s1", label)
+    place = int((value - low) / (high - low) * (SHADES - 1) + Decimal("0.5"))
+    return Look(f"s{place + 1}", label)
+
+
+def by_margin(price: Decimal | None, cost: Decimal | None) -> Look:
+    """Below cost, thin (under a fifth), fair, good (from two fifths)."""
+    share = margin(price, cost)
+    if share is None:
+        return Look("plain", "?")
+    label = f"{share * 100:.0f} %"
+    if share < 0:
+        return Look("out", label)
+    return Look("s1" if share < Decimal("0.2") else "s3" if share < Decimal("0.4") else "s5", label)

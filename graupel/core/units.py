@@ -1,0 +1,163 @@
+"""Numbers with a unit: families of units, each with one in which its numbers are kept."""
+
+from dataclasses import dataclass
+from decimal import Decimal, InvalidOperation
+
+from graupel.core import quantities
+from graupel.core.errors import Refused
+
+
+@dataclass(frozen=True)
+class Unit:
+    """A unit. A number of it times ``factor`` plus ``offset`` is in the family's base unit."""
+
+    sign: str
+    label: str
+    factor: Decimal
+    offset: Decimal = Decimal(0)
+    also: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Family:
+    """Units that measure the same thing; the first is the base, in which numbers are kept."""
+
+    key: str
+    label: str
+    units: tuple[Unit, ...]
+    may_be_negative: bool = False
+
+    @property
+    def base(self) -> Unit:
+        """The unit in which numbers are kept."""
+        return self.units[0]
+
+    def unit(self, sign: str) -> Unit | None:
+        """The unit written like this, if the family has it."""
+        wanted = sign.strip().lower()
+        return next((u for u in self.units if wanted in (u.sign.lower(), *u.also)), None)
+
+
+def _unit(sign: str, label: str, factor: str, *also: str, offset: str = "0") -> Unit:
+    return Unit(sign, label, Decimal(factor), Decimal(offset), also)
+
+
+#: Inches, feet, yards, ounces and pounds: the international ones of 1959. Fahrenheit: 5/9 of a kelvin, 32 at 0 °C.
+FAMILIES = {
+    family.key: family
+    for family in (
+        Family(
+            "weight",
+            "Weight",
+            (
+                _unit("g", "gram", "1", "gr", "gram", "grams"),
+                _unit("kg", "kilogram", "1000", "kilo"),
+                _unit("mg", "milligram", "0.001"),
+                _unit("oz", "ounce", "28.349523125", "ounce", "ounces"),
+                _unit("lb", "pound", "453.59237", "lbs", "pound", "pounds"),
+            ),
+        ),
+        Family(
+            "length",
+            "Length",
+            (
+                _unit("mm", "millimetre", "1"),
+                _unit("cm", "centimetre", "10"),
+                _unit("m", "metre", "1000", "metre", "metres", "meter", "meters"),
+                _unit("km", "kilometre", "1000000"),
+                _unit("in", "inch", "25.4", '"', "inch", "inches"),
+                _unit("ft", "foot", "304.8", "foot", "feet"),
+                _unit("yd", "yard", "914.4", "yard", "yards"),
+            ),
+        ),
+        Family(
+            "area",
+            "Area",
+            (
+                _unit("cm²", "square centimetre", "1", "cm2", "sqcm"),
+                _unit("m²", "square metre", "10000", "m2", "sqm"),
+                _unit("in²", "square inch", "6.4516", "in2", "sqin"),
+                _unit("ft²", "square foot", "929.0304", "ft2", "sqft"),
+            ),
+        ),
+        Family(
+            "volume",
+            "Volume",
+            (
+                _unit("ml", "millilitre", "1"),
+                _unit("cl", "centilitre", "10"),
+                _unit("l", "litre", "1000", "litre", "litres", "liter"),
+                _unit("m³", "cubic metre", "1000000", "m3"),
+                _unit("fl oz", "US fluid ounce", "29.5735295625", "floz"),
+            ),
+        ),
+        Family(
+            "temperature",
+            "Temperature",
+            (
+                _unit("°C", "degree Celsius", "1", "c"),
+                _unit(
+                    "°F",
+                    "degree Fahrenheit",
+                    "0.5555555555555555555555555556",
+                    "f",
+                    offset="-17.77777777777777777777777778",
+                ),
+                _unit("K", "kelvin", "1", offset="-273.15"),
+            ),
+            may_be_negative=True,
+        ),
+        Family(
+            "count",
+            "Count",
+            (_unit("", "piece", "1", "pc", "pcs", "piece", "pieces", "st"), _unit("dozen", "dozen", "12", "dz")),
+        ),
+    )
+}
+LARGEST = Decimal(10) ** 12
+_FINEST = Decimal("0.000001")
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """A number in its family's base unit, and the unit in which it was written."""
+
+    number: Decimal
+    unit: str
+
+
+def parse(text: str, family: Family, default: str) -> Quantity:
+    """A quantity from "4 mm" or "4,5mm"; a bare number is in ``default``.
+
+    Raises Refused where it is no number, has a unit of another family, or is below zero where that makes no sense.
+    """
+    example = f"{'-4' if family.may_be_negative else '4.5'} {default}".strip()
+    number, word = quantities.split_number(text, "number", example)
+    unit = family.unit(word or default)
+    if unit is None:
+        known = ", ".join(u.sign for u in family.units if u.sign)
+        raise Refused.because(
+            "number.unit", f"“{word}” is not a unit of {family.label.lower()}. Use {known or 'a bare number'}."
+        )
+    if number < 0 and not family.may_be_negative:
+        raise Refused.because("number.negative", f"“{text.strip()}” is below zero, which no {family.label.lower()} is.")
+    based = (number * unit.factor + unit.offset).quantize(_FINEST)
+    if abs(based) > LARGEST:
+        raise Refused.because("number.too_large", f"“{text.strip()}” is too large to be meant.")
+    return Quantity(based.normalize() if based else Decimal(0), unit.sign)
+
+
+def show(quantity: Quantity, family: Family, unit: str | None = None) -> str:
+    """The quantity in ``unit``, or as it was written: "4.5 mm"."""
+    found = family.unit(quantity.unit if unit is None else unit) or family.base
+    return f"{number_in(quantity, found)} {found.sign}".strip()
+
+
+def number_in(quantity: Quantity, unit: Unit) -> str:
+    """The bare number in a unit, at most six decimals, without needless noughts."""
+    try:
+        number = ((quantity.number - unit.offset) / unit.factor).quantize(_FINEST)
+    except InvalidOperation:  # pragma: no cover - parse keeps numbers far smaller
+        number = quantity.number
+    text = f"{number:f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text

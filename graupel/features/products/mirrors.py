@@ -1,0 +1,101 @@
+"""The mirror: what the shop will show of what is typed at this moment, what is missing, and hints about the copy."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from slugify import slugify
+
+from graupel.context import Context
+from graupel.core import copywriting, product_types, readiness, richtext, search_preview
+from graupel.core import products as rules
+from graupel.core.attributes import show_fact
+from graupel.core.copywriting import Length
+from graupel.core.inherit import PriceRange, price_range
+from graupel.core.products import ProductValues
+from graupel.core.readiness import Finding, PictureFacts
+from graupel.core.search_preview import Preview
+from graupel.features.categories import service as categories
+from graupel.features.media.service import Media
+from graupel.features.products.service import Product
+from graupel.features.vocabulary import service as vocabulary
+
+
+@dataclass(frozen=True)
+class Look:
+    """The mirror. ``hints``: field -> what would read better; ``lengths``: field -> beside the wanted range."""
+
+    values: ProductValues
+    picture: tuple[Media, str] | None
+    prices: PriceRange
+    facts: list[tuple[str, str]]
+    findings: list[Finding]
+    lengths: dict[str, Length]
+    hints: dict[str, list[str]]
+    preview: Preview
+
+
+def look(
+    ctx: Context, fields: Mapping[str, Any], pictures: Sequence[tuple[Media, str]], product: Product | None
+) -> Look:
+    """The mirror of what stands in the form."""
+    words = vocabulary.read(ctx, product.id if product else None)
+    values = rules.read(fields, ctx.settings.currency, product.values if product else None, words.attributes).values
+    kind = words.type_of(values.type_id)
+    differs_by = product.differs_by if product else ()
+    measured = [PictureFacts(file.width, file.height, alt) for file, alt in pictures]
+    missing = product_types.lacking(kind, values.facts, differs_by)
+    findings = readiness.for_shop(values, measured, product.unpriced if product else None)
+    findings += [Finding(p.code, p.message, p.field or "", True) for p in missing]
+    variants = product.for_sale if product and product.varies else None
+    shown = [one.attribute for one in kind.attributes] if kind else list(words.attributes.values())
+    return Look(
+        values,
+        pictures[0] if pictures else None,
+        price_range([values.price] if variants is None else [v.price or values.price for v in variants]),
+        [(a.name, show_fact(a, values.facts[a.id])) for a in shown if a.id in values.facts and a.id not in differs_by],
+        findings,
+        _lengths(values),
+        _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).path(values.category_id), pictures),
+        _preview(ctx, values, product),
+    )
+
+
+def _lengths(values: ProductValues) -> dict[str, Length]:
+    counts = {
+        "name": len(values.name),
+        "short_text": len(values.short_text),
+        "description": len(richtext.to_plain(values.description)),
+        "key_points": len(values.key_points),
+        "meta_title": len(values.meta_title),
+        "meta_description": len(values.meta_description),
+    }
+    return {name: copywriting.length(name, count) for name, count in counts.items()}
+
+
+def _hints(
+    values: ProductValues, kinds: list[str], path: str, pictures: Sequence[tuple[Media, str]]
+) -> dict[str, list[str]]:
+    hints: dict[str, list[str]] = {}
+    kinds = kinds + ([path.split(" > ")[-1]] if path else [])
+    if values.name and not copywriting.names_its_kind(values.name, kinds):
+        hints["name"] = [f"The name does not say what it is: no word of {' or '.join(kinds)} is in it."]
+    if repeated := copywriting.repeated_words(richtext.to_plain(values.description)):
+        hints["description"] = [f"“{word}” stands there {count} times." for word, count in repeated]
+    if readiness.proportions_differ([(file.width, file.height) for file, _ in pictures]):
+        hints["pictures"] = ["The pictures differ in proportion: side by side they will look uneven."]
+    return hints
+
+
+def _preview(ctx: Context, values: ProductValues, product: Product | None) -> Preview:
+    part = values.address_part or slugify(values.name)[:80] or "product"
+    address = f"{ctx.settings.address}/shop/p/{product.id if product else '…'}-{part}"
+    return search_preview.preview(
+        name=values.name,
+        shop=ctx.settings.shop_name,
+        meta_title=values.meta_title,
+        meta_description=values.meta_description,
+        short_text=values.short_text,
+        description=values.description,
+        address=values.canonical or address,
+    )

@@ -1,0 +1,72 @@
+"""SKUs: each belongs to one variant, also after that is gone."""
+
+import re
+import unicodedata
+from collections.abc import Sequence
+
+from graupel.core.errors import Refused
+from graupel.core.problems import Problem
+from graupel.db import Tx
+from graupel.features.history import records
+from graupel.features.products import store
+
+
+def suggest(name: str) -> str:
+    """The beginnings of a name's first words: FEL-ARA-TWE."""
+    plain = unicodedata.normalize("NFKD", name.replace("ß", "ss")).encode("ascii", "ignore").decode()
+    words = re.findall(r"[A-Za-z0-9]+", plain)
+    return "-".join(word[:3].upper() for word in words[:3]) or "SKU"
+
+
+def free(tx: Tx, sku: str) -> str:
+    """The SKU, or with the first running number behind it, that was never given."""
+    taken = store.skus_beginning(tx, sku)
+    if sku.upper() not in taken:
+        return sku
+    number = 2
+    while f"{sku}-{number}".upper() in taken:
+        number += 1
+    return f"{sku}-{number}"
+
+
+def problems(tx: Tx, wanted: Sequence[tuple[str, int | None]], lang: str) -> list[Problem]:
+    """Which of the SKUs can't be given to the variant beside it (None: a new one), and whose they are."""
+    owners = store.owners_of_skus(tx, [sku for sku, _ in wanted], lang)
+    found = []
+    for sku, variant_id in wanted:
+        owner = owners.get(sku.upper())
+        if owner is None or owner["variant_id"] == variant_id:
+            continue
+        found.append(Problem("sku.taken", _whose(sku, owner), "sku"))
+    return found
+
+
+def _whose(sku: str, owner: dict[str, object]) -> str:
+    if owner["name"] is None:
+        return f"The SKU {sku} belonged to a variant that is gone, and is not given again. Choose another."
+    if str(owner["current"]).upper() != sku.upper():
+        return f"The SKU {sku} was one of “{owner['name']}” before, and is not given again. Choose another."
+    return f"The SKU {sku} belongs to “{owner['name']}” already. Choose another."
+
+
+def note_given(tx: Tx, change_set_id: int) -> None:
+    """After a change set: note the SKUs that it gave. Raises Refused where one was another variant's before."""
+    params = {"set": change_set_id}
+    given = """change_row r JOIN variant v ON v.id = r.record_id
+               WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'"""
+    tx.run(f"INSERT IGNORE INTO given_sku (sku, variant_id) SELECT v.sku, v.id FROM {given}", params)
+    taken = tx.all(
+        """SELECT v.sku FROM change_row r JOIN variant v ON v.id = r.record_id JOIN given_sku g ON g.sku = v.sku
+            WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant' AND g.variant_id <> v.id LIMIT 3""",
+        params,
+    )
+    if taken:
+        names = ", ".join(row["sku"] for row in taken)
+        raise Refused.because(
+            "sku.given_before", f"{names} belonged to another variant before, and is not given again.", "sku"
+        )
+
+
+def register() -> None:
+    """Follow every change set."""
+    records.on_recorded(note_given)

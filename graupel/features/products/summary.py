@@ -1,0 +1,112 @@
+"""After every change set: which products it touched, and what follows for them."""
+
+from collections.abc import Callable
+
+from graupel.db import Tx
+from graupel.features.history import records
+
+#: Kinds of record that belong to a product, and the tables that hold them with their product's id.
+BELONGING = {
+    "variant": "variant",
+    "picture": "picture",
+    "fact": "fact",
+    "product_axis": "product_axis",
+    "product_category": "product_category",
+}
+Listener = Callable[[Tx], None]
+_LISTENERS: list[Listener] = []
+
+
+def on_touched(listener: Listener) -> Listener:
+    """Register a function called with each change set that touched products; their ids stand in touched_product."""
+    if listener not in _LISTENERS:
+        _LISTENERS.append(listener)
+    return listener
+
+
+def _touched_sql() -> str:
+    """SQL: the ids of the products that the change set touched, by themselves or by what belongs to them."""
+    parts = ["SELECT record_id FROM change_row WHERE change_set_id = %(set)s AND record_kind = 'product'"]
+    parts += [
+        f"""SELECT COALESCE(x.product_id, JSON_VALUE(r.was, '$.product_id')) FROM change_row r
+            LEFT JOIN {table} x ON x.id = r.record_id
+            WHERE r.change_set_id = %(set)s AND r.record_kind = '{kind}'"""
+        for kind, table in BELONGING.items()
+    ]
+    parts.append(
+        """SELECT v.product_id FROM change_row r JOIN variant_text x ON x.id = r.record_id
+           JOIN variant v ON v.id = x.variant_id
+           WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant_text'"""
+    )
+    parts.append(
+        """SELECT COALESCE(x.record_id, JSON_VALUE(r.was, '$.record_id')) FROM change_row r
+           LEFT JOIN tagging x ON x.id = r.record_id
+           WHERE r.change_set_id = %(set)s AND r.record_kind = 'tagging'
+             AND COALESCE(x.kind, JSON_VALUE(r.was, '$.kind')) = 'product'"""
+    )
+    return " UNION ".join(parts)
+
+
+def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
+    """The products that a change set touched; also those that are not there any more."""
+    rows = tx.all(f"SELECT record_id AS id FROM ({_touched_sql()}) touched", {"set": change_set_id})
+    return [int(row["id"]) for row in rows if row["id"] is not None]
+
+
+def follow(tx: Tx, change_set_id: int) -> None:
+    """Move the versions of products touched by what belongs to them, work out their summaries, tell others."""
+    tx.run("DROP TEMPORARY TABLE IF EXISTS touched_product")
+    tx.run(
+        "CREATE TEMPORARY TABLE touched_product (product_id INT UNSIGNED NOT NULL PRIMARY KEY, change_set_id BIGINT)"
+    )
+    tx.run(
+        f"""INSERT INTO touched_product SELECT p.id, %(set)s FROM ({_touched_sql()}) touched
+            JOIN product p ON p.id = touched.record_id""",
+        {"set": change_set_id},
+    )
+    if tx.value("SELECT 1 FROM touched_product LIMIT 1"):
+        # One version guards the whole page: it moves with anything that stands on it.
+        tx.run(
+            """UPDATE product p JOIN touched_product k ON k.product_id = p.id
+               LEFT JOIN change_row r ON r.change_set_id = %(set)s AND r.record_kind = 'product' AND r.record_id = p.id
+               SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3) WHERE r.record_id IS NULL""",
+            {"set": change_set_id},
+        )
+        summarise(tx)
+        for listener in _LISTENERS:
+            listener(tx)
+    tx.run("DROP TEMPORARY TABLE touched_product")
+
+
+def summarise(tx: Tx) -> None:
+    """Work out the summaries of the products in touched_product."""
+    tx.run(
+        """INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
+                                        lacks_gtin, lacks_picture, lacks_alt, lacks_description)
+           SELECT k.product_id, v.variants, v.sku, v.price_low, v.price_high, v.stock, v.lacks_gtin,
+                  c.pictures IS NULL, COALESCE(c.without_alt, 0) > 0, t.product_id IS NULL
+           FROM touched_product k
+           JOIN (SELECT x.product_id, SUM(NOT x.archived) AS variants,
+                        COALESCE(MIN(IF(x.archived, NULL, x.sku)), MIN(x.sku)) AS sku,
+                        MIN(IF(x.archived, NULL, COALESCE(x.price, p.price))) AS price_low,
+                        MAX(IF(x.archived, NULL, COALESCE(x.price, p.price))) AS price_high,
+                        SUM(IF(x.archived, NULL, x.stock)) AS stock,
+                        COALESCE(MAX(NOT x.archived AND x.gtin IS NULL), FALSE) AS lacks_gtin
+                 FROM touched_product q JOIN product p ON p.id = q.product_id
+                 JOIN variant x ON x.product_id = p.id GROUP BY x.product_id) v ON v.product_id = k.product_id
+           LEFT JOIN (SELECT y.product_id, COUNT(*) AS pictures, SUM(y.alt = '') AS without_alt
+                      FROM touched_product q JOIN picture y ON y.product_id = q.product_id
+                      GROUP BY y.product_id) c ON c.product_id = k.product_id
+           LEFT JOIN (SELECT DISTINCT z.product_id FROM touched_product q
+                      JOIN product_text z ON z.product_id = q.product_id WHERE z.description <> '') t
+                  ON t.product_id = k.product_id
+           ON DUPLICATE KEY UPDATE variants = VALUES(variants), sku = VALUES(sku), price_low = VALUES(price_low),
+             price_high = VALUES(price_high), stock = VALUES(stock), lacks_gtin = VALUES(lacks_gtin),
+             lacks_picture = VALUES(lacks_picture), lacks_alt = VALUES(lacks_alt),
+             lacks_description = VALUES(lacks_description)"""
+    )
+
+
+def register() -> None:
+    """Follow every change set."""
+    records.on_recorded(follow)

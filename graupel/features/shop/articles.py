@@ -1,0 +1,117 @@
+"""One article as a buyer sees it: in one of its variants, with the ways to the others."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+from slugify import slugify
+
+from graupel.context import Context
+from graupel.core.attributes import show_fact
+from graupel.core.inherit import resolve
+from graupel.core.variants import Axis
+from graupel.features.products.service import Product, Variant
+from graupel.features.variants import service as variants
+
+
+@dataclass(frozen=True)
+class Way:
+    """A choice of an axis and the variant it leads to, None where there is none for sale."""
+
+    label: str
+    swatch: str | None
+    variant: int | None
+    is_chosen: bool
+
+
+@dataclass(frozen=True)
+class Ways:
+    """An axis with its choices. ``chosen``: the label of the shown variant's, if one is shown."""
+
+    name: str
+    chosen: str
+    choices: list[Way]
+
+
+@dataclass(frozen=True)
+class Article:
+    """What stands on the page beside the product's own copy and pictures."""
+
+    path: str
+    name: str
+    short_text: str
+    price: Decimal | None
+    list_price: Decimal | None
+    weight_g: int | None
+    sku: str
+    gtin: str | None
+    stock_words: str
+    facts: list[tuple[str, str]]
+    ways: list[Ways]
+
+
+def path_of(product: Product) -> str:
+    """The path of the article's page."""
+    values = product.values
+    return f"/shop/p/{product.id}-{values.address_part or slugify(values.name)[:80] or 'product'}"
+
+
+def article(ctx: Context, product: Product, variant_id: int) -> Article:
+    """The article in the variant that is asked for; of one that does not vary, in its only one."""
+    shown = next((v for v in product.for_sale if v.id == variant_id), None)
+    if not product.varies and product.for_sale:
+        shown = product.for_sale[0]
+    base = product.values
+    texts = variants.texts_of(ctx, shown.id) if shown and product.varies else {"name": "", "short_text": ""}
+    return Article(
+        path_of(product),
+        texts["name"] or base.name,
+        texts["short_text"] or base.short_text,
+        resolve(shown.price, base.price).value if shown else None,
+        resolve(shown.list_price, base.list_price).value if shown else base.list_price,
+        resolve(shown.weight_g, base.weight_g).value if shown else base.weight_g,
+        shown.sku if shown else "",
+        shown.gtin if shown else None,
+        _stock_words(shown, base.sells_without_stock),
+        _facts(product),
+        [_ways(product, place, axis, shown) for place, axis in enumerate(product.axes)],
+    )
+
+
+def _stock_words(shown: Variant | None, products_switch: bool) -> str:
+    if shown is None or shown.stock is None:
+        return ""
+    if shown.stock > 0:
+        return "In stock" if shown.stock >= 5 else f"Only {shown.stock} left"
+    sells = resolve(shown.sells_without_stock, products_switch).value
+    return "Can be ordered; takes longer" if sells else "Sold out"
+
+
+def _facts(product: Product) -> list[tuple[str, str]]:
+    """The facts of its type, and its private ones; empty ones, and those set aside, are left out."""
+    words = product.vocabulary
+    if words is None:
+        return []
+    kind = product.type
+    named = [one.attribute for one in kind.attributes] if kind else list(words.attributes.values())
+    own = [a for a in words.attributes.values() if a.product_id and a not in named]
+    facts = product.values.facts
+    return [
+        (a.name, show_fact(a, facts[a.id])) for a in [*named, *own] if a.id in facts and a.id not in product.differs_by
+    ]
+
+
+def _ways(product: Product, place: int, axis: Axis, shown: Variant | None) -> Ways:
+    """Each choice leads to the variant that shares most with the one that is shown."""
+
+    def nearest(choice_id: int) -> int | None:
+        having = [v for v in product.for_sale if v.combination[place] == choice_id]
+        if not having:
+            return None
+        if shown is None:
+            return having[0].id
+        wanted = shown.combination
+        return max(having, key=lambda v: sum(a == b for a, b in zip(v.combination, wanted, strict=True))).id
+
+    chosen = shown.combination[place] if shown else None
+    ways = [Way(c.label, c.swatch, nearest(c.id), c.id == chosen) for c in axis.choices]
+    return Ways(axis.attribute.name, next((c.label for c in axis.choices if c.id == chosen), ""), ways)

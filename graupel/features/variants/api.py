@@ -1,0 +1,90 @@
+"""Variants for programs, under /api/v1."""
+
+from dataclasses import replace
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Query, Response
+
+from graupel.core import identifiers
+from graupel.core.errors import Refused
+from graupel.core.problems import Problem
+from graupel.core.products import Status
+from graupel.core.quantities import parse_money
+from graupel.features.products import service as products
+from graupel.features.products.api import Cursor, IfMatch, Limit, RecordId, TokenActor, etag, version_of
+from graupel.features.products.schemas import VariantIn, VariantOut, VariantPage, variant_out
+from graupel.features.products.service import Product
+from graupel.features.variants import service
+from graupel.web.problem import responses
+from graupel.web.security import Ctx
+
+router = APIRouter()
+
+
+@router.get("/variants", response_model=VariantPage, responses=responses(403, 422))
+def list_variants(
+    ctx: Ctx, actor: TokenActor, q: Annotated[str, Query(max_length=200)] = "", limit: Limit = 50, cursor: Cursor = None
+) -> VariantPage:
+    """Variants in the order of their ids; `q` searches names and the beginnings of SKUs."""
+    found = products.variants_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q)
+    more = str(found[limit - 1][0].id) if len(found) > limit else None
+    items = [variant_out(variant, base, ctx.settings.currency) for variant, base in found[:limit]]
+    return VariantPage(items=items, next=more)
+
+
+@router.get("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 422))
+def read_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Response) -> VariantOut:
+    """One variant; the ETag is for If-Match."""
+    product = products.product_of_variant(ctx, actor, variant_id)
+    response.headers["ETag"] = etag(product)
+    return _out(ctx, product, variant_id)
+
+
+def _out(ctx: Any, product: Product, variant_id: int) -> VariantOut:
+    variant = next(one for one in product.variants if one.id == variant_id)
+    return variant_out(variant, product.values, ctx.settings.currency)
+
+
+@router.patch("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 412, 413, 422, 428))
+def change_variant(
+    ctx: Ctx, actor: TokenActor, variant_id: RecordId, body: VariantIn, response: Response, if_match: IfMatch = None
+) -> VariantOut:
+    """Change what the body names; the rest stays. Null gives price and weight back to the product."""
+    product = products.product_of_variant(ctx, actor, variant_id)
+    version = version_of(product, if_match)
+    service.save_one(ctx, actor, variant_id, _values(ctx, body), version)
+    return read_variant(ctx, actor, variant_id, response)
+
+
+def _values(ctx: Any, body: VariantIn) -> dict[str, Any]:
+    """The fields that a body names. Raises Refused, naming each that can't be taken."""
+    values: dict[str, Any] = {name: getattr(body, name) for name in body.model_fields_set}
+    problems: list[Problem] = []
+    readers = {"sku": identifiers.parse_sku, "gtin": identifiers.parse_gtin}
+    for name in readers.keys() & values.keys():
+        try:
+            values[name] = readers[name](values[name]) if values[name] else values[name]
+        except Refused as refusal:
+            problems += [problem.at(field=name) for problem in refusal.problems]
+    if price := values.get("price"):
+        if price.currency != ctx.settings.currency:
+            problems.append(Problem("price.currency", f"Prices are in {ctx.settings.currency}.", "price"))
+        else:
+            values["price"] = parse_money(price.amount, price.currency)
+    if problems:
+        raise Refused(problems)
+    return values
+
+
+@router.post("/variants/{variant_id}/archive", response_model=VariantOut, responses=responses(403, 404, 412, 422, 428))
+def archive_variant(
+    ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Response, if_match: IfMatch = None
+) -> VariantOut:
+    """Archive a variant; it keeps its SKU and history. The one of a product that does not vary takes that with it."""
+    product = products.product_of_variant(ctx, actor, variant_id)
+    version = version_of(product, if_match)
+    if product.varies:
+        service.save_one(ctx, actor, variant_id, {"archived": True}, version)
+    else:
+        products.save(ctx, actor, product.id, replace(product.values, status=Status.ARCHIVED), version)
+    return read_variant(ctx, actor, variant_id, response)

@@ -1,0 +1,458 @@
+"""What varies: the part of the product editor, and a page of its own for wide grids."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from starlette.datastructures import FormData
+
+from graupel.context import Context
+from graupel.core import attributes as attribute_rules
+from graupel.core import identifiers, products, quantities
+from graupel.core.attributes import Kind
+from graupel.core.errors import Outdated, Refused
+from graupel.core.problems import by_field
+from graupel.core.roles import Actor, Role
+from graupel.core.variants import DEFAULT_PATTERN, Combination
+from graupel.features.products import parts
+from graupel.features.products import service as product_service
+from graupel.features.products.service import Product, Variant
+from graupel.features.variants import service, views
+from graupel.features.variants.service import Wish
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary import service as vocabulary
+from graupel.web.frame import page
+from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+
+router = APIRouter(prefix="/products/{product_id}/variants", dependencies=[Depends(from_our_own_page)])
+
+FIELDS = {
+    "price": "Price",
+    "list_price": "List price",
+    "cost": "Cost",
+    "weight_g": "Weight",
+    "stock": "Stock",
+    "sells_without_stock": "Sells without stock",
+    "archived": "Archived",
+}
+
+
+def _part_data(
+    ctx: Context, actor: Actor, product: Product, by: str = "stock", layer: Combination | None = None
+) -> dict[str, Any]:
+    words = product.vocabulary or vocabulary.read(ctx, product.id)
+    return {
+        "product": product,
+        "view": views.view(product, by, layer),
+        "candidates": views.candidates(words, product),
+        "pattern": product.sku_pattern or DEFAULT_PATTERN,
+        "may_edit": actor.may(Role.EDITOR),
+        "shades": views.SHADES_BY,
+        "settable": FIELDS,
+    }
+
+
+parts.register(
+    parts.Part(
+        "variants",
+        "What varies",
+        "variants/part.html",
+        _part_data,
+        lambda data: (
+            "dash"
+            if not data["product"].varies
+            else "crossed"
+            if data["product"].unpriced and data["product"].values.price is None
+            else "full"
+        ),
+    )
+)
+
+
+def _part(request: Request, ctx: Context, signed: Any, product_id: int, *, status: int = 200, **data: Any) -> Response:
+    product = product_service.read(ctx, signed.actor, product_id)
+    form_or_query = data.pop("state", request.query_params)
+    layer = _combination(str(form_or_query.get("layer", "")))
+    return page(
+        request,
+        "variants/wide.html",
+        part="variants/part.html",
+        status=status,
+        product=product,
+        data=_part_data(ctx, signed.actor, product, str(form_or_query.get("by", "stock")), layer or None),
+        **{"said": "", "trouble": [], **data},
+    )
+
+
+def _combination(text: str) -> Combination:
+    return tuple(int(one) for one in text.split(".") if one.isdecimal() and len(one) < 11)
+
+
+def _ids(form: FormData) -> set[int]:
+    return {int(one) for one in str(form.get("ids", "")).split(".") if one.isdecimal() and len(one) < 11}
+
+
+@router.get("")
+def show(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
+    """The grid; for htmx the part alone."""
+    return _part(request, ctx, signed, product_id)
+
+
+# --- what it differs by --------------------------------------------------------------------------------------
+
+
+def _wish(form: FormData) -> Wish:
+    axes = []
+    given = {}
+    for text in form.getlist("axis"):
+        if not str(text).isdecimal():
+            continue
+        key = int(str(text))
+        axes.append((key, tuple(int(str(one)) for one in form.getlist(f"choice-{key}") if str(one).isdecimal())))
+        chosen = str(form.get(f"given-{key}", ""))
+        if chosen.isdecimal():
+            given[key] = int(chosen)
+    left = frozenset(_combination(one) for one in str(form.get("left_out", "")).split() if one)
+    return Wish(tuple(axes), given, str(form.get("pattern", "")), left)
+
+
+def _builder(
+    request: Request, ctx: Context, signed: Any, product_id: int, wish: Wish, *, status: int = 200, **data: Any
+) -> Response:
+    """The rows of attributes with their values to tick."""
+    product = product_service.read(ctx, signed.actor, product_id)
+    words = vocabulary.read(ctx, product_id)
+    chosen = dict(wish.axes)
+    rows = [words.attributes[key] for key in chosen if key in words.attributes]
+    return page(
+        request,
+        "variants/builder.html",
+        status=status,
+        product=product,
+        rows=rows,
+        chosen=chosen,
+        wish=wish,
+        used={axis.attribute.id: axis.ids for axis in product.axes},
+        candidates=views.candidates(words, product),
+        pattern=wish.pattern or product.sku_pattern or DEFAULT_PATTERN,
+        may_edit=True,
+        **{"planned": None, "trouble": [], **data},
+    )
+
+
+@router.get("/build")
+def begin(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
+    """The attributes that the product differs by, or those that its type proposes."""
+    signed.actor.require(Role.EDITOR)
+    product = product_service.read(ctx, signed.actor, product_id)
+    words = vocabulary.read(ctx, product_id)
+    axes = [(axis.attribute.id, axis.ids) for axis in product.axes]
+    if not axes:
+        axes = [(attribute.id, ()) for attribute in views.candidates(words, product)["of its type"]]
+    return _builder(request, ctx, signed, product_id, Wish(tuple(axes)))
+
+
+@router.post("/build")
+def build(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """The rows with one more, one less, or one made on the spot; writes nothing but that."""
+    signed.actor.require(Role.EDITOR)
+    wish = _wish(form)
+    gone = str(form.get("take_out", ""))
+    axes = [(key, choices) for key, choices in wish.axes if str(key) != gone]
+    trouble: list[str] = []
+    if (added := str(form.get("add_axis", ""))).isdecimal() and int(added) not in dict(axes):
+        axes.append((int(added), ()))
+    try:
+        axes = _with_new_values(ctx, signed.actor, form, axes)
+        if str(form.get("new_name", "")).strip():
+            axes.append(_private_axis(ctx, signed.actor, form, product_id))
+    except Refused as refusal:
+        trouble = [problem.message for problem in refusal.problems]
+    wish = Wish(tuple(axes), wish.given, wish.pattern, wish.left_out)
+    return _builder(request, ctx, signed, product_id, wish, trouble=trouble)
+
+
+def _with_new_values(
+    ctx: Context, actor: Actor, form: FormData, axes: Sequence[tuple[int, tuple[int, ...]]]
+) -> list[tuple[int, tuple[int, ...]]]:
+    """Values typed beside an attribute are made, and ticked."""
+    found = []
+    for key, choices in axes:
+        typed = str(form.get(f"values-{key}", "")).strip()
+        if typed:
+            attributes.add_choices(ctx, actor, key, typed)
+            labels = {label.casefold() for label in attribute_rules.split_list(typed)}
+            known = attributes.read(ctx, actor, key).attribute.choices
+            choices = (*choices, *(c.id for c in known if c.label.casefold() in labels and c.id not in choices))
+        found.append((key, choices))
+    return found
+
+
+def _private_axis(ctx: Context, actor: Actor, form: FormData, product_id: int) -> tuple[int, tuple[int, ...]]:
+    """An attribute of this product only, with all its values ticked."""
+    wanted = attributes.Definition(
+        attribute_rules.parse_attribute_name(str(form.get("new_name", ""))),
+        Kind.ONE_CHOICE,
+        choices=attribute_rules.split_list(str(form.get("new_values", ""))),
+        product_id=product_id,
+    )
+    made = attributes.make(ctx, actor, wanted)
+    return made.id, tuple(choice.id for choice in attributes.read(ctx, actor, made.id).attribute.choices)
+
+
+@router.post("/plan")
+def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """The grid that would result, before anything is made."""
+    wish = _wish(form)
+    try:
+        planned = service.plan_making(ctx, signed.actor, product_id, wish)
+    except Refused as refusal:
+        trouble = [problem.message for problem in refusal.problems]
+        return _builder(request, ctx, signed, product_id, wish, status=422, trouble=trouble)
+    return _builder(request, ctx, signed, product_id, wish, planned=planned, sketch=views.sketch(planned))
+
+
+@router.post("/make")
+def make(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """Makes what the dry run showed."""
+    wish = _wish(form)
+    shown = {_combination(one) for one in str(form.get("shown", "")).split()} - set(wish.left_out)
+    try:
+        made = service.make(ctx, signed.actor, product_id, wish, shown)
+    except Refused as refusal:
+        trouble = [problem.message for problem in refusal.problems]
+        return _builder(request, ctx, signed, product_id, wish, status=422, trouble=trouble)
+    said = f"{made.number:,} variants made." if made.number != 1 else "One variant made."
+    return _part(request, ctx, signed, product_id, said=said, reload=True)
+
+
+@router.post("/fill")
+def fill(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """Makes the variant of one gap."""
+    combination = _combination(str(form.get("combination", "")))
+    return _acting(
+        request,
+        ctx,
+        signed,
+        form,
+        product_id,
+        lambda: service.fill_gap(ctx, signed.actor, product_id, combination),
+        "Made.",
+    )
+
+
+def _acting(
+    request: Request, ctx: Context, signed: Any, form: FormData, product_id: int, act: Any, said: str
+) -> Response:
+    """Do something, and show the part again: with what was said, or why it was not done."""
+    try:
+        act()
+    except Refused as refusal:
+        trouble = [problem.message for problem in refusal.problems]
+        return _part(request, ctx, signed, product_id, status=422, trouble=trouble, state=form)
+    return _part(request, ctx, signed, product_id, said=said, state=form)
+
+
+# --- setting values ------------------------------------------------------------------------------------------
+
+
+def read_value(name: str, text: str, currency: str) -> Any:
+    """A variant's field from typed text; None where it is blank. Raises Refused."""
+    text = text.strip()
+    if name in ("price", "list_price", "cost"):
+        return quantities.parse_money(text, currency) if text else None
+    match name:
+        case "weight_g":
+            return quantities.parse_weight(text) if text else None
+        case "stock":
+            return products.parse_stock(text)
+        case "sells_without_stock":
+            return None if not text else text == "yes"
+        case "archived":
+            return text == "yes"
+        case "sku":
+            return identifiers.parse_sku(text)
+        case "gtin":
+            return identifiers.parse_gtin(text) if text else None
+        case "mpn":
+            return products.one_line(text, products.MPN_LENGTH, "A manufacturer part number", "mpn")
+        case "name":
+            return products.one_line(text, products.NAME_LENGTH, "A name", "name")
+        case _:
+            return products.one_line(text, products.SHORT_TEXT_LENGTH, "A short text", "short_text")
+
+
+def _setting(ctx: Context, form: FormData, product: Product) -> tuple[set[int], str, Any]:
+    """Which variants, which field, which value: a selection, or all with a choice."""
+    name = str(form.get("field", "price"))
+    if name not in FIELDS:
+        raise Refused.because("variants.field", "Choose what is to be set.", "field")
+    choice = str(form.get("with_choice", ""))
+    ids = _ids(form)
+    if choice.isdecimal():
+        ids = {v.id for v in product.for_sale if int(choice) in v.combination}
+    if form.get("inherit"):
+        return ids, name, None
+    text = str(form.get("value", ""))
+    if not text.strip() and name in ("price", "weight_g"):
+        raise Refused.because("variants.value", "Type a value, or press Back to inherited.", "value")
+    return ids, name, read_value(name, text, ctx.settings.currency)
+
+
+@router.post("/set/plan")
+def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """What setting a field in some variants would do."""
+    product = product_service.read(ctx, signed.actor, product_id)
+    found, trouble = None, []
+    ids: set[int] = set()
+    try:
+        ids, name, value = _setting(ctx, form, product)
+        found = service.plan_setting(ctx, signed.actor, product_id, ids, name, value)
+    except Refused as refusal:
+        trouble = [problem.message for problem in refusal.problems]
+    return page(
+        request,
+        "variants/setting.html",
+        status=422 if trouble else 200,
+        plan=found,
+        product=product,
+        ids=".".join(map(str, sorted(ids))),
+        inherit=bool(form.get("inherit")),
+        raw=str(form.get("value", "")),
+        labels=FIELDS,
+        trouble=trouble,
+    )
+
+
+@router.post("/set")
+def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """Sets a field in some variants."""
+    product = product_service.read(ctx, signed.actor, product_id)
+
+    def act() -> None:
+        ids, name, value = _setting(ctx, form, product)
+        service.set_values(ctx, signed.actor, product_id, ids, name, value)
+
+    return _acting(request, ctx, signed, form, product_id, act, "Set.")
+
+
+# --- taking away ---------------------------------------------------------------------------------------------
+
+
+@router.post("/take/plan")
+def plan_taking(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """What taking variants away would do: by selection, by a value, or by giving up an attribute."""
+    product = product_service.read(ctx, signed.actor, product_id)
+    found: service.Going | service.Dropping | None = None
+    trouble = []
+    choice, axis, keep = (str(form.get(name, "")) for name in ("choice", "axis", "keep"))
+    try:
+        if axis.isdecimal() and keep.isdecimal():
+            found = service.plan_dropping(ctx, signed.actor, product_id, int(axis), int(keep))
+        else:
+            wanted = int(choice) if choice.isdecimal() else 0
+            found = service.plan_taking(ctx, signed.actor, product_id, ids=_ids(form), choice=wanted)
+    except Refused as refusal:
+        trouble = [problem.message for problem in refusal.problems]
+    return page(
+        request,
+        "variants/taking.html",
+        status=422 if trouble else 200,
+        plan=found,
+        product=product,
+        ids=str(form.get("ids", "")),
+        choice=choice,
+        axis=axis,
+        keep=keep,
+        trouble=trouble,
+    )
+
+
+@router.post("/take")
+def take(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """Takes variants away as the dry run showed."""
+    choice, axis, keep, signature = (str(form.get(name, "")) for name in ("choice", "axis", "keep", "signature"))
+
+    def act() -> None:
+        if axis.isdecimal() and keep.isdecimal():
+            service.drop_axis(ctx, signed.actor, product_id, int(axis), int(keep), signature)
+        else:
+            wanted = int(choice) if choice.isdecimal() else 0
+            service.take_away(ctx, signed.actor, product_id, signature, ids=_ids(form), choice=wanted)
+
+    return _acting(request, ctx, signed, form, product_id, act, "Taken away. History can bring them back.")
+
+
+# --- one variant ---------------------------------------------------------------------------------------------
+
+OWN = (
+    "sku", "gtin", "mpn", "price", "list_price", "cost", "weight_g", "stock", "sells_without_stock", "name",
+    "short_text",
+)  # fmt: skip
+
+
+def _one(
+    request: Request, ctx: Context, signed: Any, product: Product, variant: Variant, *, typed: Any = None, **data: Any
+) -> Response:
+    refusal: Refused | None = data.pop("refusal", None)
+    return page(
+        request,
+        "variants/one.html",
+        status=422 if refusal else 200,
+        product=product,
+        variant=variant,
+        typed=typed or _typed_of(variant) | service.texts_of(ctx, variant.id),
+        problems=by_field(refusal.problems) if refusal else {},
+        label=views.view(product, "stock", None).label(variant.combination),
+        may_edit=signed.actor.may(Role.EDITOR),
+        **{"said": "", **data},
+    )
+
+
+def _typed_of(variant: Variant) -> dict[str, str]:
+    sells = variant.sells_without_stock
+    return {
+        "sku": variant.sku,
+        "gtin": variant.gtin or "",
+        "mpn": variant.mpn,
+        "price": quantities.format_money(variant.price),
+        "list_price": quantities.format_money(variant.list_price),
+        "cost": quantities.format_money(variant.cost),
+        "weight_g": quantities.format_weight(variant.weight_g),
+        "stock": "" if variant.stock is None else str(variant.stock),
+        "sells_without_stock": "" if sells is None else "yes" if sells else "no",
+    }
+
+
+@router.get("/{variant_id}")
+def show_one(request: Request, ctx: Ctx, signed: Signed, product_id: int, variant_id: int) -> Response:
+    """One variant: its own values, and those it takes from its product."""
+    product = product_service.product_of_variant(ctx, signed.actor, variant_id)
+    return _one(request, ctx, signed, product, next(v for v in product.variants if v.id == variant_id))
+
+
+@router.post("/{variant_id}")
+def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int, variant_id: int) -> Response:
+    """Saves one variant; blank fields are inherited."""
+    product = product_service.product_of_variant(ctx, signed.actor, variant_id)
+    variant = next(v for v in product.variants if v.id == variant_id)
+    typed = {name: str(form.get(name, "")) for name in OWN if name in form}
+    values: dict[str, Any] = {}
+    problems = []
+    for name, text in typed.items():
+        try:
+            values[name] = read_value(name, text, ctx.settings.currency)
+        except Refused as refusal:
+            problems += [problem.at(field=name) for problem in refusal.problems]
+    try:
+        if problems:
+            raise Refused(problems)
+        version = str(form.get("version", ""))
+        service.save_one(ctx, signed.actor, variant_id, values, int(version) if version.isdecimal() else None)
+    except Refused as refusal:
+        return _one(request, ctx, signed, product, variant, typed=typed, refusal=refusal)
+    except Outdated as outdated:
+        late = Refused.because("outdated", str(outdated))
+        return _one(request, ctx, signed, product, variant, typed=typed, refusal=late)
+    return _part(request, ctx, signed, product.id, said="Variant saved.")

@@ -1,0 +1,125 @@
+"""Writing many variants of a product at once."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from graupel.core.variants import MOST_AXES, Combination
+from graupel.db import Tx
+from graupel.features.history import records
+from graupel.features.history.service import Recorder
+from graupel.features.history.store import json_field, json_object
+
+CHOICES = tuple(f"choice_{place}" for place in range(1, MOST_AXES + 1))
+#: A variant may change twice in one change set: the journal has what was first and what is last.
+MERGE = """ON DUPLICATE KEY UPDATE was = JSON_MERGE_PATCH(VALUES(was), change_row.was),
+  became = JSON_MERGE_PATCH(change_row.became, VALUES(became)), version = VALUES(version)"""
+
+
+def change(tx: Tx, recorder: Recorder, ids: Sequence[int], values: Mapping[str, Any]) -> int:
+    """Write and journal the same values in many variants; returns how many differed."""
+    if not ids:
+        return 0
+    fields = records.kind_of("variant").fields
+    params = {f"new_{name}": value for name, value in values.items()}
+    params |= {"ids": list(ids), "set": recorder.change_set_id}
+    differs = {name: f"NOT ({fields[name].sql} <=> %(new_{name})s)" for name in values}
+    was = [f"IF({differs[name]}, {json_field(name, fields[name])}, NULL)" for name in values]
+    became = [f"IF({differs[name]}, {json_field(name, fields[name], f'%(new_{name})s')}, NULL)" for name in values]
+    where = f"v.id IN %(ids)s AND ({' OR '.join(differs.values())})"
+    count = tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'variant', v.id, v.version + 1, {json_object(was)}, {json_object(became)}
+            FROM variant v WHERE {where} {MERGE}""",
+        params,
+    )
+    sets = ", ".join(f"{fields[name].sql} = %(new_{name})s" for name in values)
+    tx.run(f"UPDATE variant v SET {sets}, v.version = v.version + 1 WHERE {where}", params)
+    return count
+
+
+def move(tx: Tx, recorder: Recorder, combinations: Mapping[int, Combination]) -> None:
+    """Give variants (by id) other combinations, and journal it."""
+    if not combinations:
+        return
+    fields = records.kind_of("variant").fields
+    tx.run("DROP TEMPORARY TABLE IF EXISTS moved_variant")
+    columns = ", ".join(f"{name} INT UNSIGNED NULL" for name in CHOICES)
+    tx.run(f"CREATE TEMPORARY TABLE moved_variant (id INT UNSIGNED PRIMARY KEY, {columns})")
+    padding = [None] * len(CHOICES)
+    tx.many(
+        "INSERT INTO moved_variant VALUES (%s, %s, %s, %s, %s, %s)",
+        [(key, *[*combination, *padding][: len(CHOICES)]) for key, combination in combinations.items()],
+    )
+    was = [f"IF(NOT (v.{name} <=> m.{name}), {json_field(name, fields[name])}, NULL)" for name in CHOICES]
+    became = [
+        f"IF(NOT (v.{name} <=> m.{name}), {json_field(name, fields[name], f'm.{name}')}, NULL)" for name in CHOICES
+    ]
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'variant', v.id, v.version + 1, {json_object(was)}, {json_object(became)}
+            FROM moved_variant m JOIN variant v ON v.id = m.id {MERGE}""",
+        {"set": recorder.change_set_id},
+    )
+    sets = ", ".join(f"v.{name} = m.{name}" for name in CHOICES)
+    tx.run(f"UPDATE moved_variant m JOIN variant v ON v.id = m.id SET {sets}, v.version = v.version + 1")
+    tx.run("DROP TEMPORARY TABLE moved_variant")
+
+
+def journal_made(tx: Tx, recorder: Recorder, ids: Sequence[int]) -> None:
+    """Journal variants that were just inserted."""
+    _journal_whole(tx, recorder, ids, "1", "NULL", "{fields}")
+
+
+def remove(tx: Tx, recorder: Recorder, ids: Sequence[int]) -> None:
+    """Journal and delete variants with their texts."""
+    if not ids:
+        return
+    texts = records.kind_of("variant_text").fields
+    fields = json_object([json_field(name, column) for name, column in texts.items()])
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'variant_text', vt.id, vt.version + 1, {fields}, NULL
+            FROM variant_text vt WHERE vt.variant_id IN %(ids)s""",
+        {"set": recorder.change_set_id, "ids": list(ids)},
+    )
+    _journal_whole(tx, recorder, ids, "v.version + 1", "{fields}", "NULL")
+    tx.run("DELETE FROM variant_text WHERE variant_id IN %s", [list(ids)])
+    tx.run("DELETE FROM variant WHERE id IN %s", [list(ids)])
+
+
+def _journal_whole(tx: Tx, recorder: Recorder, ids: Sequence[int], version: str, was: str, became: str) -> None:
+    kind = records.kind_of("variant")
+    fields = json_object([json_field(name, column) for name, column in kind.fields.items()])
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'variant', v.id, {version}, {was.format(fields=fields)}, {became.format(fields=fields)}
+            FROM variant v WHERE v.id IN %(ids)s""",
+        {"set": recorder.change_set_id, "ids": list(ids)},
+    )
+
+
+def texts(tx: Tx, ids: Sequence[int], lang: str) -> dict[int, dict[str, Any]]:
+    """The variants' own texts, by their id."""
+    if not ids:
+        return {}
+    rows = tx.all("SELECT * FROM variant_text WHERE variant_id IN %s AND lang = %s", [list(ids), lang])
+    return {row["variant_id"]: row for row in rows}
+
+
+def insert_text(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        """INSERT INTO variant_text (variant_id, lang, name, short_text)
+           VALUES (%(variant_id)s, %(lang)s, %(name)s, %(short_text)s)""",
+        values,
+    )
+
+
+def update_text(tx: Tx, row_id: int, values: Mapping[str, Any]) -> None:
+    tx.run(
+        "UPDATE variant_text SET name = %(name)s, short_text = %(short_text)s, version = version + 1 WHERE id = %(id)s",
+        {**values, "id": row_id},
+    )
+
+
+def delete_text(tx: Tx, row_id: int) -> None:
+    tx.run("DELETE FROM variant_text WHERE id = %s", [row_id])

@@ -1,0 +1,141 @@
+"""The grid of a product's variants as the page draws it."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from decimal import Decimal
+from itertools import product as product_of
+
+from graupel.core import grids
+from graupel.core.attributes import Attribute
+from graupel.core.grids import Grid, Look
+from graupel.core.inherit import resolve
+from graupel.core.products import ProductValues
+from graupel.core.quantities import format_money
+from graupel.core.variants import Combination, label_of
+from graupel.features.products.service import Product, Variant
+from graupel.features.variants.service import Planned
+from graupel.features.vocabulary.service import Vocabulary
+
+#: By what cells are coloured and labelled.
+SHADES_BY = {"stock": "Stock", "price": "Price", "margin": "Margin", "readiness": "Readiness"}
+
+
+@dataclass(frozen=True)
+class View:
+    """The part's content. ``further``: for each axis beyond the second its choices with the layer each leads to."""
+
+    product: Product
+    by: str
+    grid: Grid | None
+    further: list[tuple[Attribute, list[tuple[str, str, bool]]]]
+    legend: list[tuple[str, str]]
+
+    def label(self, combination: Combination) -> str:
+        """A place of the grid in words."""
+        return label_of(self.product.axes, combination)
+
+
+def view(product: Product, by: str, layer: Combination | None) -> View:
+    """The grid in one of its colourings and layers."""
+    by = by if by in SHADES_BY else "stock"
+    if not product.varies:
+        return View(product, by, None, [], [])
+    variants = {variant.combination: variant for variant in product.variants}
+    grid = grids.draw(product.axes, variants, layer, _look(product, by))
+    further = []
+    for place, axis in enumerate(product.axes[2:]):
+        ways = []
+        for choice in axis.choices:
+            to = (*grid.layer[:place], choice.id, *grid.layer[place + 1 :])
+            ways.append((choice.label, ".".join(map(str, to)), choice.id == grid.layer[place]))
+        further.append((axis.attribute, ways))
+    return View(product, by, grid, further, LEGENDS[by])
+
+
+LEGENDS = {
+    "stock": [("s4", "5 or more"), ("s2", "below 5"), ("out", "none"), ("plain", "not counted")],
+    "price": [("s1", "lowest"), ("s5", "highest"), ("out", "no price")],
+    "margin": [
+        ("s5", "40 % or more"),
+        ("s3", "20 % or more"),
+        ("s1", "thin"),
+        ("out", "below cost"),
+        ("plain", "cost unknown"),
+    ],
+    "readiness": [("s5", "complete"), ("s2", "would help: GTIN, weight"), ("out", "no price")],
+}  # fmt: skip
+
+
+def _look(product: Product, by: str) -> Callable[[Variant], Look]:
+    base = product.values
+    prices = [price for v in product.for_sale if (price := resolve(v.price, base.price).value) is not None]
+    low, high = min(prices, default=None), max(prices, default=None)
+
+    def look(variant: Variant) -> Look:
+        seen = _shade(variant, base, by, low, high)
+        return Look("gone", seen.label) if variant.archived else seen
+
+    return look
+
+
+def _shade(variant: Variant, base: ProductValues, by: str, low: Decimal | None, high: Decimal | None) -> Look:
+    price = resolve(variant.price, base.price).value
+    if by == "price":
+        return grids.by_number(price, low, high, format_money(price))
+    if by == "margin":
+        return grids.by_margin(price, resolve(variant.cost, base.cost).value)
+    if by == "readiness":
+        weight = resolve(variant.weight_g, base.weight_g).value
+        lacking = ["price"] * (price is None) + ["GTIN"] * (variant.gtin is None) + ["weight"] * (weight is None)
+        return Look("out" if price is None else "s2" if lacking else "s5", "no " + lacking[0] if lacking else "✓")
+    sells = bool(resolve(variant.sells_without_stock, base.sells_without_stock).value)
+    return grids.by_stock(variant.stock, sells)
+
+
+@dataclass(frozen=True)
+class Sketch:
+    """The grid that a dry run would make, layer by layer: heading, and rows of (combination, state, label).
+
+    A state is "there", "new", "left" (left out by hand) or "gap".
+    """
+
+    across: list[str]
+    layers: list[tuple[str, list[tuple[str, list[tuple[str, str, str]]]]]]
+
+
+def sketch(planned: Planned) -> Sketch:
+    """The drawn dry run."""
+    axes = planned.plan.axes
+    there, new = set(planned.plan.moved.values()), set(planned.plan.new)
+
+    def state(combination: Combination) -> str:
+        if combination in there:
+            return "there"
+        if combination in new:
+            return "new"
+        return "left" if combination in planned.proposed else "gap"
+
+    layers = []
+    for layer in product_of(*(axis.ids for axis in axes[2:])):
+        rows = []
+        for row in axes[1].choices if len(axes) > 1 else (None,):
+            cells = [(column.id, *((row.id,) if row else ()), *layer) for column in axes[0].choices]
+            rows.append(
+                (row.label if row else "", [(".".join(map(str, c)), state(c), label_of(axes, c)) for c in cells])
+            )
+        layers.append((label_of(axes[2:], layer), rows))
+    return Sketch([choice.label for choice in axes[0].choices], layers)
+
+
+def candidates(words: Vocabulary, product: Product) -> Mapping[str, list[Attribute]]:
+    """What the product may differ by and does not yet: what its type names for it first, then all others."""
+    taken = set(product.differs_by)
+    kind = words.type_of(product.values.type_id)
+    of_type = [one.attribute for one in kind.attributes if one.may_differ] if kind else []
+    named = {attribute.id for attribute in of_type}
+    others = [a for a in words.attributes.values() if a.can_vary and a.id not in named]
+    return {
+        "of its type": [a for a in of_type if a.id not in taken],
+        "of this product": [a for a in others if a.product_id and a.id not in taken],
+        "all": [a for a in others if not a.product_id and a.id not in taken],
+    }

@@ -1,0 +1,440 @@
+"""What a merchant does with attributes and their choices."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, TypeVar
+
+from graupel.context import Context
+from graupel.core import attributes as rules
+from graupel.core import doubles, units
+from graupel.core.attributes import Attribute, Choice, Kind
+from graupel.core.doubles import Double
+from graupel.core.errors import NotFound, Refused
+from graupel.core.problems import Problem
+from graupel.core.roles import Actor, Role
+from graupel.db import DuplicateKey, Tx
+from graupel.features.history import service as history
+from graupel.features.vocabulary import references, service, store
+
+T = TypeVar("T")
+
+CHOICE_FIELDS = ("attribute_id", "label", "code", "swatch", "swatch_media_id", "position")
+FIELDS = ("product_id", "name", "kind", "family", "unit", "help")
+
+
+@dataclass(frozen=True)
+class Definition:
+    """What an attribute is to be. ``choices``: labels; ``product_id``: the product it is private to."""
+
+    name: str
+    kind: Kind
+    unit: str = ""
+    help: str = ""
+    choices: Sequence[str] = ()
+    product_id: int | None = None
+
+
+def read_definition(form: Mapping[str, str]) -> Definition:
+    """From typed text. Raises Refused with all that is wrong."""
+    problems: list[Problem] = []
+    name, choices = "", []
+    try:
+        name = rules.parse_attribute_name(form.get("name", ""))
+    except Refused as refusal:
+        problems += refusal.problems
+    kind = form.get("kind", "")
+    if kind not in tuple(Kind):
+        problems.append(Problem("attribute.kind", "Choose what the values are.", "kind"))
+    try:
+        choices = rules.split_list(form.get("choices", "")) if kind in rules.WITH_CHOICES else []
+    except Refused as refusal:
+        problems += refusal.problems
+    if problems:
+        raise Refused(problems)
+    return Definition(name, Kind(kind), form.get("unit", ""), form.get("help", "").strip()[:200], choices)
+
+
+def make(ctx: Context, actor: Actor, wanted: Definition) -> service.Made:
+    """A new attribute with its choices. Raises Refused where one of this name is there."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> service.Made:
+        with history.change_set(tx, actor, "attribute.make", f"Attribute made: {wanted.name}") as recorder:
+            near = doubles.near(wanted.name, [row["name"] for row in store.attributes(tx, wanted.product_id)])
+            return service.Made(make_within(tx, recorder, wanted), wanted.name, True, near)
+
+    return naming_doubles(ctx, wanted.name, work)
+
+
+def naming_doubles(ctx: Context, name: str, work: Callable[[Tx], T]) -> T:
+    """Run ``work``; where a name, label or code is there already, say which. Raises Refused."""
+    try:
+        return ctx.db.run(work)
+    except DuplicateKey as error:
+        if error.key == "attribute_choice_code":
+            raise Refused.because("choice.code_taken", "Two choices would have the same code.", "code") from error
+        if error.key == "attribute_choice_label":
+            raise Refused.because("choice.taken", "This choice is there already.", "label") from error
+        raise Refused.because("attribute.taken", f"There is an attribute “{name}” already.", "name") from error
+
+
+def make_within(tx: Tx, recorder: history.Recorder, wanted: Definition) -> int:
+    """Make and record an attribute; returns its id."""
+    family, unit = unit_of(wanted)
+    values = {
+        "product_id": wanted.product_id,
+        "name": wanted.name,
+        "kind": str(wanted.kind),
+        "family": family,
+        "unit": unit,
+        "help": wanted.help,
+    }
+    attribute_id = store.insert_attribute(tx, values)
+    recorder.made("attribute", attribute_id, values)
+    add_choices_within(tx, recorder, attribute_id, wanted.choices)
+    return attribute_id
+
+
+def unit_of(wanted: Definition) -> tuple[str | None, str | None]:
+    """Family and unit of a number: the form gives them as "length:mm". Raises Refused."""
+    if wanted.kind is not Kind.NUMBER:
+        return None, None
+    key, _, sign = wanted.unit.partition(":")
+    family = units.FAMILIES.get(key)
+    unit = family.unit(sign) if family else None
+    if family is None or unit is None:
+        raise Refused.because("attribute.unit", "Choose the unit in which its numbers are shown.", "unit")
+    return family.key, unit.sign
+
+
+@dataclass(frozen=True)
+class Added:
+    """Choices that were made, labels that were there already, and those much like one that was."""
+
+    made: list[Choice]
+    there: list[str]
+    doubles: list[Double] = field(default_factory=list)
+
+
+def add_choices(ctx: Context, actor: Actor, attribute_id: int, text: str) -> Added:
+    """Add one choice, or a pasted list of them; says which look like others. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    labels = rules.split_list(text)
+    if not labels:
+        raise Refused.because("choice.empty", "Type a choice, such as Heather, or paste a list.", "choices")
+
+    def work(tx: Tx) -> Added:
+        attribute = load_one(tx, attribute_id, lock=True)
+        if not attribute.has_choices:
+            raise Refused.because("choice.kind", f"{attribute.name} has no choices: it is no list.", "choices")
+        title = f"Choices added to {attribute.name}: {', '.join(labels[:5])}"
+        with history.change_set(tx, actor, "attribute.choices", title) as recorder:
+            return add_choices_within(tx, recorder, attribute_id, labels)
+
+    try:
+        return ctx.db.run(work)
+    except DuplicateKey:  # two at once: the second finds what the first made
+        return ctx.db.run(work)
+
+
+def add_choice(ctx: Context, actor: Actor, attribute_id: int, label: str) -> Choice:
+    """One choice, made where it is not there (by case). Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    label = rules.parse_label(label)
+
+    def work(tx: Tx) -> Choice:
+        attribute = load_one(tx, attribute_id, lock=True)
+        if not attribute.has_choices:
+            raise Refused.because("choice.kind", f"{attribute.name} has no choices: it is no list.", "choices")
+        known = next((c for c in attribute.choices if c.label.casefold() == label.casefold()), None)
+        if known:
+            return known
+        with history.change_set(
+            tx, actor, "attribute.choices", f"Choice added to {attribute.name}: {label}"
+        ) as recorder:
+            return add_choices_within(tx, recorder, attribute_id, [label]).made[0]
+
+    return naming_doubles(ctx, label, work)
+
+
+def list_private(ctx: Context, actor: Actor) -> list[Attribute]:
+    """The private attributes of all products, the first 500."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: list(service.load_attributes(tx, store.private_attributes(tx)).values()))
+
+
+def add_choices_within(tx: Tx, recorder: history.Recorder, attribute_id: int, labels: Sequence[str]) -> Added:
+    """Add the labels that are not there yet, by case, at the end of the order."""
+    rows = store.choices(tx, [attribute_id])
+    known = {row["label"].casefold(): row for row in rows}
+    codes = {row["code"] for row in rows}
+    position = max((row["position"] + 1 for row in rows), default=0)
+    made, there, near = [], [], []
+    for label in labels:
+        if label.casefold() in known:
+            there.append(known[label.casefold()]["label"])
+            continue
+        near += doubles.near(label, [row["label"] for row in rows])
+        code = rules.suggest_code(label, codes)
+        values = {
+            "attribute_id": attribute_id,
+            "label": label,
+            "code": code,
+            "swatch": None,
+            "swatch_media_id": None,
+            "position": position,
+        }
+        choice_id = store.insert_choice(tx, values)
+        recorder.made("attribute_choice", choice_id, values)
+        codes.add(code)
+        made.append(Choice(choice_id, label, code, None, None, position))
+        position += 1
+    return Added(made, there, near)
+
+
+def load_one(tx: Tx, attribute_id: int, *, lock: bool = False) -> Attribute:
+    """An attribute with its choices. Raises NotFound."""
+    row = store.attribute(tx, attribute_id, lock=lock)
+    if row is None:
+        raise NotFound(f"There is no attribute {attribute_id}.")
+    return service.load_attributes(tx, [row])[attribute_id]
+
+
+@dataclass(frozen=True)
+class Detail:
+    """An attribute with the use of it and of each of its choices, and names much like it."""
+
+    attribute: Attribute
+    version: int
+    use: references.Use
+    choice_uses: dict[int, int]
+    doubles: list[tuple[int, Double]]
+
+
+def read(ctx: Context, actor: Actor, attribute_id: int) -> Detail:
+    """One attribute. Raises NotFound."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> Detail:
+        attribute = load_one(tx, attribute_id)
+        row = store.attribute(tx, attribute_id)
+        assert row is not None
+        others = {r["name"]: r["id"] for r in store.attributes(tx, attribute.product_id)}
+        return Detail(
+            attribute,
+            row["version"],
+            references.use_of(tx, "attribute", attribute_id, ctx.settings.language),
+            references.product_counts(tx, "attribute_choice", ctx.settings.language),
+            [(others[double.other], double) for double in doubles.near(attribute.name, others)],
+        )
+
+    return ctx.db.run(work)
+
+
+def change(ctx: Context, actor: Actor, attribute_id: int, name: str, help_text: str, unit: str) -> None:
+    """Name, explanation and shown unit of an attribute; its kind stays. Raises Refused."""
+    actor.require(Role.EDITOR)
+    name = rules.parse_attribute_name(name)
+
+    def work(tx: Tx) -> None:
+        row = store.attribute(tx, attribute_id, lock=True)
+        if row is None:
+            raise NotFound(f"There is no attribute {attribute_id}.")
+        before = {key: row[key] for key in ("product_id", "name", "unit", "help")}
+        after = before | {"name": name, "help": help_text.strip()[:200], "unit": _same_family(row, unit)}
+        with history.change_set(tx, actor, "attribute.change", f"Attribute changed: {name}") as recorder:
+            if recorder.changed("attribute", attribute_id, before, after, row["version"] + 1):
+                store.update_attribute(tx, attribute_id, after)
+
+    naming_doubles(ctx, name, work)
+
+
+def _same_family(row: Mapping[str, Any], unit: str) -> str | None:
+    """Another unit of the same family: the numbers stay what they are."""
+    if not row["family"]:
+        return None
+    family = units.FAMILIES[row["family"]]
+    found = family.unit(unit.rpartition(":")[2])
+    if found is None:
+        raise Refused.because("attribute.unit", f"Choose a unit of {family.label.lower()}.", "unit")
+    return found.sign
+
+
+@dataclass(frozen=True)
+class ChoiceTyped:
+    """A choice as the attribute's page has it, in its place of the order."""
+
+    id: int
+    label: str
+    code: str
+    swatch: str = ""
+
+
+def save_choices(ctx: Context, actor: Actor, attribute_id: int, typed: Sequence[ChoiceTyped]) -> None:
+    """Labels, codes, swatches and order of an attribute's choices; those not named keep theirs. Raises Refused."""
+    actor.require(Role.EDITOR)
+    read_ones, problems = [], []
+    for one in typed:
+        try:
+            read_ones.append(
+                (one.id, rules.parse_label(one.label), rules.parse_code(one.code), rules.parse_swatch(one.swatch))
+            )
+        except Refused as refusal:
+            problems += [p.at(field=f"choice-{one.id}") for p in refusal.problems]
+    problems += _twice(read_ones)
+    if problems:
+        raise Refused(problems)
+
+    def work(tx: Tx) -> None:
+        attribute = load_one(tx, attribute_id, lock=True)
+        rows = {row["id"]: row for row in store.choices(tx, [attribute_id])}
+        with history.change_set(tx, actor, "attribute.choices", f"Choices changed: {attribute.name}") as recorder:
+            for position, (choice_id, label, code, swatch) in enumerate(read_ones):
+                row = rows.get(choice_id)
+                if row is None:
+                    raise Refused.because("choice.gone", f"“{label}” is not there any more. Load the page again.")
+                before = {name: row[name] for name in CHOICE_FIELDS}
+                after = before | {"label": label, "code": code, "swatch": swatch, "position": position}
+                if recorder.changed("attribute_choice", choice_id, before, after, row["version"] + 1):
+                    _update_choice(tx, rows, row, after)
+
+    naming_doubles(ctx, "", work)
+
+
+def _update_choice(
+    tx: Tx, rows: Mapping[int, Mapping[str, Any]], row: Mapping[str, Any], after: Mapping[str, Any]
+) -> None:
+    """Write one choice; one that still holds the wanted code or label steps aside first, for they may be swapped."""
+    for other in rows.values():
+        if other["id"] != row["id"] and (other["code"] == after["code"] or other["label"] == after["label"]):
+            store.update_choice(tx, other["id"], {**other, "code": f"~{other['id']}", "label": f"~{other['id']}"})
+    store.update_choice(tx, row["id"], after)
+
+
+def _twice(read_ones: Sequence[tuple[int, str, str, str | None]]) -> list[Problem]:
+    seen: dict[tuple[str, str], str] = {}
+    problems = []
+    for choice_id, label, code, _ in read_ones:
+        for what, value in (("label", label), ("code", code)):
+            if (what, value) in seen:
+                problems.append(
+                    Problem(f"choice.{what}_twice", f"Two choices have the {what} {value}.", f"choice-{choice_id}")
+                )
+            seen[what, value] = value
+    return problems
+
+
+# --- private and shared --------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class SharePlan:
+    """What making a private attribute shared does: it becomes shared itself, or joins the shared one of its name."""
+
+    attribute: Attribute
+    into: Attribute | None
+    joined: list[tuple[str, str]]
+    added: list[str]
+
+
+def plan_share(ctx: Context, actor: Actor, attribute_id: int) -> SharePlan:
+    """The dry run of making an attribute shared. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    return ctx.db.run(lambda tx: _plan_share(tx, attribute_id))
+
+
+def _plan_share(tx: Tx, attribute_id: int) -> SharePlan:
+    attribute = load_one(tx, attribute_id, lock=True)
+    if attribute.product_id is None:
+        raise Refused.because("attribute.shared", f"{attribute.name} is shared already.")
+    into_id = store.attribute_by_name(tx, attribute.name, None)
+    if into_id is None:
+        return SharePlan(attribute, None, [], [])
+    into = load_one(tx, into_id, lock=True)
+    if into.kind is not attribute.kind or into.family != attribute.family:
+        raise Refused.because(
+            "attribute.other_kind",
+            f"The shared attribute {into.name} is of another kind "
+            f"({rules.KIND_WORDS[into.kind].lower()}). Rename the private one first.",
+        )
+    pairs = _equal_choices(attribute, into)
+    by_id = {choice.id: choice for choice in into.choices}
+    return SharePlan(
+        attribute,
+        into,
+        [(choice.label, by_id[pairs[choice.id]].label) for choice in attribute.choices if choice.id in pairs],
+        [choice.label for choice in attribute.choices if choice.id not in pairs],
+    )
+
+
+def _equal_choices(attribute: Attribute, into: Attribute) -> dict[int, int]:
+    """Choices that are equal but for case, accents and blanks: id -> id of the other attribute."""
+    known = {doubles.fold(choice.label): choice.id for choice in into.choices}
+    found = {choice.id: known.get(doubles.fold(choice.label)) for choice in attribute.choices}
+    return {mine: theirs for mine, theirs in found.items() if theirs is not None}
+
+
+def share(ctx: Context, actor: Actor, attribute_id: int) -> int:
+    """Make a private attribute shared; returns the id under which it now is. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        plan = _plan_share(tx, attribute_id)
+        with history.change_set(
+            tx, actor, "attribute.share", f"Attribute made shared: {plan.attribute.name}"
+        ) as recorder:
+            if plan.into is None:
+                _become_shared(tx, recorder, attribute_id)
+                return attribute_id
+            join_within(tx, recorder, attribute_id, plan.into.id, ctx.settings.language)
+            remove_within(tx, recorder, attribute_id)
+            return plan.into.id
+
+    return ctx.db.run(work)
+
+
+def _become_shared(tx: Tx, recorder: history.Recorder, attribute_id: int) -> None:
+    row = store.attribute(tx, attribute_id)
+    assert row is not None
+    before = {key: row[key] for key in ("product_id", "name", "unit", "help")}
+    recorder.changed("attribute", attribute_id, before, before | {"product_id": None}, row["version"] + 1)
+    store.update_attribute(tx, attribute_id, before | {"product_id": None})
+
+
+def join_within(tx: Tx, recorder: history.Recorder, gone: int, into: int, lang: str) -> None:
+    """Put one attribute, with its choices, in the place of another of its kind."""
+    references.replace(tx, recorder, "attribute", gone, into, lang)
+    _join_choices(tx, recorder, load_one(tx, gone, lock=True), load_one(tx, into, lock=True), lang)
+
+
+def _join_choices(tx: Tx, recorder: history.Recorder, attribute: Attribute, into: Attribute, lang: str) -> None:
+    """Equal choices are joined; the others move over, behind those that are there."""
+    pairs = _equal_choices(attribute, into)
+    codes = {choice.code for choice in into.choices}
+    position = max((choice.position + 1 for choice in into.choices), default=0)
+    for row in store.choices(tx, [attribute.id]):
+        if row["id"] in pairs:
+            references.replace(tx, recorder, "attribute_choice", row["id"], pairs[row["id"]], lang)
+            recorder.removed(
+                "attribute_choice", row["id"], {name: row[name] for name in CHOICE_FIELDS}, row["version"] + 1
+            )
+            store.delete_choice(tx, row["id"])
+            continue
+        before = {name: row[name] for name in CHOICE_FIELDS}
+        code = row["code"] if row["code"] not in codes else rules.suggest_code(row["label"], codes)
+        after = before | {"attribute_id": into.id, "code": code, "position": position}
+        codes.add(code)
+        position += 1
+        recorder.changed("attribute_choice", row["id"], before, after, row["version"] + 1)
+        store.move_choice(tx, row["id"], after)
+
+
+def remove_within(tx: Tx, recorder: history.Recorder, attribute_id: int) -> None:
+    """Remove an attribute that nothing refers to, with its choices."""
+    for row in store.choices(tx, [attribute_id]):
+        recorder.removed("attribute_choice", row["id"], {n: row[n] for n in CHOICE_FIELDS}, row["version"] + 1)
+        store.delete_choice(tx, row["id"])
+    kept = store.attribute(tx, attribute_id)
+    assert kept is not None
+    recorder.removed("attribute", attribute_id, {name: kept[name] for name in FIELDS}, kept["version"] + 1)
+    store.delete_attribute(tx, attribute_id)

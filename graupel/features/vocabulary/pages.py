@@ -1,0 +1,394 @@
+"""The vocabulary's pages: attributes, product types, brands, tags, near-doubles."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.datastructures import FormData
+
+from graupel.core import attributes as rules
+from graupel.core import doubles, units
+from graupel.core.attributes import KIND_WORDS
+from graupel.core.errors import NotFound, Refused
+from graupel.core.problems import by_field
+from graupel.core.product_types import Need
+from graupel.core.roles import Role
+from graupel.features.vocabulary import attributes, carriers, joining, service, types
+from graupel.features.vocabulary.attributes import ChoiceTyped
+from graupel.features.vocabulary.types import Member
+from graupel.web.frame import page
+from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+
+router = APIRouter(prefix="/vocabulary", dependencies=[Depends(from_our_own_page)])
+
+#: The last part of an address -> the kind of record.
+NAMED = {"brands": "brand", "tags": "tag", "types": "type"}
+UNITS = [
+    (f"{family.key}:{unit.sign}", f"{family.label}: {unit.label}")
+    for family in units.FAMILIES.values()
+    for unit in family.units
+]
+
+
+def _frame(signed: Any, **data: Any) -> dict[str, Any]:
+    return {"may_edit": signed.actor.may(Role.EDITOR), "kinds": KIND_WORDS, "unit_list": UNITS, **data}
+
+
+def _to(address: str) -> Response:
+    return Response(status_code=204, headers={"HX-Redirect": address})
+
+
+@router.get("")
+def home() -> Response:
+    """Leads to the attributes."""
+    return RedirectResponse("/vocabulary/attributes", 303)
+
+
+# --- attributes ----------------------------------------------------------------------------------------------
+
+
+def _attribute_list(request: Request, ctx: Any, signed: Any, *, problems: Any = None, typed: Any = None) -> Response:
+    words = service.read(ctx)
+    return page(
+        request,
+        "vocabulary/attributes.html",
+        part="vocabulary/attributes_part.html",
+        status=422 if problems else 200,
+        attributes=list(words.attributes.values()),
+        private=attributes.list_private(ctx, signed.actor),
+        uses=service.product_counts(ctx, "attribute"),
+        problems=by_field(problems or []),
+        typed=typed or {},
+        **_frame(signed),
+    )
+
+
+@router.get("/attributes")
+def list_attributes(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """All shared attributes, and the private ones."""
+    return _attribute_list(request, ctx, signed)
+
+
+@router.post("/attributes")
+def make_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Makes an attribute and opens it."""
+    typed = {name: str(value) for name, value in form.items()}
+    try:
+        made = attributes.make(ctx, signed.actor, attributes.read_definition(typed))
+    except Refused as refusal:
+        return _attribute_list(request, ctx, signed, problems=refusal.problems, typed=typed)
+    return _to(f"/vocabulary/attributes/{made.id}")
+
+
+def _attribute(request: Request, ctx: Any, signed: Any, attribute_id: int, **data: Any) -> Response:
+    refusal: Refused | None = data.pop("refusal", None)
+    return page(
+        request,
+        "vocabulary/attribute.html",
+        part="vocabulary/attribute_part.html",
+        status=422 if refusal else 200,
+        detail=attributes.read(ctx, signed.actor, attribute_id),
+        problems=by_field(refusal.problems) if refusal else {},
+        refused=refusal.problems if refusal else [],
+        families=units.FAMILIES,
+        **_frame(signed, **{"said": "", "added": None, **data}),
+    )
+
+
+@router.get("/attributes/{attribute_id}")
+def show_attribute(request: Request, ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
+    """One attribute with its choices."""
+    return _attribute(request, ctx, signed, attribute_id)
+
+
+@router.post("/attributes/{attribute_id}")
+def change_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
+    """Saves name, help and unit, and the choices with their order."""
+    try:
+        name, help_text, unit = (str(form.get(field, "")) for field in ("name", "help", "unit"))
+        attributes.change(ctx, signed.actor, attribute_id, name, help_text, unit)
+        typed = _choices_typed(form)
+        if typed:
+            attributes.save_choices(ctx, signed.actor, attribute_id, typed)
+    except Refused as refusal:
+        return _attribute(request, ctx, signed, attribute_id, refusal=refusal)
+    return _attribute(request, ctx, signed, attribute_id, said="Saved.")
+
+
+def _choices_typed(form: FormData) -> list[ChoiceTyped]:
+    columns = [[str(value) for value in form.getlist(name)] for name in ("choice", "label", "code", "swatch")]
+    return [
+        ChoiceTyped(int(choice_id), label, code, swatch)
+        for choice_id, label, code, swatch in zip(*columns, strict=False)
+        if choice_id.isdecimal()
+    ]
+
+
+@router.post("/attributes/{attribute_id}/choices")
+def add_choices(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
+    """Adds one choice, or a pasted list."""
+    try:
+        added = attributes.add_choices(ctx, signed.actor, attribute_id, str(form.get("choices", "")))
+    except Refused as refusal:
+        return _attribute(request, ctx, signed, attribute_id, refusal=refusal)
+    return _attribute(request, ctx, signed, attribute_id, added=added)
+
+
+@router.get("/attributes/{attribute_id}/share")
+def plan_share(request: Request, ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
+    """What making a private attribute shared would do."""
+    plan = attributes.plan_share(ctx, signed.actor, attribute_id)
+    return page(request, "vocabulary/share.html", plan=plan, **_frame(signed))
+
+
+@router.post("/attributes/{attribute_id}/share")
+def share(ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
+    """Makes it shared."""
+    return _to(f"/vocabulary/attributes/{attributes.share(ctx, signed.actor, attribute_id)}")
+
+
+# --- types ---------------------------------------------------------------------------------------------------
+
+
+def _type(request: Request, ctx: Any, signed: Any, type_id: int, **data: Any) -> Response:
+    refusal: Refused | None = data.pop("refusal", None)
+    detail = types.read(ctx, signed.actor, type_id)
+    return page(
+        request,
+        "vocabulary/type.html",
+        part="vocabulary/type_part.html",
+        status=422 if refusal else 200,
+        detail=detail,
+        others=[a for a in detail.vocabulary.attributes.values() if not detail.type.has(a.id)],
+        conditions=[
+            (f"{one.attribute.name} is {choice.label}", choice.id)
+            for one in detail.type.attributes
+            for choice in one.attribute.choices
+        ],
+        problems=by_field(refusal.problems) if refusal else {},
+        refused=refusal.problems if refusal else [],
+        **_frame(signed, **{"said": "", **data}),
+    )
+
+
+@router.get("/types/{type_id}")
+def show_type(request: Request, ctx: Ctx, signed: Signed, type_id: int) -> Response:
+    """One product type."""
+    return _type(request, ctx, signed, type_id)
+
+
+@router.post("/types/{type_id}")
+def save_type(request: Request, ctx: Ctx, signed: Signed, form: Form, type_id: int) -> Response:
+    """Saves a type with its attributes; one that is chosen below is added at the end."""
+    members = _members(form)
+    added = str(form.get("add", ""))
+    if added.isdecimal():
+        members.append(Member(int(added), members[-1].group if members else ""))
+    try:
+        name, prefix = str(form.get("name", "")), str(form.get("code_prefix", ""))
+        types.save(ctx, signed.actor, type_id, name, prefix, members)
+    except Refused as refusal:
+        return _type(request, ctx, signed, type_id, refusal=refusal)
+    return _type(request, ctx, signed, type_id, said="Saved.")
+
+
+def _members(form: FormData) -> list[Member]:
+    found = []
+    for text in form.getlist("attribute"):
+        if not str(text).isdecimal():
+            continue
+        key = int(str(text))
+        need, _, choice = str(form.get(f"need-{key}", "no")).partition(":")
+        found.append(
+            Member(
+                key,
+                str(form.get(f"group-{key}", "")),
+                Need(need) if need in tuple(Need) else Need.NO,
+                int(choice) if choice.isdecimal() else None,
+                f"differ-{key}" in form,
+            )
+        )
+    return found
+
+
+# --- brands, tags, types: lists, names -----------------------------------------------------------------------
+
+
+def _list(request: Request, ctx: Any, signed: Any, which: str, **data: Any) -> Response:
+    refusal: Refused | None = data.pop("refusal", None)
+    return page(
+        request,
+        "vocabulary/names.html",
+        part="vocabulary/names_part.html",
+        status=422 if refusal else 200,
+        which=which,
+        word=service.WORDS[NAMED[which]],
+        example=service.EXAMPLES[NAMED[which]],
+        found=service.list_named(ctx, signed.actor, NAMED[which]),
+        problems=by_field(refusal.problems) if refusal else {},
+        **_frame(signed, **{"near": [], "typed": "", **data}),
+    )
+
+
+def _kind(which: str) -> str:
+    if which not in NAMED:
+        raise NotFound("There is no such part of the vocabulary.")
+    return NAMED[which]
+
+
+@router.get("/doubles")
+def show_doubles(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """Near-doubles over the whole vocabulary."""
+    pairs = joining.all_doubles(ctx, signed.actor)
+    return page(request, "vocabulary/doubles.html", pairs=pairs, words=joining.WORDS, **_frame(signed))
+
+
+@router.get("/units")
+def show_units(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """The families of units, and the attributes that use each."""
+    words = service.read(ctx)
+    uses: dict[tuple[str | None, str | None], list[Any]] = {}
+    for attribute in words.attributes.values():
+        uses.setdefault((attribute.family, attribute.unit), []).append(attribute)
+    return page(request, "vocabulary/units.html", families=units.FAMILIES, uses=uses, **_frame(signed))
+
+
+@router.get("/{which}")
+def list_names(request: Request, ctx: Ctx, signed: Signed, which: str) -> Response:
+    """All brands, tags or types."""
+    _kind(which)
+    return _list(request, ctx, signed, which)
+
+
+@router.post("/{which}")
+def make_name(request: Request, ctx: Ctx, signed: Signed, form: Form, which: str) -> Response:
+    """Makes a brand, tag or type; where one looks much like it, asks first."""
+    typed = str(form.get("name", ""))
+    try:
+        near = _near(ctx, _kind(which), typed, form)
+        if near:
+            return _list(request, ctx, signed, which, near=near, typed=typed)
+        made = service.make(ctx, signed.actor, _kind(which), typed)
+    except Refused as refusal:
+        return _list(request, ctx, signed, which, refusal=refusal, typed=typed)
+    if which == "types":
+        return _to(f"/vocabulary/types/{made.id}")
+    return _list(request, ctx, signed, which)
+
+
+def _near(ctx: Any, kind: str, typed: str, form: FormData) -> list[doubles.Double]:
+    """Names much like a new one, unless the person is sure."""
+    if "sure" in form:
+        return []
+    words = service.read(ctx)
+    known = {"brand": words.brands, "tag": words.tags}.get(kind) or {i: t.name for i, t in words.types.items()}
+    name = service.parse_name(kind, typed)
+    return [] if name in known.values() else doubles.near(name, known.values())
+
+
+@router.get("/brands/{record_id}")
+@router.get("/tags/{record_id}")
+def show_name(request: Request, ctx: Ctx, signed: Signed, record_id: int) -> Response:
+    """One brand or tag: where it is used, and its name."""
+    return _name(request, ctx, signed, request.url.path.split("/")[2], record_id)
+
+
+def _name(request: Request, ctx: Any, signed: Any, which: str, record_id: int, **data: Any) -> Response:
+    refusal: Refused | None = data.pop("refusal", None)
+    kind = _kind(which)
+    detail = service.read_named(ctx, signed.actor, kind, record_id)
+    return page(
+        request,
+        "vocabulary/name.html",
+        part="vocabulary/name_part.html",
+        status=422 if refusal else 200,
+        which=which,
+        kind=kind,
+        word=service.WORDS[kind],
+        detail=detail,
+        carriers=carriers.of_tag(ctx, record_id) if kind == "tag" else [],
+        problems=by_field(refusal.problems) if refusal else {},
+        **_frame(signed, **{"said": "", **data}),
+    )
+
+
+@router.post("/brands/{record_id}")
+@router.post("/tags/{record_id}")
+def rename(request: Request, ctx: Ctx, signed: Signed, form: Form, record_id: int) -> Response:
+    """Another name; of a brand, its tags too."""
+    which = request.url.path.split("/")[2]
+    try:
+        service.rename(ctx, signed.actor, _kind(which), record_id, str(form.get("name", "")))
+        if which == "brands":
+            service.put_tags(ctx, signed.actor, "brand", record_id, str(form.get("tags", "")).split(","))
+    except Refused as refusal:
+        return _name(request, ctx, signed, which, record_id, refusal=refusal)
+    return _name(request, ctx, signed, which, record_id, said="Saved.")
+
+
+# --- made in place, from wherever they are chosen ------------------------------------------------------------
+
+
+def _answer(value: Any, text: str) -> JSONResponse:
+    return JSONResponse({"value": str(value), "text": text})
+
+
+def _asks(near: Sequence[doubles.Double]) -> JSONResponse:
+    return JSONResponse({"near": [{"text": one.other, "why": one.why} for one in near]})
+
+
+@router.post("/{which}/in-place")
+def make_in_place(ctx: Ctx, signed: Signed, form: Form, which: str) -> JSONResponse:
+    """A brand, tag or type for a chooser; asks back where one looks much like it."""
+    typed = str(form.get("name", ""))
+    try:
+        near = _near(ctx, _kind(which), typed, form)
+        if near:
+            return _asks(near)
+        made = service.make(ctx, signed.actor, _kind(which), typed)
+    except Refused as refusal:
+        return JSONResponse({"problem": refusal.problems[0].message}, 422)
+    return _answer(made.id if which == "types" else made.name, made.name)
+
+
+@router.post("/attributes/{attribute_id}/in-place")
+def make_choice_in_place(ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> JSONResponse:
+    """A choice for a chooser; asks back where one looks much like it."""
+    try:
+        label = rules.parse_label(str(form.get("name", "")))
+        known = attributes.read(ctx, signed.actor, attribute_id).attribute.choices
+        near = doubles.near(label, [choice.label for choice in known]) if "sure" not in form else []
+        if near and label.casefold() not in [choice.label.casefold() for choice in known]:
+            return _asks(near)
+        added = attributes.add_choice(ctx, signed.actor, attribute_id, label)
+    except Refused as refusal:
+        return JSONResponse({"problem": refusal.problems[0].message}, 422)
+    return _answer(added.id, added.label)
+
+
+# --- joining and deleting ------------------------------------------------------------------------------------
+
+
+@router.get("/join/{kind}/{gone}")
+def plan_join(request: Request, ctx: Ctx, signed: Signed, kind: str, gone: int, into: int | None = None) -> Response:
+    """The dry run: what joining or deleting does."""
+    if kind not in joining.WORDS:
+        raise NotFound("There is no such part of the vocabulary.")
+    plan = joining.plan(ctx, signed.actor, kind, gone, into)
+    back = joining.address(ctx, kind, gone)
+    return page(
+        request, "vocabulary/join.html", part="vocabulary/join_part.html", plan=plan, words=joining.WORDS, back=back,
+        **_frame(signed),
+    )  # fmt: skip
+
+
+@router.post("/join/{kind}/{gone}")
+def join(ctx: Ctx, signed: Signed, form: Form, kind: str, gone: int) -> Response:
+    """Joins or deletes."""
+    if kind not in joining.WORDS:
+        raise NotFound("There is no such part of the vocabulary.")
+    into = str(form.get("into", ""))
+    back = joining.address(ctx, kind, gone)
+    joining.join(ctx, signed.actor, kind, gone, int(into) if into.isdecimal() else None)
+    return _to(back if kind == "attribute_choice" else back.rpartition("/")[0])

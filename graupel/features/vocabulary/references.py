@@ -1,0 +1,175 @@
+"""Where records refer to the vocabulary: how often a word is used, and putting another in its place by sets."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from graupel.core.errors import Refused
+from graupel.db import Tx
+from graupel.features.history import records
+from graupel.features.history.records import RecordKind
+from graupel.features.history.service import Recorder
+from graupel.features.history.store import json_field, json_object
+
+
+@dataclass(frozen=True)
+class Reference:
+    """A field of journalled records that holds the id of a record of the vocabulary.
+
+    ``kind``: of what is referred to; ``record`` and ``field``: of what refers; ``label``: what that is called,
+    in the plural; ``products``: SQL for the product that is meant, NULL for none. ``where`` narrows the
+    records; ``double`` is SQL for "a record that says the same of %(into)s is there already": then this one
+    goes. ``clash`` is SQL for a record that can't change; the products are named and nothing is done.
+    """
+
+    kind: str
+    record: str
+    field: str
+    label: str
+    products: str
+    where: str = "TRUE"
+    double: str = "FALSE"
+    clash: str = "FALSE"
+
+    @property
+    def records_kind(self) -> RecordKind:
+        """The kind of the records that refer."""
+        return records.kind_of(self.record)
+
+    @property
+    def column(self) -> str:
+        """The SQL column that refers."""
+        return self.records_kind.fields[self.field].sql
+
+
+_REFERENCES: list[Reference] = []
+
+
+def register(*references: Reference) -> None:
+    """Make references known; an area registers those of its records."""
+    _REFERENCES.extend(one for one in references if one not in _REFERENCES)
+
+
+def of(kind: str) -> list[Reference]:
+    """The references to a kind of record."""
+    return [one for one in _REFERENCES if one.kind == kind]
+
+
+@dataclass(frozen=True)
+class Use:
+    """How often a record is used: products, and records by what they are called."""
+
+    products: int
+    records: dict[str, int]
+
+    @property
+    def total(self) -> int:
+        """All records that refer to it."""
+        return sum(self.records.values())
+
+
+def product_counts(tx: Tx, kind: str, lang: str) -> dict[int, int]:
+    """How many products use each record of a kind, by its id; those that are not used are left out."""
+    parts = [
+        f"SELECT {one.column} AS id, {one.products} AS product FROM {one.records_kind.table} "
+        f"WHERE {one.column} IS NOT NULL AND {one.where}"
+        for one in of(kind)
+    ]
+    if not parts:
+        return {}
+    rows = tx.all(
+        f"SELECT id, COUNT(DISTINCT product) AS count FROM ({' UNION '.join(parts)}) used GROUP BY id", {"lang": lang}
+    )
+    return {row["id"]: row["count"] for row in rows if row["count"]}
+
+
+def use_of(tx: Tx, kind: str, record_id: int, lang: str) -> Use:
+    """Where one record is used."""
+    params = {"id": record_id, "lang": lang}
+    counted: dict[str, int] = {}
+    parts = []
+    for one in of(kind):
+        source = f"FROM {one.records_kind.table} WHERE {one.column} = %(id)s AND {one.where}"
+        count = int(tx.value(f"SELECT COUNT(*) {source}", params))
+        if count:
+            counted[one.label] = counted.get(one.label, 0) + count
+        parts.append(f"SELECT {one.products} AS product {source}")
+    products = tx.value(f"SELECT COUNT(DISTINCT product) FROM ({' UNION '.join(parts)}) used", params) if parts else 0
+    return Use(int(products), counted)
+
+
+def clashes(tx: Tx, kind: str, gone: int, into: int, lang: str) -> list[int]:
+    """Products in which ``into`` can't take the place of ``gone``; at most ten."""
+    params = {"gone": gone, "into": into, "lang": lang}
+    found: list[int] = []
+    for one in of(kind):
+        rows = tx.all(
+            f"SELECT DISTINCT {one.products} AS id FROM {one.records_kind.table} "
+            f"WHERE {one.column} = %(gone)s AND {one.where} AND {one.clash} LIMIT 10",
+            params,
+        )
+        found += [row["id"] for row in rows if row["id"] not in found]
+    return found
+
+
+def replace(tx: Tx, recorder: Recorder, kind: str, gone: int, into: int | None, lang: str) -> None:
+    """Put ``into`` in the place of ``gone`` wherever it stands, or nothing (None), and journal it, by sets.
+
+    Raises Refused where a record can't change.
+    """
+    params: dict[str, Any] = {"gone": gone, "into": into, "lang": lang, "set": recorder.change_set_id}
+    if into is not None and (products := clashes(tx, kind, gone, into, lang)):
+        raise Refused.because(
+            "join.clash",
+            f"{len(products)} products have variants of both, such as number {products[0]}. "
+            "Take one of the two away there first.",
+        )
+    for one in of(kind):
+        target = one.records_kind
+        where = f"{one.column} = %(gone)s AND {one.where}"
+        _journal_doubles(tx, one, target, f"{where} AND {one.double if into is not None else 'TRUE'}", params, into)
+        if into is None and not _may_be_empty(one):
+            continue
+        column = target.fields[one.field]
+        tx.run(
+            f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+                SELECT %(set)s, '{one.record}', {target.key}, {target.version} + 1,
+                       {json_object([json_field(one.field, column)])},
+                       {json_object([json_field(one.field, column, "%(into)s")])}
+                FROM {target.table} WHERE {where}
+                ON DUPLICATE KEY UPDATE was = JSON_MERGE_PATCH(VALUES(was), change_row.was),
+                   became = JSON_MERGE_PATCH(change_row.became, VALUES(became)), version = VALUES(version)""",
+            params,
+        )
+        tx.run(
+            f"""UPDATE change_row r STRAIGHT_JOIN {target.table} ON {target.key} = r.record_id
+                SET {one.column} = %(into)s, {target.version} = {target.version} + 1 {target.touch}
+                WHERE r.change_set_id = %(set)s AND r.record_kind = '{one.record}' AND {where}""",
+            params,
+        )
+
+
+def _may_be_empty(one: Reference) -> bool:
+    """Whether a record can do without: a product without a brand is one, a tagging without its tag is none."""
+    return one.record in ("product",)
+
+
+def _journal_doubles(
+    tx: Tx, one: Reference, target: RecordKind, where: str, params: dict[str, Any], into: int | None
+) -> None:
+    """Remove records that would say what another says already; without ``into``, all that can't do without."""
+    if into is None and _may_be_empty(one):
+        return
+    fields = json_object([json_field(name, column) for name, column in target.fields.items()])
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, '{one.record}', {target.key}, {target.version} + 1, {fields}, NULL
+            FROM {target.table} WHERE {where}
+            ON DUPLICATE KEY UPDATE was = JSON_MERGE_PATCH(VALUES(was), change_row.was), became = NULL,
+               version = VALUES(version)""",
+        params,
+    )
+    tx.run(
+        f"""DELETE x FROM {target.plain} x JOIN change_row r ON r.record_id = x.id
+            WHERE r.change_set_id = %(set)s AND r.record_kind = '{one.record}' AND r.became IS NULL""",
+        params,
+    )

@@ -1,0 +1,289 @@
+"""Reading the vocabulary, and what a merchant does with brands and tags."""
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import doubles
+from graupel.core.attributes import Attribute, Choice, Kind
+from graupel.core.doubles import Double
+from graupel.core.errors import NotFound, Refused
+from graupel.core.product_types import Need, ProductType, TypeAttribute
+from graupel.core.roles import Actor, Role
+from graupel.db import DuplicateKey, Tx
+from graupel.features.history import service as history
+from graupel.features.vocabulary import references, store
+
+LENGTHS = {"brand": 120, "tag": 60, "type": 80}
+WORDS = {"brand": "brand", "tag": "tag", "type": "product type"}
+EXAMPLES = {"brand": "Carrow Mill", "tag": "summer", "type": "Yarn"}
+
+
+@dataclass(frozen=True)
+class Vocabulary:
+    """The attributes, types, brands and tags as they are at a moment. ``attributes``: with private ones if asked."""
+
+    attributes: Mapping[int, Attribute]
+    types: Mapping[int, ProductType]
+    brands: Mapping[int, str]
+    tags: Mapping[int, str]
+
+    def type_of(self, type_id: int | None) -> ProductType | None:
+        """A product type, or None."""
+        return self.types.get(type_id or 0)
+
+
+def load(tx: Tx, product_id: int | None = None) -> Vocabulary:
+    """The whole vocabulary as a transaction sees it; with the private attributes of a product, if one is named."""
+    attributes = load_attributes(tx, store.attributes(tx, product_id))
+    rows = store.types(tx)
+    members: dict[int, list[TypeAttribute]] = {}
+    for row in store.type_attributes(tx, [row["id"] for row in rows]):
+        if row["attribute_id"] in attributes:
+            members.setdefault(row["type_id"], []).append(_type_attribute(row, attributes))
+    return Vocabulary(
+        attributes,
+        {
+            row["id"]: ProductType(
+                row["id"], row["name"], tuple(members.get(row["id"], ())), row["code_prefix"], row["next_number"]
+            )
+            for row in rows
+        },
+        {row["id"]: row["name"] for row in store.names(tx, "brand")},
+        {row["id"]: row["name"] for row in store.names(tx, "tag")},
+    )
+
+
+def current(ctx: Context, tx: Tx, product_id: int | None = None) -> Vocabulary:
+    """The vocabulary for looking, not for deciding: what is shared is kept until the catalogue changes."""
+    shared = ctx.counts.get((history.stamp(tx), "vocabulary"), lambda: load(tx))
+    own = load_attributes(tx, store.attributes_of_product(tx, product_id)) if product_id else {}
+    return replace(shared, attributes={**shared.attributes, **own}) if own else shared
+
+
+def read(ctx: Context, product_id: int | None = None) -> Vocabulary:
+    """The vocabulary; everybody may see it."""
+    return ctx.db.run(lambda tx: current(ctx, tx, product_id))
+
+
+def load_attributes(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> dict[int, Attribute]:
+    """Attributes with their choices, by id, in the order of the rows."""
+    choices: dict[int, list[Choice]] = {}
+    for row in store.choices(tx, [row["id"] for row in rows]):
+        choices.setdefault(row["attribute_id"], []).append(choice_of(row))
+    return {
+        row["id"]: Attribute(
+            row["id"],
+            row["name"],
+            Kind(row["kind"]),
+            row["family"],
+            row["unit"],
+            row["help"],
+            row["product_id"],
+            tuple(choices.get(row["id"], ())),
+        )
+        for row in rows
+    }
+
+
+def choice_of(row: Mapping[str, Any]) -> Choice:
+    """A choice from its row."""
+    return Choice(row["id"], row["label"], row["code"], row["swatch"], row["swatch_media_id"], row["position"])
+
+
+def _type_attribute(row: Mapping[str, Any], attributes: Mapping[int, Attribute]) -> TypeAttribute:
+    when = (row["when_attribute_id"], row["when_choice_id"]) if row["when_choice_id"] else None
+    return TypeAttribute(
+        attributes[row["attribute_id"]], row["group_name"], Need(row["need"]), when, bool(row["may_differ"])
+    )
+
+
+# --- brands and tags -----------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Named:
+    """A brand, tag or type, and how many products use it."""
+
+    id: int
+    name: str
+    products: int
+
+
+def list_named(ctx: Context, actor: Actor, kind: str) -> list[Named]:
+    """All of a kind, in alphabetical order."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> list[Named]:
+        counts = references.product_counts(tx, kind, ctx.settings.language)
+        return [Named(row["id"], row["name"], counts.get(row["id"], 0)) for row in store.names(tx, kind)]
+
+    return ctx.db.run(work)
+
+
+def product_counts(ctx: Context, kind: str) -> dict[int, int]:
+    """How many products use each record of a kind."""
+    return ctx.db.run(
+        lambda tx: ctx.counts.get(
+            (history.stamp(tx), "uses", kind), lambda: references.product_counts(tx, kind, ctx.settings.language)
+        )
+    )
+
+
+@dataclass(frozen=True)
+class NamedDetail:
+    """One brand, tag or type, where it is used, and names much like it."""
+
+    id: int
+    name: str
+    version: int
+    use: references.Use
+    doubles: list[tuple[int, Double]] = field(default_factory=list)
+    tags: list[str] = field(default_factory=list)
+
+
+def read_named(ctx: Context, actor: Actor, kind: str, record_id: int) -> NamedDetail:
+    """One of them. Raises NotFound."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> NamedDetail:
+        row = store.named(tx, kind, record_id)
+        if row is None:
+            raise NotFound(f"There is no {WORDS[kind]} {record_id}.")
+        return NamedDetail(
+            record_id,
+            row["name"],
+            row["version"],
+            references.use_of(tx, kind, record_id, ctx.settings.language),
+            _doubles(tx, kind, row["name"]),
+            [g["name"] for g in store.taggings(tx, kind, [record_id])] if kind == "brand" else [],
+        )
+
+    return ctx.db.run(work)
+
+
+def _doubles(tx: Tx, kind: str, name: str) -> list[tuple[int, Double]]:
+    ids = {row["name"]: row["id"] for row in store.names(tx, kind)}
+    return [(ids[double.other], double) for double in doubles.near(name, ids)]
+
+
+@dataclass(frozen=True)
+class Made:
+    """A record that was made, or was there, and the names that look much like it."""
+
+    id: int
+    name: str
+    is_new: bool
+    doubles: list[Double] = field(default_factory=list)
+
+
+def make(ctx: Context, actor: Actor, kind: str, name: str) -> Made:
+    """The brand, tag or type of this name, made where it is not there, with those that look like it. Raises Refused."""
+    actor.require(Role.EDITOR)
+    name = parse_name(kind, name)
+
+    def work(tx: Tx) -> Made:
+        known = store.by_name(tx, kind, name)
+        if known is not None:
+            return Made(known, name, False)
+        near = [double for _, double in _doubles(tx, kind, name)]
+        with history.change_set(tx, actor, f"{kind}.make", f"{WORDS[kind].capitalize()} made: {name}") as recorder:
+            return Made(make_within(tx, recorder, kind, name), name, True, near)
+
+    try:
+        return ctx.db.run(work)
+    except DuplicateKey:  # somebody made the same at the same moment
+        return ctx.db.run(work)
+
+
+def make_within(tx: Tx, recorder: history.Recorder, kind: str, name: str) -> int:
+    """The id of the brand, tag or type of a clean name, made and recorded where it is not there."""
+    known = store.by_name(tx, kind, name)
+    if known is not None:
+        return known
+    record_id = store.insert_named(tx, kind, name)
+    recorder.made(kind, record_id, {"name": name, **({"code_prefix": ""} if kind == "type" else {})})
+    return record_id
+
+
+def parse_name(kind: str, text: str) -> str:
+    """A name on one line. Raises Refused where it is empty or too long."""
+    name = re.sub(r"\s+", " ", re.sub(r"[\x00-\x1f\x7f]", " ", text)).strip()
+    if not name or len(name) > LENGTHS[kind]:
+        raise Refused.because(
+            f"{kind}.name",
+            f"A {WORDS[kind]} needs a name of 1 to {LENGTHS[kind]} characters, such as {EXAMPLES[kind]}.",
+            "name",
+        )
+    return name
+
+
+def rename(ctx: Context, actor: Actor, kind: str, record_id: int, name: str) -> None:
+    """Another name for a brand or tag. Raises Refused where another has it: then the two can be joined."""
+    actor.require(Role.EDITOR)
+    name = parse_name(kind, name)
+
+    def work(tx: Tx) -> None:
+        row = store.named(tx, kind, record_id, lock=True)
+        if row is None:
+            raise NotFound(f"There is no {WORDS[kind]} {record_id}.")
+        title = f"{WORDS[kind].capitalize()} renamed: {row['name']} → {name}"
+        with history.change_set(tx, actor, f"{kind}.rename", title) as recorder:
+            if recorder.changed(kind, record_id, {"name": row["name"]}, {"name": name}, row["version"] + 1):
+                store.rename(tx, kind, record_id, name)
+
+    try:
+        ctx.db.run(work)
+    except DuplicateKey as error:
+        raise Refused.because(
+            f"{kind}.taken", f"There is a {WORDS[kind]} “{name}” already. Join the two instead.", "name"
+        ) from error
+
+
+# --- taggings ------------------------------------------------------------------------------------------------
+
+
+def tag_ids_of(tx: Tx, kind: str, record_id: int) -> tuple[int, ...]:
+    """The tags that a record carries, in alphabetical order."""
+    return tuple(row["tag_id"] for row in store.taggings(tx, kind, [record_id]))
+
+
+def tags_of(tx: Tx, kind: str, record_ids: Sequence[int]) -> dict[int, list[str]]:
+    """The names of the tags that records carry, by the records' ids."""
+    found: dict[int, list[str]] = {}
+    for row in store.taggings(tx, kind, record_ids):
+        found.setdefault(row["record_id"], []).append(row["name"])
+    return found
+
+
+def set_tags(tx: Tx, recorder: history.Recorder, kind: str, record_id: int, tag_ids: Iterable[int]) -> bool:
+    """Make a record's tags these; returns whether anything differed. Raises Refused for a tag that is not there."""
+    wanted = set(tag_ids)
+    there = {row["tag_id"]: row for row in store.taggings(tx, kind, [record_id])}
+    if len(store.names_of(tx, "tag", sorted(wanted))) != len(wanted):
+        raise Refused.because("tag.unknown", "A tag is not there any more. Choose it again.", "tags")
+    for tag_id in there.keys() - wanted:
+        row = there[tag_id]
+        recorder.removed(
+            "tagging", row["id"], {"tag_id": tag_id, "kind": kind, "record_id": record_id}, row["version"] + 1
+        )
+        store.delete_tagging(tx, row["id"])
+    for tag_id in sorted(wanted - there.keys()):
+        tagging_id = store.insert_tagging(tx, tag_id, kind, record_id)
+        recorder.made("tagging", tagging_id, {"tag_id": tag_id, "kind": kind, "record_id": record_id})
+    return wanted != there.keys()
+
+
+def put_tags(ctx: Context, actor: Actor, kind: str, record_id: int, names: Iterable[str]) -> None:
+    """Make the tags of a category, brand or picture these, by name; new ones are made. Raises Refused."""
+    actor.require(Role.EDITOR)
+    wanted = [parse_name("tag", name) for name in names if name.strip()]
+
+    def work(tx: Tx) -> None:
+        with history.change_set(tx, actor, "tag.put", f"Tags put on a {kind}") as recorder:
+            ids = [make_within(tx, recorder, "tag", name) for name in dict.fromkeys(wanted)]
+            set_tags(tx, recorder, kind, record_id, ids)
+
+    ctx.db.run(work)

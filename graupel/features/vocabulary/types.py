@@ -1,0 +1,149 @@
+"""What a merchant does with product types."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from graupel.context import Context
+from graupel.core.errors import NotFound, Refused
+from graupel.core.product_types import Need, ProductType, code_of, parse_prefix
+from graupel.core.roles import Actor, Role
+from graupel.db import DuplicateKey, Tx
+from graupel.features.history import service as history
+from graupel.features.vocabulary import references, service, store
+
+FIELDS = ("group_name", "position", "need", "when_attribute_id", "when_choice_id", "may_differ")
+
+
+@dataclass(frozen=True)
+class Member:
+    """An attribute of a type as the type's page has it, in its place of the order."""
+
+    attribute_id: int
+    group: str = ""
+    need: Need = Need.NO
+    when_choice_id: int | None = None
+    may_differ: bool = False
+
+
+@dataclass(frozen=True)
+class Detail:
+    """A type and how it is used."""
+
+    type: ProductType
+    version: int
+    use: references.Use
+    vocabulary: service.Vocabulary
+
+
+def read(ctx: Context, actor: Actor, type_id: int) -> Detail:
+    """One type. Raises NotFound."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> Detail:
+        row = store.named(tx, "type", type_id)
+        if row is None:
+            raise NotFound(f"There is no product type {type_id}.")
+        vocabulary = service.load(tx)
+        use = references.use_of(tx, "type", type_id, ctx.settings.language)
+        return Detail(vocabulary.types[type_id], row["version"], use, vocabulary)
+
+    return ctx.db.run(work)
+
+
+def save(ctx: Context, actor: Actor, type_id: int, name: str, prefix: str, members: Sequence[Member]) -> None:
+    """Name, code prefix and attributes of a type, in order.
+
+    A product keeps its values of an attribute that the type no longer names: they are set aside, and come back
+    with it. Raises Refused, NotFound.
+    """
+    actor.require(Role.EDITOR)
+    name, prefix = service.parse_name("type", name), parse_prefix(prefix)
+
+    def work(tx: Tx) -> None:
+        row = store.named(tx, "type", type_id, lock=True)
+        if row is None:
+            raise NotFound(f"There is no product type {type_id}.")
+        with history.change_set(tx, actor, "type.change", f"Product type changed: {name}") as recorder:
+            before = {key: row[key] for key in ("name", "code_prefix")}
+            after = {"name": name, "code_prefix": prefix}
+            if recorder.changed("type", type_id, before, after, row["version"] + 1):
+                store.update_type(tx, type_id, after)
+            save_members(tx, recorder, type_id, members)
+
+    try:
+        ctx.db.run(work)
+    except DuplicateKey as error:
+        raise Refused.because("type.taken", f"There is a product type “{name}” already.", "name") from error
+
+
+def save_members(tx: Tx, recorder: history.Recorder, type_id: int, members: Sequence[Member]) -> None:
+    """Make a type's attributes these, in this order. Raises Refused where one can't be."""
+    attributes = service.load_attributes(tx, store.attributes(tx))
+    ids = [member.attribute_id for member in members]
+    if len(set(ids)) != len(ids) or not set(ids) <= attributes.keys():
+        raise Refused.because("type.attributes", "An attribute is named twice, or is not there any more.", "attributes")
+    there = {row["attribute_id"]: row for row in store.type_attributes(tx, [type_id])}
+    for attribute_id in there.keys() - set(ids):
+        row = there[attribute_id]
+        values = {"type_id": type_id, "attribute_id": attribute_id, **{name: row[name] for name in FIELDS}}
+        recorder.removed("type_attribute", row["id"], values, row["version"] + 1)
+        store.delete_type_attribute(tx, row["id"])
+    owners = {choice.id: a.id for a in attributes.values() for choice in a.choices}
+    for position, member in enumerate(members):
+        values = _columns(member, position, owners)
+        if values["may_differ"] and not attributes[member.attribute_id].can_vary:
+            raise Refused.because(
+                "type.may_differ", f"Variants can't differ by {attributes[member.attribute_id].name}.", "attributes"
+            )
+        _write_member(tx, recorder, type_id, member.attribute_id, there.get(member.attribute_id), values)
+
+
+def add_member(tx: Tx, recorder: history.Recorder, type_id: int, member: Member) -> None:
+    """Put one more attribute at the end of a type; one that is there already stays as it is."""
+    there = store.type_attributes(tx, [type_id])
+    if member.attribute_id in [row["attribute_id"] for row in there]:
+        return
+    position = max((row["position"] + 1 for row in there), default=0)
+    values = {**_columns(member, position, {}), "group_name": there[-1]["group_name"] if there else ""}
+    _write_member(tx, recorder, type_id, member.attribute_id, None, values)
+
+
+def _columns(member: Member, position: int, owners: dict[int, int]) -> dict[str, Any]:
+    conditional = member.need is Need.WHEN
+    if conditional and member.when_choice_id not in owners:
+        raise Refused.because(
+            "type.when", "Choose the value that makes the attribute needed, or that it is needed always.", "attributes"
+        )
+    return {
+        "group_name": " ".join(member.group.split())[:60],
+        "position": position,
+        "need": str(member.need),
+        "when_attribute_id": owners[member.when_choice_id or 0] if conditional else None,
+        "when_choice_id": member.when_choice_id if conditional else None,
+        "may_differ": int(member.may_differ),
+    }
+
+
+def _write_member(
+    tx: Tx,
+    recorder: history.Recorder,
+    type_id: int,
+    attribute_id: int,
+    row: dict[str, Any] | None,
+    values: dict[str, Any],
+) -> None:
+    if row is None:
+        whole = {"type_id": type_id, "attribute_id": attribute_id, **values}
+        recorder.made("type_attribute", store.insert_type_attribute(tx, whole), whole)
+    elif recorder.changed(
+        "type_attribute", row["id"], {name: row[name] for name in FIELDS}, values, row["version"] + 1
+    ):
+        store.update_type_attribute(tx, row["id"], values)
+
+
+def next_code(tx: Tx, kind: ProductType | None) -> str | None:
+    """A new product code of the type's scheme; None where it has none. The number is used up."""
+    if kind is None or not kind.code_prefix:
+        return None
+    return code_of(kind.code_prefix, store.take_number(tx, kind.id))
