@@ -3,19 +3,29 @@
 import io
 import zlib
 from collections.abc import Callable
+from dataclasses import dataclass
+from decimal import Decimal
 
 from graupel.context import Context
+from graupel.core.attributes import Attribute, Fact, read_fact
 from graupel.core.errors import Refused
 from graupel.core.products import Picture, ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.demo import catalogue, pictures
-from graupel.demo.catalogue import Good
+from graupel.demo import vocabulary as words
+from graupel.demo.catalogue import Good, Numbers
 from graupel.features.categories import service as categories
 from graupel.features.files import service as files
 from graupel.features.listings import service as listings
 from graupel.features.media import service as media
 from graupel.features.products import service as products
 from graupel.features.users import service as users
+from graupel.features.variants import service as variants
+from graupel.features.variants.service import Wish
+from graupel.features.vocabulary import attributes, types
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary.attributes import ChoiceTyped, Definition
+from graupel.features.vocabulary.types import Member
 from graupel.jobs.worker import Worker
 
 PEOPLE = [
@@ -26,10 +36,10 @@ PEOPLE = [
 LISTED = 14
 PRICE_LIST = (
     "sku,name,price,weight,category,description\n"
-    'LAN-SO-HEA,,"19,20",,,\nLAN-SO-JUN,,"19,20",,,\nLAN-SO-RUS,,18.50,,,\n'
-    'NDL-CI-450,"Circular needle, steel, 4.5 mm, 80 cm",8.90,22 g,Needles > Circular,Steel needle of 4.5 mm.\n'
-    'HOOK-400,"Crochet hook, plum wood, 4 mm",7.50,12 g,Hooks,A hook of plum wood.\n'
-    "RIB-VEL-TAR,,$ 2.80,,,\n"
+    'BT-HO-SQ-01,,"5,80",,,\nBT-HO-TO-02,,"5,80",,,\nBT-SH-SQ-07,,6.40,,,\n'
+    'NDL-GAUGE,"Needle gauge, brass",8.90,22 g,Needles > Gauges,A gauge of brass with fourteen holes.\n'
+    'HOOK-SET,"Set of crochet hooks, plum wood",17.50,62 g,Needles > Hooks,Six hooks of plum wood in a roll.\n'
+    "BT-SH-TO-08,,$ 2.80,,,\n"
 )
 
 
@@ -43,10 +53,13 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     for email, name, role, password in PEOPLE:
         users.add_user(ctx, SYSTEM, email, name, role, password)
     editor = users.actor_by_email(ctx, PEOPLE[1][0])
+    known = _make_vocabulary(ctx, editor)
+    numbers = catalogue.Numbers()
     made = {}
     for good in catalogue.goods():
-        made[good.sku] = (_make(ctx, editor, good), good)
-    say(f"{len(made)} products with pictures")
+        made[good.sku] = (_make(ctx, editor, good, known, numbers), good)
+    variants_made = ctx.db.run(lambda tx: tx.value("SELECT COUNT(*) FROM variant"))
+    say(f"{len(made)} products with {variants_made:,} variants and pictures")
     worker = Worker(ctx)
     _bring_in(ctx, editor, worker)
     owner = users.actor_by_email(ctx, PEOPLE[0][0])
@@ -56,31 +69,110 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     say("one price list brought in, Ostlerby connected")
 
 
-def _make(ctx: Context, actor: Actor, good: Good) -> int:
-    category = categories.make(ctx, actor, good.category)
-    shown: tuple[Picture, ...] = ()
-    if good.picture:
-        kind, colour, side = good.picture
-        content = pictures.draw(kind, colour, zlib.crc32(good.sku.encode()), side)
-        file = media.take(ctx, actor, f"{good.sku.lower()}.jpg", content)
-        shown = (Picture(file.id, good.alt),)
-    return products.create(
-        ctx,
-        actor,
-        ProductValues(
-            name=good.name,
-            sku=good.sku,
-            price=good.amount,
-            weight_g=good.weight_g,
-            category_id=category.id,
-            brand=good.brand,
-            mpn=good.mpn,
-            gtin=good.gtin,
-            description=good.description,
-            status=Status(good.status),
-            pictures=shown,
-        ),
+@dataclass(frozen=True)
+class Words:
+    """Ids of what was made: types and attributes by name, choices by attribute and label."""
+
+    types: dict[str, int]
+    attributes: dict[str, Attribute]
+
+    def choice(self, attribute: str, label: str) -> int:
+        """The id of a choice."""
+        return next(choice.id for choice in self.attributes[attribute].choices if choice.label == label)
+
+
+def _make_vocabulary(ctx: Context, actor: Actor) -> Words:
+    made = {}
+    for name, (kind, unit, choices, help_text) in words.ATTRIBUTES.items():
+        wanted = Definition(name, kind, unit, help_text, choices)
+        made[name] = attributes.read(ctx, actor, attributes.make(ctx, actor, wanted).id).attribute
+    colour = made["Colour"]
+    swatches = [ChoiceTyped(one.id, one.label, *words.COLOURS[one.label]) for one in colour.choices]
+    attributes.save_choices(ctx, actor, colour.id, swatches)
+    types_made = {}
+    for name, (prefix, members) in words.TYPES.items():
+        type_id = vocabulary.make(ctx, actor, "type", name).id
+        types_made[name] = type_id
+        in_order = [Member(made[one].id, group, need, None, differs) for one, group, need, differs in members]
+        types.save(ctx, actor, type_id, name, prefix, in_order)
+    return Words(types_made, made)
+
+
+def _make(ctx: Context, actor: Actor, good: Good, known: Words, numbers: Numbers) -> int:
+    """One product, then its variants with prices, stock and GTINs of their own."""
+    product_id = products.create(ctx, actor, _values(ctx, actor, good, known, numbers))
+    if good.axes:
+        _vary(ctx, actor, product_id, good, known, numbers)
+    return product_id
+
+
+def _values(ctx: Context, actor: Actor, good: Good, known: Words, numbers: Numbers) -> ProductValues:
+    shown: list[Picture] = []
+    for number, shot in enumerate(good.shots):
+        content = pictures.draw(shot.kind, shot.colour, zlib.crc32(f"{good.sku}{number}".encode()), shot.side)
+        file = media.take(ctx, actor, f"{good.sku.lower()}-{number + 1}.jpg", content)
+        if file.id not in [picture.media_id for picture in shown]:
+            shown.append(Picture(file.id, shot.alt))
+    facts = {known.attributes[name].id: _fact(known, name, said) for name, said in good.facts.items()}
+    single = not good.axes
+    return ProductValues(
+        name=good.name,
+        code=good.sku,
+        type_id=known.types[good.kind],
+        sku=good.sku,
+        price=good.amount,
+        list_price=Decimal(good.list_price) if good.list_price else None,
+        cost=Decimal(good.cost) if good.cost else None,
+        weight_g=good.weight_g,
+        stock=good.stocked * 7 % 40 if single and good.stocked is not None else None,
+        category_id=categories.make(ctx, actor, good.category).id,
+        categories=tuple(categories.make(ctx, actor, path).id for path in good.further),
+        brand=good.brand,
+        mpn=good.mpn,
+        gtin=numbers.next() if single and good.gtins else None,
+        tags=good.tags,
+        short_text=good.short_text,
+        description=good.description,
+        key_points=good.key_points,
+        status=Status(good.status),
+        pictures=tuple(shown),
+        facts=facts,
     )
+
+
+def _fact(known: Words, name: str, said: tuple[str, ...]) -> Fact:
+    attribute = known.attributes[name]
+    typed = [str(known.choice(name, label)) for label in said] if attribute.has_choices else list(said)
+    return read_fact(attribute, typed)
+
+
+def _vary(ctx: Context, actor: Actor, product_id: int, good: Good, known: Words, numbers: Numbers) -> None:
+    """The one that is there gets the first value of each axis and another SKU; gaps are left out."""
+    axes = tuple(
+        (known.attributes[name].id, tuple(known.choice(name, label) for label in labels)) for name, labels in good.axes
+    )
+    first = products.read(ctx, actor, product_id).variants[0]
+    codes = [known.attributes[name].choice(known.choice(name, labels[0])) for name, labels in good.axes]
+    variants.save_one(ctx, actor, first.id, {"sku": "-".join([good.sku, *(one.code for one in codes if one)])})
+    wish = Wish(axes, {key: choices[0] for key, choices in axes})
+    planned = variants.plan_making(ctx, actor, product_id, wish)
+    kept = [one for place, one in enumerate(planned.plan.new) if not good.gaps or place % good.gaps]
+    variants.make(ctx, actor, product_id, wish, kept)
+    _fill_variants(ctx, actor, product_id, good, known, numbers)
+
+
+def _fill_variants(ctx: Context, actor: Actor, product_id: int, good: Good, known: Words, numbers: Numbers) -> None:
+    made = products.read(ctx, actor, product_id).variants
+    for label, price in good.own_prices.items():
+        axis = next(name for name, labels in good.axes if label in labels)
+        ids = [one.id for one in made if known.choice(axis, label) in one.combination]
+        if ids:
+            variants.set_values(ctx, actor, product_id, ids, "price", Decimal(price))
+    if good.stocked is not None:
+        stock = {one.id: (place * 11 + good.stocked * 7) % 37 for place, one in enumerate(made)}
+        variants.set_each(ctx, actor, product_id, "stock", stock)
+    if good.gtins:
+        variants.set_each(ctx, actor, product_id, "gtin", {one.id: numbers.next() for one in made})
 
 
 def _bring_in(ctx: Context, actor: Actor, worker: Worker) -> None:
@@ -101,7 +193,7 @@ def _list(ctx: Context, actor: Actor, channel_id: int, goods: list[tuple[int, Go
     """Send some goods of each kind; the hall answers while the demo runs."""
     sent = 0
     for number, (product_id, good) in enumerate(goods):
-        wanted = good.status == "live" and good.hall and (number % 4 == 0 or "QUA-TW-OAT" in good.sku)
+        wanted = good.status == "live" and good.hall and (number % 4 == 0 or number == 3)
         if not wanted or sent >= LISTED:
             continue
         listings.set_details(ctx, actor, product_id, channel_id, good.hall or "", good.name[:80])

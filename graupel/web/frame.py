@@ -1,5 +1,6 @@
 """Full pages and fragments, from the templates of all areas."""
 
+import re
 from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
@@ -12,6 +13,7 @@ from babel.numbers import format_currency, format_decimal
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import ChoiceLoader, Environment, FileSystemLoader, PrefixLoader, StrictUndefined
+from markupsafe import Markup
 from slugify import slugify
 
 from graupel.core import products
@@ -53,6 +55,7 @@ def make_templates(settings: Settings) -> Environment:
         size=_size,
         shown=products.show,
         urlquote=lambda text: quote(str(text), safe=""),
+        in_form=in_form,
         initials=lambda name: "".join(word[0] for word in name.split()[:2]).upper(),
     )
     env.globals.update(
@@ -65,6 +68,14 @@ def make_templates(settings: Settings) -> Environment:
     )
     env.globals["plural"] = plural
     return env
+
+
+_CONTROL = re.compile(r"<(input|select|textarea)\b(?![^>]*\sform=)")
+
+
+def in_form(markup: str, form_id: str) -> Markup:
+    """Fields of a form that stand outside of it: so another part, with forms of its own, may stand between them."""
+    return Markup(_CONTROL.sub(rf'<\1 form="{form_id}"', str(markup)))  # noqa: S704 - what a template made is safe
 
 
 def plural(count: int, one: str, many: str | None = None) -> str:

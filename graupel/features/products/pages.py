@@ -374,7 +374,8 @@ def _editor(
     added = [(part, part.data(ctx, signed.actor, product)) for part in parts.all_parts()] if product else []
     trail = history.of_records(ctx, signed.actor, product.history_keys) if product else []
     outline = [(key, label, _mark(looked.findings, fields)) for key, label, fields in OUTLINE]
-    outline[5:5] = [(part.key, part.label, part.mark(data)) for part, data in added]
+    outline[4:4] = [(part.key, part.label, part.mark(data)) for part, data in added if part.place == "middle"]
+    outline += [(part.key, part.label, part.mark(data)) for part, data in added if part.place == "end"]
     words = vocabulary.read(ctx, product.id if product else None)
     return page(
         request,

@@ -11,20 +11,21 @@ from graupel.features.products.service import Product
 
 @dataclass(frozen=True)
 class Part:
-    """A part: its name in the outline, its template, and what the template is given."""
+    """A part: its name in the outline, its template, and what the template is given. ``place``: middle or end."""
 
     key: str
     label: str
     template: str
     data: Callable[[Context, Actor, Product], dict[str, Any]]
     mark: Callable[[dict[str, Any]], str]
+    place: str = "end"
 
 
 _PARTS: list[Part] = []
 
 
 def register(part: Part) -> None:
-    """Add a part at the end of the editor."""
+    """Add a part to the editor."""
     _PARTS.append(part)
 
 

@@ -53,21 +53,14 @@ def _part_data(
     }
 
 
-parts.register(
-    parts.Part(
-        "variants",
-        "What varies",
-        "variants/part.html",
-        _part_data,
-        lambda data: (
-            "dash"
-            if not data["product"].varies
-            else "crossed"
-            if data["product"].unpriced and data["product"].values.price is None
-            else "full"
-        ),
-    )
-)
+def _mark(data: dict[str, Any]) -> str:
+    product = data["product"]
+    if not product.varies:
+        return "dash"
+    return "crossed" if product.unpriced and product.values.price is None else "full"
+
+
+parts.register(parts.Part("variants", "What varies", "variants/part.html", _part_data, _mark, "middle"))
 
 
 def _part(request: Request, ctx: Context, signed: Any, product_id: int, *, status: int = 200, **data: Any) -> Response:

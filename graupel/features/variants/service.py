@@ -441,6 +441,29 @@ def set_values(ctx: Context, actor: Actor, product_id: int, ids: Collection[int]
     return ctx.db.run(work)
 
 
+def set_each(ctx: Context, actor: Actor, product_id: int, name: str, values: Mapping[int, Any]) -> int:
+    """Set one field to a value of its own in each variant (id -> value), as a pasted column does.
+
+    Returns how many changed. Raises Refused, NotFound.
+    """
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        product = products.load(ctx, tx, product_id, lock=True)
+        known = {variant.id: variant for variant in product.variants}
+        if name not in (*FOR_MANY, "gtin") or not values.keys() <= known.keys():
+            raise Refused.because("variants.field", "A variant is not there any more, or this field can't be pasted.")
+        _refuse_unpriced(product, {key: {name: value} for key, value in values.items()})
+        groups: dict[Any, list[int]] = {}
+        for key, value in values.items():
+            groups.setdefault(int(value) if isinstance(value, bool) else value, []).append(key)
+        title = f"{len(values)} variants changed: {product.values.name}"
+        with history.change_set(tx, actor, "variants.set", title) as recorder:
+            return sum(store.change(tx, recorder, ids, {name: value}) for value, ids in groups.items())
+
+    return ctx.db.run(work)
+
+
 def save_one(
     ctx: Context, actor: Actor, variant_id: int, values: Mapping[str, Any], version: int | None = None
 ) -> None:

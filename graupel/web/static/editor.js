@@ -64,9 +64,12 @@ function richText(holder) {
   mark();
 }
 
+// The form's fields stand in the parts, not all inside the form element: other parts stand between them.
+function room() { return document.getElementById("parts"); }
+function ownEvent(form, event) { return event.target === form || event.target.form === form; }
 function pictures(form) {
-  const tiles = form.querySelector("[data-tiles]");
-  const drop = form.querySelector("[data-drop]");
+  const tiles = room().querySelector("[data-tiles]");
+  const drop = room().querySelector("[data-drop]");
   if (!tiles || !drop) return;
   new Sortable(tiles, { animation: 120, forceFallback: true, handle: "img", draggable: ".tile", onEnd: () => changed(form) });
   tiles.addEventListener("click", (event) => {
@@ -91,7 +94,7 @@ function upload(file, form) {
   const bar = document.createElement("progress");
   bar.setAttribute("aria-label", `Uploading ${file.name}`);
   line.append(file.name, bar);
-  form.querySelector("[data-uploads]").append(line);
+  room().querySelector("[data-uploads]").append(line);
   const request = new XMLHttpRequest();
   request.open("POST", "/media");
   request.setRequestHeader("X-CSRF-Token", document.querySelector("meta[name=csrf]").content);
@@ -139,14 +142,13 @@ function begin() {
   const form = document.getElementById("product-form");
   if (!form || form.dataset.begun) return;
   form.dataset.begun = "1";
-  form.querySelectorAll("[data-rich-text]").forEach(richText);
+  room().querySelectorAll("[data-rich-text]").forEach(richText);
   pictures(form);
   const refused = document.getElementById("refused") || document.getElementById("conflict");
   if (!refused || !kept) kept = refused ? new Map() : snapshot(form);
   // The buttons stand outside the form, in the bar: what the pressed one means is carried by a field.
   form.addEventListener("submit", (event) => { form.elements.then.value = (event.submitter && event.submitter.dataset.then) || form.elements.status.value; }, true);
-  form.addEventListener("input", () => showUnsaved(form));
-  form.addEventListener("change", () => showUnsaved(form));
+  for (const kind of ["input", "change"]) room().addEventListener(kind, (event) => { if (ownEvent(form, event)) showUnsaved(form); });
   showUnsaved(form); // a field that was swapped out may have spoken up last
   drafts(form);
   if (refused) { refused.scrollIntoView({ block: "center" }); refused.focus({ preventScroll: true }); }
@@ -158,7 +160,7 @@ document.addEventListener("htmx:afterSettle", begin);
 function fieldsOf(form) {
   const data = {};
   for (const name of snapshot(form).keys()) data[name] = new FormData(form).getAll(name);
-  for (const mark of form.querySelectorAll("[name=has]")) data[mark.value] = data[mark.value] || [];
+  for (const mark of [...form.elements].filter((one) => one.name === "has")) data[mark.value] = data[mark.value] || [];
   return data;
 }
 function drafts(form) {
@@ -175,8 +177,7 @@ function drafts(form) {
       if (unsaved(form)) localStorage.setItem(key, JSON.stringify({ at: Date.now(), fields: fieldsOf(form) }));
     }, 300);
   };
-  form.addEventListener("input", keep);
-  form.addEventListener("change", keep);
+  for (const kind of ["input", "change"]) room().addEventListener(kind, (event) => { if (ownEvent(form, event)) keep(); });
 }
 function offer(form, kept, key, place) {
   const now = fieldsOf(form);
@@ -200,7 +201,7 @@ function offer(form, kept, key, place) {
 async function putBack(form, fields, names) {
   for (const name of names) {
     if (name === "picture" || name === "alt") continue;
-    const elements = [...form.querySelectorAll(`[name="${CSS.escape(name)}"]`)];
+    const elements = [...form.elements].filter((one) => one.name === name);
     for (const element of elements) {
       const values = fields[name];
       if (element.tomselect) { for (const value of values) if (value && !element.tomselect.options[value]) element.tomselect.addOption({ value, text: value }); element.tomselect.setValue(element.multiple ? values : values[0] || ""); }
@@ -212,7 +213,7 @@ async function putBack(form, fields, names) {
   form.dispatchEvent(new Event("input", { bubbles: true }));
 }
 async function putPicturesBack(form, ids, alts) {
-  const tiles = form.querySelector("[data-tiles]");
+  const tiles = room().querySelector("[data-tiles]");
   const answers = await Promise.all(ids.map((id, place) => fetch(`/media/tile/${id}?alt=${encodeURIComponent(alts[place] || "")}`)));
   const texts = await Promise.all(answers.map((answer) => (answer.ok ? answer.text() : "")));
   tiles.innerHTML = texts.join("");
