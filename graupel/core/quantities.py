@@ -12,6 +12,7 @@ _PLAIN = re.compile(r"\d{1,10}(\.\d{1,2})?")
 _PLAIN_GRAMS = re.compile(r"(\d{1,7})(?: ?g)?")
 _BLANKS = re.compile(r"[\s\u00a0\u202f]+")
 _NUMBER = re.compile(r"[+-]?[\d.,']+")
+_SQUARED = re.compile(r"[A-Za-z]{1,4}[23]")
 _CURRENCY_SIGNS = {"€": "EUR", "$": "USD", "£": "GBP", "¥": "JPY", "₣": "CHF"}
 _GRAMS = {
     "mg": Decimal("0.001"),
@@ -115,7 +116,8 @@ def _number_and_word(text: str, what: str, example: str) -> tuple[str, str]:
     if before in ("-", "+"):
         before = ""
     word = before or after
-    if (before and after) or any(ch.isdigit() for ch in word) or len(word) > 12:
+    odd = any(ch.isdecimal() for ch in word) and not _SQUARED.fullmatch(word)
+    if (before and after) or odd or len(word) > 12:
         raise Refused.because(f"{what}.not_a_number", f"“{text}” is not a {what}. Write it like {example}.")
     return match.group().strip(), word
 

@@ -80,6 +80,11 @@ def test_no_write_is_taken_without_the_token_of_the_session(app, as_role, ctx):
     assert catalogue(ctx) == before
 
 
+VOCABULARY = [f"/vocabulary/{part}" for part in ("attributes", "types", "brands", "tags", "units", "doubles")]
+#: Posts that only show what is typed at the moment, and write nothing.
+LOOKING = ("/products/mirror/new", "/products/mirror/1", "/products/facts/new", "/products/facts/1")
+
+
 def test_a_viewer_sees_every_page_and_changes_nothing_through_any(app, as_role, ctx):
     viewer = as_role(Role.VIEWER)
     product_id = make_product(ctx, "FEL-1")
@@ -87,17 +92,28 @@ def test_a_viewer_sees_every_page_and_changes_nothing_through_any(app, as_role, 
     state = ctx.db.run(
         lambda tx: [
             tx.all(f"SELECT * FROM {t}")
-            for t in ("job", "change_set", "import_file", "api_token", "media", "category", "channel")
+            for t in (
+                "job",
+                "change_set",
+                "import_file",
+                "api_token",
+                "media",
+                "category",
+                "channel",
+                "brand",
+                "tag",
+                "attribute",
+            )
         ]
     )
     before = catalogue(ctx)
-    for path in PAGES[:-3]:
+    for path in [*PAGES[:-3], *VOCABULARY]:
         if path != "/products/new":
             assert viewer.get(path.format(product=product_id, file=file.id, change=newest(ctx))).status_code == 200, (
                 path
             )
     for _, path in paths_of(app, {"POST"}):
-        if path in ("/sign-in", "/sign-out") or "mirror" in path or "sessions" in path:
+        if path in ("/sign-in", "/sign-out", *LOOKING) or "sessions" in path:
             continue
         path = (
             path.replace("/products/1", f"/products/{product_id}")
@@ -128,7 +144,18 @@ def test_a_viewer_sees_every_page_and_changes_nothing_through_any(app, as_role, 
     assert state == ctx.db.run(
         lambda tx: [
             tx.all(f"SELECT * FROM {t}")
-            for t in ("job", "change_set", "import_file", "api_token", "media", "category", "channel")
+            for t in (
+                "job",
+                "change_set",
+                "import_file",
+                "api_token",
+                "media",
+                "category",
+                "channel",
+                "brand",
+                "tag",
+                "attribute",
+            )
         ]
     )
 

@@ -7,8 +7,8 @@ from graupel.db import Tx
 from graupel.features.history import records
 from graupel.features.history.records import Column, RecordKind, Shown
 from graupel.features.products import skus, store, summary
+from graupel.features.vocabulary import carriers, references
 from graupel.features.vocabulary import kinds as vocabulary_kinds
-from graupel.features.vocabulary import references
 from graupel.features.vocabulary.references import Reference
 
 #: A product that was made and that nobody changed since: whatever belongs to it moves its version.
@@ -110,6 +110,9 @@ def register_kinds(language: str) -> None:
     ]  # fmt: skip
     for name, label, alias, describe, fields in belonging:
         _register_belonging(name, label, alias, describe, fields)
+    carriers.register("product", "Products", records.kind_of("product").describe)
+    carriers.register("category", "Categories", records.kind_of("category").describe)
+    carriers.register("media", "Pictures", records.kind_of("media").describe)
     vocabulary_kinds.register_taggings()
     _register_references()
     summary.register()

@@ -454,12 +454,10 @@ def set_each(ctx: Context, actor: Actor, product_id: int, name: str, values: Map
         if name not in (*FOR_MANY, "gtin") or not values.keys() <= known.keys():
             raise Refused.because("variants.field", "A variant is not there any more, or this field can't be pasted.")
         _refuse_unpriced(product, {key: {name: value} for key, value in values.items()})
-        groups: dict[Any, list[int]] = {}
-        for key, value in values.items():
-            groups.setdefault(int(value) if isinstance(value, bool) else value, []).append(key)
+        plain = {key: int(value) if isinstance(value, bool) else value for key, value in values.items()}
         title = f"{len(values)} variants changed: {product.values.name}"
         with history.change_set(tx, actor, "variants.set", title) as recorder:
-            return sum(store.change(tx, recorder, ids, {name: value}) for value, ids in groups.items())
+            return store.change_each(tx, recorder, name, plain)
 
     return ctx.db.run(work)
 

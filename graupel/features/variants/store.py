@@ -17,7 +17,7 @@ MERGE = """ON DUPLICATE KEY UPDATE was = JSON_MERGE_PATCH(VALUES(was), change_ro
 
 def change(tx: Tx, recorder: Recorder, ids: Sequence[int], values: Mapping[str, Any]) -> int:
     """Write and journal the same values in many variants; returns how many differed."""
-    if not ids:
+    if not ids or not values:
         return 0
     fields = records.kind_of("variant").fields
     params = {f"new_{name}": value for name, value in values.items()}
@@ -34,6 +34,27 @@ def change(tx: Tx, recorder: Recorder, ids: Sequence[int], values: Mapping[str, 
     )
     sets = ", ".join(f"{fields[name].sql} = %(new_{name})s" for name in values)
     tx.run(f"UPDATE variant v SET {sets}, v.version = v.version + 1 WHERE {where}", params)
+    return count
+
+
+def change_each(tx: Tx, recorder: Recorder, name: str, values: Mapping[int, Any]) -> int:
+    """Write and journal one field that differs from variant to variant (id -> value); returns how many differed."""
+    field = records.kind_of("variant").fields[name]
+    tx.run("DROP TEMPORARY TABLE IF EXISTS new_value")
+    tx.run("CREATE TEMPORARY TABLE new_value (id INT UNSIGNED PRIMARY KEY, value VARCHAR(255)) CHARSET utf8mb4")
+    tx.many("INSERT INTO new_value VALUES (%s, %s)", [(key, value) for key, value in values.items()])
+    where = f"NOT (CONVERT({field.sql} USING utf8mb4) <=> n.value)"
+    became = json_object([json_field(name, field, "n.value")])
+    count = tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'variant', v.id, v.version + 1, {json_object([json_field(name, field)])}, {became}
+            FROM new_value n JOIN variant v ON v.id = n.id WHERE {where}""",
+        {"set": recorder.change_set_id},
+    )
+    tx.run(
+        f"UPDATE new_value n JOIN variant v ON v.id = n.id SET {field.sql} = n.value, v.version = v.version + 1 WHERE {where}"
+    )
+    tx.run("DROP TEMPORARY TABLE new_value")
     return count
 
 

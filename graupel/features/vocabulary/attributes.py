@@ -288,6 +288,7 @@ def save_choices(ctx: Context, actor: Actor, attribute_id: int, typed: Sequence[
     def work(tx: Tx) -> None:
         attribute = load_one(tx, attribute_id, lock=True)
         rows = {row["id"]: row for row in store.choices(tx, [attribute_id])}
+        now = dict(rows)
         with history.change_set(tx, actor, "attribute.choices", f"Choices changed: {attribute.name}") as recorder:
             for position, (choice_id, label, code, swatch) in enumerate(read_ones):
                 row = rows.get(choice_id)
@@ -296,19 +297,19 @@ def save_choices(ctx: Context, actor: Actor, attribute_id: int, typed: Sequence[
                 before = {name: row[name] for name in CHOICE_FIELDS}
                 after = before | {"label": label, "code": code, "swatch": swatch, "position": position}
                 if recorder.changed("attribute_choice", choice_id, before, after, row["version"] + 1):
-                    _update_choice(tx, rows, row, after)
+                    _update_choice(tx, now, choice_id, after)
 
     naming_doubles(ctx, "", work)
 
 
-def _update_choice(
-    tx: Tx, rows: Mapping[int, Mapping[str, Any]], row: Mapping[str, Any], after: Mapping[str, Any]
-) -> None:
+def _update_choice(tx: Tx, now: dict[int, dict[str, Any]], choice_id: int, after: Mapping[str, Any]) -> None:
     """Write one choice; one that still holds the wanted code or label steps aside first, for they may be swapped."""
-    for other in rows.values():
-        if other["id"] != row["id"] and (other["code"] == after["code"] or other["label"] == after["label"]):
-            store.update_choice(tx, other["id"], {**other, "code": f"~{other['id']}", "label": f"~{other['id']}"})
-    store.update_choice(tx, row["id"], after)
+    for other in list(now.values()):
+        if other["id"] != choice_id and (other["code"] == after["code"] or other["label"] == after["label"]):
+            now[other["id"]] = {**other, "code": f"~{other['id']}", "label": f"~{other['id']}"}
+            store.update_choice(tx, other["id"], now[other["id"]])
+    store.update_choice(tx, choice_id, after)
+    now[choice_id] = {**now[choice_id], **after}
 
 
 def _twice(read_ones: Sequence[tuple[int, str, str, str | None]]) -> list[Problem]:

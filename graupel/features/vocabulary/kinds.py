@@ -2,7 +2,7 @@
 
 from graupel.features.history import records
 from graupel.features.history.records import Column, RecordKind, Shown
-from graupel.features.vocabulary import references, store
+from graupel.features.vocabulary import carriers, references, store
 from graupel.features.vocabulary.references import Reference
 
 
@@ -123,6 +123,7 @@ def register_kinds() -> None:
 
 def register_taggings() -> None:
     """Taggings come after all that can carry a tag."""
+    carriers.register("brand", "Brands", records.kind_of("brand").describe)
     records.register(
         RecordKind(
             "tagging",

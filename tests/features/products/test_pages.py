@@ -15,10 +15,15 @@ __all__ = ["app", "as_role", "browser", "stranger"]
 
 def form_of(text: str) -> dict[str, str]:
     """The fields of the product form as the page sends them."""
-    form = re.search(r'<form id="product-form".*?</form>', text, re.S)[0]
-    found = dict(re.findall(r'<input[^>]*name="(\w+)"[^>]*value="([^"]*)"', form))
-    found |= dict(re.findall(r'<textarea[^>]*name="(\w+)"[^>]*>(.*?)</textarea>', form, re.S))
-    for name, options in re.findall(r'<select id="in-\w+" name="(\w+)".*?>(.*?)</select>', form, re.S):
+    found = {}
+    for control in re.findall(r"<input[^>]*>", text):
+        told = dict(re.findall(r'(\w[\w-]*)="([^"]*)"', control))
+        if told.get("form") == "product-form" or told.get("name") in ("version", "seen", "status"):
+            found[told.get("name", "")] = told.get("value", "")
+    found |= dict(re.findall(r'<textarea[^>]*name="(\w+)"[^>]*>(.*?)</textarea>', text, re.S))
+    for name, options in re.findall(
+        r'<select form="product-form" id="in-\w+" name="(\w+)".*?>(.*?)</select>', text, re.S
+    ):
         chosen = re.search(r'<option(?: value="(\d+)")? selected>([^<]*)', options)
         found[name] = (chosen[1] or chosen[2]) if chosen else ""
     found = {name: unescape(value) for name, value in found.items() if not name.startswith(("choose_", "has"))}
