@@ -15,7 +15,7 @@ class Shot:
     kind: str
     colour: str
     alt: str
-    side: int = 700
+    side: int = 520
 
 
 @dataclass(frozen=True)
@@ -154,7 +154,7 @@ def _yarns() -> Iterator[Good]:
                     "skein",
                     COLOURS[shade][1],
                     "" if draft and place_ else f"Skein of {name} in the colour {shade}",
-                    600,
+                    360 if place_ else 520,
                 )
                 for place_, shade in enumerate(shades[: 1 if number % 3 else 4])
             ),
@@ -296,7 +296,7 @@ def _ribbons() -> Iterator[Good]:
             (),
             "live",
             tuple(
-                Shot("ribbon", COLOURS[one][1], f"Roll of {weave.lower()} ribbon in {one}", 600) for one in shades[:2]
+                Shot("ribbon", COLOURS[one][1], f"Roll of {weave.lower()} ribbon in {one}", 520) for one in shades[:2]
             ),
             {"Width": (f"{width} mm",), "Notes for cutting": ("Cut on the slant, or it frays.",)},
             ("by the metre",),

@@ -108,9 +108,14 @@ def tree(tx: Tx) -> Tree:
     return Tree(store.all_rows(tx))
 
 
+def current(ctx: Context, tx: Tx) -> Tree:
+    """The tree as the transaction sees it, kept until the catalogue changes."""
+    return ctx.counts.get((history.stamp(tx), "tree"), lambda: tree(tx))
+
+
 def read_tree(ctx: Context) -> Tree:
     """The tree; everybody may see it."""
-    return ctx.db.run(tree)
+    return ctx.db.run(lambda tx: current(ctx, tx))
 
 
 def make(ctx: Context, actor: Actor, path: str) -> Category:

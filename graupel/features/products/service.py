@@ -142,7 +142,7 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
     if row is None:
         raise NotFound(f"There is no product {product_id}.")
     variants = tuple(variant_of(found) for found in store.variants(tx, [product_id]))
-    words = vocabulary.load(tx, product_id) if lock else vocabulary.current(ctx, tx, product_id)
+    words = vocabulary.current(ctx, tx, product_id)
     axes = _axes(store.axes(tx, [product_id]), variants, words)
     pictures = store.pictures(tx, product_id)
     files = media.by_ids(tx, [picture["media_id"] for picture in pictures])
@@ -164,7 +164,7 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
         row["made_at"],
         row["changed_at"],
         tuple(files[picture["media_id"]] for picture in pictures),
-        categories.tree(tx).path(row["category_id"]),
+        categories.current(ctx, tx).path(row["category_id"]),
         words,
     )
 
@@ -248,7 +248,7 @@ def create(ctx: Context, actor: Actor, values: ProductValues) -> int:
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> int:
-        words = vocabulary.load(tx)
+        words = vocabulary.current(ctx, tx)
         filled = _fill_blanks(tx, values, words.type_of(values.type_id))
         _refuse_problems(ctx, tx, filled, None, words)
         with history.change_set(tx, actor, "product.make", f"Product made: {values.name}") as recorder:
@@ -339,7 +339,7 @@ def save_within(ctx: Context, tx: Tx, recorder: history.Recorder, current: Produ
         store.update_product(tx, current.id, after, ctx.settings.language)
     _save_pictures(tx, recorder, current.id, values.pictures)
     _save_belongings(tx, recorder, current.id, values)
-    return Saved(_in_words(tx, current, values))
+    return Saved(_in_words(ctx, tx, current, values))
 
 
 def _save_only_variant(tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> None:
@@ -349,12 +349,12 @@ def _save_only_variant(tx: Tx, recorder: history.Recorder, current: Product, val
         store.update_variant(tx, only.id, becomes)
 
 
-def _in_words(tx: Tx, current: Product, values: ProductValues) -> list[tuple[str, str, str]]:
+def _in_words(ctx: Context, tx: Tx, current: Product, values: ProductValues) -> list[tuple[str, str, str]]:
     """What differs, as (label, before, after); of what is too long for a line, the label alone."""
     old, new = changes.diff(products.flat(current.values), products.flat(values) | _gone_facts(current.values, values))
     words = current.vocabulary
     assert words is not None
-    paths = categories.tree(tx)
+    paths = categories.current(ctx, tx)
 
     def shown(name: str, value: Any) -> str:
         if name == "category_id":
@@ -475,7 +475,7 @@ def check(ctx: Context, values: ProductValues, product_id: int | None = None) ->
 
     def work(tx: Tx) -> list[Problem]:
         current = load(ctx, tx, product_id) if product_id else None
-        words = current.vocabulary if current else vocabulary.load(tx)
+        words = current.vocabulary if current else vocabulary.current(ctx, tx)
         assert words is not None
         return _problems(ctx, tx, values, current, words)
 
@@ -504,7 +504,7 @@ def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | No
         problems.append(
             Problem("code.taken", f"The product code {values.code} belongs to product {other} already.", "code")
         )
-    tree = categories.tree(tx)
+    tree = categories.current(ctx, tx)
     for name, ids in (("category_id", (values.category_id,)), ("categories", values.categories)):
         if any(category_id is not None and category_id not in tree.by_id for category_id in ids):
             problems.append(Problem("category.unknown", "This category is not there any more. Choose another.", name))

@@ -103,7 +103,7 @@ def _fitting(
 
 def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
     stamp = history.stamp(tx)
-    tree = ctx.counts.get((stamp, "tree"), lambda: categories.tree(tx))
+    tree = categories.current(ctx, tx)
     words = vocabulary.current(ctx, tx)
     keeper = ctx.ones.get(FacetKeeper)
     with keeper.lock:

@@ -52,7 +52,8 @@ def change_each(tx: Tx, recorder: Recorder, name: str, values: Mapping[int, Any]
         {"set": recorder.change_set_id},
     )
     tx.run(
-        f"UPDATE new_value n JOIN variant v ON v.id = n.id SET {field.sql} = n.value, v.version = v.version + 1 WHERE {where}"
+        f"""UPDATE new_value n JOIN variant v ON v.id = n.id
+            SET {field.sql} = n.value, v.version = v.version + 1 WHERE {where}"""
     )
     tx.run("DROP TEMPORARY TABLE new_value")
     return count
