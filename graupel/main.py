@@ -14,6 +14,8 @@ import graupel.channels.ostlerby
 from graupel import logs
 from graupel.context import Context
 from graupel.db import Database, DatabaseUnavailable, pending
+from graupel.features.bulk import jobs as bulk_jobs
+from graupel.features.bulk import pages as bulk_pages
 from graupel.features.categories import pages as category_pages
 from graupel.features.files import jobs as file_jobs
 from graupel.features.files import pages as file_pages
@@ -38,7 +40,7 @@ from graupel.web import errors, frame, problem
 from graupel.web.security import Guard
 
 #: Imported for what they register.
-JOB_MODULES = (history_jobs, file_jobs, listing_jobs)
+JOB_MODULES = (history_jobs, file_jobs, listing_jobs, bulk_jobs)
 STATIC = Path(__file__).parent / "web" / "static"
 
 
@@ -79,8 +81,10 @@ def make_app(ctx: Context) -> ASGIApp:
         media_pages.router,
         product_pages.router,
         variant_pages.router,
+        variant_pages.table_router,
         listing_pages.router,
         file_pages.router,
+        bulk_pages.router,
         shop_pages.router,
     ):
         app.include_router(router)

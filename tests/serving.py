@@ -62,7 +62,7 @@ def paths_of(app, methods: set[str]) -> list[tuple[str, str]]:
     found = []
     for route in _routes(app.app.router):
         for method in (getattr(route, "methods", None) or set()) & methods:
-            found.append((method, re.sub(r"{\w+}", "1", route.path)))
+            found.append((method, re.sub(r"{[\w:]+}", "1", route.path)))
     return sorted(found)
 
 

@@ -4,7 +4,7 @@ import base64
 import binascii
 import json
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
@@ -13,7 +13,7 @@ from urllib.parse import urlencode
 from graupel.core.products import Status
 
 PAGE_SIZE = 50
-SORTS = {"name": "Product", "sku": "Code or SKU", "price": "Price", "stock": "Stock", "changed": "Changed"}
+SORTS = ("name", "sku", "price", "stock", "changed")
 DEFAULT_SORT = "-changed"
 #: Words that InnoDB's full-text index leaves out (information_schema.INNODB_FT_DEFAULT_STOPWORD).
 STOPWORDS = frozenset(
@@ -56,6 +56,34 @@ STOPWORDS = frozenset(
     ]
 )
 SHORTEST_INDEXED = 3
+
+
+#: The columns that may be chosen, and those that are shown until somebody chooses.
+COLUMNS = {
+    "code": "Code or SKU",
+    "type": "Type",
+    "brand": "Brand",
+    "category": "Category",
+    "status": "State",
+    "price": "Price",
+    "list_price": "List price",
+    "cost": "Cost",
+    "stock": "Stock",
+    "variants": "Variants",
+    "weight": "Weight",
+    "tags": "Tags",
+    "changed": "Changed",
+    "made": "Made",
+}
+DEFAULT_COLUMNS = ("code", "category", "status", "price", "stock", "changed")
+#: Column -> what the table is sorted by under it.
+SORTED_BY = {"code": "sku", "price": "price", "stock": "stock", "changed": "changed"}
+NUMBERS = ("price", "list_price", "cost", "stock", "variants", "weight")
+
+
+def read_columns(names: Iterable[str]) -> tuple[str, ...]:
+    """The known columns among the names, in order, each once; those by default where there is none."""
+    return tuple(dict.fromkeys(name for name in names if name in COLUMNS)) or DEFAULT_COLUMNS
 
 
 @dataclass(frozen=True)
@@ -161,6 +189,10 @@ class TableState:
         """The address' query, without what is as by default."""
         at = [("at", self.cursor.encode()), ("page", self.page)] if self.cursor else []
         return urlencode(self.pairs() + at)
+
+    def query_without_page(self) -> str:
+        """The address' query of the first page."""
+        return replace(self, cursor=None, page=1).query()
 
     def toggled(self, facet: str, value: Any) -> "TableState":
         """With one value of a facet switched, at the first page."""

@@ -90,7 +90,7 @@ def _skein(
     layer.draw.line(layer.at((44, 40), (56, 40)), fill=_darker(colour), width=round(0.9 * layer.unit))
     layer.draw.line(layer.at((44, 45), (53, 45)), fill=(150, 158, 155), width=round(0.5 * layer.unit))
     layer.draw.line(layer.at((44, 48), (55, 48)), fill=(150, 158, 155), width=round(0.5 * layer.unit))
-    turned = layer.image.rotate(18, fillcolor=(255, 255, 255), resample=Image.Resampling.BICUBIC)
+    turned = layer.image.rotate(18, fillcolor=(255, 255, 255), resample=Image.Resampling.BILINEAR)
     if size != 1 or middle != (50, 50):
         edge = round(sheet.side * size)
         turned = turned.resize((edge, edge), Image.Resampling.LANCZOS)

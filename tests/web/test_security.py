@@ -81,8 +81,14 @@ def test_no_write_is_taken_without_the_token_of_the_session(app, as_role, ctx):
 
 
 VOCABULARY = [f"/vocabulary/{part}" for part in ("attributes", "types", "brands", "tags", "units", "doubles")]
-#: Posts that only show what is typed at the moment, and write nothing.
-LOOKING = ("/products/mirror/new", "/products/mirror/1", "/products/facts/new", "/products/facts/1")
+#: Posts that only show what is typed at the moment, or keep how somebody likes to look: they change no catalogue.
+LOOKING = (
+    "/products/columns",
+    "/products/mirror/new",
+    "/products/mirror/1",
+    "/products/facts/new",
+    "/products/facts/1",
+)
 
 
 def test_a_viewer_sees_every_page_and_changes_nothing_through_any(app, as_role, ctx):

@@ -17,6 +17,8 @@ KINDS = {
     "": "Everything",
     "product.save": "Products changed",
     "product.make": "Products made",
+    "variants.set": "Variants changed",
+    "bulk.apply": "Changed in bulk",
     "files.apply": "Files brought in",
     "listing.state": "Sent to channels",
     "rollback": "Rolled back",

@@ -4,9 +4,10 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
+from urllib.parse import parse_qs
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import Response
+from fastapi.responses import RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from graupel.context import Context
@@ -19,12 +20,12 @@ from graupel.core.products import Picture, ProductValues, Status
 from graupel.core.quantities import format_weight
 from graupel.core.readiness import Finding
 from graupel.core.roles import Role
-from graupel.core.tables import SORTS, TableState
+from graupel.core.tables import COLUMNS, NUMBERS, SORTED_BY, TableState
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import facts, mirrors, parts, service, table
+from graupel.features.products import facts, mirrors, parts, saved, service, table
 from graupel.features.products.service import Product, SaveConflict, Saved
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
@@ -47,9 +48,61 @@ def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
         request,
         "products/table.html",
         part="products/results.html",
-        table=table.read(ctx, signed.actor, state),
-        sorts=SORTS,
+        **_table_data(ctx, signed, state),
     )
+
+
+def _table_data(ctx: Context, signed: Any, state: TableState, **data: Any) -> dict[str, Any]:
+    return {
+        "table": table.read(ctx, signed.actor, state),
+        "columns": saved.columns_of(ctx, signed.actor),
+        "all_columns": COLUMNS,
+        "sorted_by": SORTED_BY,
+        "numbers": NUMBERS,
+        "views": saved.views(ctx, signed.actor),
+        "may_edit": signed.actor.may(Role.EDITOR),
+        "statuses": list(Status),
+        "trouble": "",
+        **data,
+    }
+
+
+@router.post("/products/columns")
+def choose_columns(ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Keeps the columns that a person chose, and shows the table with them."""
+    saved.choose_columns(ctx, signed.actor, [str(name) for name in form.getlist("column")])
+    return _back_to(str(form.get("query", "")))
+
+
+def _back_to(query: str) -> Response:
+    plain = TableState.read(parse_qs(query)).query()
+    return Response(status_code=204, headers={"HX-Redirect": f"/products?{plain}" if plain else "/products"})
+
+
+@router.post("/products/views")
+def save_view(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Keeps what is chosen under a name."""
+    query = str(form.get("query", ""))
+    try:
+        saved.save_view(ctx, signed.actor, str(form.get("name", "")), query)
+    except Refused as refusal:
+        state = TableState.read(parse_qs(query))
+        data = _table_data(ctx, signed, state, trouble=refusal.problems[0].message)
+        return page(request, "products/table.html", part="products/results.html", status=422, **data)
+    return _back_to(query)
+
+
+@router.get("/products/views/{view_id}")
+def open_view(ctx: Ctx, signed: Signed, view_id: int) -> Response:
+    """Leads to the table as it was kept."""
+    return RedirectResponse(f"/products?{saved.open_view(ctx, signed.actor, view_id)}", 303)
+
+
+@router.post("/products/views/{view_id}/delete")
+def delete_view(ctx: Ctx, signed: Signed, form: Form, view_id: int) -> Response:
+    """Drops a view."""
+    saved.delete_view(ctx, signed.actor, view_id)
+    return _back_to(str(form.get("query", "")))
 
 
 # --- the editor ----------------------------------------------------------------------------------------------
@@ -217,7 +270,7 @@ def _with_rules(
     return problems + [p for p in service.check(ctx, values, product_id) if p.field not in unreadable]
 
 
-@router.get("/products/{product_id}")
+@router.get("/products/{product_id:int}")
 def edit(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """The editor of one product."""
     product = service.read(ctx, signed.actor, product_id)
@@ -232,7 +285,7 @@ def edit(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Respons
     )
 
 
-@router.post("/products/{product_id}")
+@router.post("/products/{product_id:int}")
 def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
     """Saves what was typed, or shows it again with what is wrong or what somebody else saved meanwhile."""
     product = service.read(ctx, signed.actor, product_id)
@@ -254,14 +307,14 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     return _editor(request, ctx, signed, _typed_of(product), product=product, said=_what_was_saved(saved))
 
 
-@router.post("/products/{product_id}/copy")
+@router.post("/products/{product_id:int}/copy")
 def copy(ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """Makes a draft as a copy, and opens it."""
     made = service.copy(ctx, signed.actor, product_id)
     return Response(status_code=204, headers={"HX-Redirect": f"/products/{made}?copied=1"})
 
 
-@router.post("/products/{product_id}/delete")
+@router.post("/products/{product_id:int}/delete")
 def delete(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """Deletes a product that was never live."""
     try:

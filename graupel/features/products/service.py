@@ -324,6 +324,13 @@ def save(
     return _naming_sku_owner(ctx, values, work)
 
 
+def save_checked(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
+    """Check, write and record values of a product that is locked. Raises Refused."""
+    assert current.vocabulary is not None
+    _refuse_problems(ctx, tx, values, current, current.vocabulary)
+    return save_within(ctx, tx, recorder, current, values)
+
+
 def save_within(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
     """Write and record checked values of a product."""
     assert current.vocabulary is not None

@@ -438,9 +438,11 @@ def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
     rows = tx.all(
         f"""SELECT p.id, p.code, p.status, p.type_id, p.brand_id, p.category_id, p.changed_at, p.made_at, p.version,
                    t.name, s.variants, COALESCE(p.code, s.sku) AS sku, s.price_low, s.price_high, s.stock,
-                   p.list_price, p.cost, p.weight_g,
-                   EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id) AS varies
-            FROM {_FROM} JOIN product_summary s ON s.product_id = p.id WHERE p.id IN %(ids)s""",
+                   EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id) AS varies,
+                   COALESCE(p.price, o.price) AS own_price, COALESCE(p.list_price, o.list_price) AS list_price,
+                   COALESCE(p.cost, o.cost) AS cost, COALESCE(p.weight_g, o.weight_g) AS weight_g
+            FROM {_FROM} JOIN product_summary s ON s.product_id = p.id
+            LEFT JOIN variant o ON o.product_id = p.id AND o.combination = '' WHERE p.id IN %(ids)s""",
         {"ids": ids, "lang": lang},
     )
     by_id = {row["id"]: row for row in rows}

@@ -1,24 +1,27 @@
 """What varies: the part of the product editor, and a page of its own for wide grids."""
 
+import json
 from collections.abc import Sequence
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse, Response
 from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import attributes as attribute_rules
-from graupel.core import identifiers, products, quantities
+from graupel.core import quantities
 from graupel.core.attributes import Kind
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import by_field
 from graupel.core.roles import Actor, Role
-from graupel.core.variants import DEFAULT_PATTERN, Combination
+from graupel.core.tables import read_columns
+from graupel.core.variants import DEFAULT_PATTERN, Combination, label_of, order_key
 from graupel.features.products import parts
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product, Variant
-from graupel.features.variants import service, views
+from graupel.features.variants import cells, service, views
+from graupel.features.variants.reading import read_value
 from graupel.features.variants.service import Wish
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -250,32 +253,6 @@ def _acting(
 # --- setting values ------------------------------------------------------------------------------------------
 
 
-def read_value(name: str, text: str, currency: str) -> Any:
-    """A variant's field from typed text; None where it is blank. Raises Refused."""
-    text = text.strip()
-    if name in ("price", "list_price", "cost"):
-        return quantities.parse_money(text, currency) if text else None
-    match name:
-        case "weight_g":
-            return quantities.parse_weight(text) if text else None
-        case "stock":
-            return products.parse_stock(text)
-        case "sells_without_stock":
-            return None if not text else text == "yes"
-        case "archived":
-            return text == "yes"
-        case "sku":
-            return identifiers.parse_sku(text)
-        case "gtin":
-            return identifiers.parse_gtin(text) if text else None
-        case "mpn":
-            return products.one_line(text, products.MPN_LENGTH, "A manufacturer part number", "mpn")
-        case "name":
-            return products.one_line(text, products.NAME_LENGTH, "A name", "name")
-        case _:
-            return products.one_line(text, products.SHORT_TEXT_LENGTH, "A short text", "short_text")
-
-
 def _setting(ctx: Context, form: FormData, product: Product) -> tuple[set[int], str, Any]:
     """Which variants, which field, which value: a selection, or all with a choice."""
     name = str(form.get("field", "price"))
@@ -418,6 +395,27 @@ def _typed_of(variant: Variant) -> dict[str, str]:
     }
 
 
+SHOWN_ROWS = 100
+
+
+@router.get("/rows")
+def show_rows(request: Request, ctx: Ctx, signed: Signed, product_id: int, columns: str = "") -> Response:
+    """The variants as rows of the products table, under their product's."""
+    product = product_service.read(ctx, signed.actor, product_id)
+    order = order_key(product.axes)
+    variants = sorted(product.variants, key=lambda v: tuple(order.get(choice, 0) for choice in v.combination))
+    return page(
+        request,
+        "variants/rows.html",
+        product=product,
+        variants=variants[:SHOWN_ROWS],
+        more=max(0, len(variants) - SHOWN_ROWS),
+        labels={v.id: label_of(product.axes, v.combination) for v in variants},
+        columns=read_columns(columns.split(",")),
+        may_edit=signed.actor.may(Role.EDITOR),
+    )
+
+
 @router.get("/{variant_id}")
 def show_one(request: Request, ctx: Ctx, signed: Signed, product_id: int, variant_id: int) -> Response:
     """One variant: its own values, and those it takes from its product."""
@@ -449,3 +447,22 @@ def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id:
         late = Refused.because("outdated", str(outdated))
         return _one(request, ctx, signed, product, variant, typed=typed, refusal=late)
     return _part(request, ctx, signed, product.id, said="Variant saved.")
+
+
+# --- cells of the table --------------------------------------------------------------------------------------
+
+table_router = APIRouter(dependencies=[Depends(from_our_own_page)])
+
+
+@table_router.post("/products/cells")
+def save_cells(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+    """Saves cells of the table that were edited in place: all of them, or none and why."""
+    try:
+        typed = json.loads(str(form.get("cells", "[]")))
+        changed = cells.save(ctx, signed.actor, cells.read_cells(typed))
+    except Refused as refusal:
+        problems = [{"cell": problem.field or "", "message": problem.message} for problem in refusal.problems]
+        return JSONResponse({"problems": problems}, 422)
+    except ValueError:
+        return JSONResponse({"problems": [{"cell": "", "message": "This was not sent by our page."}]}, 422)
+    return JSONResponse({"changed": changed})

@@ -426,6 +426,14 @@ def _refuse_unpriced(product: Product, changes: Mapping[int, Mapping[str, Any]])
             )
 
 
+def check_changes(product: Product, changes: Mapping[int, Mapping[str, Any]]) -> None:
+    """Refuses changes of variants (by id) that break a rule of their product."""
+    _refuse_unpriced(product, changes)
+    gone = {key for key, values in changes.items() if values.get("archived")}
+    if gone and not [variant for variant in product.for_sale if variant.id not in gone]:
+        raise Refused.because("variants.last", "At least one variant must stay for sale. Archive the product instead.")
+
+
 def set_values(ctx: Context, actor: Actor, product_id: int, ids: Collection[int], name: str, value: Any) -> int:
     """Set one field in some variants, None: back to inherited; returns how many changed. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)

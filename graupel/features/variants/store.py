@@ -87,6 +87,14 @@ def move(tx: Tx, recorder: Recorder, combinations: Mapping[int, Combination]) ->
     tx.run("DROP TEMPORARY TABLE moved_variant")
 
 
+def products_of(tx: Tx, ids: Sequence[int]) -> dict[int, int]:
+    """The products of variants, by the variants' ids."""
+    if not ids:
+        return {}
+    rows = tx.all("SELECT id, product_id FROM variant WHERE id IN %s", [list(ids)])
+    return {row["id"]: row["product_id"] for row in rows}
+
+
 def journal_made(tx: Tx, recorder: Recorder, ids: Sequence[int]) -> None:
     """Journal variants that were just inserted."""
     _journal_whole(tx, recorder, ids, "1", "NULL", "{fields}")

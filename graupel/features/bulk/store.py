@@ -1,0 +1,164 @@
+"""What a bulk edit would do, and doing it: by sets of rows."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from graupel.db import Tx
+from graupel.db.loading import load_rows
+from graupel.features.history import records
+from graupel.features.history.service import Recorder
+from graupel.features.history.store import json_field, json_object
+
+#: What keeps a product from going live, in words; SQL over product p. The rules themselves are core's.
+NOT_LIVE = {
+    "no category": "p.category_id IS NULL",
+    "a variant without a price": """EXISTS (SELECT 1 FROM variant v WHERE v.product_id = p.id AND NOT v.archived
+        AND COALESCE(v.price, p.price) IS NULL)""",
+    "a fact that its type needs": """EXISTS (SELECT 1 FROM type_attribute w WHERE w.type_id = p.type_id
+        AND (w.need = 'always' OR (w.need = 'when' AND EXISTS (SELECT 1 FROM fact y WHERE y.product_id = p.id
+             AND y.attribute_id = w.when_attribute_id AND y.choice_id = w.when_choice_id)))
+        AND NOT EXISTS (SELECT 1 FROM fact z WHERE z.product_id = p.id AND z.attribute_id = w.attribute_id)
+        AND NOT EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id
+                        AND x.attribute_id = w.attribute_id))""",
+}
+_LACKS = "(" + " OR ".join(NOT_LIVE.values()) + ")"
+_TAGGED = """EXISTS (SELECT 1 FROM tagging o WHERE o.tag_id = %(id)s AND o.kind = 'product' AND o.record_id = p.id)"""
+#: Field -> SQL over product p: it would change.
+_CHANGES = {
+    "status": "p.status <> %(value)s",
+    "category": "NOT (p.category_id <=> %(id)s AND %(id)s IS NOT NULL)",
+    "brand": "NOT (p.brand_id <=> %(id)s) OR (%(id)s IS NULL AND %(value)s <> '')",
+    "tag_on": f"NOT {_TAGGED}",
+    "tag_off": _TAGGED,
+}
+#: Field -> the product's column that it writes.
+COLUMNS = {"status": "status", "category": "category_id", "brand": "brand_id"}
+
+
+def insert(tx: Tx, field: str, value: str, query: str, user_id: int | None) -> int:
+    return tx.insert(
+        "INSERT INTO bulk_edit (field, value, query, user_id, made_at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(3))",
+        [field, value, query, user_id],
+    )
+
+
+def read(tx: Tx, bulk_id: int, *, lock: bool = False) -> dict[str, Any] | None:
+    return tx.one(f"SELECT * FROM bulk_edit WHERE id = %s {'FOR UPDATE' if lock else ''}", [bulk_id])
+
+
+def forget_old(tx: Tx) -> None:
+    """Dry runs of more than a day ago that nothing came of."""
+    tx.run("DELETE FROM bulk_edit WHERE made_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY AND change_set_id IS NULL LIMIT 50")
+
+
+def plan(tx: Tx, bulk_id: int, ids: Sequence[int], field: str, value: str, record_id: int | None) -> None:
+    """Note each product with what would happen to it."""
+    load_rows(
+        tx, "bulk_row", ("bulk_id", "product_id", "version", "action"), ((bulk_id, i, 0, "unchanged") for i in ids)
+    )
+    refused = f"WHEN %(value)s = 'live' AND {_LACKS} THEN 'refused'" if field == "status" else ""
+    tx.run(
+        f"""UPDATE bulk_row r JOIN product p ON p.id = r.product_id
+            SET r.version = p.version,
+                r.action = CASE WHEN NOT ({_CHANGES[field]}) THEN 'unchanged' {refused} ELSE 'changed' END
+            WHERE r.bulk_id = %(bulk)s""",
+        {"bulk": bulk_id, "value": value, "id": record_id},
+    )
+
+
+def counts(tx: Tx, bulk_id: int) -> dict[str, int]:
+    rows = tx.all("SELECT action, COUNT(*) AS count FROM bulk_row WHERE bulk_id = %s GROUP BY action", [bulk_id])
+    return {row["action"]: row["count"] for row in rows}
+
+
+def reasons(tx: Tx, bulk_id: int) -> dict[str, int]:
+    """Why products are refused, and how many for each reason."""
+    sums = ", ".join(f"SUM({sql}) AS r{number}" for number, sql in enumerate(NOT_LIVE.values()))
+    row = tx.one(
+        f"""SELECT {sums} FROM bulk_row r JOIN product p ON p.id = r.product_id
+            WHERE r.bulk_id = %s AND r.action = 'refused'""",
+        [bulk_id],
+    )
+    assert row is not None
+    return {why: int(row[f"r{number}"] or 0) for number, why in enumerate(NOT_LIVE) if row[f"r{number}"]}
+
+
+def samples(tx: Tx, bulk_id: int, action: str, lang: str, limit: int) -> list[dict[str, Any]]:
+    return tx.all(
+        """SELECT p.id, t.name, p.status, p.category_id, p.brand_id, b.name AS brand FROM bulk_row r
+           JOIN product p ON p.id = r.product_id JOIN product_text t ON t.product_id = p.id AND t.lang = %s
+           LEFT JOIN brand b ON b.id = p.brand_id
+           WHERE r.bulk_id = %s AND r.action = %s ORDER BY t.name LIMIT %s""",
+        [lang, bulk_id, action, limit],
+    )
+
+
+def moved(tx: Tx, bulk_id: int) -> int:
+    """How many of the products that would change were changed, or deleted, since; locks those that are there."""
+    rows = tx.all(
+        """SELECT r.product_id, p.version <> r.version AS moved FROM bulk_row r
+           LEFT JOIN product p ON p.id = r.product_id
+           WHERE r.bulk_id = %s AND r.action = 'changed' ORDER BY r.product_id FOR UPDATE""",
+        [bulk_id],
+    )
+    return sum(row["moved"] is None or bool(row["moved"]) for row in rows)
+
+
+_CHANGED = "bulk_row r JOIN product p ON p.id = r.product_id WHERE r.bulk_id = %(bulk)s AND r.action = 'changed'"
+
+
+def write_column(tx: Tx, recorder: Recorder, bulk_id: int, field: str, value: Any) -> None:
+    """Journal and write one column of the products that change."""
+    name = COLUMNS[field]
+    column = records.kind_of("product").fields[name]
+    params = {"bulk": bulk_id, "set": recorder.change_set_id, "new": value}
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'product', p.id, p.version + 1, {json_object([json_field(name, column)])},
+                   {json_object([json_field(name, column, "%(new)s")])} FROM {_CHANGED}""",
+        params,
+    )
+    live = ", p.was_live = p.was_live OR %(new)s = 'live'" if field == "status" else ""
+    tx.run(
+        f"""UPDATE bulk_row r JOIN product p ON p.id = r.product_id
+            SET {column.sql} = %(new)s, p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3) {live}
+            WHERE r.bulk_id = %(bulk)s AND r.action = 'changed'""",
+        params,
+    )
+
+
+def put_tag(tx: Tx, recorder: Recorder, bulk_id: int, tag_id: int) -> None:
+    """Put a tag on the products that change, and journal it."""
+    params = {"bulk": bulk_id, "set": recorder.change_set_id, "tag": tag_id}
+    tx.run(f"INSERT INTO tagging (tag_id, kind, record_id) SELECT %(tag)s, 'product', p.id FROM {_CHANGED}", params)
+    _journal_taggings(tx, params, "1", "NULL, {fields}")
+
+
+def take_tag(tx: Tx, recorder: Recorder, bulk_id: int, tag_id: int) -> None:
+    """Take a tag off the products that change, and journal it."""
+    params = {"bulk": bulk_id, "set": recorder.change_set_id, "tag": tag_id}
+    _journal_taggings(tx, params, "o.version + 1", "{fields}, NULL")
+    tx.run(
+        """DELETE o FROM tagging o JOIN bulk_row r ON r.product_id = o.record_id
+           WHERE o.tag_id = %(tag)s AND o.kind = 'product' AND r.bulk_id = %(bulk)s AND r.action = 'changed'""",
+        params,
+    )
+
+
+def _journal_taggings(tx: Tx, params: Mapping[str, Any], version: str, sides: str) -> None:
+    fields = json_object([json_field(n, column) for n, column in records.kind_of("tagging").fields.items()])
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'tagging', o.id, {version}, {sides.format(fields=fields)} FROM bulk_row r
+            JOIN tagging o ON o.tag_id = %(tag)s AND o.kind = 'product' AND o.record_id = r.product_id
+            WHERE r.bulk_id = %(bulk)s AND r.action = 'changed'""",
+        params,
+    )
+
+
+def set_job(tx: Tx, bulk_id: int, job_id: int) -> None:
+    tx.run("UPDATE bulk_edit SET job_id = %s WHERE id = %s", [job_id, bulk_id])
+
+
+def set_done(tx: Tx, bulk_id: int, change_set_id: int) -> None:
+    tx.run("UPDATE bulk_edit SET change_set_id = %s WHERE id = %s", [change_set_id, bulk_id])

@@ -1,0 +1,153 @@
+"""Cells of the products table that are edited in place: one, or a pasted column."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import products as rules
+from graupel.core.errors import Refused
+from graupel.core.problems import Problem
+from graupel.core.products import Status
+from graupel.core.roles import Actor, Role
+from graupel.db import Tx
+from graupel.features.history import service as history
+from graupel.features.products import service as products
+from graupel.features.products.service import Product
+from graupel.features.variants import service, store
+from graupel.features.variants.reading import read_value
+
+OF_PRODUCT = ("name", "price", "list_price", "stock", "status")
+OF_VARIANT = ("price", "list_price", "stock", "archived")
+MOST = 500
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A cell and what was typed into it. ``was``: the value that it showed; ``of``: "p" product, "v" variant."""
+
+    of: str
+    id: int
+    field: str
+    text: str
+    was: str
+
+    @property
+    def key(self) -> str:
+        """As the table's page names it."""
+        return f"{self.of}{self.id}:{self.field}"
+
+
+def save(ctx: Context, actor: Actor, cells: Sequence[Cell]) -> int:
+    """Write all cells or none; returns how many records changed.
+
+    Raises Refused with a problem for each cell that can't be taken (its field is the cell's key): text that is no
+    value, a value that somebody else changed since it was shown, a rule of the product that it would break.
+    """
+    actor.require(Role.EDITOR)
+    if not cells or len(cells) > MOST:
+        raise Refused.because("cells.number", f"Between one and {MOST} cells are saved at once.")
+
+    def work(tx: Tx) -> int:
+        grouped = _by_product(tx, cells)
+        names = {cell.field for cell in cells}
+        title = f"{len(cells)} {'cells' if len(cells) > 1 else 'cell'} edited: {', '.join(sorted(names))}"
+        with history.change_set(tx, actor, "products.cells", title) as recorder:
+            problems: list[Problem] = []
+            for product_id, of_it in grouped.items():
+                problems += _save_product(ctx, tx, recorder, products.load(ctx, tx, product_id, lock=True), of_it)
+            if problems:
+                raise Refused(problems)
+        return len(grouped)
+
+    return ctx.db.run(work)
+
+
+def _by_product(tx: Tx, cells: Sequence[Cell]) -> dict[int, list[Cell]]:
+    """Cells by product, in ascending order: two who save at once lock in the same order."""
+    owners = store.products_of(tx, [cell.id for cell in cells if cell.of == "v"])
+    grouped: dict[int, list[Cell]] = {}
+    for cell in cells:
+        allowed = OF_PRODUCT if cell.of == "p" else OF_VARIANT
+        product_id = cell.id if cell.of == "p" else owners.get(cell.id)
+        if cell.field not in allowed or product_id is None:
+            raise Refused([Problem("cell.unknown", "This row is not there any more. Load the table again.", cell.key)])
+        grouped.setdefault(product_id, []).append(cell)
+    return dict(sorted(grouped.items()))
+
+
+def _save_product(
+    ctx: Context, tx: Tx, recorder: history.Recorder, product: Product, cells: Sequence[Cell]
+) -> list[Problem]:
+    problems: list[Problem] = []
+    own: dict[str, Any] = {}
+    variants: dict[int, dict[str, Any]] = {}
+    for cell in cells:
+        try:
+            value = _value(ctx, product, cell)
+        except Refused as refusal:
+            problems += [replace(problem, field=cell.key) for problem in refusal.problems]
+            continue
+        if cell.of == "p":
+            own[cell.field] = value
+        else:
+            variants.setdefault(cell.id, {})[cell.field] = value
+    if problems:
+        return problems
+    try:
+        service.check_changes(product, variants)
+        if own:
+            products.save_checked(ctx, tx, recorder, product, replace(product.values, **own))
+    except Refused as refusal:
+        return [replace(problem, field=cells[0].key) for problem in refusal.problems]
+    for variant_id, values in variants.items():
+        store.change(tx, recorder, [variant_id], {k: int(v) if isinstance(v, bool) else v for k, v in values.items()})
+    return []
+
+
+def _value(ctx: Context, product: Product, cell: Cell) -> Any:
+    """What the text stands for. Raises Refused, also where the cell does not hold any more what it showed."""
+    now = shown(product, cell)
+    if cell.was != now:
+        raise Refused.because(
+            "cell.outdated", f"Somebody changed this to {now or 'blank'} meanwhile. Load the table again."
+        )
+    if cell.field == "status":
+        word = cell.text.strip().lower()
+        if word not in tuple(Status):
+            raise Refused.because("status.unknown", "A status is draft, live or archived.")
+        return Status(word)
+    if cell.field == "archived":
+        words = {"archived": True, "for sale": False}
+        if cell.text.strip().lower() not in words:
+            raise Refused.because("status.unknown", "A variant is for sale or archived.")
+        return words[cell.text.strip().lower()]
+    if cell.field == "name":
+        return rules.parse_name(cell.text)
+    if cell.of == "p" and cell.field == "stock" and product.varies:
+        raise Refused.because("variant.own", "This product varies: its stock belongs to its variants.")
+    return read_value(cell.field, cell.text, ctx.settings.currency)
+
+
+def shown(product: Product, cell: Cell) -> str:
+    """What the cell holds now, as the table's page shows it for editing."""
+    if cell.of == "p":
+        value: Any = getattr(product.values, cell.field)
+    else:
+        variant = next(one for one in product.variants if one.id == cell.id)
+        value = getattr(variant, cell.field)
+    if cell.field == "archived":
+        return "archived" if value else "for sale"
+    return "" if value is None else f"{value:.2f}" if cell.field in ("price", "list_price") else str(value)
+
+
+def read_cells(plain: Sequence[Mapping[str, Any]]) -> list[Cell]:
+    """Cells from what the page sends. Raises Refused where that is none."""
+    cells = []
+    for one in plain:
+        of, _, rest = str(one.get("cell", ""))[:1], "", str(one.get("cell", ""))[1:]
+        number, _, name = rest.partition(":")
+        if of not in ("p", "v") or not number.isdecimal():
+            raise Refused.because("cell.unknown", "This is no cell of the table.")
+        cells.append(Cell(of, int(number), name, str(one.get("text", "")), str(one.get("was", ""))))
+    return cells
