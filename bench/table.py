@@ -22,6 +22,7 @@ import httpx
 from bench.figures import Figure, percentile
 from graupel.context import Context
 from graupel.core.roles import SYSTEM, Role
+from graupel.db import Tx
 from graupel.features.users import service as users
 from graupel.web.security import SESSION_COOKIE
 
@@ -47,6 +48,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     """Measures a catalogue that is already there."""
     users.add_user(ctx, SYSTEM, "bench@example.com", "Bench", Role.EDITOR, PASSWORD)
     ids = [row["id"] for row in ctx.db.run(lambda tx: tx.all("SELECT id FROM category ORDER BY RAND(1) LIMIT 40"))]
+    ctx.db.run(_describe)
     address, process = _serve(ctx, folder)
     try:
         floor = _crowd(ctx, address, seed, ids, floor=True, pause=0)
@@ -73,6 +75,25 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     finally:
         process.terminate()
         process.wait(20)
+
+
+def _describe(tx: Tx) -> None:
+    """Brands, types, tags, stock and facts for the imported goods, so that every facet has something to count."""
+    attribute = tx.insert("INSERT INTO attribute (name, kind) VALUES ('Shade', 'colour')")
+    for number in range(1, 25):
+        for table in ("brand", "tag", "product_type"):
+            tx.run(f"INSERT INTO {table} (id, name) VALUES (%s, %s)", [900_000 + number, f"{table} {number}"])
+        tx.run(
+            "INSERT INTO attribute_choice (id, attribute_id, label, code, position) VALUES (%s, %s, %s, %s, %s)",
+            [900_000 + number, attribute, f"Shade {number}", f"S{number}", number],
+        )
+    tx.run("UPDATE product SET brand_id = 900001 + id %% 24, type_id = 900001 + id %% 7", [])
+    tx.run("UPDATE product_summary SET stock = product_id %% 60", [])
+    tx.run("INSERT INTO tagging (tag_id, kind, record_id) SELECT 900001 + id %% 19, 'product', id FROM product", [])
+    tx.run(
+        "INSERT INTO fact (product_id, attribute_id, choice_id) SELECT id, %s, 900001 + (id * 7) %% 24 FROM product",
+        [attribute],
+    )
 
 
 def _serve(ctx: Context, folder: Path) -> tuple[str, subprocess.Popen[bytes]]:
@@ -137,7 +158,8 @@ def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool
 
 def _next(dice: random.Random, at: str, text: str, ids: list[int]) -> str:
     """Where a person clicks next: another page, another order, a facet, a search."""
-    match dice.randrange(6):
+    shade, brand, kind = (900_001 + dice.randrange(n) for n in (24, 24, 7))
+    match dice.randrange(9):
         case 0:
             later = re.search(r'rel="next" href="([^"]+)"', text)
             return later[1].replace("&amp;", "&") if later else "/products"
@@ -147,6 +169,12 @@ def _next(dice: random.Random, at: str, text: str, ids: list[int]) -> str:
             return f"/products?category={dice.choice(ids)}"
         case 3:
             return f"/products?sort={dice.choice(['', '-'])}{dice.choice(['name', 'sku', 'price', 'changed'])}"
+        case 5:
+            return f"/products?brand={brand}&fact={shade}&price={dice.choice(['5', '10', '20', '50'])}"
+        case 6:
+            return f"/products?type={kind}&stock=in&status=live&sort={dice.choice(['', '-'])}price"
+        case 7:
+            return f"/products?q={quote(dice.choice(WORDS))}&brand={brand}&brand={900_001}&type={kind}"
         case 4:
             return f"/products?status=live&category={dice.choice(ids)}&sort=name"
         case _:

@@ -370,6 +370,7 @@ def _one(
         request,
         "variants/one.html",
         status=422 if refusal else 200,
+        headers={"HX-Retarget": "#one-variant", "HX-Reswap": "innerHTML"} if refusal else None,
         product=product,
         variant=variant,
         typed=typed or _typed_of(variant) | service.texts_of(ctx, variant.id),

@@ -96,13 +96,13 @@ def _attribute(request: Request, ctx: Any, signed: Any, attribute_id: int, **dat
     )
 
 
-@router.get("/attributes/{attribute_id}")
+@router.get("/attributes/{attribute_id:int}")
 def show_attribute(request: Request, ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
     """One attribute with its choices."""
     return _attribute(request, ctx, signed, attribute_id)
 
 
-@router.post("/attributes/{attribute_id}")
+@router.post("/attributes/{attribute_id:int}")
 def change_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
     """Saves name, help and unit, and the choices with their order."""
     try:
@@ -125,7 +125,7 @@ def _choices_typed(form: FormData) -> list[ChoiceTyped]:
     ]
 
 
-@router.post("/attributes/{attribute_id}/choices")
+@router.post("/attributes/{attribute_id:int}/choices")
 def add_choices(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
     """Adds one choice, or a pasted list."""
     try:
@@ -135,14 +135,14 @@ def add_choices(request: Request, ctx: Ctx, signed: Signed, form: Form, attribut
     return _attribute(request, ctx, signed, attribute_id, added=added)
 
 
-@router.get("/attributes/{attribute_id}/share")
+@router.get("/attributes/{attribute_id:int}/share")
 def plan_share(request: Request, ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
     """What making a private attribute shared would do."""
     plan = attributes.plan_share(ctx, signed.actor, attribute_id)
     return page(request, "vocabulary/share.html", plan=plan, **_frame(signed))
 
 
-@router.post("/attributes/{attribute_id}/share")
+@router.post("/attributes/{attribute_id:int}/share")
 def share(ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
     """Makes it shared."""
     return _to(f"/vocabulary/attributes/{attributes.share(ctx, signed.actor, attribute_id)}")
@@ -172,13 +172,13 @@ def _type(request: Request, ctx: Any, signed: Any, type_id: int, **data: Any) ->
     )
 
 
-@router.get("/types/{type_id}")
+@router.get("/types/{type_id:int}")
 def show_type(request: Request, ctx: Ctx, signed: Signed, type_id: int) -> Response:
     """One product type."""
     return _type(request, ctx, signed, type_id)
 
 
-@router.post("/types/{type_id}")
+@router.post("/types/{type_id:int}")
 def save_type(request: Request, ctx: Ctx, signed: Signed, form: Form, type_id: int) -> Response:
     """Saves a type with its attributes; one that is chosen below is added at the end."""
     members = _members(form)
@@ -287,8 +287,8 @@ def _near(ctx: Any, kind: str, typed: str, form: FormData) -> list[doubles.Doubl
     return [] if name in known.values() else doubles.near(name, known.values())
 
 
-@router.get("/brands/{record_id}")
-@router.get("/tags/{record_id}")
+@router.get("/brands/{record_id:int}")
+@router.get("/tags/{record_id:int}")
 def show_name(request: Request, ctx: Ctx, signed: Signed, record_id: int) -> Response:
     """One brand or tag: where it is used, and its name."""
     return _name(request, ctx, signed, request.url.path.split("/")[2], record_id)
@@ -313,8 +313,8 @@ def _name(request: Request, ctx: Any, signed: Any, which: str, record_id: int, *
     )
 
 
-@router.post("/brands/{record_id}")
-@router.post("/tags/{record_id}")
+@router.post("/brands/{record_id:int}")
+@router.post("/tags/{record_id:int}")
 def rename(request: Request, ctx: Ctx, signed: Signed, form: Form, record_id: int) -> Response:
     """Another name; of a brand, its tags too."""
     which = request.url.path.split("/")[2]
@@ -352,7 +352,7 @@ def make_in_place(ctx: Ctx, signed: Signed, form: Form, which: str) -> JSONRespo
     return _answer(made.id if which == "types" else made.name, made.name)
 
 
-@router.post("/attributes/{attribute_id}/in-place")
+@router.post("/attributes/{attribute_id:int}/in-place")
 def make_choice_in_place(ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> JSONResponse:
     """A choice for a chooser; asks back where one looks much like it."""
     try:

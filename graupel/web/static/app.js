@@ -23,7 +23,7 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   // An answer that is only a message must not take the place of a form or a table.
   const status = event.detail.xhr.status;
   const own = event.detail.target.id && event.detail.serverResponse.includes(`id="${event.detail.target.id}"`);
-  if (status >= 400 && !own && !event.detail.target.matches("[data-tiles]")) {
+  if (status >= 400 && !own && !event.detail.target.matches("[data-tiles], [data-takes-errors]")) {
     event.detail.shouldSwap = false;
     const holder = document.createElement("template");
     holder.innerHTML = event.detail.serverResponse;

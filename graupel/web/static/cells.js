@@ -51,6 +51,14 @@ function edit(cell, typed) {
   field.addEventListener("blur", () => leave("blur"));
   field.addEventListener("paste", (event) => { const lines = pasted(event); if (lines.length > 1) { event.preventDefault(); leave(false); takeColumn(cell, lines); } });
 }
+function toggleRows(button) {
+  const open = button.getAttribute("aria-expanded") === "true";
+  const rows = document.querySelectorAll(`#goods tr[data-of="${button.dataset.unfold}"]`);
+  button.setAttribute("aria-expanded", open ? "false" : "true");
+  button.textContent = open ? "▸" : "▾";
+  rows.forEach((row) => { row.hidden = open; });
+  return open || rows.length ? null : htmx.ajax("GET", button.dataset.rows, { target: button.closest("tr"), swap: "afterend" });
+}
 function focusCell(cell) { for (const one of table().querySelectorAll("td[data-cell]")) one.tabIndex = -1; cell.tabIndex = 0; cell.focus(); }
 function pasted(event) { return event.clipboardData.getData("text").replace(/\r/g, "").replace(/\n$/, "").split("\n").map((line) => line.split("\t")[0]); }
 
@@ -104,13 +112,15 @@ async function save(changes) {
 // What follows from a change (price ranges, counts) is worked out by the server: the rows are read again.
 async function reload(keys) {
   const focused = document.activeElement && document.activeElement.dataset ? document.activeElement.dataset.cell : null;
+  const chosen = chosenIds();
   const open = [...document.querySelectorAll("[data-unfold][aria-expanded=true]")].map((button) => button.dataset.unfold);
   await htmx.ajax("GET", location.pathname + location.search, { target: "#results", swap: "outerHTML" });
-  for (const id of open) { const button = document.querySelector(`[data-unfold="${id}"]`); if (button) button.click(); }
+  for (const box of document.querySelectorAll("#goods [name=chosen]")) box.checked = chosen.includes(box.value);
+  showChosen();
+  for (const id of open) { const button = document.querySelector(`[data-unfold="${id}"]`); if (button) await toggleRows(button); }
   const wanted = focused || keys[0];
   const again = () => { const cell = wanted && document.querySelector(`#goods [data-cell="${CSS.escape(wanted)}"]`); if (cell) focusCell(cell); };
   again();
-  if (wanted && wanted.startsWith("v")) document.body.addEventListener("htmx:afterSettle", again, { once: true });
 }
 
 document.addEventListener("dblclick", (event) => { const cell = table() && event.target.closest("#goods td[data-cell]"); if (cell) { event.preventDefault(); edit(cell); } });
@@ -119,10 +129,7 @@ document.addEventListener("click", (event) => {
   if (cell && !event.target.closest("a, button, input, select")) focusCell(cell);
   const unfold = event.target.closest("[data-unfold]");
   if (unfold) {
-    const open = unfold.getAttribute("aria-expanded") === "true";
-    unfold.setAttribute("aria-expanded", open ? "false" : "true");
-    unfold.textContent = open ? "▸" : "▾";
-    document.querySelectorAll(`#goods tr[data-of="${unfold.dataset.unfold}"]`).forEach((row) => { row.hidden = open; });
+    toggleRows(unfold);
   }
   if (event.target.closest("[data-paste-apply]")) save(pendingCells().map((one) => [one, one.dataset.pending]));
   if (event.target.closest("[data-paste-drop]")) dropPending();

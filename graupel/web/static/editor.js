@@ -148,7 +148,7 @@ function begin() {
   if (!refused || !kept) kept = refused ? new Map() : snapshot(form);
   // The buttons stand outside the form, in the bar: what the pressed one means is carried by a field.
   form.addEventListener("submit", (event) => { form.elements.then.value = (event.submitter && event.submitter.dataset.then) || form.elements.status.value; }, true);
-  for (const kind of ["input", "change"]) room().addEventListener(kind, (event) => { if (ownEvent(form, event)) showUnsaved(form); });
+  for (const kind of ["input", "change"]) room().addEventListener(kind, (event) => { if (ownEvent(form, event)) { showUnsaved(form); htmx.trigger(document.querySelector("[data-look]"), "look"); } });
   showUnsaved(form); // a field that was swapped out may have spoken up last
   drafts(form);
   if (refused) { refused.scrollIntoView({ block: "center" }); refused.focus({ preventScroll: true }); }

@@ -86,7 +86,7 @@ function toggleLeft(button) {
   button.className = out ? "left" : "new";
   button.textContent = out ? "" : "●";
   field.value = [...left].join(" ");
-  const make = document.querySelector("[data-make]");
+  const make = document.querySelector("[data-make-variants]");
   const count = document.querySelectorAll("[data-leave][aria-pressed=true]").length;
   make.textContent = count ? `Make ${count.toLocaleString("en")} ${count === 1 ? "variant" : "variants"}` : "Keep these attributes";
   document.querySelector("[name=shown]").value = [...document.querySelectorAll("[data-leave][aria-pressed=true]")].map((one) => one.dataset.leave).join(" ");
@@ -95,6 +95,13 @@ const STEPS = { ArrowRight: [0, 1], ArrowLeft: [0, -1], ArrowDown: [1, 0], Arrow
 document.addEventListener("keydown", (event) => {
   const cell = event.target.closest && event.target.closest("#variants [data-grid] td");
   if (event.key === "Enter" && event.target.id === "set-value") { event.preventDefault(); document.querySelector("[data-enter]").click(); return; }
+  if (event.key === "Enter" && event.target.matches && event.target.matches("[data-builder-form] input[type=text]")) {
+    // Enter takes what was typed; it must not send the form off.
+    event.preventDefault();
+    const button = event.target.id === "pattern" ? null : event.target.closest(".actions") && event.target.closest(".actions").querySelector("button");
+    if (button) button.click(); else event.target.dispatchEvent(new Event("change", { bubbles: true }));
+    return;
+  }
   if (event.key === "Escape" && event.target.closest && event.target.closest("#one-variant")) { document.getElementById("one-variant").replaceChildren(); return; }
   if (!cell) return;
   if (event.key in STEPS) {
