@@ -47,6 +47,7 @@ def chromium() -> Iterator[webdriver.Chrome]:
         options.add_argument(flag)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    driver.set_script_timeout(120)  # a busy machine takes its time over axe
     yield driver
     driver.quit()
 
@@ -68,7 +69,7 @@ def site(ctx: Context, tmp_path: Path) -> Iterator[str]:
     commands = (["serve", "--port", str(port)], ["worker"])
     running = [subprocess.Popen([sys.executable, "-m", "graupel.cli", *command], env=env) for command in commands]
     try:
-        wait_until(lambda: _answers(f"{address}/healthz"), 30)
+        wait_until(lambda: _answers(f"{address}/healthz"), 120)
         yield address
     finally:
         for process in running:
@@ -84,7 +85,7 @@ def _answers(address: str) -> bool:
         return False
 
 
-def wait_until(condition, seconds: float = 15):
+def wait_until(condition, seconds: float = 45):
     """What the condition gives, as soon as that is true."""
     deadline = time.monotonic() + seconds
     while True:
@@ -120,10 +121,10 @@ class Person:
                     return element
             return False
 
-        return WebDriverWait(self.driver, 15, 0.03, [Exception]).until(look, f"{css} with “{text}”")
+        return WebDriverWait(self.driver, 45, 0.03, [Exception]).until(look, f"{css} with “{text}”")
 
     def gone(self, css: str) -> None:
-        WebDriverWait(self.driver, 15, 0.03).until(
+        WebDriverWait(self.driver, 45, 0.03).until(
             lambda d: not any(e.is_displayed() for e in d.find_elements(By.CSS_SELECTOR, css)), f"{css} to go"
         )
 
@@ -136,7 +137,7 @@ class Person:
                     return element
             return False
 
-        element = WebDriverWait(self.driver, 15, 0.03, [Exception]).until(look, f"“{label}” to press")
+        element = WebDriverWait(self.driver, 45, 0.03, [Exception]).until(look, f"“{label}” to press")
         self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
         element.click()
 
