@@ -63,12 +63,15 @@ class Choice:
 
 @dataclass(frozen=True)
 class Attribute:
-    """A typed fact. ``family`` and ``unit``: of numbers; ``product_id``: the only product it belongs to, if one."""
+    """A typed fact. ``product_id``: the only product it belongs to, if one.
+
+    ``measure`` (a key of units.FAMILIES) and ``unit`` are of numbers.
+    """
 
     id: int
     name: str
     kind: Kind
-    family: str | None = None
+    measure: str | None = None
     unit: str | None = None
     help: str = ""
     product_id: int | None = None
@@ -126,7 +129,7 @@ def read_fact(attribute: Attribute, typed: Sequence[str]) -> Fact:
     text = said[0]
     match attribute.kind:
         case Kind.NUMBER:
-            family = units.FAMILIES[attribute.family or "count"]
+            family = units.FAMILIES[attribute.measure or "count"]
             return Fact(quantity=units.parse(text, family, attribute.unit or family.base.sign))
         case Kind.YES_NO:
             return Fact(text=_yes_no(attribute, text))
@@ -185,7 +188,7 @@ def show_fact(attribute: Attribute, fact: Fact, unit: str | None = None) -> str:
     if attribute.has_choices:
         return ", ".join(c.label for c in attribute.choices if c.id in fact.choices)
     if fact.quantity is not None:
-        return units.show(fact.quantity, units.FAMILIES[attribute.family or "count"], unit)
+        return units.show(fact.quantity, units.FAMILIES[attribute.measure or "count"], unit)
     if attribute.kind is Kind.YES_NO and fact.text:
         return fact.text.capitalize()
     return fact.text

@@ -352,7 +352,7 @@ def _plan_share(tx: Tx, attribute_id: int) -> SharePlan:
     if into_id is None:
         return SharePlan(attribute, None, [], [])
     into = load_one(tx, into_id, lock=True)
-    if into.kind is not attribute.kind or into.family != attribute.family:
+    if into.kind is not attribute.kind or into.measure != attribute.measure:
         raise Refused.because(
             "attribute.other_kind",
             f"The shared attribute {into.name} is of another kind "

@@ -250,7 +250,7 @@ def show_units(request: Request, ctx: Ctx, signed: Signed) -> Response:
     words = service.read(ctx)
     uses: dict[tuple[str | None, str | None], list[Any]] = {}
     for attribute in words.attributes.values():
-        uses.setdefault((attribute.family, attribute.unit), []).append(attribute)
+        uses.setdefault((attribute.measure, attribute.unit), []).append(attribute)
     return page(request, "vocabulary/units.html", families=units.FAMILIES, uses=uses, **_frame(signed))
 
 
