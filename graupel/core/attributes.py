@@ -285,8 +285,3 @@ def parse_attribute_name(text: str) -> str:
             "attribute.name", f"An attribute needs a name of up to {NAME_LENGTH} characters, such as Fibre.", "name"
         )
     return name
-
-
-def number_key(fact: Fact) -> Decimal | None:
-    """The number by which values are put in order, where there is one."""
-    return fact.quantity.number if fact.quantity else None

@@ -8,9 +8,6 @@ from typing import Generic, TypeVar
 
 T = TypeVar("T")
 
-#: What a variant may take from its product: a NULL in the variant means inherited.
-INHERITED = ("price", "list_price", "cost", "weight_g", "sells_without_stock")
-
 
 class Origin(StrEnum):
     """Where a shown value stands."""

@@ -176,11 +176,6 @@ class Taken:
     archived: list[Holding] = field(default_factory=list)
 
 
-def taken_with(holdings: Iterable[Holding], place: int, choice_id: int) -> Taken:
-    """What goes when a choice of the axis at ``place`` is taken away."""
-    return take([holding for holding in holdings if holding.combination[place] == choice_id])
-
-
 def take(holdings: Iterable[Holding]) -> Taken:
     """Which of these variants would be deleted, and which only archived."""
     gone = list(holdings)

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.context import Context
+from graupel.core import product_types
 from graupel.core.attributes import Attribute
 from graupel.core.errors import Refused
 from graupel.core.product_types import Need, ProductType, TypeAttribute
@@ -40,14 +41,14 @@ def sheet(words: Vocabulary, typed: Mapping[str, Any], product: Product | None) 
     on_sheet = {one.attribute.id for _, members in groups for one in members}
     own = [a for a in words.attributes.values() if a.product_id is not None and a.id not in differs_by]
     rest = [a for a in filled if a.id not in on_sheet and a.product_id is None and a.id not in differs_by]
+    aside = product_types.set_aside(kind, rest)
     if kind is None:
         groups = [("", [TypeAttribute(attribute) for attribute in rest])]
-        rest = []
     if own:
         groups.append(("Of this product only", [TypeAttribute(attribute) for attribute in own]))
     taken = on_sheet | {a.id for a in rest} | set(differs_by)
     others = [a for a in words.attributes.values() if a.product_id is None and a.id not in taken]
-    return Sheet(kind, [(group, members) for group, members in groups if members], rest, others)
+    return Sheet(kind, [(group, members) for group, members in groups if members], aside, others)
 
 
 def add_attribute(ctx: Context, actor: Actor, product: Product, form: Mapping[str, str]) -> None:

@@ -11,7 +11,7 @@ from graupel.core import copywriting, product_types, readiness, richtext, search
 from graupel.core import products as rules
 from graupel.core.attributes import show_fact
 from graupel.core.copywriting import Length
-from graupel.core.inherit import PriceRange, price_range
+from graupel.core.inherit import PriceRange, price_range, resolve
 from graupel.core.products import ProductValues
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.search_preview import Preview
@@ -52,7 +52,7 @@ def look(
     return Look(
         values,
         pictures[0] if pictures else None,
-        price_range([values.price] if variants is None else [v.price or values.price for v in variants]),
+        price_range([values.price] if variants is None else [resolve(v.price, values.price).value for v in variants]),
         [(a.name, show_fact(a, values.facts[a.id])) for a in shown if a.id in values.facts and a.id not in differs_by],
         findings,
         _lengths(values),

@@ -11,7 +11,7 @@ from graupel.core import changes, product_types, products, readiness
 from graupel.core.attributes import Fact
 from graupel.core.changes import Merge
 from graupel.core.errors import NotFound, Outdated, Refused
-from graupel.core.inherit import PriceRange, price_range
+from graupel.core.inherit import PriceRange, price_range, resolve
 from graupel.core.problems import Problem
 from graupel.core.product_types import ProductType
 from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, Picture, ProductValues, Status
@@ -99,7 +99,7 @@ class Product:
     @property
     def prices(self) -> PriceRange:
         """The range of what buyers pay."""
-        return price_range(variant.price or self.values.price for variant in self.for_sale)
+        return price_range(resolve(variant.price, self.values.price).value for variant in self.for_sale)
 
     @property
     def type(self) -> ProductType | None:

@@ -35,11 +35,6 @@ def read(tx: Tx, product_id: int, lang: str, *, lock: bool = False) -> dict[str,
     )
 
 
-def lock_product(tx: Tx, product_id: int) -> bool:
-    """Whoever changes a product or its variants holds this; returns whether it is there."""
-    return tx.value("SELECT id FROM product WHERE id = %s FOR UPDATE", [product_id]) is not None
-
-
 def product_of_variant(tx: Tx, variant_id: int) -> int | None:
     found = tx.value("SELECT product_id FROM variant WHERE id = %s", [variant_id])
     return None if found is None else int(found)
@@ -104,10 +99,6 @@ def update_product(tx: Tx, product_id: int, values: Mapping[str, Any], lang: str
     )
 
 
-def delete_product(tx: Tx, product_id: int) -> None:
-    tx.run("DELETE FROM product WHERE id = %s", [product_id])
-
-
 def _bound(names: Sequence[str]) -> str:
     return ", ".join(f"%({name})s" for name in names)
 
@@ -142,11 +133,6 @@ def update_variant(tx: Tx, variant_id: int, values: Mapping[str, Any]) -> None:
     """Write the named columns of one variant."""
     sets = ", ".join(f"{name} = %({name})s" for name in values)
     tx.run(f"UPDATE variant SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": variant_id})
-
-
-def delete_variants(tx: Tx, ids: Sequence[int]) -> None:
-    if ids:
-        tx.run("DELETE FROM variant WHERE id IN %s", [list(ids)])
 
 
 def axes(tx: Tx, product_ids: Sequence[int]) -> list[dict[str, Any]]:

@@ -89,16 +89,11 @@ def matching(ctx: Context, tx: Tx, state: TableState) -> list[int]:
     """The ids of all products that fit, ascending."""
     keeper = ctx.ones.get(FacetKeeper)
     words = vocabulary.current(ctx, tx)
+    stamp = history.stamp(tx)
+    hits = _hits(ctx, tx, state, stamp)
     with keeper.lock:
-        index, mask = _fitting(ctx, tx, keeper, state, words, history.stamp(tx))
-        return sorted(index.ids(mask))
-
-
-def _fitting(
-    ctx: Context, tx: Tx, keeper: FacetKeeper, state: TableState, words: Vocabulary, stamp: str
-) -> tuple[FacetIndex, int]:
-    index = keeper.current(tx, stamp)
-    return index, _select(index, state, words, _searched(ctx, tx, keeper, index, state, stamp))
+        index = keeper.current(tx, stamp)
+        return sorted(index.ids(_select(index, state, words, _searched(ctx, keeper, index, state, stamp, hits))))
 
 
 def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
@@ -106,9 +101,10 @@ def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
     tree = categories.current(ctx, tx)
     words = vocabulary.current(ctx, tx)
     keeper = ctx.ones.get(FacetKeeper)
+    hits = _hits(ctx, tx, state, stamp)
     with keeper.lock:
         index = keeper.current(tx, stamp)
-        searched = _searched(ctx, tx, keeper, index, state, stamp)
+        searched = _searched(ctx, keeper, index, state, stamp, hits)
         counts = _counts(index, state, words, searched)
         mask = _select(index, state, words, searched)
         total = mask.bit_count()
@@ -126,14 +122,20 @@ def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
 # --- what fits -----------------------------------------------------------------------------------------------
 
 
+def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str) -> list[int]:
+    """The ids that fit the search; read before the facets are locked, so that a slow search holds nobody up."""
+    if not state.q:
+        return []
+    return ctx.counts.get((stamp, "hits", state.q), lambda: store.search_ids(tx, state.q, ctx.settings.language))
+
+
 def _searched(
-    ctx: Context, tx: Tx, keeper: FacetKeeper, index: FacetIndex, state: TableState, stamp: str
+    ctx: Context, keeper: FacetKeeper, index: FacetIndex, state: TableState, stamp: str, hits: list[int]
 ) -> int | None:
-    """The products that fit the search; kept, so that another page or facet of it need not search again."""
+    """The products that fit the search as a set of the index; kept for its other pages and facets."""
     if not state.q:
         return None
-    key = (stamp, "searched", keeper.generation, state.q)
-    return ctx.counts.get(key, lambda: index.mask(store.search_ids(tx, state.q, ctx.settings.language)))
+    return ctx.counts.get((stamp, "searched", keeper.generation, state.q), lambda: index.mask(hits))
 
 
 def _chosen(state: TableState, words: Vocabulary) -> tuple[dict[str, Any], list[tuple[Any, ...]]]:

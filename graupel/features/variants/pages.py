@@ -220,7 +220,7 @@ def make(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
         trouble = [problem.message for problem in refusal.problems]
         return _builder(request, ctx, signed, product_id, wish, status=422, trouble=trouble)
     said = f"{made.number:,} variants made." if made.number != 1 else "One variant made."
-    return _part(request, ctx, signed, product_id, said=said, reload=True)
+    return _part(request, ctx, signed, product_id, said=said)
 
 
 @router.post("/fill")

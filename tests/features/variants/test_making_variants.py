@@ -196,6 +196,12 @@ def test_values_are_set_for_a_selection_and_given_back_to_the_product(ctx, needl
     assert service.set_values(ctx, SYSTEM, needles, ids, "price", None) == 0
 
 
+def test_a_variant_that_costs_nothing_has_a_price_of_its_own(ctx, needles):
+    first = read(ctx, needles).variants[0]
+    service.set_values(ctx, SYSTEM, needles, [first.id], "price", Decimal("0.00"))
+    assert (read(ctx, needles).prices.low, read(ctx, needles).prices.high) == (Decimal("0.00"), Decimal("6.40"))
+
+
 def test_each_variant_gets_its_own_value_of_a_pasted_column(ctx, needles):
     ids = [v.id for v in read(ctx, needles).variants]
     service.set_each(ctx, SYSTEM, needles, "stock", {one: place % 3 for place, one in enumerate(ids)})
