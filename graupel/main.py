@@ -24,6 +24,8 @@ from graupel.features.history import pages as history_pages
 from graupel.features.jobs import pages as job_pages
 from graupel.features.listings import jobs as listing_jobs
 from graupel.features.listings import pages as listing_pages
+from graupel.features.media import jobs as media_jobs
+from graupel.features.media import kinds as media_kinds
 from graupel.features.media import pages as media_pages
 from graupel.features.products import api as product_api
 from graupel.features.products import kinds as product_kinds
@@ -40,15 +42,17 @@ from graupel.web import errors, frame, problem
 from graupel.web.security import Guard
 
 #: Imported for what they register.
-JOB_MODULES = (history_jobs, file_jobs, listing_jobs, bulk_jobs)
+JOB_MODULES = (history_jobs, file_jobs, listing_jobs, bulk_jobs, media_jobs)
 STATIC = Path(__file__).parent / "web" / "static"
 
 
 def register_kinds(language: str) -> None:
     """Tell the journal of all kinds of record, parents before children."""
+    media_kinds.register_kinds()
     vocabulary_kinds.register_kinds()
     product_kinds.register_kinds(language)
     vocabulary_kinds.finish_kinds()
+    media_kinds.finish_kinds()
 
 
 def make_context(settings: Settings) -> Context:

@@ -22,5 +22,6 @@ class Settings(BaseSettings):
     session_hours: int = Field(default=12, ge=1, le=24 * 30)
     upload_megabytes: int = Field(default=64, ge=1, le=1024)
     picture_megabytes: int = Field(default=20, ge=1, le=200)
+    video_megabytes: int = Field(default=60, ge=1, le=1000)
     lease_seconds: int = Field(default=30, ge=1)
     log_level: str = "INFO"

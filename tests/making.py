@@ -8,7 +8,8 @@ from typing import Any
 from PIL import Image
 
 from graupel.context import Context
-from graupel.core.products import Picture, ProductValues, Status
+from graupel.core.pictures import Picture
+from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import service as categories
 from graupel.features.files import service as files

@@ -1,7 +1,7 @@
 """A product as it is typed and as it is kept."""
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from decimal import Decimal
 from enum import StrEnum
@@ -10,6 +10,7 @@ from typing import Any
 from graupel.core import attributes, identifiers, quantities, richtext
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import Refused
+from graupel.core.pictures import TITLE_LENGTH, Picture
 from graupel.core.problems import Problem
 
 NAME_LENGTH = 255
@@ -33,14 +34,6 @@ class Status(StrEnum):
     LIVE = "live"
     DRAFT = "draft"
     ARCHIVED = "archived"
-
-
-@dataclass(frozen=True)
-class Picture:
-    """One picture of a product: a stored file and what it says to those who can't see it."""
-
-    media_id: int
-    alt: str = ""
 
 
 @dataclass(frozen=True)
@@ -127,6 +120,10 @@ LABELS = {
     "pictures": "Pictures",
     "facts": "Facts",
     "alt": "Alt text",
+    "title": "Title",
+    "picture_id": "Picture",
+    "file_name": "File",
+    "poster_id": "Poster",
     "position": "Place",
     "parent_id": "Below",
     "product_id": "Product",
@@ -215,10 +212,16 @@ def _readers(currency: str) -> dict[str, Callable[[Any], Any]]:
         "status": _status,
         "category_id": _id,
         "categories": lambda values: tuple(dict.fromkeys(int(value) for value in values if value)),
-        "pictures": lambda pictures: tuple(
-            replace(picture, alt=one_line(picture.alt, ALT_LENGTH, "An alt text", "pictures")) for picture in pictures
-        ),
+        "pictures": lambda pictures: tuple(_picture(picture) for picture in pictures),
     }
+
+
+def _picture(typed: Picture) -> Picture:
+    return replace(
+        typed,
+        alt=one_line(typed.alt, ALT_LENGTH, "An alt text", "pictures"),
+        title=one_line(typed.title, TITLE_LENGTH, "A picture's title", "pictures"),
+    )
 
 
 def _id(value: Any) -> int | None:
@@ -384,9 +387,20 @@ def flat(values: ProductValues) -> dict[str, Any]:
         "categories": sorted(values.categories),
         "tags": sorted(values.tags),
         "key_points": list(values.key_points),
-        "pictures": [[picture.media_id, picture.alt] for picture in values.pictures],
+        "pictures": [plain_picture(picture) for picture in values.pictures],
     }
     return plain | {f"fact-{key}": fact.plain() for key, fact in values.facts.items()}
+
+
+def plain_picture(picture: Picture) -> list[Any]:
+    """A picture as plain data."""
+    return [picture.media_id, picture.alt, picture.title, sorted(picture.choices), sorted(picture.variants)]
+
+
+def picture_of_plain(plain: Sequence[Any]) -> Picture:
+    """The picture again. Raises ValueError or TypeError where ``plain`` was not made by plain_picture."""
+    media_id, alt, title, choices, variants = plain
+    return Picture(int(media_id), str(alt), str(title), tuple(map(int, choices)), tuple(map(int, variants)))
 
 
 def unflat(plain: Mapping[str, Any]) -> ProductValues:
@@ -397,6 +411,6 @@ def unflat(plain: Mapping[str, Any]) -> ProductValues:
         **given
         | money
         | {name: tuple(plain[name]) for name in ("categories", "tags", "key_points")}
-        | {"status": Status(plain["status"]), "pictures": tuple(Picture(int(i), str(a)) for i, a in plain["pictures"])},
+        | {"status": Status(plain["status"]), "pictures": tuple(map(picture_of_plain, plain["pictures"]))},
         facts={int(key[5:]): Fact.of_plain(value) for key, value in plain.items() if key.startswith("fact-") and value},
     )

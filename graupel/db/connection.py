@@ -187,3 +187,8 @@ def connect_options(url: str) -> dict[str, Any]:
 def _key_name(message: str) -> str:
     found = re.search(r"for key '([^']+)'", message)
     return found.group(1).rpartition(".")[2] if found else ""
+
+
+def like(text: str) -> str:
+    """Text that stands for itself in a LIKE pattern."""
+    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")

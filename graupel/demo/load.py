@@ -9,7 +9,8 @@ from decimal import Decimal
 from graupel.context import Context
 from graupel.core.attributes import Attribute, Fact, read_fact
 from graupel.core.errors import Refused
-from graupel.core.products import Picture, ProductValues, Status
+from graupel.core.pictures import Picture
+from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.demo import catalogue, pictures
 from graupel.demo import vocabulary as words

@@ -58,6 +58,12 @@ def enqueue(tx: Tx, actor: Actor, request: JobRequest) -> int:
     )
 
 
+def enqueue_once(tx: Tx, actor: Actor, request: JobRequest) -> None:
+    """Write the job where none of its kind is waiting to begin: for work that looks for itself what is to be done."""
+    if not tx.value("SELECT 1 FROM job WHERE kind = %s AND state = 'waiting' LIMIT 1", [request.kind]):
+        enqueue(tx, actor, request)
+
+
 def claim(tx: Tx, owner: str, lease_seconds: int) -> Claim | None:
     """Take the next job that is due, or one whose worker's lease ran out; None where there is none."""
     row = tx.one(

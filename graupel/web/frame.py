@@ -25,6 +25,7 @@ FEATURES = HERE.parent / "features"
 SECTIONS = [
     ("Products", "/products"),
     ("Vocabulary", "/vocabulary"),
+    ("Media", "/media"),
     ("Files", "/files"),
     ("Channels", "/channels"),
     ("Jobs", "/jobs"),

@@ -353,7 +353,11 @@ def dispatch(ctx: Context, tx: Tx, listing_id: int) -> Dispatch:
     channel = channel_row(tx, listing["channel_id"])
     product = products.load(ctx, tx, listing["product_id"])
     standing = _standing(tx, channel, product)
-    links = [PictureLink(f"{ctx.settings.address}{file.link()}", file.width, file.height) for file in product.pictures]
+    links = [
+        PictureLink(f"{ctx.settings.address}{file.link(name=name)}", file.width, file.height)
+        for file, name in zip(product.pictures, product.picture_names, strict=True)
+        if file.is_picture
+    ]
     offers = [
         rules.Offer(
             one.sku,

@@ -1,41 +1,191 @@
-"""Pictures coming in from the editor, and going out to everybody."""
+"""Media coming in, the library, and files going out to everybody."""
 
-from fastapi import APIRouter, Depends, Request
-from fastapi.responses import FileResponse, Response
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi.responses import FileResponse, JSONResponse, Response
 from starlette.datastructures import UploadFile
 
-from graupel.core.errors import NotFound, Refused
-from graupel.features.media import service
+from graupel.context import Context
+from graupel.core.errors import Outdated, Refused
+from graupel.core.media import ENDINGS, Kind
+from graupel.core.problems import by_field
+from graupel.core.roles import Role
+from graupel.features.media import library, service
+from graupel.features.media.library import Wanted
+from graupel.features.media.service import Media
+from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
 router = APIRouter()
+guarded = [Depends(from_our_own_page)]
+KINDS = [(Kind.PICTURE, "Pictures"), (Kind.VIDEO, "Videos"), (Kind.MODEL, "3D models"), (Kind.LINK, "Links")]
 
 
-@router.post("/media", dependencies=[Depends(from_our_own_page)])
-def take(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
-    """Takes one picture in; answers with its tile for the editor."""
+def _plain(media: Media) -> dict[str, Any]:
+    """What a script needs of a file."""
+    return {"id": media.id, "name": media.file_name, "face": media.face("card"), "kind": str(media.kind)}
+
+
+@router.post("/media", dependencies=guarded)
+def take(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+    """Takes one file in."""
     file = form.get("file")
     if not isinstance(file, UploadFile):
-        return page(request, "media/tile_problem.html", status=422, message="No file came with this. Choose a picture.")
+        return JSONResponse({"problem": "No file came with this. Choose one."}, 422)
     try:
-        media = service.take(ctx, signed.actor, file.filename or "picture", file.file.read())
+        return JSONResponse(_plain(service.take(ctx, signed.actor, file.filename or "file", file.file.read())))
     except Refused as refusal:
-        return page(request, "media/tile_problem.html", status=422, message=refusal.problems[0].message)
-    return page(request, "media/tile.html", media=media, alt="", may_edit=True)
+        return JSONResponse({"problem": refusal.problems[0].message}, 422)
 
 
-@router.get("/media/tile/{media_id}")
-def tile(request: Request, ctx: Ctx, signed: Signed, media_id: int, alt: str = "") -> Response:
-    """The tile of one picture for the editor."""
-    found = service.read_many(ctx, [media_id]).get(media_id)
-    if found is None:
-        raise NotFound("This picture is not there any more.")
-    return page(request, "media/tile.html", media=found, alt=alt[:300], may_edit=True)
+@router.post("/media/link", dependencies=guarded)
+def take_link(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+    """Notes a video or recording elsewhere."""
+    try:
+        found = service.take_link(ctx, signed.actor, str(form.get("address", "")), str(form.get("title", "")))
+    except Refused as refusal:
+        return JSONResponse({"problem": refusal.problems[0].message}, 422)
+    return JSONResponse(_plain(found))
+
+
+# --- the library ---------------------------------------------------------------------------------------------
+
+
+def _wanted(request: Request) -> Wanted:
+    query = request.query_params
+    kind = query.get("kind", "")
+    tag, before = (query.get(name, "") for name in ("tag", "before"))
+    return Wanted(
+        query.get("q", "").strip()[:100],
+        Kind(kind) if kind in list(Kind) else None,
+        query.get("unused") == "1",
+        int(tag) if tag.isdecimal() else None,
+        int(before) if before.isdecimal() else None,
+    )
+
+
+def _library(request: Request, ctx: Context, signed: Any, *, status: int = 200, **data: Any) -> Response:
+    wanted = _wanted(request)
+    return page(
+        request,
+        "media/library.html",
+        part="media/shelf.html",
+        status=status,
+        wanted=wanted,
+        shelf=library.shelf(ctx, signed.actor, wanted),
+        kinds=KINDS,
+        endings=",".join(ENDINGS),
+        tag=vocabulary.read(ctx).tags.get(wanted.tag_id or 0, ""),
+        may_edit=signed.actor.may(Role.EDITOR),
+        **{"said": "", "trouble": "", **data},
+    )
+
+
+@router.get("/media")
+def show_library(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """All media, the newest first."""
+    return _library(request, ctx, signed)
+
+
+@router.post("/media/delete", dependencies=guarded)
+def delete_many(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Deletes files that nothing uses."""
+    ids = [int(str(one)) for one in form.getlist("chosen") if str(one).isdecimal()]
+    try:
+        number = service.delete(ctx, signed.actor, ids)
+    except Refused as refusal:
+        return _library(request, ctx, signed, status=422, trouble=refusal.problems[0].message)
+    said = f"{number:,} {'file' if number == 1 else 'files'} deleted. History can bring them back."
+    return _library(request, ctx, signed, said=said)
+
+
+@router.get("/media/pick")
+def pick(request: Request, ctx: Ctx, signed: Signed, pictures: Annotated[bool, Query()] = False) -> Response:
+    """What the library has, for choosing one of it. ``pictures``: nothing else."""
+    wanted = _wanted(request)
+    if pictures:
+        wanted = Wanted(wanted.search, Kind.PICTURE, before=wanted.before)
+    shelf = library.shelf(ctx, signed.actor, wanted)
+    return page(request, "media/pick.html", wanted=wanted, shelf=shelf, pictures=pictures)
+
+
+def _detail(request: Request, ctx: Context, signed: Any, media_id: int, **data: Any) -> Response:
+    refusal: Refused | None = data.pop("refusal", None)
+    return page(
+        request,
+        "media/one.html",
+        part="media/one_part.html",
+        status=422 if refusal else data.pop("status", 200),
+        detail=library.detail(ctx, signed.actor, media_id),
+        all_tags=sorted(vocabulary.read(ctx).tags.values()),
+        problems=by_field(refusal.problems) if refusal else {},
+        endings=",".join(ENDINGS),
+        may_edit=signed.actor.may(Role.EDITOR),
+        **{"said": "", "trouble": "", **data},
+    )
+
+
+@router.get("/media/{media_id:int}")
+def show_one(request: Request, ctx: Ctx, signed: Signed, media_id: int) -> Response:
+    """One file: what was measured, and where it is used."""
+    said = "The new file stands wherever the old one stood." if "replaced" in request.query_params else ""
+    return _detail(request, ctx, signed, media_id, said=said)
+
+
+@router.post("/media/{media_id:int}", dependencies=guarded)
+def save(request: Request, ctx: Ctx, signed: Signed, form: Form, media_id: int) -> Response:
+    """Saves name, poster and tags."""
+    version, poster = (str(form.get(name, "")) for name in ("version", "poster_id"))
+    tags = [str(one) for one in form.getlist("tags")]
+    try:
+        service.save(
+            ctx,
+            signed.actor,
+            media_id,
+            int(version) if version.isdecimal() else 0,
+            str(form.get("file_name", "")),
+            int(poster) if poster.isdecimal() else None,
+            tags,
+        )
+    except Refused as refusal:
+        return _detail(request, ctx, signed, media_id, refusal=refusal)
+    except Outdated as outdated:
+        return _detail(request, ctx, signed, media_id, trouble=str(outdated), status=409)
+    return _detail(request, ctx, signed, media_id, said="Saved.")
+
+
+@router.post("/media/{media_id:int}/replace", dependencies=guarded)
+def replace(request: Request, ctx: Ctx, signed: Signed, form: Form, media_id: int) -> Response:
+    """Puts another file in its place, wherever it is used."""
+    file = form.get("file")
+    try:
+        if not isinstance(file, UploadFile) or not file.filename:
+            raise Refused.because("media.none", "Choose the file that is to take its place.", "file")
+        new = service.replace(ctx, signed.actor, media_id, file.filename, file.file.read())
+    except Refused as refusal:
+        return _detail(request, ctx, signed, media_id, trouble=refusal.problems[0].message, status=422)
+    return Response(status_code=204, headers={"HX-Redirect": f"/media/{new.id}?replaced=1"})
+
+
+@router.post("/media/{media_id:int}/delete", dependencies=guarded)
+def delete(request: Request, ctx: Ctx, signed: Signed, media_id: int) -> Response:
+    """Deletes a file that nothing uses."""
+    try:
+        service.delete(ctx, signed.actor, [media_id])
+    except Refused as refusal:
+        return _detail(request, ctx, signed, media_id, trouble=refusal.problems[0].message, status=422)
+    return Response(status_code=204, headers={"HX-Redirect": "/media"})
+
+
+# --- files going out -----------------------------------------------------------------------------------------
 
 
 @router.get("/media/{sha256}/{size}")
-def give(ctx: Ctx, sha256: str, size: str) -> FileResponse:
-    """A picture. Its name is made from its bytes, so it may be kept for ever."""
-    path, media_type = service.find(ctx, sha256, size)
-    return FileResponse(path, media_type=media_type, headers={"Cache-Control": "public, max-age=31536000, immutable"})
+@router.get("/media/{sha256}/{size}/{name}")
+def give(ctx: Ctx, sha256: str, size: str, name: str = "") -> FileResponse:
+    """A file, under whatever name it is asked for. Its address is made from its bytes, so it may be kept for ever."""
+    path, media_type, lasting = service.find(ctx, sha256, size)
+    kept = "public, max-age=31536000, immutable" if lasting else "no-cache"
+    return FileResponse(path, media_type=media_type, headers={"Cache-Control": kept})

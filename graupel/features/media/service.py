@@ -1,89 +1,131 @@
-"""Taking in pictures, and finding them again."""
+"""Taking in media, finding them again, and changing what is known of them."""
 
 import hashlib
-import io
-import os
-import tempfile
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from PIL import Image, ImageOps, UnidentifiedImageError
-
 from graupel.context import Context
-from graupel.core.errors import NotFound, Refused
+from graupel.core import media as rules
+from graupel.core.errors import NotFound, Outdated, Refused
+from graupel.core.media import FORMATS, Kind
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
-from graupel.features.history import records
 from graupel.features.history import service as history
-from graupel.features.media import store
+from graupel.features.media import measuring, sizes, store, uses
+from graupel.features.media.sizes import FULL
+from graupel.features.vocabulary import references
+from graupel.features.vocabulary import service as vocabulary
+from graupel.jobs import JobRequest, enqueue_once
 
-FORMATS = {"JPEG": "jpg", "PNG": "png", "WEBP": "webp", "GIF": "gif"}
-MIME = {"jpg": "image/jpeg", "png": "image/png", "webp": "image/webp", "gif": "image/gif"}
-MOST_PIXELS = 60_000_000
-#: Name of a size -> the longest side in pixels. "full" is the picture as it was taken in.
-SIZES = {"thumb": 96, "card": 480, "page": 1200}
-
-Image.MAX_IMAGE_PIXELS = MOST_PIXELS
+NOTED = ("kind", "file_name", "format", "width", "height")
 
 
 @dataclass(frozen=True)
 class Media:
-    """A stored picture. Sides in pixels."""
+    """A stored file or a link. Sides in pixels, 0 where there are none; ``border_white`` in hundredths.
+
+    ``poster_sha``: the sha256 of the picture that stands for a video, model or link.
+    """
 
     id: int
+    kind: Kind
     sha256: str
     file_name: str
     format: str
     bytes: int
     width: int
     height: int
+    border_white: int | None = None
+    duration_ms: int | None = None
+    address: str | None = None
+    poster_id: int | None = None
+    poster_sha: str | None = None
+    sizes: str = "made"
+    version: int = 1
 
-    def link(self, size: str = "full") -> str:
-        """Its address. The long name can't be guessed, and never stands for other bytes."""
-        return f"/media/{self.sha256}/{size}"
+    @property
+    def is_picture(self) -> bool:
+        """Whether it is shown as it is."""
+        return self.kind is Kind.PICTURE
+
+    def link(self, size: str = FULL, name: str = "") -> str:
+        """The address of the file, or of what is linked to.
+
+        The long name can't be guessed, and never stands for other bytes. ``name``: what the file is to be called.
+        """
+        if self.address:
+            return self.address
+        ending = self.format if size == FULL else "webp"
+        return f"/media/{self.sha256}/{size}" + (f"/{name}.{ending}" if name else "")
+
+    def face(self, size: str, name: str = "") -> str | None:
+        """The address of a picture of it: itself or its poster; None where there is none."""
+        if self.is_picture:
+            return self.link(size, name)
+        return f"/media/{self.poster_sha}/{size}" + (f"/{name}.webp" if name else "") if self.poster_sha else None
 
 
-def _media(row: dict[str, Any]) -> Media:
-    return Media(**{name: row[name] for name in Media.__dataclass_fields__})
+def _media(row: Mapping[str, Any]) -> Media:
+    found = {name: row[name] for name in Media.__dataclass_fields__ if name not in ("kind", "poster_sha")}
+    return Media(**found, kind=Kind(row["kind"]), poster_sha=row.get("poster_sha"))
 
 
-records.register(
-    records.RecordKind(
-        "media",
-        "Picture file",
-        lambda tx, ids: {
-            r["id"]: records.Shown(r["file_name"], f"/media/{r['sha256']}/full") for r in store.by_ids(tx, list(ids))
-        },
-        reversible=False,
-    )
-)
+# --- taking in -----------------------------------------------------------------------------------------------
 
 
 def take(ctx: Context, actor: Actor, file_name: str, content: bytes) -> Media:
-    """Store a picture with its smaller sizes; the same bytes are stored once. Raises Refused."""
+    """Store a file; the same bytes are stored once. Its smaller sizes follow in the background. Raises Refused."""
     actor.require(Role.EDITOR)
-    file_name = Path(file_name.replace("\\", "/")).name[:200] or "picture"
-    content, picture = _checked(ctx, file_name, content)
-    sha256 = hashlib.sha256(content).hexdigest()
-    values: dict[str, Any] = {
+    file_name = Path(file_name.replace("\\", "/")).name[: rules.FILE_NAME_LENGTH] or "file"
+    measured = measuring.measure(ctx.settings, file_name, content)
+    sha256 = hashlib.sha256(measured.content).hexdigest()
+    values = {name: getattr(measured, name) for name in ("format", "width", "height", "border_white", "duration_ms")}
+    values |= {
+        "kind": str(measured.kind),
         "sha256": sha256,
-        "file_name": file_name,
-        "format": FORMATS[picture.format or ""],
-        "bytes": len(content),
-        "width": picture.width,
-        "height": picture.height,
+        "file_name": rules.named_right(file_name, measured.format),
+        "bytes": len(measured.content),
+        "address": None,
+        "poster_id": None,
     }
-    _write_files(ctx, sha256, content, picture)
+    sizes.write(sizes.path_of(ctx, sha256, FULL), measured.content)
+    return _insert(ctx, actor, values, "made" if measured.kind is Kind.MODEL else "waiting")
 
+
+def take_link(ctx: Context, actor: Actor, address: str, title: str = "") -> Media:
+    """Note a video or recording elsewhere; the same address is noted once. Raises Refused."""
+    actor.require(Role.EDITOR)
+    address, sort = rules.parse_link(address)
+    values = {
+        "kind": str(Kind.LINK),
+        "sha256": hashlib.sha256(f"link {address}".encode()).hexdigest(),
+        "file_name": (title.strip() or address.partition("://")[2])[: rules.FILE_NAME_LENGTH],
+        "format": sort,
+        "bytes": 0,
+        "width": 0,
+        "height": 0,
+        "border_white": None,
+        "duration_ms": None,
+        "address": address,
+        "poster_id": None,
+    }
+    return _insert(ctx, actor, values, "made")
+
+
+def _insert(ctx: Context, actor: Actor, values: Mapping[str, Any], state: str) -> Media:
     def work(tx: Tx) -> Media:
-        known = store.by_sha(tx, sha256)
+        known = store.by_sha(tx, values["sha256"])
         if known:
-            return _media(known)
-        with history.change_set(tx, actor, "media.take", f"Picture taken in: {file_name}") as recorder:
-            media_id = store.insert(tx, values)
-            recorder.made("media", media_id, {k: values[k] for k in ("file_name", "format", "width", "height")})
-        return Media(id=media_id, **values)
+            return by_ids(tx, [known["id"]])[known["id"]]
+        title = f"{Kind(values['kind']).capitalize()} taken in: {values['file_name']}"
+        with history.change_set(tx, actor, "media.take", title) as recorder:
+            media_id = store.insert(tx, values, state)
+            recorder.made("media", media_id, values)
+        if state == "waiting":
+            enqueue_once(tx, actor, JobRequest("media.sizes", "Smaller sizes of new pictures", {}, "/media"))
+        return by_ids(tx, [media_id])[media_id]
 
     try:
         return ctx.db.run(work)
@@ -91,88 +133,156 @@ def take(ctx: Context, actor: Actor, file_name: str, content: bytes) -> Media:
         return ctx.db.run(work)
 
 
-def _checked(ctx: Context, file_name: str, content: bytes) -> tuple[bytes, Image.Image]:
-    """The bytes to keep, turned upright and without personal metadata, and the opened picture."""
-    most = ctx.settings.picture_megabytes
-    if len(content) > most * 1_000_000:
-        raise Refused.because(
-            "picture.too_large", f"“{file_name}” is larger than {most} MB. Save it smaller.", "pictures"
-        )
-    try:
-        picture = Image.open(io.BytesIO(content), formats=list(FORMATS))
-        if picture.width * picture.height > MOST_PIXELS:
-            raise Image.DecompressionBombError
-        picture.load()
-    except (Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
-        raise Refused.because(
-            "picture.too_many_pixels",
-            f"“{file_name}” has more than {MOST_PIXELS // 1_000_000} million pixels. Scale it down.",
-            "pictures",
-        ) from error
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError) as error:
-        raise Refused.because(
-            "picture.unreadable",
-            f"“{file_name}” is not a picture that can be read. Take a JPEG, PNG, WebP or GIF.",
-            "pictures",
-        ) from error
-    if "exif" in picture.info:
-        return _without_metadata(picture)
-    return content, picture
+# --- finding -------------------------------------------------------------------------------------------------
 
 
-def _without_metadata(picture: Image.Image) -> tuple[bytes, Image.Image]:
-    kind = picture.format
-    upright = ImageOps.exif_transpose(picture)
-    out = io.BytesIO()
-    upright.info.pop("exif", None)
-    upright.save(out, format=kind, quality=92)
-    saved = Image.open(io.BytesIO(out.getvalue()))
-    saved.load()
-    return out.getvalue(), saved
+def find(ctx: Context, sha256: str, size: str) -> tuple[Path, str, bool]:
+    """A stored file, its media type, and whether it will stay so. Raises NotFound.
+
+    Until a smaller size is made, the whole picture stands for it.
+    """
+    row = ctx.db.run(lambda tx: store.by_sha(tx, sha256)) if size in (*sizes.SIZES, FULL) else None
+    if row is None or row["kind"] == Kind.LINK or (size != FULL and row["kind"] != Kind.PICTURE):
+        raise NotFound("There is no such file.")
+    path = sizes.path_of(ctx, sha256, size)
+    if size != FULL and path.exists():
+        return path, "image/webp", True
+    whole = sizes.path_of(ctx, sha256, FULL)
+    if not whole.exists():
+        raise NotFound("There is no such file.")
+    return whole, FORMATS[row["format"]].media_type, size == FULL
 
 
-def _write_files(ctx: Context, sha256: str, content: bytes, picture: Image.Image) -> None:
-    _write(path_of(ctx, sha256, "full"), content)
-    for size, side in SIZES.items():
-        path = path_of(ctx, sha256, size)
-        if path.exists():
-            continue
-        smaller = picture.convert("RGBA" if "A" in picture.getbands() or picture.mode == "P" else "RGB")
-        smaller.thumbnail((side, side))
-        out = io.BytesIO()
-        smaller.save(out, "WEBP", quality=84)
-        _write(path, out.getvalue())
-
-
-def _write(path: Path, content: bytes) -> None:
-    """Whole or not at all, also when the machine stops in the middle."""
-    if path.exists():
-        return
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as file:
-        file.write(content)
-    os.replace(file.name, path)
-
-
-def path_of(ctx: Context, sha256: str, size: str) -> Path:
-    """Where a size of a picture lies on disk."""
-    return ctx.settings.data_folder / "media" / sha256[:2] / f"{sha256}.{size}"
-
-
-def find(ctx: Context, sha256: str, size: str) -> tuple[Path, str]:
-    """A stored file and its media type. Raises NotFound."""
-    row = ctx.db.run(lambda tx: store.by_sha(tx, sha256)) if size in (*SIZES, "full") else None
-    path = path_of(ctx, sha256, size)
-    if row is None or not path.exists():
-        raise NotFound("There is no such picture.")
-    return path, MIME[row["format"]] if size == "full" else "image/webp"
-
-
-def by_ids(tx: Tx, ids: list[int]) -> dict[int, Media]:
-    """Pictures by id; ids that are not there are left out."""
+def by_ids(tx: Tx, ids: Sequence[int]) -> dict[int, Media]:
+    """Media by id; ids that are not there are left out."""
     return {row["id"]: _media(row) for row in store.by_ids(tx, ids)}
 
 
-def read_many(ctx: Context, ids: list[int]) -> dict[int, Media]:
-    """Pictures by id; ids that are not there are left out."""
+def read_many(ctx: Context, ids: Sequence[int]) -> dict[int, Media]:
+    """Media by id; ids that are not there are left out."""
     return ctx.db.run(lambda tx: by_ids(tx, ids))
+
+
+def read(ctx: Context, actor: Actor, media_id: int) -> Media:
+    """One of them. Raises NotFound."""
+    actor.require(Role.VIEWER)
+    found = read_many(ctx, [media_id]).get(media_id)
+    if found is None:
+        raise NotFound("This file is not there any more.")
+    return found
+
+
+# --- changing ------------------------------------------------------------------------------------------------
+
+
+def _locked(tx: Tx, media_id: int) -> dict[str, Any]:
+    row = store.lock(tx, media_id)
+    if row is None:
+        raise NotFound("This file is not there any more.")
+    return row
+
+
+def save(
+    ctx: Context, actor: Actor, media_id: int, version: int, file_name: str, poster_id: int | None, tags: Sequence[str]
+) -> None:
+    """Name, poster and tags of a file. Raises Refused, Outdated where somebody else saved meanwhile, NotFound."""
+    actor.require(Role.EDITOR)
+    names = [vocabulary.parse_name("tag", name) for name in tags if name.strip()]
+
+    def work(tx: Tx) -> None:
+        row = _locked(tx, media_id)
+        if row["version"] != version:
+            raise Outdated("Somebody saved this file while you were working on it. Here is how it is now.", {})
+        after = {"file_name": rules.parse_file_name(file_name, row["format"]), "poster_id": poster_id}
+        if row["kind"] == Kind.PICTURE:
+            after["poster_id"] = None
+        elif poster_id and not any(one.is_picture for one in by_ids(tx, [poster_id]).values()):
+            raise Refused.because("media.poster", "The poster must be a picture that is still there.", "poster_id")
+        with history.change_set(tx, actor, "media.save", f"Media changed: {after['file_name']}") as recorder:
+            before = {name: row[name] for name in after}
+            if recorder.changed("media", media_id, before, after, row["version"] + 1):
+                store.update(tx, media_id, after)
+            ids = [vocabulary.make_within(tx, recorder, "tag", name) for name in dict.fromkeys(names)]
+            vocabulary.set_tags(tx, recorder, "media", media_id, ids)
+
+    ctx.db.run(work)
+
+
+def set_poster(ctx: Context, actor: Actor, media_id: int, poster: Media) -> None:
+    """Let a frame of a video stand for it, where it has no poster yet; the frame tells how large it is upright."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        row = _locked(tx, media_id)
+        if row["poster_id"] is not None:
+            return
+        with history.change_set(tx, actor, "media.poster", f"Poster made: {row['file_name']}") as recorder:
+            after = {"poster_id": poster.id, "width": poster.width, "height": poster.height}
+            recorder.changed("media", media_id, {name: row[name] for name in after}, after, row["version"] + 1)
+            store.update(tx, media_id, after)
+
+    ctx.db.run(work)
+
+
+def replace(ctx: Context, actor: Actor, media_id: int, file_name: str, content: bytes) -> Media:
+    """Put another file of the same kind in the place of one, wherever that is used; one change set.
+
+    The old one leaves the library with it; a roll back brings it back. Raises Refused, NotFound.
+    """
+    old = read(ctx, actor, media_id)
+    actor.require(Role.EDITOR)
+    new = take(ctx, actor, file_name, content)
+    if new.id == old.id:
+        raise Refused.because("media.same", "This is the very same file: nothing is to be replaced.", "file")
+    if new.kind is not old.kind:
+        here, there = rules.KIND_WORDS[old.kind], rules.KIND_WORDS[new.kind]
+        raise Refused.because("media.other_kind", f"This is {here}, and “{file_name}” is {there}.", "file")
+    lang = ctx.settings.language
+
+    def work(tx: Tx) -> None:
+        row = _locked(tx, media_id)
+        title = f"File replaced everywhere: {old.file_name} by {new.file_name}"
+        with history.change_set(tx, actor, "media.replace", title) as recorder:
+            references.replace(tx, recorder, "media", media_id, new.id, lang)
+            uses.replace_in_texts(tx, recorder, old.sha256, new.sha256, lang)
+            both = {*vocabulary.tag_ids_of(tx, "media", media_id), *vocabulary.tag_ids_of(tx, "media", new.id)}
+            vocabulary.set_tags(tx, recorder, "media", new.id, both)
+            _remove(tx, recorder, row)
+
+    ctx.db.run(work)
+    return new
+
+
+def delete(ctx: Context, actor: Actor, media_ids: Sequence[int]) -> int:
+    """Delete files that nothing uses; returns how many. Raises Refused, saying where one is used.
+
+    Their bytes stay in the data folder, so that History can bring them back; nobody is given them any more.
+    """
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        found = [row for media_id in sorted(set(media_ids)) if (row := store.lock(tx, media_id))]
+        for row in found:
+            _refuse_used(ctx, tx, row)
+        what = found[0]["file_name"] if len(found) == 1 else f"{len(found)} files"
+        with history.change_set(tx, actor, "media.delete", f"Deleted from the library: {what}") as recorder:
+            for row in found:
+                _remove(tx, recorder, row)
+        return len(found)
+
+    return ctx.db.run(work)
+
+
+def _refuse_used(ctx: Context, tx: Tx, row: Mapping[str, Any]) -> None:
+    used = uses.where_used(tx, row["id"], row["sha256"], ctx.settings.language)
+    if used:
+        where = ", ".join(f"{one.label.lower()}: {one.records[0].title}" for one in used)
+        raise Refused.because(
+            "media.in_use", f"“{row['file_name']}” is in use ({where}). Take it out there first, or replace it.", "file"
+        )
+
+
+def _remove(tx: Tx, recorder: history.Recorder, row: Mapping[str, Any]) -> None:
+    vocabulary.set_tags(tx, recorder, "media", row["id"], [])
+    recorder.removed("media", row["id"], {name: row[name] for name in store.FIELDS}, row["version"] + 1)
+    store.delete(tx, row["id"])

@@ -1,21 +1,85 @@
-"""The table of stored files."""
+"""The table of media."""
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
-from graupel.db import Tx
+from graupel.db import Tx, like
+
+FIELDS = (
+    "kind", "sha256", "file_name", "format", "bytes", "width", "height", "border_white", "duration_ms", "address",
+    "poster_id",
+)  # fmt: skip
 
 
 def by_sha(tx: Tx, sha256: str) -> dict[str, Any] | None:
     return tx.one("SELECT * FROM media WHERE sha256 = %s", [sha256])
 
 
-def by_ids(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM media WHERE id IN %s", [ids]) if ids else []
-
-
-def insert(tx: Tx, values: dict[str, Any]) -> int:
-    return tx.insert(
-        """INSERT INTO media (sha256, file_name, format, bytes, width, height, made_at)
-           VALUES (%(sha256)s, %(file_name)s, %(format)s, %(bytes)s, %(width)s, %(height)s, UTC_TIMESTAMP(3))""",
-        values,
+def by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    """Media with the sha256 of their posters as ``poster_sha``."""
+    if not ids:
+        return []
+    return tx.all(
+        """SELECT m.*, p.sha256 AS poster_sha FROM media m LEFT JOIN media p ON p.id = m.poster_id
+           WHERE m.id IN %s""",
+        [list(ids)],
     )
+
+
+def lock(tx: Tx, media_id: int) -> dict[str, Any] | None:
+    return tx.one("SELECT * FROM media WHERE id = %s FOR UPDATE", [media_id])
+
+
+def insert(tx: Tx, values: Mapping[str, Any], sizes: str) -> int:
+    return tx.insert(
+        f"""INSERT INTO media ({", ".join(FIELDS)}, sizes, made_at)
+            VALUES ({", ".join(f"%({name})s" for name in FIELDS)}, %(sizes)s, UTC_TIMESTAMP(3))""",
+        {**values, "sizes": sizes},
+    )
+
+
+def update(tx: Tx, media_id: int, values: Mapping[str, Any]) -> None:
+    """Write the named fields."""
+    sets = ", ".join(f"{name} = %({name})s" for name in FIELDS if name in values)
+    tx.run(f"UPDATE media SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": media_id})
+
+
+def delete(tx: Tx, media_id: int) -> None:
+    tx.run("DELETE FROM media WHERE id = %s", [media_id])
+
+
+def waiting(tx: Tx, limit: int) -> list[dict[str, Any]]:
+    """Files whose sizes are still to be made, the oldest first."""
+    return tx.all("SELECT id, kind, sha256, file_name FROM media WHERE sizes = 'waiting' ORDER BY id LIMIT %s", [limit])
+
+
+def count_waiting(tx: Tx) -> int:
+    return int(tx.value("SELECT COUNT(*) FROM media WHERE sizes = 'waiting'"))
+
+
+def set_sizes(tx: Tx, media_id: int, state: str) -> None:
+    """How far the making of sizes is; no version moves, for nobody changed anything."""
+    tx.run("UPDATE media SET sizes = %s WHERE id = %s", [state, media_id])
+
+
+def page(
+    tx: Tx, *, where: Sequence[str], search: str, matches: Sequence[str], params: Mapping[str, Any], limit: int
+) -> list[int]:
+    """Ids, the newest first. ``where``: conditions on ``lib``; ``matches``: SELECTs of ids that fit %(like)s too."""
+    found = [*where]
+    bound = {**params, "limit": limit, "like": f"%{like(search)}%"}
+    if search:
+        found.append(f"(lib.file_name LIKE %(like)s OR lib.id IN ({' UNION '.join(matches)}))" if matches else
+                     "lib.file_name LIKE %(like)s")  # fmt: skip
+    return [
+        row["id"]
+        for row in tx.all(
+            f"SELECT lib.id FROM media lib WHERE {' AND '.join(found) or 'TRUE'} ORDER BY lib.id DESC LIMIT %(limit)s",
+            bound,
+        )
+    ]
+
+
+def counts(tx: Tx) -> dict[str, int]:
+    """How many there are of each kind."""
+    return {row["kind"]: row["number"] for row in tx.all("SELECT kind, COUNT(*) AS number FROM media GROUP BY kind")}

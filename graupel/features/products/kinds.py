@@ -6,6 +6,8 @@ from typing import Any
 from graupel.db import Tx
 from graupel.features.history import records
 from graupel.features.history.records import Column, RecordKind, Shown
+from graupel.features.media import uses
+from graupel.features.media.uses import TextUse
 from graupel.features.products import skus, store, summary
 from graupel.features.vocabulary import carriers, references
 from graupel.features.vocabulary import kinds as vocabulary_kinds
@@ -106,13 +108,18 @@ def register_kinds(language: str) -> None:
             "media_id": Column("c.media_id", True, "media"),
             "position": Column("c.position", True),
             "alt": Column("c.alt"),
+            "title": Column("c.title"),
+        }),
+        ("picture_for", "Picture belongs to", "pf", store.belonging_names, {
+            "picture_id": Column("pf.picture_id", True, "picture"),
+            "variant_id": Column("pf.variant_id", True, "variant"),
+            "choice_id": Column("pf.choice_id", True, "attribute_choice"),
         }),
     ]  # fmt: skip
     for name, label, alias, describe, fields in belonging:
         _register_belonging(name, label, alias, describe, fields)
     carriers.register("product", "Products", records.kind_of("product").describe)
     carriers.register("category", "Categories", records.kind_of("category").describe)
-    carriers.register("media", "Pictures", records.kind_of("media").describe)
     vocabulary_kinds.register_taggings()
     _register_references()
     summary.register()
@@ -214,9 +221,31 @@ def _same_combination(replaced: str) -> str:
 
 
 def _register_references() -> None:
-    """Where products refer to the vocabulary."""
+    """Where products refer to the vocabulary and to media."""
+    uses.register_text(TextUse("product", "description"))
+    uses.register_search(
+        """SELECT c.media_id FROM picture c JOIN product_text t ON t.product_id = c.product_id AND t.lang = %(lang)s
+           WHERE c.alt LIKE %(like)s OR c.title LIKE %(like)s OR t.name LIKE %(like)s"""
+    )
     same_product = "d.product_id = f.product_id AND d.id <> f.id"
     references.register(
+        Reference(
+            "media",
+            "picture",
+            "media_id",
+            "Products",
+            "c.product_id",
+            double="EXISTS (SELECT 1 FROM picture d WHERE d.product_id = c.product_id AND d.media_id = %(into)s)",
+            hang=("picture_for", "picture_id"),
+        ),
+        Reference(
+            "attribute_choice",
+            "picture_for",
+            "choice_id",
+            "pictures of products",
+            "pf.product_id",
+            double="EXISTS (SELECT 1 FROM picture_for d WHERE d.picture_id = pf.picture_id AND d.choice_id = %(into)s)",
+        ),
         Reference("brand", "product", "brand_id", "products", "p.id"),
         Reference("type", "product", "type_id", "products", "p.id"),
         Reference(

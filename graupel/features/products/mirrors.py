@@ -8,25 +8,33 @@ from slugify import slugify
 
 from graupel.context import Context
 from graupel.core import copywriting, product_types, readiness, richtext, search_preview
+from graupel.core import pictures as picture_rules
 from graupel.core import products as rules
 from graupel.core.attributes import show_fact
 from graupel.core.copywriting import Length
 from graupel.core.inherit import PriceRange, price_range, resolve
+from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues
-from graupel.core.readiness import Finding, PictureFacts
+from graupel.core.readiness import Finding
 from graupel.core.search_preview import Preview
 from graupel.features.categories import service as categories
 from graupel.features.media.service import Media
+from graupel.features.products import pictures as product_pictures
 from graupel.features.products.service import Product
 from graupel.features.vocabulary import service as vocabulary
 
 
 @dataclass(frozen=True)
 class Look:
-    """The mirror. ``hints``: field -> what would read better; ``lengths``: field -> beside the wanted range."""
+    """The mirror. ``hints``: field -> what would read better; ``lengths``: field -> beside the wanted range.
+
+    ``alts``: by the id of each picture in the form, an alt text that would do; ``without_alt``: how many have none.
+    """
 
     values: ProductValues
     picture: tuple[Media, str] | None
+    alts: dict[int, str]
+    without_alt: int
     prices: PriceRange
     facts: list[tuple[str, str]]
     findings: list[Finding]
@@ -36,14 +44,14 @@ class Look:
 
 
 def look(
-    ctx: Context, fields: Mapping[str, Any], pictures: Sequence[tuple[Media, str]], product: Product | None
+    ctx: Context, fields: Mapping[str, Any], pictures: Sequence[tuple[Media, Picture]], product: Product | None
 ) -> Look:
     """The mirror of what stands in the form."""
     words = vocabulary.read(ctx, product.id if product else None)
     values = rules.read(fields, ctx.settings.currency, product.values if product else None, words.attributes).values
     kind = words.type_of(values.type_id)
     differs_by = product.differs_by if product else ()
-    measured = [PictureFacts(file.width, file.height, alt) for file, alt in pictures]
+    measured = product_pictures.facts(pictures)
     missing = product_types.lacking(kind, values.facts, differs_by)
     findings = readiness.for_shop(values, measured, product.unpriced if product else None)
     findings += [Finding(p.code, p.message, p.field or "", True) for p in missing]
@@ -51,7 +59,9 @@ def look(
     shown = [one.attribute for one in kind.attributes] if kind else list(words.attributes.values())
     return Look(
         values,
-        pictures[0] if pictures else None,
+        next(((file, said.alt) for file, said in pictures if file.face("card")), None),
+        _alts(values, [said for _, said in pictures], product),
+        sum(not said.alt for _, said in pictures),
         price_range([values.price] if variants is None else [resolve(v.price, values.price).value for v in variants]),
         [(a.name, show_fact(a, values.facts[a.id])) for a in shown if a.id in values.facts and a.id not in differs_by],
         findings,
@@ -59,6 +69,14 @@ def look(
         _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).path(values.category_id), pictures),
         _preview(ctx, values, product),
     )
+
+
+def _alts(values: ProductValues, pictures: Sequence[Picture], product: Product | None) -> dict[int, str]:
+    axes = product.axes if product else ()
+    combinations = {variant.id: variant.combination for variant in product.variants} if product else {}
+    labels = [picture_rules.labels_of(one, axes, combinations) for one in pictures]
+    suggested = picture_rules.suggest_alts(values.name, labels)
+    return {one.media_id: said for one, said in zip(pictures, suggested, strict=True)}
 
 
 def _lengths(values: ProductValues) -> dict[str, Length]:
@@ -74,7 +92,7 @@ def _lengths(values: ProductValues) -> dict[str, Length]:
 
 
 def _hints(
-    values: ProductValues, kinds: list[str], path: str, pictures: Sequence[tuple[Media, str]]
+    values: ProductValues, kinds: list[str], path: str, pictures: Sequence[tuple[Media, Picture]]
 ) -> dict[str, list[str]]:
     hints: dict[str, list[str]] = {}
     kinds = kinds + ([path.split(" > ")[-1]] if path else [])
@@ -82,7 +100,7 @@ def _hints(
         hints["name"] = [f"The name does not say what it is: no word of {' or '.join(kinds)} is in it."]
     if repeated := copywriting.repeated_words(richtext.to_plain(values.description)):
         hints["description"] = [f"“{word}” stands there {count} times." for word, count in repeated]
-    if readiness.proportions_differ([(file.width, file.height) for file, _ in pictures]):
+    if readiness.proportions_differ([(one.width, one.height) for one in product_pictures.facts(pictures)]):
         hints["pictures"] = ["The pictures differ in proportion: side by side they will look uneven."]
     return hints
 

@@ -3,6 +3,7 @@
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from itertools import zip_longest
 from typing import Any
 from urllib.parse import parse_qs
 
@@ -15,15 +16,18 @@ from graupel.core import products as rules
 from graupel.core import readiness
 from graupel.core.attributes import Attribute, Fact, show_fact
 from graupel.core.errors import Refused
+from graupel.core.media import ENDINGS
+from graupel.core.pictures import Picture, guess_choices
 from graupel.core.problems import Problem, by_field
-from graupel.core.products import Picture, ProductValues, Status
+from graupel.core.products import ProductValues, Status
 from graupel.core.quantities import format_weight
 from graupel.core.readiness import Finding
 from graupel.core.roles import Role
 from graupel.core.tables import COLUMNS, NUMBERS, SORTED_BY, TableState
+from graupel.core.variants import label_of
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
-from graupel.features.media import service as media
+from graupel.features.media import service as media_service
 from graupel.features.media.service import Media
 from graupel.features.products import facts, mirrors, parts, saved, service, table
 from graupel.features.products.service import Product, SaveConflict, Saved
@@ -121,7 +125,7 @@ class Typed:
     """What stands in the editor's fields: text as typed, pictures, and what is wrong with it."""
 
     fields: dict[str, Any]
-    pictures: list[tuple[Media, str]]
+    pictures: list[tuple[Media, Picture]]
     status: Status = Status.DRAFT
     version: int | None = None
     problems: list[Problem] = field(default_factory=list)
@@ -137,7 +141,7 @@ def _typed_of(product: Product) -> Typed:
     known = product.vocabulary.attributes if product.vocabulary else {}
     return Typed(
         _texts(values, known),
-        [(file, picture.alt) for file, picture in zip(product.pictures, values.pictures, strict=True)],
+        list(zip(product.pictures, values.pictures, strict=True)),
         values.status,
         product.version,
     )
@@ -173,8 +177,8 @@ def _read_form(
     raw = _raw(form)
     status = str(form.get("then") or form.get("status") or Status.DRAFT)
     reading = rules.read({**raw, "status": status}, ctx.settings.currency, start, known)
-    files = media.read_many(ctx, [picture.media_id for picture in raw["pictures"]])
-    shown = [(files[p.media_id], p.alt) for p in raw["pictures"] if p.media_id in files]
+    files = media_service.read_many(ctx, [picture.media_id for picture in raw["pictures"]])
+    shown = [(files[p.media_id], p) for p in raw["pictures"] if p.media_id in files]
     fields = _texts(start or ProductValues(), known) | {
         name: value for name, value in raw.items() if name != "pictures"
     }
@@ -197,11 +201,22 @@ def _raw(form: FormData) -> dict[str, Any]:
 
 
 def _pictures_typed(form: FormData) -> list[Picture]:
+    """One value each of picture, alt, title and belongs ("c12 v7") for each picture, in their order."""
+    columns = [[str(value) for value in form.getlist(name)] for name in ("picture", "alt", "title", "belongs")]
     return [
-        Picture(int(str(media_id)), str(alt))
-        for media_id, alt in zip(form.getlist("picture"), form.getlist("alt"), strict=False)
-        if str(media_id).isdecimal()
+        Picture(int(media_id), alt, title, *belongs_of(belongs))
+        for media_id, alt, title, belongs in zip_longest(*columns, fillvalue="")
+        if media_id.isdecimal()
     ]
+
+
+def belongs_of(text: str) -> tuple[tuple[int, ...], tuple[int, ...]]:
+    """ "c12 c14 v7" as the ids of choices and of variants."""
+    found: dict[str, list[int]] = {"c": [], "v": []}
+    for word in text.split():
+        if word[:1] in found and word[1:].isdecimal() and len(word) < 12:
+            found[word[0]].append(int(word[1:]))
+    return tuple(found["c"]), tuple(found["v"])
 
 
 def _choices(form: FormData) -> dict[str, Any]:
@@ -215,7 +230,7 @@ def _choices(form: FormData) -> dict[str, Any]:
             except ValueError:
                 continue  # a form that our page did not make
     if "pictures" in theirs:
-        theirs["pictures"] = [Picture(int(media_id), str(alt)) for media_id, alt in theirs["pictures"]]
+        theirs["pictures"] = [rules.picture_of_plain(one) for one in theirs["pictures"]]
     return theirs
 
 
@@ -339,11 +354,11 @@ def _what_was_saved(saved: Saved) -> str:
 
 def _merged(ctx: Context, conflict: SaveConflict) -> Typed:
     values = rules.unflat(conflict.merge.values)
-    files = media.read_many(ctx, [picture.media_id for picture in values.pictures])
+    files = media_service.read_many(ctx, [picture.media_id for picture in values.pictures])
     known = conflict.theirs.vocabulary.attributes if conflict.theirs.vocabulary else {}
     return Typed(
         _texts(values, known),
-        [(files[p.media_id], p.alt) for p in values.pictures if p.media_id in files],
+        [(files[p.media_id], p) for p in values.pictures if p.media_id in files],
         values.status,
         conflict.theirs.version,
     )
@@ -381,7 +396,7 @@ def _conflicts(ctx: Context, found: SaveConflict | None) -> list[ConflictShown]:
         if name == "type_id":
             return words.types[value].name if value in words.types else "(none)"
         if name == "pictures":
-            return f"{len(value)}: " + ", ".join(alt or "without alt text" for _, alt in value)
+            return f"{len(value)}: " + ", ".join(one[1] or "without alt text" for one in value)
         return rules.show(name, value)
 
     return [
@@ -446,6 +461,8 @@ def _editor(
         seen=json.dumps(rules.flat((conflict.theirs if conflict else product).values)) if product else "{}",
         tree=categories.read_tree(ctx),
         words=words,
+        belong_options=_belong_options(product),
+        endings=",".join(ENDINGS),
         sheet=facts.sheet(words, typed.fields, product),
         trail=trail,
         outline=outline,
@@ -453,6 +470,68 @@ def _editor(
         may_delete=product is not None and not product.was_live,
         look=looked,
     )
+
+
+def _belong_options(product: Product | None) -> list[dict[str, str]]:
+    """What a picture may belong to: choices by axis, and single variants where these are something else."""
+    if product is None or not product.varies:
+        return []
+    by_choice = [
+        {"value": f"c{choice.id}", "text": choice.label, "group": axis.attribute.name}
+        for axis in product.axes
+        for choice in axis.choices
+    ]
+    if len(product.axes) == 1:
+        return by_choice
+    return by_choice + [
+        {"value": f"v{one.id}", "text": label_of(product.axes, one.combination), "group": "Single variants"}
+        for one in product.for_sale
+    ]
+
+
+@router.get("/products/picture-row/{product_id}")
+@router.get("/products/picture-row/new")
+def picture_row(
+    request: Request,
+    ctx: Ctx,
+    signed: Signed,
+    media: int,
+    product_id: int | None = None,
+    alt: str = "",
+    title: str = "",
+    belongs: str = "",
+    guess: bool = False,
+) -> Response:
+    """The row of one file in the editor. ``guess``: its name tells which variants it belongs to."""
+    file = media_service.read(ctx, signed.actor, media)
+    product = service.read(ctx, signed.actor, product_id) if product_id else None
+    choices, variants = belongs_of(belongs)
+    if guess and product:
+        choices = guess_choices(file.file_name, product.axes)
+    return page(
+        request,
+        "products/picture_row.html",
+        file=file,
+        said=Picture(media, alt[:300], title[:200], choices, variants),
+        suggestion="",
+        belong_options=_belong_options(product),
+        may_edit=True,
+    )
+
+
+@router.get("/products/for-media/{media_id}")
+def products_for_media(request: Request, ctx: Ctx, signed: Signed, media_id: int, q: str = "") -> Response:
+    """Products that a file could be used in as well."""
+    found = table.read(ctx, signed.actor, TableState.read({"q": [q.strip()[:100]]})).rows[:8] if q.strip() else []
+    return page(request, "products/for_media.html", rows=found, media_id=media_id, q=q.strip())
+
+
+@router.post("/products/{product_id:int}/media")
+def use_media(ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+    """Puts a file of the library behind a product's other pictures."""
+    media_id = int(str(form.get("media", "0")))
+    service.add_picture(ctx, signed.actor, product_id, media_id)
+    return Response(status_code=204, headers={"HX-Redirect": f"/products/{product_id}#pictures"})
 
 
 @router.post("/products/mirror/{product_id}")

@@ -8,6 +8,7 @@ from graupel.features.history.store import json_field, json_object
 #: Kind of record -> which of them belong to the product.
 _BELONGS = {
     "tagging": "o.kind = 'product' AND o.record_id = %(product)s",
+    "picture_for": "pf.product_id = %(product)s",
     "picture": "c.product_id = %(product)s",
     "fact": "f.product_id = %(product)s",
     "product_category": "pc.product_id = %(product)s",
@@ -23,6 +24,7 @@ _BELONGS = {
 #: Kinds in the order in which they go: what refers to another before that.
 ORDER = (
     "tagging",
+    "picture_for",
     "picture",
     "fact",
     "product_category",

@@ -6,15 +6,19 @@ from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any, TypeVar
 
+from slugify import slugify
+
 from graupel.context import Context
 from graupel.core import changes, product_types, products, readiness
+from graupel.core import pictures as picture_rules
 from graupel.core.attributes import Fact
 from graupel.core.changes import Merge
 from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.inherit import PriceRange, price_range, resolve
+from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
 from graupel.core.product_types import ProductType
-from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, Picture, ProductValues, Status
+from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, ProductValues, Status
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.roles import Actor, Role
 from graupel.core.units import Quantity
@@ -24,7 +28,7 @@ from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import holds, removal, skus, store
+from graupel.features.products import holds, pictures, removal, skus, store
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
 from graupel.features.vocabulary.service import Vocabulary
@@ -122,12 +126,23 @@ class Product:
         return {"product": [self.id], "variant": [variant.id for variant in self.variants]}
 
     @property
+    def picture_labels(self) -> list[list[str]]:
+        """For each picture what it belongs to, in words."""
+        combinations = {variant.id: variant.combination for variant in self.variants}
+        return [picture_rules.labels_of(one, self.axes, combinations) for one in self.values.pictures]
+
+    @property
+    def picture_names(self) -> list[str]:
+        """For each picture the name under which it is delivered, made from the product and what the picture shows."""
+        return [
+            slugify(said)[:100] or "picture"
+            for said in picture_rules.suggest_alts(self.values.name, self.picture_labels)
+        ]
+
+    @property
     def facts(self) -> list[PictureFacts]:
         """The measured facts of its pictures."""
-        return [
-            PictureFacts(file.width, file.height, picture.alt)
-            for file, picture in zip(self.pictures, self.values.pictures, strict=True)
-        ]
+        return pictures.facts(zip(self.pictures, self.values.pictures, strict=True))
 
 
 def read(ctx: Context, actor: Actor, product_id: int) -> Product:
@@ -144,13 +159,13 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
     variants = tuple(variant_of(found) for found in store.variants(tx, [product_id]))
     words = vocabulary.current(ctx, tx, product_id)
     axes = _axes(store.axes(tx, [product_id]), variants, words)
-    pictures = store.pictures(tx, product_id)
-    files = media.by_ids(tx, [picture["media_id"] for picture in pictures])
+    shown = pictures.of_product(tx, product_id)
+    files = media.by_ids(tx, [picture.media_id for picture in shown])
     values = replace(
         _values(row, variants, bool(axes)),
         categories=tuple(one["category_id"] for one in store.further_categories(tx, product_id)),
         tags=tuple(words.tags[tag_id] for tag_id in vocabulary.tag_ids_of(tx, "product", product_id)),
-        pictures=tuple(Picture(picture["media_id"], picture["alt"]) for picture in pictures),
+        pictures=shown,
         facts=facts_of(store.facts(tx, [product_id])),
     )
     return Product(
@@ -163,7 +178,7 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
         row["sku_pattern"],
         row["made_at"],
         row["changed_at"],
-        tuple(files[picture["media_id"]] for picture in pictures),
+        tuple(files[picture.media_id] for picture in shown),
         categories.current(ctx, tx).path(row["category_id"]),
         words,
     )
@@ -265,7 +280,7 @@ def make_within(ctx: Context, tx: Tx, recorder: history.Recorder, values: Produc
     variant = {name: getattr(values, name) for name in (*OWN_FIELDS, *BASE_FIELDS)} | {"product_id": product_id}
     variant_id = store.insert_variants(tx, [variant])[0]
     recorder.made("variant", variant_id, variant)
-    _save_pictures(tx, recorder, product_id, values.pictures)
+    pictures.save(tx, recorder, product_id, values.pictures)
     _save_belongings(tx, recorder, product_id, values)
     return product_id
 
@@ -324,6 +339,21 @@ def save(
     return _naming_sku_owner(ctx, values, work)
 
 
+def add_picture(ctx: Context, actor: Actor, product_id: int, media_id: int) -> None:
+    """Put a file of the library behind a product's pictures, where it is not among them. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        current = load(ctx, tx, product_id, lock=True)
+        if any(one.media_id == media_id for one in current.values.pictures):
+            return
+        values = replace(current.values, pictures=(*current.values.pictures, Picture(media_id)))
+        with history.change_set(tx, actor, "product.save", f"Product changed: {values.name}") as recorder:
+            save_checked(ctx, tx, recorder, current, values)
+
+    ctx.db.run(work)
+
+
 def save_checked(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
     """Check, write and record values of a product that is locked. Raises Refused."""
     assert current.vocabulary is not None
@@ -344,7 +374,7 @@ def save_within(ctx: Context, tx: Tx, recorder: history.Recorder, current: Produ
         _save_only_variant(tx, recorder, current, values)
     if recorder.changed("product", current.id, before, after, current.version + 1):
         store.update_product(tx, current.id, after, ctx.settings.language)
-    _save_pictures(tx, recorder, current.id, values.pictures)
+    pictures.save(tx, recorder, current.id, values.pictures)
     _save_belongings(tx, recorder, current.id, values)
     return Saved(_in_words(ctx, tx, current, values))
 
@@ -449,34 +479,6 @@ def _fact_row(row: dict[str, Any]) -> dict[str, Any]:
     return row | {"number": None if row["number"] is None else f"{row['number']:.6f}"}
 
 
-def _save_pictures(tx: Tx, recorder: history.Recorder, product_id: int, wanted: Sequence[Picture]) -> bool:
-    """Make a product's pictures what is wanted, in this order; returns whether anything differed."""
-    there = {row["media_id"]: row for row in store.pictures(tx, product_id)}
-    changed = False
-    for media_id in set(there) - {picture.media_id for picture in wanted}:
-        gone = there[media_id]
-        recorder.removed(
-            "picture", gone["id"], {"product_id": product_id, **_picture_fields(gone)}, gone["version"] + 1
-        )
-        store.delete_picture(tx, gone["id"])
-        changed = True
-    for position, picture in enumerate(wanted):
-        values = {"media_id": picture.media_id, "position": position, "alt": picture.alt}
-        row = there.get(picture.media_id)
-        if row is None:
-            picture_id = store.insert_picture(tx, product_id, picture.media_id, position, picture.alt)
-            recorder.made("picture", picture_id, {"product_id": product_id, **values})
-            changed = True
-        elif recorder.changed("picture", row["id"], _picture_fields(row), values, row["version"] + 1):
-            store.update_picture(tx, row["id"], position, picture.alt)
-            changed = True
-    return changed
-
-
-def _picture_fields(row: Mapping[str, Any]) -> dict[str, Any]:
-    return {name: row[name] for name in ("media_id", "position", "alt")}
-
-
 def check(ctx: Context, values: ProductValues, product_id: int | None = None) -> list[Problem]:
     """What keeps these values from being saved; ``product_id``: the product they are for, where it is there."""
 
@@ -517,10 +519,8 @@ def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | No
             problems.append(Problem("category.unknown", "This category is not there any more. Choose another.", name))
     if values.type_id is not None and values.type_id not in words.types:
         problems.append(Problem("type.unknown", "This product type is not there any more. Choose another.", "type_id"))
-    wanted = [picture.media_id for picture in values.pictures]
-    if len(set(wanted)) != len(wanted) or len(media.by_ids(tx, wanted)) != len(set(wanted)):
-        problems.append(Problem("pictures.unknown", "A picture is there twice or not there any more.", "pictures"))
-    return problems
+    variants = current.variants if current else ()
+    return problems + pictures.problems(tx, values.pictures, {variant.id for variant in variants}, words)
 
 
 def _naming_sku_owner(ctx: Context, values: ProductValues, work: Callable[[Tx], T]) -> T:
@@ -557,7 +557,10 @@ def copy(ctx: Context, actor: Actor, product_id: int) -> int:
     """
     original = read(ctx, actor, product_id)
     name = _copy_name(original.values.name)
-    private = [a.id for a in (original.vocabulary.attributes.values() if original.vocabulary else ()) if a.product_id]
+    private = {
+        a.id: a for a in (original.vocabulary.attributes.values() if original.vocabulary else ()) if a.product_id
+    }
+    private_choices = {choice.id for attribute in private.values() for choice in attribute.choices}
     values = replace(
         original.values,
         name=name,
@@ -565,6 +568,10 @@ def copy(ctx: Context, actor: Actor, product_id: int) -> int:
         sku="",
         gtin=None,
         stock=None,
+        pictures=tuple(
+            replace(one, variants=(), choices=tuple(c for c in one.choices if c not in private_choices))
+            for one in original.values.pictures
+        ),
         address_part="",
         canonical="",
         status=Status.DRAFT,

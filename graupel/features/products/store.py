@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.core.tables import Cursor, SearchWords, search_words
-from graupel.db import Tx
+from graupel.db import Tx, like
 
 _FROM = "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"
 _BRAND = "LEFT JOIN brand b ON b.id = p.brand_id"
@@ -62,7 +62,7 @@ def given_of(tx: Tx, skus: Sequence[str]) -> set[str]:
 
 def skus_beginning(tx: Tx, beginning: str) -> set[str]:
     """All SKUs ever given that begin like this, upper case."""
-    rows = tx.all("SELECT UPPER(sku) AS sku FROM given_sku WHERE sku LIKE %s", [f"{_like(beginning)}%"])
+    rows = tx.all("SELECT UPPER(sku) AS sku FROM given_sku WHERE sku LIKE %s", [f"{like(beginning)}%"])
     return {row["sku"] for row in rows}
 
 
@@ -269,39 +269,73 @@ def variant_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
 
 def pictures(tx: Tx, product_id: int) -> list[dict[str, Any]]:
     return tx.all(
-        """SELECT id, media_id, position, alt, version FROM picture WHERE product_id = %s
+        """SELECT id, media_id, position, alt, title, version FROM picture WHERE product_id = %s
                      ORDER BY position, id""",
         [product_id],
     )
 
 
 def main_pictures(tx: Tx, product_ids: list[int]) -> dict[int, dict[str, Any]]:
-    """The first picture of each product that has one."""
+    """The first of each product that has any, pictures before videos and models."""
     if not product_ids:
         return {}
     rows = tx.all(
-        """SELECT product_id, media_id, alt FROM picture WHERE product_id IN %s
-                     ORDER BY product_id, position DESC, id DESC""",
+        """SELECT c.product_id, c.media_id, c.alt FROM picture c JOIN media m ON m.id = c.media_id
+           WHERE c.product_id IN %s
+           ORDER BY c.product_id, m.kind = 'picture', c.position DESC, c.id DESC""",
         [product_ids],
     )
     return {row["product_id"]: row for row in rows}
 
 
-def insert_picture(tx: Tx, product_id: int, media_id: int, position: int, alt: str) -> int:
+def insert_picture(tx: Tx, values: Mapping[str, Any]) -> int:
     return tx.insert(
-        "INSERT INTO picture (product_id, media_id, position, alt) VALUES (%s, %s, %s, %s)",
-        [product_id, media_id, position, alt],
+        """INSERT INTO picture (product_id, media_id, position, alt, title)
+           VALUES (%(product_id)s, %(media_id)s, %(position)s, %(alt)s, %(title)s)""",
+        values,
     )
 
 
-def update_picture(tx: Tx, picture_id: int, position: int, alt: str) -> None:
+def update_picture(tx: Tx, picture_id: int, values: Mapping[str, Any]) -> None:
     tx.run(
-        "UPDATE picture SET position = %s, alt = %s, version = version + 1 WHERE id = %s", [position, alt, picture_id]
+        """UPDATE picture SET position = %(position)s, alt = %(alt)s, title = %(title)s, version = version + 1
+           WHERE id = %(id)s""",
+        {**values, "id": picture_id},
     )
 
 
 def delete_picture(tx: Tx, picture_id: int) -> None:
     tx.run("DELETE FROM picture WHERE id = %s", [picture_id])
+
+
+def belonging(tx: Tx, product_id: int) -> list[dict[str, Any]]:
+    """What the pictures of a product belong to."""
+    return tx.all(
+        "SELECT id, picture_id, variant_id, choice_id, version FROM picture_for WHERE product_id = %s ORDER BY id",
+        [product_id],
+    )
+
+
+def insert_belonging(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        """INSERT INTO picture_for (product_id, picture_id, variant_id, choice_id)
+           VALUES (%(product_id)s, %(picture_id)s, %(variant_id)s, %(choice_id)s)""",
+        values,
+    )
+
+
+def delete_belonging(tx: Tx, row_id: int) -> None:
+    tx.run("DELETE FROM picture_for WHERE id = %s", [row_id])
+
+
+def belonging_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+    if not ids:
+        return []
+    return tx.all(
+        """SELECT f.id, f.product_id, m.file_name FROM picture_for f JOIN picture c ON c.id = f.picture_id
+           JOIN media m ON m.id = c.media_id WHERE f.id IN %s""",
+        [ids],
+    )
 
 
 def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
@@ -336,7 +370,7 @@ def _by_name(words: SearchWords, params: dict[str, Any]) -> list[str]:
         params["words"] = words.indexed
         found.append("MATCH (s.name) AGAINST (%(words)s IN BOOLEAN MODE)")
     for number, word in enumerate(words.compared):
-        params[f"word{number}"], params[f"inner{number}"] = f"{_like(word)}%", f"% {_like(word)}%"
+        params[f"word{number}"], params[f"inner{number}"] = f"{like(word)}%", f"% {like(word)}%"
         found.append(f"(s.name LIKE %(word{number})s OR s.name LIKE %(inner{number})s)")
     return found
 
@@ -352,7 +386,7 @@ def _hits(words: SearchWords | None, params: dict[str, Any]) -> str:
     parts = (
         [f"SELECT s.product_id FROM product_text s WHERE s.lang = %(lang)s AND {' AND '.join(names)}"] if names else []
     )
-    params["code_like"] = f"{_like(words.sku_prefix)}%" if words.sku_prefix.isascii() else ""
+    params["code_like"] = f"{like(words.sku_prefix)}%" if words.sku_prefix.isascii() else ""
     parts += [
         "SELECT v.product_id FROM variant v WHERE v.sku LIKE %(code_like)s",
         "SELECT c.id FROM product c WHERE c.code LIKE %(code_like)s",
@@ -360,10 +394,6 @@ def _hits(words: SearchWords | None, params: dict[str, Any]) -> str:
     if words.sku_prefix.isascii() and words.sku_prefix.isdecimal():
         parts.append("SELECT v.product_id FROM variant v WHERE v.gtin LIKE %(code_like)s")
     return f"({' UNION '.join(parts)}) hit"
-
-
-def _like(text: str) -> str:
-    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
 
 
 def search_ids(tx: Tx, search: str, lang: str) -> list[int]:

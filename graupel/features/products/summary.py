@@ -9,6 +9,7 @@ from graupel.features.history import records
 BELONGING = {
     "variant": "variant",
     "picture": "picture",
+    "picture_for": "picture_for",
     "fact": "fact",
     "product_axis": "product_axis",
     "product_category": "product_category",
@@ -96,6 +97,7 @@ def summarise(tx: Tx) -> None:
                  JOIN variant x ON x.product_id = p.id GROUP BY x.product_id) v ON v.product_id = k.product_id
            LEFT JOIN (SELECT y.product_id, COUNT(*) AS pictures, SUM(y.alt = '') AS without_alt
                       FROM touched_product q JOIN picture y ON y.product_id = q.product_id
+                      JOIN media m ON m.id = y.media_id AND m.kind = 'picture'
                       GROUP BY y.product_id) c ON c.product_id = k.product_id
            LEFT JOIN (SELECT DISTINCT z.product_id FROM touched_product q
                       JOIN product_text z ON z.product_id = q.product_id WHERE z.description <> '') t

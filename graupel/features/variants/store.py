@@ -101,19 +101,20 @@ def journal_made(tx: Tx, recorder: Recorder, ids: Sequence[int]) -> None:
 
 
 def remove(tx: Tx, recorder: Recorder, ids: Sequence[int]) -> None:
-    """Journal and delete variants with their texts."""
+    """Journal and delete variants with their texts, and what says that pictures are theirs."""
     if not ids:
         return
-    texts = records.kind_of("variant_text").fields
-    fields = json_object([json_field(name, column) for name, column in texts.items()])
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, 'variant_text', vt.id, vt.version + 1, {fields}, NULL
-            FROM variant_text vt WHERE vt.variant_id IN %(ids)s""",
-        {"set": recorder.change_set_id, "ids": list(ids)},
-    )
+    for kind in ("variant_text", "picture_for"):
+        target = records.kind_of(kind)
+        fields = json_object([json_field(name, column) for name, column in target.fields.items()])
+        tx.run(
+            f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+                SELECT %(set)s, '{kind}', {target.key}, {target.version} + 1, {fields}, NULL
+                FROM {target.table} WHERE {target.fields["variant_id"].sql} IN %(ids)s""",
+            {"set": recorder.change_set_id, "ids": list(ids)},
+        )
+        tx.run(f"DELETE FROM {target.plain} WHERE variant_id IN %s", [list(ids)])
     _journal_whole(tx, recorder, ids, "v.version + 1", "{fields}", "NULL")
-    tx.run("DELETE FROM variant_text WHERE variant_id IN %s", [list(ids)])
     tx.run("DELETE FROM variant WHERE id IN %s", [list(ids)])
 
 

@@ -6,14 +6,6 @@ from graupel.features.vocabulary import carriers, references, store
 from graupel.features.vocabulary.references import Reference
 
 
-def _unused(kind: str, key: str) -> str:
-    """SQL: nothing refers to the record any more. Filled in late, for later areas register references too."""
-    return " AND ".join(
-        f"NOT EXISTS (SELECT 1 FROM {one.records_kind.plain} u WHERE u.{one.column.split('.')[1]} = {key})"
-        for one in references.of(kind)
-    )
-
-
 def _within_set(child: str, parent_column: str, key: str, kind: str) -> str:
     """SQL for the dry run: whatever hangs on the record was made by the same change set, and goes with it."""
     return f"""NOT EXISTS (SELECT 1 FROM {child} n LEFT JOIN change_row y ON y.change_set_id = r.change_set_id
@@ -156,13 +148,13 @@ def register_taggings() -> None:
 def finish_kinds() -> None:
     """With all references known: what is in use stays when its making is rolled back."""
     for kind, key in (("brand", "b.id"), ("tag", "g.id"), ("attribute_choice", "h.id")):
-        records.amend(kind, removable=f"({_unused(kind, key)})")
+        records.amend(kind, removable=f"({references.unused(kind, key)})")
     for kind, key, child, column, child_kind in (
         ("type", "y.id", "type_attribute", "type_id", "type_attribute"),
         ("attribute", "a.id", "attribute_choice", "attribute_id", "attribute_choice"),
     ):
         # What hangs on the record goes first; in the dry run it is still there.
-        unused = _unused(kind, key)
+        unused = references.unused(kind, key)
         records.amend(
             kind,
             removable=f"({unused} AND NOT EXISTS (SELECT 1 FROM {child} n WHERE n.{column} = {key}))",

@@ -18,7 +18,8 @@ class Reference:
     ``kind``: of what is referred to; ``record`` and ``field``: of what refers; ``label``: what that is called,
     in the plural; ``products``: SQL for the product that is meant, NULL for none. ``where`` narrows the
     records; ``double`` is SQL for "a record that says the same of %(into)s is there already": then this one
-    goes. ``clash`` is SQL for a record that can't change; the products are named and nothing is done.
+    goes, and before it the records that ``hang`` on it (their kind, and the field that refers to it). ``clash``
+    is SQL for a record that can't change; the products are named and nothing is done.
     """
 
     kind: str
@@ -29,6 +30,7 @@ class Reference:
     where: str = "TRUE"
     double: str = "FALSE"
     clash: str = "FALSE"
+    hang: tuple[str, str] | None = None
 
     @property
     def records_kind(self) -> RecordKind:
@@ -65,6 +67,14 @@ class Use:
     def total(self) -> int:
         """All records that refer to it."""
         return sum(self.records.values())
+
+
+def unused(kind: str, key: str) -> str:
+    """SQL: nothing refers to the record whose id is ``key``. To be asked when all areas have registered."""
+    return " AND ".join(
+        f"NOT EXISTS (SELECT 1 FROM {one.records_kind.plain} u WHERE u.{one.column.split('.')[1]} = {key})"
+        for one in of(kind)
+    )
 
 
 def product_counts(tx: Tx, kind: str, lang: str) -> dict[int, int]:
@@ -159,10 +169,20 @@ def _journal_doubles(
     """Remove records that would say what another says already; without ``into``, all that can't do without."""
     if into is None and _may_be_empty(one):
         return
+    if one.hang:
+        child, field = records.kind_of(one.hang[0]), one.hang[1]
+        _journal_gone(
+            tx, child, f"{child.fields[field].sql} IN (SELECT {target.key} FROM {target.table} WHERE {where})", params
+        )
+    _journal_gone(tx, target, where, params)
+
+
+def _journal_gone(tx: Tx, target: RecordKind, where: str, params: dict[str, Any]) -> None:
+    """Journal and delete records of a kind."""
     fields = json_object([json_field(name, column) for name, column in target.fields.items()])
     tx.run(
         f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, '{one.record}', {target.key}, {target.version} + 1, {fields}, NULL
+            SELECT %(set)s, '{target.name}', {target.key}, {target.version} + 1, {fields}, NULL
             FROM {target.table} WHERE {where}
             ON DUPLICATE KEY UPDATE was = JSON_MERGE_PATCH(VALUES(was), change_row.was), became = NULL,
                version = VALUES(version)""",
@@ -170,6 +190,6 @@ def _journal_doubles(
     )
     tx.run(
         f"""DELETE x FROM {target.plain} x JOIN change_row r ON r.record_id = x.id
-            WHERE r.change_set_id = %(set)s AND r.record_kind = '{one.record}' AND r.became IS NULL""",
+            WHERE r.change_set_id = %(set)s AND r.record_kind = '{target.name}' AND r.became IS NULL""",
         params,
     )

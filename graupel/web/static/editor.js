@@ -23,7 +23,7 @@ function picture(chain) {
   if (!shown.length) { say("Add a picture to the product first; then it can stand in the text."); return chain; }
   const number = shown.length > 1 ? Number(window.prompt(`Which picture, 1 to ${shown.length}?`, "1")) : 1;
   const chosen = shown[number - 1];
-  return chosen ? chain.setImage({ src: chosen.getAttribute("src").replace(/\/card$/, "/page"), alt: chosen.closest(".tile").querySelector("[name=alt]").value }) : chain;
+  return chosen ? chain.setImage({ src: chosen.getAttribute("src").replace(/\/card(?=\/|$)/, "/page"), alt: chosen.closest(".tile").querySelector("[name=alt]").value }) : chain;
 }
 function changed(form) { form.dispatchEvent(new Event("input", { bubbles: true })); }
 
@@ -69,48 +69,61 @@ function room() { return document.getElementById("parts"); }
 function ownEvent(form, event) { return event.target === form || event.target.form === form; }
 function pictures(form) {
   const tiles = room().querySelector("[data-tiles]");
-  const drop = room().querySelector("[data-drop]");
-  if (!tiles || !drop) return;
-  new Sortable(tiles, { animation: 120, forceFallback: true, handle: "img", draggable: ".tile", onEnd: () => changed(form) });
+  if (!tiles) return;
+  tiles.querySelectorAll("[data-belongs]").forEach(belongs);
+  if (!document.querySelector("[data-drop]")) return; // who may only look moves nothing
+  new Sortable(tiles, { animation: 120, forceFallback: true, handle: "[data-grip]", draggable: ".tile", onEnd: () => changed(form) });
   tiles.addEventListener("click", (event) => {
     const tile = event.target.closest(".tile");
     const move = event.target.closest("[data-move]");
-    if (event.target.closest("[data-remove]")) { tile.remove(); changed(form); return; }
+    if (event.target.closest("[data-remove]")) { const near = tile.nextElementSibling || tile.previousElementSibling; tile.remove(); changed(form); if (near) near.querySelector("[name=alt]").focus(); return; }
     if (!move) return;
     if (move.dataset.move === "1" && tile.nextElementSibling) tile.nextElementSibling.after(tile);
     if (move.dataset.move === "-1" && tile.previousElementSibling) tile.previousElementSibling.before(tile);
     move.focus();
     changed(form);
   });
-  const input = drop.querySelector("input");
-  input.addEventListener("change", () => { [...input.files].forEach((file) => upload(file, form)); input.value = ""; });
-  drop.addEventListener("dragover", (event) => { event.preventDefault(); drop.classList.add("over"); });
-  drop.addEventListener("dragleave", () => drop.classList.remove("over"));
-  drop.addEventListener("drop", (event) => { event.preventDefault(); drop.classList.remove("over"); [...event.dataTransfer.files].forEach((file) => upload(file, form)); });
 }
-
-function upload(file, form) {
-  const line = document.createElement("div");
-  const bar = document.createElement("progress");
-  bar.setAttribute("aria-label", `Uploading ${file.name}`);
-  line.append(file.name, bar);
-  room().querySelector("[data-uploads]").append(line);
-  const request = new XMLHttpRequest();
-  request.open("POST", "/media");
-  request.setRequestHeader("X-CSRF-Token", document.querySelector("meta[name=csrf]").content);
-  request.setRequestHeader("HX-Request", "true");
-  request.upload.addEventListener("progress", (event) => { if (event.lengthComputable) { bar.max = event.total; bar.value = event.loaded; } });
-  request.addEventListener("loadend", () => {
-    line.remove();
-    const tiles = document.querySelector("[data-tiles]");
-    if ([200, 422].includes(request.status)) tiles.insertAdjacentHTML("beforeend", request.responseText);
-    else say(`“${file.name}” could not be uploaded. Try again.`);
-    if (request.status === 200) { const same = tiles.querySelectorAll(`[name=picture][value="${tiles.lastElementChild.querySelector("[name=picture]").value}"]`); if (same.length > 1) tiles.lastElementChild.remove(); changed(document.getElementById("product-form")); }
+// Which variants a picture shows: chosen from one list that all rows share, for it can be long.
+function belongs(select) {
+  if (select.tomselect || select.disabled) return;
+  const all = JSON.parse(document.getElementById("belong-options").textContent);
+  const hidden = select.closest(".tile").querySelector("[name=belongs]");
+  const chosen = [...select.options].map((option) => option.value);
+  const isLong = all.length > 60;
+  new TomSelect(select, {
+    options: isLong ? all.filter((one) => one.value[0] === "c" || chosen.includes(one.value)) : all, items: chosen, maxOptions: 100,
+    optgroups: [...new Set(all.map((one) => one.group))].map((group) => ({ value: group, label: group })), optgroupField: "group",
+    placeholder: "all variants", hidePlaceholder: true, plugins: ["remove_button"], shouldLoad: () => isLong,
+    load: (typed, done) => { const word = typed.toLocaleLowerCase(); done(all.filter((one) => one.text.toLocaleLowerCase().includes(word)).slice(0, 100)); },
+    onChange: (values) => { hidden.value = values.join(" "); changed(hidden); },
+    render: { no_results: () => '<div class="no-results">Nothing fits.</div>' },
   });
-  const body = new FormData();
-  body.append("file", file);
-  request.send(body);
 }
+async function addRow(id, said) {
+  const tiles = document.querySelector("[data-tiles]");
+  if (tiles.querySelector(`[name=picture][value="${id}"]`)) { say("This is among the pictures already."); return; }
+  const answer = await fetch(`${tiles.dataset.rows}?${new URLSearchParams({ media: id, ...said })}`);
+  if (!answer.ok) { say("This file is not there any more."); return; }
+  const row = await answer.text();
+  if (tiles.querySelector(`[name=picture][value="${id}"]`)) return; // the same bytes came in twice at once
+  tiles.insertAdjacentHTML("beforeend", row);
+  tiles.lastElementChild.querySelectorAll("[data-belongs]").forEach(belongs);
+  changed(document.getElementById("product-form"));
+}
+document.addEventListener("media-taken", (event) => { if (document.querySelector("[data-tiles]")) addRow(event.detail.id, { guess: true }); });
+document.addEventListener("media-picked", (event) => { if (document.querySelector("[data-tiles]")) addRow(event.detail.id, {}); });
+// Suggested alt texts come with the mirror: they follow the name and what a picture shows.
+function suggestions() {
+  const place = document.getElementById("alts");
+  return place ? Object.entries(JSON.parse(place.dataset.suggestions)).map(([id, text]) => [document.getElementById(`alt-${id}`), text]).filter(([field]) => field) : [];
+}
+document.addEventListener("htmx:afterSettle", () => { for (const [field, text] of suggestions()) if (text) field.placeholder = text; });
+document.addEventListener("click", (event) => {
+  if (!event.target.closest("[data-take-alts]")) return;
+  for (const [field, text] of suggestions()) if (!field.value.trim()) field.value = text;
+  changed(document.getElementById("product-form"));
+});
 
 // --- what is not saved -------------------------------------------------------------------------------------
 let kept = null;
@@ -200,7 +213,7 @@ function offer(form, kept, key, place) {
 }
 async function putBack(form, fields, names) {
   for (const name of names) {
-    if (name === "picture" || name === "alt") continue;
+    if (OF_PICTURES.includes(name)) continue;
     const elements = [...form.elements].filter((one) => one.name === name);
     for (const element of elements) {
       const values = fields[name];
@@ -209,14 +222,14 @@ async function putBack(form, fields, names) {
       else { element.value = values[0] || ""; const rich = element.closest("[data-rich-text]"); if (rich && rich.fill) rich.fill(element.value); }
     }
   }
-  if (names.includes("picture") || names.includes("alt")) await putPicturesBack(form, fields.picture || [], fields.alt || []);
+  if (names.some((name) => OF_PICTURES.includes(name))) await putPicturesBack(fields);
   form.dispatchEvent(new Event("input", { bubbles: true }));
 }
-async function putPicturesBack(form, ids, alts) {
-  const tiles = room().querySelector("[data-tiles]");
-  const answers = await Promise.all(ids.map((id, place) => fetch(`/media/tile/${id}?alt=${encodeURIComponent(alts[place] || "")}`)));
-  const texts = await Promise.all(answers.map((answer) => (answer.ok ? answer.text() : "")));
-  tiles.innerHTML = texts.join("");
+const OF_PICTURES = ["picture", "alt", "title", "belongs"];
+async function putPicturesBack(fields) {
+  const [ids, alts, titles, belong] = OF_PICTURES.map((name) => fields[name] || []);
+  room().querySelector("[data-tiles]").replaceChildren();
+  for (const [place, id] of ids.entries()) await addRow(id, { alt: alts[place] || "", title: titles[place] || "", belongs: belong[place] || "" });
 }
 // A saved form comes back with other words than it went with: then nothing is unsaved any more.
 document.addEventListener("htmx:afterRequest", (event) => {

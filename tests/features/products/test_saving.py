@@ -9,7 +9,8 @@ import pytest
 from graupel.core import products
 from graupel.core.changes import rolls_back_cleanly
 from graupel.core.errors import NotAllowed, NotFound, Refused
-from graupel.core.products import Picture, ProductValues, Status
+from graupel.core.pictures import Picture
+from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history

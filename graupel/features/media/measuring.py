@@ -1,0 +1,89 @@
+"""Opening what comes in: what it is, how large, and what of it is kept."""
+
+import io
+import re
+from dataclasses import dataclass
+
+import puremagic
+
+from graupel.core import media as rules
+from graupel.core.media import Kind
+from graupel.features.media import models, pictures, videos
+from graupel.features.media.refusing import refuse
+from graupel.settings import Settings
+
+#: What else a file may be, in words, by its media type.
+_ELSE = {
+    "application/pdf": "a PDF document",
+    "application/vnd.microsoft.portable-executable": "a program",
+    "text/html": "a web page",
+    "application/zip": "an archive",
+    "application/gzip": "an archive",
+}
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A file as it is kept. Sides in pixels, 0 where there are none; ``border_white`` in hundredths of the border."""
+
+    content: bytes
+    kind: Kind
+    format: str
+    width: int = 0
+    height: int = 0
+    border_white: int | None = None
+    duration_ms: int | None = None
+
+
+def measure(settings: Settings, file_name: str, content: bytes) -> Measured:
+    """A file, checked, without personal metadata. Raises Refused with what it is and what is taken instead."""
+    kind = _kind_inside(content)
+    _refuse_size(settings, file_name, content, kind)
+    measured = _open(file_name, content, kind)
+    said = rules.kind_of_name(file_name)
+    if said and said is not kind:
+        refuse("other_kind", f"“{file_name}” is not {rules.KIND_WORDS[said]}: inside it is {rules.KIND_WORDS[kind]}.")
+    return measured
+
+
+def _open(file_name: str, content: bytes, kind: Kind) -> Measured:
+    if kind is Kind.VIDEO:
+        kept, found = videos.open_video(file_name, content)
+        return Measured(kept, kind, found.format, found.width, found.height, None, found.duration_ms)
+    if kind is Kind.MODEL:
+        return Measured(content, kind, models.check(file_name, content))
+    opened = pictures.open_picture(file_name, content, what_it_is(content))
+    width, height = opened.picture.size
+    return Measured(opened.content, kind, opened.format, width, height, pictures.border_white(opened.picture))
+
+
+def _kind_inside(content: bytes) -> Kind:
+    """What the bytes are; what is not recognised is tried as a picture."""
+    if content[4:8] == b"ftyp" and content[8:12] not in (b"avif", b"avis", b"mif1", b"heic", b"heix"):
+        return Kind.VIDEO
+    if content[:4] == b"\x1aE\xdf\xa3":
+        return Kind.VIDEO
+    if content[:4] == b"glTF" or (re.match(rb"\s*\{", content[:200]) and b'"asset"' in content):
+        return Kind.MODEL
+    return Kind.PICTURE
+
+
+def _refuse_size(settings: Settings, file_name: str, content: bytes, kind: Kind) -> None:
+    most = settings.picture_megabytes if kind is Kind.PICTURE else settings.video_megabytes
+    if len(content) > most * 1_000_000:
+        refuse("too_large", f"“{file_name}” is larger than {most} MB. Save it smaller.")
+
+
+def what_it_is(content: bytes) -> str:
+    """What a file is that is no picture, in words; "" where nobody knows."""
+    if re.search(rb"<svg[\s>]", content[:4000], re.IGNORECASE):
+        carries = re.search(rb"<script|\son\w+\s*=|javascript:|<foreignObject", content, re.IGNORECASE)
+        return f"an SVG drawing{' that carries a script' if carries else ''}, which may hold programs; save it as PNG"
+    if content[:2] == b"MZ" or content[:4] == b"\x7fELF":
+        return "a program"
+    try:
+        found = puremagic.magic_stream(io.BytesIO(content[:4096]))
+    except (puremagic.PureError, ValueError):
+        return ""
+    known = next((_ELSE[one.mime_type] for one in found if one.mime_type in _ELSE), "")
+    return known or (f"a file of the kind {found[0].mime_type}" if found and found[0].mime_type else "")

@@ -1,0 +1,114 @@
+"""The pictures of a product, and what else stands among them: read, checked, written."""
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from typing import Any
+
+from graupel.core.pictures import Picture
+from graupel.core.problems import Problem
+from graupel.core.readiness import PictureFacts
+from graupel.db import Tx
+from graupel.features.history import service as history
+from graupel.features.media import service as media
+from graupel.features.media.service import Media
+from graupel.features.products import store
+from graupel.features.vocabulary.service import Vocabulary
+
+_FIELDS = ("media_id", "position", "alt", "title")
+
+
+def of_product(tx: Tx, product_id: int) -> tuple[Picture, ...]:
+    """A product's pictures in their order, with what they belong to."""
+    choices: dict[int, list[int]] = {}
+    variants: dict[int, list[int]] = {}
+    for row in store.belonging(tx, product_id):
+        into = choices if row["choice_id"] else variants
+        into.setdefault(row["picture_id"], []).append(row["choice_id"] or row["variant_id"])
+    return tuple(
+        Picture(
+            row["media_id"],
+            row["alt"],
+            row["title"],
+            tuple(sorted(choices.get(row["id"], ()))),
+            tuple(sorted(variants.get(row["id"], ()))),
+        )
+        for row in store.pictures(tx, product_id)
+    )
+
+
+def facts(shown: Iterable[tuple[Media, Picture]]) -> list[PictureFacts]:
+    """The measured facts of what is a picture; videos, models and links are none."""
+    return [PictureFacts(file.width, file.height, picture.alt) for file, picture in shown if file.is_picture]
+
+
+def problems(tx: Tx, wanted: Sequence[Picture], variants: Collection[int], words: Vocabulary) -> list[Problem]:
+    """What keeps pictures from being saved. ``variants``: the ids of those that the product has."""
+    ids = [picture.media_id for picture in wanted]
+    if len(set(ids)) != len(ids) or len(media.by_ids(tx, ids)) != len(ids):
+        return [Problem("pictures.unknown", "A picture is there twice or not there any more.", "pictures")]
+    known = {choice.id for attribute in words.attributes.values() for choice in attribute.choices}
+    for picture in wanted:
+        if not known.issuperset(picture.choices) or not set(picture.variants) <= set(variants):
+            return [
+                Problem("pictures.belong", "A picture belongs to variants that are not there any more.", "pictures")
+            ]
+    return []
+
+
+def save(tx: Tx, recorder: history.Recorder, product_id: int, wanted: Sequence[Picture]) -> None:
+    """Make a product's pictures what is wanted, in this order."""
+    there = {row["media_id"]: row for row in store.pictures(tx, product_id)}
+    belonging: dict[int, list[dict[str, Any]]] = {}
+    for row in store.belonging(tx, product_id):
+        belonging.setdefault(row["picture_id"], []).append(row)
+    for media_id in there.keys() - {picture.media_id for picture in wanted}:
+        gone = there[media_id]
+        for row in belonging.get(gone["id"], ()):
+            _remove_belonging(tx, recorder, product_id, row)
+        was = {"product_id": product_id, **{name: gone[name] for name in _FIELDS}}
+        recorder.removed("picture", gone["id"], was, gone["version"] + 1)
+        store.delete_picture(tx, gone["id"])
+    for position, picture in enumerate(wanted):
+        values: dict[str, Any] = {
+            "media_id": picture.media_id,
+            "position": position,
+            "alt": picture.alt,
+            "title": picture.title,
+        }
+        known = there.get(picture.media_id)
+        if known is None:
+            values |= {"product_id": product_id}
+            picture_id = store.insert_picture(tx, values)
+            recorder.made("picture", picture_id, values)
+        else:
+            picture_id = known["id"]
+            if recorder.changed("picture", picture_id, known, values, known["version"] + 1):
+                store.update_picture(tx, picture_id, values)
+        _save_belonging(tx, recorder, product_id, picture_id, picture, belonging.get(picture_id, ()))
+
+
+def _save_belonging(
+    tx: Tx,
+    recorder: history.Recorder,
+    product_id: int,
+    picture_id: int,
+    picture: Picture,
+    rows: Iterable[Mapping[str, Any]],
+) -> None:
+    there = {(row["variant_id"], row["choice_id"]): row for row in rows}
+    wanted = {(None, choice) for choice in picture.choices} | {(variant, None) for variant in picture.variants}
+    for key in there.keys() - wanted:
+        _remove_belonging(tx, recorder, product_id, there[key])
+    for variant_id, choice_id in sorted(wanted - there.keys(), key=str):
+        values = {
+            "product_id": product_id,
+            "picture_id": picture_id,
+            "variant_id": variant_id,
+            "choice_id": choice_id,
+        }
+        recorder.made("picture_for", store.insert_belonging(tx, values), values)
+
+
+def _remove_belonging(tx: Tx, recorder: history.Recorder, product_id: int, row: Mapping[str, Any]) -> None:
+    values = {"product_id": product_id, **{name: row[name] for name in ("picture_id", "variant_id", "choice_id")}}
+    recorder.removed("picture_for", row["id"], values, row["version"] + 1)
+    store.delete_belonging(tx, row["id"])
