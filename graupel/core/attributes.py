@@ -51,7 +51,10 @@ CAN_VARY = (Kind.ONE_CHOICE, Kind.COLOUR)
 
 @dataclass(frozen=True)
 class Choice:
-    """One value of an attribute: its label, the short code that SKUs carry, its swatch."""
+    """One value of an attribute: its label, the short code that SKUs carry, its swatch.
+
+    ``swatch``: a colour; ``swatch_picture``: the address of a picture that stands instead of it.
+    """
 
     id: int
     label: str
@@ -59,6 +62,7 @@ class Choice:
     swatch: str | None = None
     swatch_media_id: int | None = None
     position: int = 0
+    swatch_picture: str | None = None
 
 
 @dataclass(frozen=True)

@@ -16,6 +16,7 @@ class Shot:
     colour: str
     alt: str
     side: int = 520
+    choice: str = ""
 
 
 @dataclass(frozen=True)
@@ -24,7 +25,7 @@ class Good:
 
     ``axes``: (attribute, labels of its choices); ``gaps``: every so many combinations one does not exist, 0 for none;
     ``own_prices``: label of a choice -> the price of variants with it; ``stocked``: a seed for pieces on hand, None
-    where they are not counted; ``hall``: Ostlerby's category.
+    where they are not counted; ``hall``: Ostlerby's category; ``also``: what else is to be seen: film, link, model.
     """
 
     name: str
@@ -51,6 +52,7 @@ class Good:
     list_price: str | None = None
     stocked: int | None = None
     hall: str | None = None
+    also: tuple[str, ...] = ()
 
     @property
     def amount(self) -> Decimal | None:
@@ -155,6 +157,7 @@ def _yarns() -> Iterator[Good]:
                     COLOURS[shade][1],
                     "" if draft and place_ else f"Skein of {name} in the colour {shade}",
                     360 if place_ else 520,
+                    shade if number % 3 == 0 else "",
                 )
                 for place_, shade in enumerate(shades[: 1 if number % 3 else 4])
             ),
@@ -179,6 +182,7 @@ def _yarns() -> Iterator[Good]:
             str((amount * Decimal("1.2")).quantize(Decimal("0.1"))) + "0" if number % 11 == 5 else None,
             number + 1,
             {"Lace": "H113", "Double knit": "H112"}.get(weight, "H111"),
+            ("film", "link") if number == 9 else (),
         )
 
 
@@ -269,6 +273,7 @@ def _buttons() -> Iterator[Good]:
             None,
             None if number % 5 == 0 else 300 + number,
             "H132",
+            ("model",) if number == 3 else (),
         )
 
 
@@ -296,7 +301,8 @@ def _ribbons() -> Iterator[Good]:
             (),
             "live",
             tuple(
-                Shot("ribbon", COLOURS[one][1], f"Roll of {weave.lower()} ribbon in {one}", 520) for one in shades[:2]
+                Shot("ribbon", COLOURS[one][1], f"Roll of {weave.lower()} ribbon in {one}", 520, one)
+                for one in shades[:2]
             ),
             {"Width": (f"{width} mm",), "Notes for cutting": ("Cut on the slant, or it frays.",)},
             ("by the metre",),

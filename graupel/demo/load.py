@@ -3,6 +3,7 @@
 import io
 import zlib
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from decimal import Decimal
 
@@ -12,7 +13,7 @@ from graupel.core.errors import Refused
 from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
-from graupel.demo import catalogue, pictures
+from graupel.demo import catalogue, films, pictures
 from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import Good, Numbers
 from graupel.features.categories import service as categories
@@ -57,8 +58,10 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     known = _make_vocabulary(ctx, editor)
     numbers = catalogue.Numbers()
     made = {}
-    for good in catalogue.goods():
-        made[good.sku] = (_make(ctx, editor, good, known, numbers), good)
+    with ProcessPoolExecutor() as painters:
+        goods = list(catalogue.goods())
+        for good, drawn in zip(goods, painters.map(_draw, goods, chunksize=8), strict=True):
+            made[good.sku] = (_make(ctx, editor, good, drawn, known, numbers), good)
     variants_made = ctx.db.run(lambda tx: tx.value("SELECT COUNT(*) FROM variant"))
     say(f"{len(made)} products with {variants_made:,} variants and pictures")
     worker = Worker(ctx)
@@ -99,21 +102,45 @@ def _make_vocabulary(ctx: Context, actor: Actor) -> Words:
     return Words(types_made, made)
 
 
-def _make(ctx: Context, actor: Actor, good: Good, known: Words, numbers: Numbers) -> int:
+def _draw(good: Good) -> list[bytes]:
+    """Its pictures, and what else is to be seen of it; in a process of its own, for it takes most of the time."""
+    seeds = [zlib.crc32(f"{good.sku}{number}".encode()) for number in range(len(good.shots))]
+    drawn = [
+        pictures.draw(shot.kind, shot.colour, seed, shot.side) for shot, seed in zip(good.shots, seeds, strict=True)
+    ]
+    made = {"film": lambda colour: films.film(colour, seeds[0]), "model": films.model}
+    return drawn + [made[what](good.shots[0].colour) for what in good.also if what in made]
+
+
+def _make(ctx: Context, actor: Actor, good: Good, drawn: list[bytes], known: Words, numbers: Numbers) -> int:
     """One product, then its variants with prices, stock and GTINs of their own."""
-    product_id = products.create(ctx, actor, _values(ctx, actor, good, known, numbers))
+    product_id = products.create(ctx, actor, _values(ctx, actor, good, drawn, known, numbers))
     if good.axes:
         _vary(ctx, actor, product_id, good, known, numbers)
     return product_id
 
 
-def _values(ctx: Context, actor: Actor, good: Good, known: Words, numbers: Numbers) -> ProductValues:
-    shown: list[Picture] = []
-    for number, shot in enumerate(good.shots):
-        content = pictures.draw(shot.kind, shot.colour, zlib.crc32(f"{good.sku}{number}".encode()), shot.side)
+def _shown(ctx: Context, actor: Actor, good: Good, drawn: list[bytes], known: Words) -> tuple[Picture, ...]:
+    """The media of a good: pictures with the colour they show, then film, model and link."""
+    shown: dict[int, Picture] = {}
+    for number, (shot, content) in enumerate(zip(good.shots, drawn, strict=False)):
         file = media.take(ctx, actor, f"{good.sku.lower()}-{number + 1}.jpg", content)
-        if file.id not in [picture.media_id for picture in shown]:
-            shown.append(Picture(file.id, shot.alt))
+        choices = (known.choice("Colour", shot.choice),) if shot.choice else ()
+        shown.setdefault(file.id, Picture(file.id, shot.alt, "", choices))
+    rest = drawn[len(good.shots) :]
+    for what in good.also:
+        if what == "link":
+            file, title = media.take_link(ctx, actor, films.LINK, "Winding a skein"), "Winding a skein"
+        else:
+            ending, title = {"film": ("mp4", "How the thread lies"), "model": ("glb", "From all sides")}[what]
+            file = media.take(ctx, actor, f"{good.sku.lower()}.{ending}", rest.pop(0))
+        shown.setdefault(file.id, Picture(file.id, f"{good.name}: {title.lower()}", title))
+    return tuple(shown.values())
+
+
+def _values(
+    ctx: Context, actor: Actor, good: Good, drawn: list[bytes], known: Words, numbers: Numbers
+) -> ProductValues:
     facts = {known.attributes[name].id: _fact(known, name, said) for name, said in good.facts.items()}
     single = not good.axes
     return ProductValues(
@@ -136,7 +163,7 @@ def _values(ctx: Context, actor: Actor, good: Good, known: Words, numbers: Numbe
         description=good.description,
         key_points=good.key_points,
         status=Status(good.status),
-        pictures=tuple(shown),
+        pictures=_shown(ctx, actor, good, drawn, known),
         facts=facts,
     )
 

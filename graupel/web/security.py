@@ -18,8 +18,8 @@ SESSION_COOKIE = "graupel_session"
 DOOR_COOKIE = "graupel_door"
 SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
 POLICY = (
-    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; "
-    "connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+    "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; media-src 'self'; "
+    "font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 )
 HEADERS = {
     "Content-Security-Policy": POLICY,

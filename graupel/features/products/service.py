@@ -125,6 +125,12 @@ class Product:
         """The records whose history is the product's."""
         return {"product": [self.id], "variant": [variant.id for variant in self.variants]}
 
+    def picture_places(self, variant: Variant) -> list[int]:
+        """The places of the pictures that a variant shows, in their order."""
+        if not self.varies:
+            return list(range(len(self.pictures)))
+        return picture_rules.shown_for(self.values.pictures, self.axes, variant.id, variant.combination)
+
     @property
     def picture_labels(self) -> list[list[str]]:
         """For each picture what it belongs to, in words."""

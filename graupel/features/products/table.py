@@ -44,6 +44,7 @@ class FacetValue:
     chosen: bool
     query: str
     swatch: str | None = None
+    swatch_picture: str | None = None
 
 
 @dataclass(frozen=True)
@@ -242,7 +243,7 @@ def _facets(
     for attribute in words.attributes.values():
         if attribute.kind in CAN_VARY:
             labels = {choice.id: choice.label for choice in attribute.choices}
-            swatches = {choice.id: choice.swatch for choice in attribute.choices}
+            swatches = {choice.id: (choice.swatch, choice.swatch_picture) for choice in attribute.choices}
             order = list(labels)
             found.append(_facet(state, "fact", attribute.name, labels, counts, in_order=order, swatches=swatches))
     if "has" in state.chosen:
@@ -261,7 +262,7 @@ def _facet(
     *,
     in_order: list[Any] | None = None,
     keeps_order: bool = False,
-    swatches: Mapping[Any, str | None] | None = None,
+    swatches: Mapping[Any, tuple[str | None, str | None]] | None = None,
 ) -> Facet:
     """The values with most products, and those that are chosen. Without an order of their own, the largest first."""
     counted = counts.get(key, {})
@@ -279,7 +280,7 @@ def _facet(
             counted.get(value, 0),
             value in chosen,
             state.toggled(key, value).query(),
-            swatches.get(value) if swatches else None,
+            *(swatches or {}).get(value, (None, None)),
         )
         for value in order
     ]

@@ -8,7 +8,9 @@ from slugify import slugify
 from graupel.context import Context
 from graupel.core.attributes import show_fact
 from graupel.core.inherit import resolve
+from graupel.core.pictures import Picture
 from graupel.core.variants import Axis
+from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants import service as variants
 
@@ -19,6 +21,7 @@ class Way:
 
     label: str
     swatch: str | None
+    swatch_picture: str | None
     variant: int | None
     is_chosen: bool
 
@@ -30,6 +33,15 @@ class Ways:
     name: str
     chosen: str
     choices: list[Way]
+
+
+@dataclass(frozen=True)
+class View:
+    """A picture, video, model or link of the article, and the name under which it is delivered."""
+
+    file: Media
+    said: Picture
+    name: str
 
 
 @dataclass(frozen=True)
@@ -47,6 +59,7 @@ class Article:
     stock_words: str
     facts: list[tuple[str, str]]
     ways: list[Ways]
+    views: list[View]
 
 
 def path_of(product: Product) -> str:
@@ -74,7 +87,15 @@ def article(ctx: Context, product: Product, variant_id: int) -> Article:
         _stock_words(shown, base.sells_without_stock),
         _facts(product),
         [_ways(product, place, axis, shown) for place, axis in enumerate(product.axes)],
+        _views(product, shown),
     )
+
+
+def _views(product: Product, shown: Variant | None) -> list[View]:
+    """What the shown variant shows; where none is chosen, all that the product has."""
+    said, names = product.values.pictures, product.picture_names
+    places = product.picture_places(shown) if shown else range(len(said))
+    return [View(product.pictures[place], said[place], names[place]) for place in places]
 
 
 def _stock_words(shown: Variant | None, products_switch: bool) -> str:
@@ -113,5 +134,5 @@ def _ways(product: Product, place: int, axis: Axis, shown: Variant | None) -> Wa
         return max(having, key=lambda v: sum(a == b for a, b in zip(v.combination, wanted, strict=True))).id
 
     chosen = shown.combination[place] if shown else None
-    ways = [Way(c.label, c.swatch, nearest(c.id), c.id == chosen) for c in axis.choices]
+    ways = [Way(c.label, c.swatch, c.swatch_picture, nearest(c.id), c.id == chosen) for c in axis.choices]
     return Ways(axis.attribute.name, next((c.label for c in axis.choices if c.id == chosen), ""), ways)

@@ -376,6 +376,7 @@ def _one(
         typed=typed or _typed_of(variant) | service.texts_of(ctx, variant.id),
         problems=by_field(refusal.problems) if refusal else {},
         label=views.view(product, "stock", None).label(variant.combination),
+        pictures=views.pictures_of(product, variant),
         may_edit=signed.actor.may(Role.EDITOR),
         **{"said": "", **data},
     )

@@ -9,9 +9,11 @@ from graupel.core import grids
 from graupel.core.attributes import Attribute
 from graupel.core.grids import Grid, Look
 from graupel.core.inherit import resolve
+from graupel.core.pictures import belongs
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.variants import Combination, label_of
+from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants.service import Planned
 from graupel.features.vocabulary.service import Vocabulary
@@ -144,3 +146,19 @@ def candidates(words: Vocabulary, product: Product) -> Mapping[str, list[Attribu
         "of this product": [a for a in others if a.product_id and a.id not in taken],
         "all": [a for a in others if not a.product_id and a.id not in taken],
     }
+
+
+@dataclass(frozen=True)
+class Pictured:
+    """What a variant shows. ``own``: whether any of it belongs to it, and not to all or to others."""
+
+    files: list[Media]
+    own: bool
+
+
+def pictures_of(product: Product, variant: Variant) -> Pictured:
+    """The pictures of one variant."""
+    said = product.values.pictures
+    places = product.picture_places(variant)
+    own = any(belongs(said[place], product.axes, variant.id, variant.combination) for place in places)
+    return Pictured([product.pictures[place] for place in places], own)

@@ -268,6 +268,7 @@ class ChoiceTyped:
     label: str
     code: str
     swatch: str = ""
+    swatch_media_id: int | None = None
 
 
 def save_choices(ctx: Context, actor: Actor, attribute_id: int, typed: Sequence[ChoiceTyped]) -> None:
@@ -277,7 +278,7 @@ def save_choices(ctx: Context, actor: Actor, attribute_id: int, typed: Sequence[
     for one in typed:
         try:
             read_ones.append(
-                (one.id, rules.parse_label(one.label), rules.parse_code(one.code), rules.parse_swatch(one.swatch))
+                (one, rules.parse_label(one.label), rules.parse_code(one.code), rules.parse_swatch(one.swatch))
             )
         except Refused as refusal:
             problems += [p.at(field=f"choice-{one.id}") for p in refusal.problems]
@@ -289,17 +290,27 @@ def save_choices(ctx: Context, actor: Actor, attribute_id: int, typed: Sequence[
         attribute = load_one(tx, attribute_id, lock=True)
         rows = {row["id"]: row for row in store.choices(tx, [attribute_id])}
         now = dict(rows)
+        _refuse_gone_pictures(tx, typed)
         with history.change_set(tx, actor, "attribute.choices", f"Choices changed: {attribute.name}") as recorder:
-            for position, (choice_id, label, code, swatch) in enumerate(read_ones):
-                row = rows.get(choice_id)
+            for position, (one, label, code, swatch) in enumerate(read_ones):
+                row = rows.get(one.id)
                 if row is None:
                     raise Refused.because("choice.gone", f"“{label}” is not there any more. Load the page again.")
                 before = {name: row[name] for name in CHOICE_FIELDS}
                 after = before | {"label": label, "code": code, "swatch": swatch, "position": position}
-                if recorder.changed("attribute_choice", choice_id, before, after, row["version"] + 1):
-                    _update_choice(tx, now, choice_id, after)
+                after["swatch_media_id"] = one.swatch_media_id
+                if recorder.changed("attribute_choice", one.id, before, after, row["version"] + 1):
+                    _update_choice(tx, now, one.id, after)
 
     naming_doubles(ctx, "", work)
+
+
+def _refuse_gone_pictures(tx: Tx, typed: Sequence[ChoiceTyped]) -> None:
+    wanted = {one.swatch_media_id for one in typed if one.swatch_media_id}
+    gone = wanted - store.pictures_there(tx, sorted(wanted))
+    lost = [one.label for one in typed if one.swatch_media_id in gone]
+    if lost:
+        raise Refused.because("choice.picture", f"The picture chosen for {lost[0]} is not in the library any more.")
 
 
 def _update_choice(tx: Tx, now: dict[int, dict[str, Any]], choice_id: int, after: Mapping[str, Any]) -> None:
@@ -312,14 +323,14 @@ def _update_choice(tx: Tx, now: dict[int, dict[str, Any]], choice_id: int, after
     now[choice_id] = {**now[choice_id], **after}
 
 
-def _twice(read_ones: Sequence[tuple[int, str, str, str | None]]) -> list[Problem]:
+def _twice(read_ones: Sequence[tuple[ChoiceTyped, str, str, str | None]]) -> list[Problem]:
     seen: dict[tuple[str, str], str] = {}
     problems = []
-    for choice_id, label, code, _ in read_ones:
+    for one, label, code, _ in read_ones:
         for what, value in (("label", label), ("code", code)):
             if (what, value) in seen:
                 problems.append(
-                    Problem(f"choice.{what}_twice", f"Two choices have the {what} {value}.", f"choice-{choice_id}")
+                    Problem(f"choice.{what}_twice", f"Two choices have the {what} {value}.", f"choice-{one.id}")
                 )
             seen[what, value] = value
     return problems

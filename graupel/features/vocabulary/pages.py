@@ -117,10 +117,11 @@ def change_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form, att
 
 
 def _choices_typed(form: FormData) -> list[ChoiceTyped]:
-    columns = [[str(value) for value in form.getlist(name)] for name in ("choice", "label", "code", "swatch")]
+    names = ("choice", "label", "code", "swatch", "picture")
+    columns = [[str(value) for value in form.getlist(name)] for name in names]
     return [
-        ChoiceTyped(int(choice_id), label, code, swatch)
-        for choice_id, label, code, swatch in zip(*columns, strict=False)
+        ChoiceTyped(int(choice_id), label, code, swatch, int(picture) if picture.isdecimal() else None)
+        for choice_id, label, code, swatch, picture in zip(*columns, strict=False)
         if choice_id.isdecimal()
     ]
 

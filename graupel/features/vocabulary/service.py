@@ -90,7 +90,8 @@ def load_attributes(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> dict[int, Attr
 
 def choice_of(row: Mapping[str, Any]) -> Choice:
     """A choice from its row."""
-    return Choice(row["id"], row["label"], row["code"], row["swatch"], row["swatch_media_id"], row["position"])
+    picture = f"/media/{row['swatch_sha']}/thumb" if row["swatch_sha"] else None
+    return Choice(row["id"], row["label"], row["code"], row["swatch"], row["swatch_media_id"], row["position"], picture)
 
 
 def _type_attribute(row: Mapping[str, Any], attributes: Mapping[int, Attribute]) -> TypeAttribute:

@@ -121,17 +121,30 @@ def delete_attribute(tx: Tx, attribute_id: int) -> None:
     tx.run("DELETE FROM attribute WHERE id = %s", [attribute_id])
 
 
+#: The swatch's picture is named by its bytes, as its address is.
+_CHOICES = """SELECT h.*, m.sha256 AS swatch_sha FROM attribute_choice h
+  LEFT JOIN media m ON m.id = h.swatch_media_id"""
+
+
 def choices(tx: Tx, attribute_ids: Sequence[int]) -> list[dict[str, Any]]:
     if not attribute_ids:
         return []
     return tx.all(
-        "SELECT * FROM attribute_choice WHERE attribute_id IN %s ORDER BY attribute_id, position, id",
+        f"{_CHOICES} WHERE h.attribute_id IN %s ORDER BY h.attribute_id, h.position, h.id",
         [list(attribute_ids)],
     )
 
 
 def choices_by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM attribute_choice WHERE id IN %s", [list(ids)]) if ids else []
+    return tx.all(f"{_CHOICES} WHERE h.id IN %s", [list(ids)]) if ids else []
+
+
+def pictures_there(tx: Tx, media_ids: Sequence[int]) -> set[int]:
+    """Which of these are pictures of the library."""
+    if not media_ids:
+        return set()
+    rows = tx.all("SELECT id FROM media WHERE kind = 'picture' AND id IN %s", [list(media_ids)])
+    return {row["id"] for row in rows}
 
 
 def insert_choice(tx: Tx, values: Mapping[str, Any]) -> int:

@@ -43,6 +43,7 @@ function ask(select, typed, near) {
 }
 
 function swatch(option, escape) {
+  if (option.picture) return `<img class="swatch" src="${escape(option.picture)}" alt="">`;
   if (!option.swatch) return "";
   return `<svg class="swatch" viewBox="0 0 10 10" aria-hidden="true"><rect width="10" height="10" fill="${escape(option.swatch)}"/></svg>`;
 }

@@ -93,6 +93,16 @@ document.addEventListener("click", (event) => {
   document.querySelectorAll("#library [name=chosen]").forEach((box) => { box.checked = true; });
 });
 
+document.addEventListener("click", (event) => {
+  const none = event.target.closest("[data-no-picture]");
+  if (!none) return;
+  const holder = none.closest(".poster-field");
+  holder.querySelector("input[type=hidden]").value = "";
+  holder.querySelector(".shot").replaceChildren();
+  none.hidden = true;
+  holder.querySelector("[data-pick-media]").focus();
+});
+
 // --- choosing from it ----------------------------------------------------------------------------------------
 let asking = null;
 document.addEventListener("click", (event) => {
@@ -117,6 +127,8 @@ function pick(opener, media) {
   if (!holder) { document.dispatchEvent(new CustomEvent("media-picked", { detail: media })); return; }
   const field = holder.querySelector("input[type=hidden]");
   field.value = media.id;
+  const none = holder.querySelector("[data-no-picture]");
+  if (none) none.hidden = false;
   const image = Object.assign(document.createElement("img"), { src: media.face, alt: `Chosen: ${media.name}` });
   holder.querySelector(".shot").replaceChildren(image);
   field.dispatchEvent(new Event("change", { bubbles: true }));
