@@ -13,6 +13,7 @@ from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import service as categories
 from graupel.features.files import service as files
+from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.media import service as media
 from graupel.features.products import service as products
@@ -55,6 +56,12 @@ def work_off(ctx: Context) -> None:
     worker = Worker(ctx)
     while worker.work_one():
         pass
+
+
+def roll_back_newest(ctx: Context) -> int:
+    """Roll back what was done last; returns the id of the new change set."""
+    number = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
+    return ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
 
 
 def outcome(ctx: Context, job_id: int) -> tuple[str, str]:

@@ -147,7 +147,7 @@ def _yarns() -> Iterator[Good]:
             maker,
             f"{place[:2].upper()}{4400 + number}" if number % 3 else "",
             number % 5 != 4,
-            f"A {weight.lower()} yarn of {' and '.join(fibres).lower()}, {metres} metres to 100 grams.",
+            f"{'An' if weight == 'Aran' else 'A'} {weight.lower()} yarn of {' and '.join(fibres).lower()}, {metres} metres to 100 grams.",
             _yarn_text(name, fibres, metres, number),
             ("Knits up evenly, also in the round", f"{metres} metres to 100 grams", "Mended more easily than replaced"),
             "draft" if draft else "live",

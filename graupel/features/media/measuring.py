@@ -21,6 +21,8 @@ _ELSE = {
     "application/gzip": "an archive",
 }
 
+_TAKEN = {one.media_type for one in rules.FORMATS.values()} | {"image/bmp", "image/tiff"}
+
 
 @dataclass(frozen=True)
 class Measured:
@@ -75,7 +77,7 @@ def _refuse_size(settings: Settings, file_name: str, content: bytes, kind: Kind)
 
 
 def what_it_is(content: bytes) -> str:
-    """What a file is that is no picture, in words; "" where nobody knows."""
+    """What a file is that is no picture, in words; "" where nobody knows, or it is a broken one."""
     if re.search(rb"<svg[\s>]", content[:4000], re.IGNORECASE):
         carries = re.search(rb"<script|\son\w+\s*=|javascript:|<foreignObject", content, re.IGNORECASE)
         return f"an SVG drawing{' that carries a script' if carries else ''}, which may hold programs; save it as PNG"
@@ -85,5 +87,7 @@ def what_it_is(content: bytes) -> str:
         found = puremagic.magic_stream(io.BytesIO(content[:4096]))
     except (puremagic.PureError, ValueError):
         return ""
-    known = next((_ELSE[one.mime_type] for one in found if one.mime_type in _ELSE), "")
-    return known or (f"a file of the kind {found[0].mime_type}" if found and found[0].mime_type else "")
+    kinds = [one.mime_type for one in found if one.mime_type]
+    if not kinds or any(kind in _TAKEN for kind in kinds):
+        return ""
+    return next((_ELSE[kind] for kind in kinds if kind in _ELSE), f"a file of the kind {kinds[0]}")

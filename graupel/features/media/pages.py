@@ -1,8 +1,8 @@
 """Media coming in, the library, and files going out to everybody."""
 
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, JSONResponse, Response
 from starlette.datastructures import UploadFile
 
@@ -102,8 +102,8 @@ def delete_many(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Respo
 
 
 @router.get("/media/pick")
-def pick(request: Request, ctx: Ctx, signed: Signed, pictures: Annotated[bool, Query()] = False) -> Response:
-    """What the library has, for choosing one of it. ``pictures``: nothing else."""
+def pick(request: Request, ctx: Ctx, signed: Signed, pictures: str = "") -> Response:
+    """What the library has, for choosing one of it. ``pictures``: "1" for nothing else."""
     wanted = _wanted(request)
     if pictures:
         wanted = Wanted(wanted.search, Kind.PICTURE, before=wanted.before)

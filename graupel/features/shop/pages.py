@@ -38,7 +38,8 @@ def article(request: Request, ctx: Ctx, signed: Anyone, address: str, v: Annotat
     product = service.product(ctx, _number(address), signed.actor if signed else None)
     right = articles.path_of(product)
     if f"/shop/p/{address}" != right:
-        return RedirectResponse(right, 301 if product.values.status is Status.LIVE else 302)
+        variant = f"?v={v}" if v else ""
+        return RedirectResponse(right + variant, 301 if product.values.status is Status.LIVE else 302)
     return page(
         request,
         "shop/article.html",

@@ -7,7 +7,7 @@ from html import unescape
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.products import service
-from tests.making import jpeg, make_product
+from tests.making import jpeg, make_product, work_off
 from tests.serving import app, as_role, browser, stranger
 
 __all__ = ["app", "as_role", "browser", "stranger"]
@@ -62,8 +62,10 @@ def test_a_refused_save_keeps_everything_that_was_typed_and_names_each_field(bro
 
 
 def test_a_new_product_with_a_picture_leads_to_its_editor(browser, ctx):
-    tile = browser.write("/media", files={"file": ("my skein.jpg", jpeg(700))})
-    media_id = re.search(r'name="picture" value="(\d+)"', tile.text)[1]
+    taken = browser.write("/media", files={"file": ("my skein.jpg", jpeg(700))}).json()
+    row = browser.get(f"/products/picture-row/new?media={taken['id']}&alt=Skein").text
+    media_id = re.search(r'name="picture" value="(\d+)"', row)[1]
+    assert 'value="Skein"' in row
     category = browser.write("/categories", {"path": "Yarn > Aran"}).json()
     answer = browser.write(
         "/products",
@@ -88,7 +90,8 @@ def test_a_new_product_with_a_picture_leads_to_its_editor(browser, ctx):
         Status.LIVE,
         "A skein",
     )
-    small = browser.get(re.search(r'<img src="([^"]+)"', tile.text)[1])
+    work_off(ctx)
+    small = browser.get(taken["face"])
     assert small.headers["content-type"] == "image/webp"
     assert "immutable" in small.headers["cache-control"]
 

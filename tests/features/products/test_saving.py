@@ -17,7 +17,7 @@ from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import service
 from graupel.features.products.service import SaveConflict
-from tests.making import catalogue, jpeg, make_product
+from tests.making import catalogue, jpeg, make_product, roll_back_newest
 
 
 def change(ctx, product_id, actor=SYSTEM, **given):
@@ -34,11 +34,6 @@ def save_as_seen(ctx, actor, before, **given):
 
 def newest(ctx):
     return history.list_change_sets(ctx, SYSTEM).change_sets[0]
-
-
-def roll_back_newest(ctx):
-    number = newest(ctx)["id"]
-    return ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
 
 
 def test_what_was_written_is_read_back_with_its_pictures_in_order(ctx, editor):

@@ -9,55 +9,20 @@ from graupel.core.attributes import Kind
 from graupel.core.errors import NotAllowed, Outdated, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
-from graupel.features.history import service as history
 from graupel.features.products import service as products
 from graupel.features.variants import service
 from graupel.features.variants.service import Wish
 from graupel.features.vocabulary import attributes, joining
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
-from tests.making import catalogue, make_product
+from tests.making import catalogue, make_product, roll_back_newest
+from tests.needles import by_label, colour, needles, size, wish
 
-
-@pytest.fixture
-def colour(ctx):
-    made = attributes.make(ctx, SYSTEM, Definition("Colour", Kind.COLOUR, choices=["Heather", "Oat", "Rust", "Peat"]))
-    return attributes.read(ctx, SYSTEM, made.id).attribute
-
-
-@pytest.fixture
-def size(ctx):
-    made = attributes.make(ctx, SYSTEM, Definition("Size", Kind.ONE_CHOICE, choices=["3 mm", "4 mm", "5 mm"]))
-    return attributes.read(ctx, SYSTEM, made.id).attribute
-
-
-def wish(*axes, **more) -> Wish:
-    """What a product is to differ by: (attribute, labels); the first label is what the existing variants get."""
-    pairs = [(a.id, tuple(c.id for c in a.choices if c.label in labels)) for a, labels in axes]
-    given = {a.id: next(c.id for c in a.choices if c.label == labels[0]) for a, labels in axes}
-    return Wish(tuple(pairs), given, **more)
-
-
-@pytest.fixture
-def needles(ctx, colour, size):
-    """Six variants: three colours by two sizes; price, weight and stock as they were before it varied."""
-    product_id = make_product(ctx, "NDL", price=Decimal("6.40"), stock=7, gtin="9521234567899", mpn="N-1", code="NDL")
-    service.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat", "Rust"]), (size, ["3 mm", "4 mm"])))
-    return product_id
+__all__ = ["colour", "needles", "size"]
 
 
 def read(ctx, product_id):
     return products.read(ctx, SYSTEM, product_id)
-
-
-def by_label(ctx, product_id):
-    product = read(ctx, product_id)
-    return {service.rules.label_of(product.axes, v.combination): v for v in product.variants}
-
-
-def roll_back_newest(ctx):
-    number = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
-    return ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
 
 
 def test_the_one_that_is_there_keeps_sku_stock_and_gtin_and_its_price_becomes_the_products(ctx, needles):

@@ -7,13 +7,12 @@ from graupel.core.errors import NotAllowed, Refused
 from graupel.core.product_types import Need
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
-from graupel.features.history import service as history
 from graupel.features.products import service as products
 from graupel.features.products.service import replace
 from graupel.features.vocabulary import attributes, carriers, joining, service, types
 from graupel.features.vocabulary.attributes import ChoiceTyped, Definition
 from graupel.features.vocabulary.types import Member
-from tests.making import make_product
+from tests.making import make_product, roll_back_newest
 
 
 def make(ctx, name, kind=Kind.ONE_CHOICE, *labels, **more):
@@ -28,11 +27,6 @@ def choice(attribute, label):
 def change(ctx, product_id, **given):
     product = products.read(ctx, SYSTEM, product_id)
     return products.save(ctx, SYSTEM, product_id, replace(product.values, **given), product.version)
-
-
-def roll_back_newest(ctx):
-    number = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
-    return ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
 
 
 def values(ctx, product_id):
