@@ -191,38 +191,6 @@ def test_two_people_save_the_same_product_and_the_second_chooses(at_screen: Pers
     assert products.read(ctx, SYSTEM, product_id).values.weight_g == 250
 
 
-def test_pictures_are_ordered_by_mouse_and_by_keyboard(at_screen: Person, ctx, tmp_path: Path):
-    product_id = make_product(ctx, "FEL-1")
-    for name, colour in (("first", "#111111"), ("second", "#777777"), ("third", "#DDDDDD")):
-        (tmp_path / f"{name}.jpg").write_bytes(jpeg(600, colour))
-    (tmp_path / "broken.jpg").write_bytes(b"MZ no picture")
-    me = at_screen
-    me.open(f"/products/{product_id}")
-    for name in ("first", "second", "third"):
-        me.driver.find_element(By.ID, "in-file").send_keys(str(tmp_path / f"{name}.jpg"))
-        me.sees(".tile .facts", f"{name}.jpg")
-    tiles = me.driver.find_elements(By.CSS_SELECTOR, ".tile img")
-    me.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", tiles[0])
-    ActionChains(me.driver).click_and_hold(tiles[0]).move_by_offset(10, 3).move_to_element(tiles[1]).move_by_offset(
-        30, 0
-    ).release().perform()
-    me.sees(".tile:nth-child(1) .facts", "second.jpg")
-    last = me.sees('[aria-label="Move third.jpg forward"]')
-    last.send_keys(Keys.ENTER)
-    me.sees(".tile:nth-child(2) .facts", "third.jpg")
-    me.driver.find_element(By.ID, "in-file").send_keys(str(tmp_path / "broken.jpg"))
-    me.sees(".tile .wrong", "not a picture")
-    me.axe()
-    me.press("Save")
-    me.sees("[data-said]", "Saved: Pictures")
-    me.open(f"/products/{product_id}")
-    assert [e.text.split("\n")[0] for e in me.driver.find_elements(By.CSS_SELECTOR, ".tile .facts")] == [
-        "second.jpg",
-        "third.jpg",
-        "first.jpg",
-    ]
-
-
 def test_every_other_page_is_sound_for_everybody_and_small_screens(at_screen: Person, ctx):
     product_id = make_product(ctx, "FEL-1", name="W" * 120, picture_side=600)
     person(ctx, Role.OWNER)
@@ -238,6 +206,7 @@ def test_every_other_page_is_sound_for_everybody_and_small_screens(at_screen: Pe
             "/jobs",
             "/history",
             "/files",
+            "/media",
             "/vocabulary/attributes",
             "/vocabulary/types",
             "/vocabulary/brands",
@@ -256,6 +225,7 @@ def test_every_other_page_is_sound_for_everybody_and_small_screens(at_screen: Pe
             "/products",
             f"/products/{product_id}",
             f"/products/{product_id}/variants",
+            "/media",
             "/vocabulary/attributes",
             "/vocabulary/doubles",
             "/files",

@@ -51,6 +51,7 @@ function swatch(option, escape) {
 function choose(select) {
   const several = select.multiple;
   new TomSelect(select, {
+    refreshThrottle: 0, // a quick typist’s Enter takes what was typed, not what stood there before
     maxOptions: 300, maxItems: several ? null : 1, allowEmptyOption: false, placeholder: select.dataset.example, persist: true, hidePlaceholder: true,
     plugins: several ? ["remove_button"] : ["clear_button"],
     create: select.dataset.make ? (typed, done) => makeInPlace(select, typed, done, false) : false,

@@ -92,7 +92,7 @@ function belongs(select) {
   const chosen = [...select.options].map((option) => option.value);
   const isLong = all.length > 60;
   new TomSelect(select, {
-    options: isLong ? all.filter((one) => one.value[0] === "c" || chosen.includes(one.value)) : all, items: chosen, maxOptions: 100,
+    options: isLong ? all.filter((one) => one.value[0] === "c" || chosen.includes(one.value)) : all, items: chosen, maxOptions: 100, refreshThrottle: 0,
     optgroups: [...new Set(all.map((one) => one.group))].map((group) => ({ value: group, label: group })), optgroupField: "group",
     placeholder: "all variants", hidePlaceholder: true, plugins: ["remove_button"], shouldLoad: () => isLong,
     load: (typed, done) => { const word = typed.toLocaleLowerCase(); done(all.filter((one) => one.text.toLocaleLowerCase().includes(word)).slice(0, 100)); },
