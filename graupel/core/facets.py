@@ -17,7 +17,6 @@ class FacetIndex:
     def __init__(self) -> None:
         self._places: dict[int, int] = {}
         self._ids: list[int] = []
-        self._free: list[int] = []
         self._held: dict[int, tuple[tuple[str, Hashable], ...]] = {}
         self._bits: dict[str, dict[Hashable, int]] = {}
         self.everything = 0
@@ -37,13 +36,14 @@ class FacetIndex:
             self._bits.setdefault(facet, {})[value] = _bits_of(places, len(self._ids))
 
     def put(self, record_id: int, values: Values) -> None:
-        """Put one record in, or put it in anew with other values."""
-        self.remove(record_id)
-        place = self._free.pop() if self._free else len(self._ids)
+        """Put one record in, or put it in anew with other values.
+
+        A place is never given to another record: so a set that was selected may be read while others are put in.
+        """
+        self._clear(record_id)
+        place = self._places.setdefault(record_id, len(self._ids))
         if place == len(self._ids):
             self._ids.append(record_id)
-        self._ids[place] = record_id
-        self._places[record_id] = place
         bit = 1 << place
         self.everything |= bit
         self._held[record_id] = tuple((facet, value) for facet, several in values.items() for value in several)
@@ -53,12 +53,15 @@ class FacetIndex:
 
     def remove(self, record_id: int) -> None:
         """Take a record out; one that is not there is none."""
-        place = self._places.pop(record_id, None)
+        self._clear(record_id)
+        self._places.pop(record_id, None)
+
+    def _clear(self, record_id: int) -> None:
+        place = self._places.get(record_id)
         if place is None:
             return
         bit = 1 << place
         self.everything &= ~bit
-        self._free.append(place)
         for facet, value in self._held.pop(record_id):
             held = self._bits[facet]
             held[value] &= ~bit
@@ -72,7 +75,7 @@ class FacetIndex:
     def ids(self, mask: int) -> list[int]:
         """The records of a set, in no order that means anything."""
         found = []
-        for number, byte in enumerate(mask.to_bytes(len(self._ids) // 8 + 1, "little")):
+        for number, byte in enumerate(mask.to_bytes(mask.bit_length() // 8 + 1, "little")):
             while byte:
                 low = byte & -byte
                 found.append(self._ids[number * 8 + low.bit_length() - 1])
@@ -80,12 +83,11 @@ class FacetIndex:
         return found
 
     def within(self, mask: int, record_ids: Iterable[int]) -> list[int]:
-        """Those of the records, in their order, that the set has."""
-        held = mask.to_bytes(len(self._ids) // 8 + 1, "little")
-        places = self._places
-        return [
-            one for one in record_ids if (place := places.get(one)) is not None and held[place >> 3] >> (place & 7) & 1
-        ]
+        """Those of the records, in their order, that the set has; those that came in after it are none of it."""
+        held = mask.to_bytes(mask.bit_length() // 8 + 1, "little")
+        most = len(held) * 8
+        placed = ((one, self._places.get(one, most)) for one in record_ids)
+        return [one for one, place in placed if place < most and held[place >> 3] >> (place & 7) & 1]
 
     def select(self, chosen: Values, within: int | None = None) -> int:
         """The records that have, of each facet chosen from, one of the chosen values."""

@@ -95,3 +95,11 @@ def by_margin(price: Decimal | None, cost: Decimal | None) -> Look:
     if share < 0:
         return Look("out", label)
     return Look("s1" if share < Decimal("0.2") else "s3" if share < Decimal("0.4") else "s5", label)
+
+
+def by_readiness(price: Decimal | None, gtin: str | None, weight_g: int | None) -> Look:
+    """Blocked without a price; a GTIN and a weight would help."""
+    if price is None:
+        return Look("out", "no price")
+    lacking = ["GTIN"] * (gtin is None) + ["weight"] * (weight_g is None)
+    return Look("s2", f"no {lacking[0]}") if lacking else Look("s5", "✓")

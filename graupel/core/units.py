@@ -114,6 +114,13 @@ FAMILIES = {
         ),
     )
 }
+
+
+def all_units() -> list[tuple[str, str]]:
+    """Every unit for a list to choose from: ("weight:kg", "Weight: kilogram")."""
+    return [(f"{one.key}:{unit.sign}", f"{one.label}: {unit.label}") for one in FAMILIES.values() for unit in one.units]
+
+
 LARGEST = Decimal(10) ** 12
 _FINEST = Decimal("0.000001")
 

@@ -12,6 +12,7 @@ from pathlib import Path
 import httpx
 import pytest
 from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
@@ -124,7 +125,7 @@ class Person:
         return WebDriverWait(self.driver, 45, 0.03, [Exception]).until(look, f"{css} with “{text}”")
 
     def gone(self, css: str) -> None:
-        WebDriverWait(self.driver, 45, 0.03).until(
+        WebDriverWait(self.driver, 45, 0.03, [StaleElementReferenceException]).until(
             lambda d: not any(e.is_displayed() for e in d.find_elements(By.CSS_SELECTOR, css)), f"{css} to go"
         )
 

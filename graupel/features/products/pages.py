@@ -13,8 +13,8 @@ from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import products as rules
-from graupel.core import readiness
-from graupel.core.attributes import Attribute, Fact, show_fact
+from graupel.core import readiness, units
+from graupel.core.attributes import KIND_WORDS, Attribute, Fact, show_fact
 from graupel.core.errors import Refused
 from graupel.core.media import ENDINGS
 from graupel.core.pictures import Picture, guess_choices
@@ -464,6 +464,8 @@ def _editor(
         belong_options=_belong_options(product),
         endings=",".join(ENDINGS),
         sheet=facts.sheet(words, typed.fields, product),
+        kinds=KIND_WORDS,
+        unit_list=units.all_units(),
         trail=trail,
         outline=outline,
         may_edit=signed.actor.may(Role.EDITOR),
@@ -570,6 +572,8 @@ def _fact_part(
         product=product,
         words=words,
         sheet=facts.sheet(words, typed.fields, product),
+        kinds=KIND_WORDS,
+        unit_list=units.all_units(),
         problems={},
         may_edit=signed.actor.may(Role.EDITOR),
         **data,

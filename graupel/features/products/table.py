@@ -108,15 +108,15 @@ def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
         searched = _searched(ctx, keeper, index, state, stamp, hits)
         counts = _counts(index, state, words, searched)
         mask = _select(index, state, words, searched)
-        total = mask.bit_count()
-        found = _page(ctx, tx, index, mask, total, state)
+        everything = index.everything.bit_count()
+    total = mask.bit_count()
+    found = _page(ctx, tx, index, mask, total, state)
     more = len(found) > PAGE_SIZE
     found = found[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
         found.reverse()
     rows = _with_names(tx, store.rows_of(tx, [one for one, _ in found], ctx.settings.language), tree, words)
     earlier, later = _neighbours(state, found, more)
-    everything = index.everything.bit_count()
     return Table(state, rows, total, everything, _facets(state, counts, tree, words), earlier, later)
 
 

@@ -92,9 +92,7 @@ def _shade(variant: Variant, base: ProductValues, by: str, low: Decimal | None, 
     if by == "margin":
         return grids.by_margin(price, resolve(variant.cost, base.cost).value)
     if by == "readiness":
-        weight = resolve(variant.weight_g, base.weight_g).value
-        lacking = ["price"] * (price is None) + ["GTIN"] * (variant.gtin is None) + ["weight"] * (weight is None)
-        return Look("out" if price is None else "s2" if lacking else "s5", "no " + lacking[0] if lacking else "✓")
+        return grids.by_readiness(price, variant.gtin, resolve(variant.weight_g, base.weight_g).value)
     sells = bool(resolve(variant.sells_without_stock, base.sells_without_stock).value)
     return grids.by_stock(variant.stock, sells)
 

@@ -24,15 +24,10 @@ router = APIRouter(prefix="/vocabulary", dependencies=[Depends(from_our_own_page
 
 #: The last part of an address -> the kind of record.
 NAMED = {"brands": "brand", "tags": "tag", "types": "type"}
-UNITS = [
-    (f"{family.key}:{unit.sign}", f"{family.label}: {unit.label}")
-    for family in units.FAMILIES.values()
-    for unit in family.units
-]
 
 
 def _frame(signed: Any, **data: Any) -> dict[str, Any]:
-    return {"may_edit": signed.actor.may(Role.EDITOR), "kinds": KIND_WORDS, "unit_list": UNITS, **data}
+    return {"may_edit": signed.actor.may(Role.EDITOR), "kinds": KIND_WORDS, "unit_list": units.all_units(), **data}
 
 
 def _to(address: str) -> Response:
