@@ -239,3 +239,11 @@ def test_copy_is_measured_and_hints_say_what_repeats():
     assert copywriting.names_its_kind("Fellside aran, tweed yarn", ["Yarn"])
     assert copywriting.names_its_kind("Straight needle", ["Needles"])
     assert not copywriting.names_its_kind("Scar Top", ["Pattern"])
+
+
+def test_the_grid_tells_what_keeps_a_variant_from_being_sold_before_what_would_help():
+    price = Decimal("9.80")
+    assert grids.by_readiness(None, None, None) == grids.Look("out", "no price")
+    assert grids.by_readiness(price, None, None) == grids.Look("s2", "no GTIN")
+    assert grids.by_readiness(price, "9521234567899", None) == grids.Look("s2", "no weight")
+    assert grids.by_readiness(price, "9521234567899", 100) == grids.Look("s5", "✓")

@@ -48,5 +48,7 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "Escape") document.querySelectorAll("details.who[open]").forEach((menu) => { menu.open = false; menu.querySelector("summary").focus(); });
 });
 document.addEventListener("click", (event) => {
+  const unfolds = event.target.closest("[data-unfolds]");
+  if (unfolds) unfolds.setAttribute("aria-expanded", document.getElementById(unfolds.dataset.unfolds).classList.toggle("shown"));
   document.querySelectorAll("details.who[open]").forEach((menu) => { if (!menu.contains(event.target)) menu.open = false; });
 });
