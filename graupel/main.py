@@ -16,6 +16,7 @@ from graupel.context import Context
 from graupel.db import Database, DatabaseUnavailable, pending
 from graupel.features.bulk import jobs as bulk_jobs
 from graupel.features.bulk import pages as bulk_pages
+from graupel.features.categories import kinds as category_kinds
 from graupel.features.categories import pages as category_pages
 from graupel.features.files import jobs as file_jobs
 from graupel.features.files import pages as file_pages
@@ -50,9 +51,11 @@ def register_kinds(language: str) -> None:
     """Tell the journal of all kinds of record, parents before children."""
     media_kinds.register_kinds()
     vocabulary_kinds.register_kinds()
+    category_kinds.register_kinds()
     product_kinds.register_kinds(language)
     vocabulary_kinds.finish_kinds()
     media_kinds.finish_kinds()
+    category_kinds.finish_kinds()
 
 
 def make_context(settings: Settings) -> Context:

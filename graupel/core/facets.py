@@ -68,6 +68,10 @@ class FacetIndex:
             if not held[value]:
                 del held[value]
 
+    def sets(self, facet: str) -> dict[Hashable, int]:
+        """Each value of a facet with the set of records that have it."""
+        return dict(self._bits.get(facet, {}))
+
     def mask(self, record_ids: Iterable[int]) -> int:
         """The set of these records; those that are not there are left out."""
         return _bits_of([self._places[one] for one in record_ids if one in self._places], len(self._ids))

@@ -24,6 +24,7 @@ HERE = Path(__file__).parent
 FEATURES = HERE.parent / "features"
 SECTIONS = [
     ("Products", "/products"),
+    ("Categories", "/categories"),
     ("Vocabulary", "/vocabulary"),
     ("Media", "/media"),
     ("Files", "/files"),

@@ -15,7 +15,9 @@ ALTER TABLE media
   ADD KEY IF NOT EXISTS media_sizes (sizes, id),
   ADD CONSTRAINT media_poster FOREIGN KEY IF NOT EXISTS (poster_id) REFERENCES media (id);
 
-ALTER TABLE picture ADD COLUMN IF NOT EXISTS title VARCHAR(200) NOT NULL DEFAULT '';
+ALTER TABLE picture
+  ADD COLUMN IF NOT EXISTS title VARCHAR(200) NOT NULL DEFAULT '',
+  ADD FULLTEXT KEY IF NOT EXISTS picture_words (alt, title);
 
 -- Which variants a picture belongs to, one by one or by choice; without any it belongs to all.
 CREATE TABLE IF NOT EXISTS picture_for (

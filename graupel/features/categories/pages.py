@@ -1,13 +1,30 @@
-"""Making a category in place, from wherever one is chosen."""
+"""The category trees, one category, and making one in place from wherever one is chosen."""
 
-from fastapi import APIRouter, Depends
-from fastapi.responses import JSONResponse
+from dataclasses import dataclass
+from typing import Any
 
-from graupel.core.errors import Refused
-from graupel.features.categories import service
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import JSONResponse, Response
+from slugify import slugify
+from starlette.datastructures import FormData
+
+from graupel.context import Context
+from graupel.core import categories as rules
+from graupel.core import search_preview
+from graupel.core.categories import CategoryValues
+from graupel.core.errors import Outdated, Refused
+from graupel.core.problems import Problem, by_field
+from graupel.core.roles import Role
+from graupel.core.search_preview import Preview
+from graupel.features.categories import counts, service
+from graupel.features.categories.service import Category, Detail, Tree
+from graupel.features.media import service as media
+from graupel.features.vocabulary import service as vocabulary
+from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
+FOUND = 100
 
 
 @router.post("/categories")
@@ -18,3 +35,273 @@ def make(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
     except Refused as refusal:
         return JSONResponse({"problem": refusal.problems[0].message}, 422)
     return JSONResponse({"value": str(made.id), "text": made.path})
+
+
+# --- the trees -----------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What of the trees is drawn: which categories are unfolded, which is chosen, or what was searched for."""
+
+    tree: Tree
+    counts: counts.Counts
+    unfolded: frozenset[int]
+    chosen: int | None
+    search: str
+    found: list[Category]
+
+
+def _ids(text: str) -> list[int]:
+    return [int(one) for one in text.split(".") if one.isdecimal() and len(one) < 11]
+
+
+def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
+    tree = service.read_tree(ctx)
+    query = request.query_params
+    search = query.get("q", "").strip()[:100]
+    words = search.casefold().split()
+    found = [one for one in tree if words and all(word in one.path.casefold() for word in words)]
+    found.sort(key=lambda one: (not all(word in one.name.casefold() for word in words), one.depth))
+    way = [one.id for one in tree.way(chosen)[:-1]]
+    unfolded = frozenset([*_ids(query.get("open", "")), *way])
+    return Shown(tree, counts.of(ctx), unfolded, chosen, search, found[:FOUND])
+
+
+def _page(
+    request: Request, ctx: Context, signed: Any, part: str, *, chosen: int | None = None, **data: Any
+) -> Response:
+    return page(
+        request,
+        "categories/page.html",
+        part=part,
+        status=data.pop("status", 200),
+        shown=_shown(request, ctx, chosen),
+        may_edit=signed.actor.may(Role.EDITOR),
+        **{"editing": None, "trouble": "", **data},
+    )
+
+
+@router.get("/categories")
+def show(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """The trees; for htmx they alone, unfolded as they were."""
+    return _page(request, ctx, signed, "categories/trees.html")
+
+
+@router.get("/categories/{category_id:int}/below")
+def below(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
+    """The children of a category, as it is unfolded."""
+    shown = _shown(request, ctx)
+    return page(
+        request,
+        "categories/level.html",
+        shown=shown,
+        members=shown.tree.children(shown.tree.by_id[category_id]) if category_id in shown.tree.by_id else [],
+        parent=category_id,
+        may_edit=signed.actor.may(Role.EDITOR),
+    )
+
+
+def _said(refusal: Refused) -> JSONResponse:
+    return JSONResponse({"problem": refusal.problems[0].message}, 422)
+
+
+def _number(form: FormData, name: str) -> int | None:
+    """An id, or a parent, which is negative for a tree."""
+    text = str(form.get(name, ""))
+    return int(text) if text.removeprefix("-").isdecimal() and len(text) < 12 else None
+
+
+@router.post("/categories/add")
+def add(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+    """Makes one category, or a pasted branch; answers with the ids of its first level."""
+    try:
+        made = service.add(
+            ctx, signed.actor, str(form.get("names", "")), _number(form, "parent") or 0, _number(form, "before")
+        )
+    except Refused as refusal:
+        return _said(refusal)
+    return JSONResponse({"made": made})
+
+
+@router.post("/categories/trees")
+def make_tree(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+    """Makes a further tree."""
+    try:
+        return JSONResponse({"made": service.make_tree(ctx, signed.actor, str(form.get("name", "")))})
+    except Refused as refusal:
+        return _said(refusal)
+
+
+@router.post("/categories/move")
+def move(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+    """Moves categories with all below them."""
+    try:
+        number = service.move(
+            ctx, signed.actor, _ids(str(form.get("ids", ""))), _number(form, "parent") or 0, _number(form, "before")
+        )
+    except Refused as refusal:
+        return _said(refusal)
+    return JSONResponse({"moved": number})
+
+
+@router.post("/categories/{category_id:int}/rename")
+def rename(ctx: Ctx, signed: Signed, form: Form, category_id: int) -> JSONResponse:
+    """Another name, in place."""
+    try:
+        service.rename(ctx, signed.actor, category_id, str(form.get("name", "")))
+    except Refused as refusal:
+        return _said(refusal)
+    return JSONResponse({"name": str(form.get("name", "")).strip()})
+
+
+@router.post("/categories/{category_id:int}/switch")
+def switch(ctx: Ctx, signed: Signed, form: Form, category_id: int) -> JSONResponse:
+    """Hides a category with its branch, or shows it."""
+    service.switch(ctx, signed.actor, category_id, hidden=form.get("hidden") == "1")
+    return JSONResponse({})
+
+
+# --- one category --------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Editing:
+    """One category as its page has it: what is kept, what stands in the fields, and what is wrong with that."""
+
+    detail: Detail
+    values: CategoryValues
+    typed: dict[str, str]
+    problems: dict[str, list[Problem]]
+    preview: Preview
+    version: int
+
+
+def _editing(ctx: Context, detail: Detail, values: CategoryValues, typed: dict[str, str], **more: Any) -> Editing:
+    address = f"{ctx.settings.address}/shop/c/{detail.category.id}-{values.address_part or slugify(values.name)}"
+    preview = search_preview.preview(
+        name=values.name,
+        shop=ctx.settings.shop_name,
+        meta_title=values.meta_title,
+        meta_description=values.meta_description,
+        short_text="",
+        description=values.description,
+        address=values.canonical or address,
+    )
+    return Editing(detail, values, typed, more.get("problems", {}), preview, more.get("version", detail.version))
+
+
+def _one(request: Request, ctx: Context, signed: Any, editing: Editing, **data: Any) -> Response:
+    words = vocabulary.read(ctx)
+    picture = editing.values.picture_id
+    return _page(
+        request,
+        ctx,
+        signed,
+        "categories/one.html",
+        chosen=editing.detail.category.id,
+        editing=editing,
+        kinds=rules.KIND_WORDS,
+        all_tags=sorted({*words.tags.values(), *editing.values.tags}),
+        picture=media.read_many(ctx, [picture]).get(picture) if picture else None,
+        **{"said": "", **data},
+    )
+
+
+@router.get("/categories/{category_id:int}")
+def show_one(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
+    """One category beside the trees; for htmx it alone."""
+    detail = service.read(ctx, signed.actor, category_id)
+    return _one(request, ctx, signed, _editing(ctx, detail, detail.values, {}))
+
+
+SINGLE = (
+    "name", "kind", "link", "description", "address_part", "canonical", "meta_title", "meta_description", "picture_id",
+    "picture_alt",
+)  # fmt: skip
+
+
+def _raw(form: FormData) -> dict[str, Any]:
+    raw: dict[str, Any] = {name: str(form.get(name, "")) for name in SINGLE if name in form}
+    raw |= {"hidden": form.get("shown") != "yes", "in_navigation": form.get("in_navigation") == "yes"}
+    return raw | {"tags": [str(one) for one in form.getlist("tags")]}
+
+
+@router.post("/categories/{category_id:int}")
+def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+    """Saves what was typed, or shows it again with what is wrong."""
+    detail = service.read(ctx, signed.actor, category_id)
+    raw = _raw(form)
+    reading = rules.read(raw, detail.values)
+    version = _number(form, "version") or 0
+    problems, trouble, status = reading.problems, "", 422
+    if not problems:
+        try:
+            service.save(ctx, signed.actor, category_id, reading.values, version)
+            detail = service.read(ctx, signed.actor, category_id)
+            return _one(request, ctx, signed, _editing(ctx, detail, detail.values, {}), said="Saved.")
+        except Refused as refusal:
+            problems = refusal.problems
+        except Outdated as outdated:
+            trouble, version, status = f"{outdated} Look at it, then save again to put yours in its place.", 0, 409
+    typed = {name: value for name, value in raw.items() if isinstance(value, str)}
+    editing = _editing(
+        ctx, detail, reading.values, typed, problems=by_field(problems), version=version or detail.version
+    )
+    return _one(request, ctx, signed, editing, trouble=trouble, status=status)
+
+
+@router.post("/categories/{category_id:int}/preview")
+def preview(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+    """How a search engine would show what is typed at this moment; writes nothing."""
+    detail = service.read(ctx, signed.actor, category_id)
+    values = rules.read(_raw(form), detail.values).values
+    return page(request, "categories/preview.html", editing=_editing(ctx, detail, values, {}))
+
+
+# --- deleting, and goods that move ---------------------------------------------------------------------------
+
+
+@router.get("/categories/{category_id:int}/delete")
+def plan_deleting(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
+    """What deleting it does, before it is done."""
+    query = request.query_params
+    into = query.get("into", "")
+    plan = service.plan_deleting(
+        ctx,
+        signed.actor,
+        category_id,
+        with_branch=query.get("branch") == "goes",
+        into=int(into) if into.isdecimal() else None,
+    )
+    return page(request, "categories/delete_page.html", part="categories/delete.html", plan=plan, trouble="")
+
+
+@router.post("/categories/{category_id:int}/delete")
+def delete(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+    """Deletes it as the dry run said."""
+    with_branch, into = form.get("branch") == "goes", _number(form, "into")
+    try:
+        service.delete(ctx, signed.actor, category_id, with_branch=with_branch, into=into)
+    except Refused as refusal:
+        plan = service.plan_deleting(ctx, signed.actor, category_id, with_branch=with_branch, into=into)
+        message = refusal.problems[0].message
+        return page(
+            request,
+            "categories/delete_page.html",
+            part="categories/delete.html",
+            status=422,
+            plan=plan,
+            trouble=message,
+        )
+    return Response(status_code=204, headers={"HX-Redirect": "/categories"})
+
+
+@router.post("/categories/{category_id:int}/goods")
+def move_goods(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+    """Moves all its goods to another category."""
+    into = _number(form, "into") or 0
+    number = service.move_goods(ctx, signed.actor, category_id, into)
+    detail = service.read(ctx, signed.actor, category_id)
+    said = f"{number:,} {'product' if number == 1 else 'products'} moved. History can roll it back."
+    return _one(request, ctx, signed, _editing(ctx, detail, detail.values, {}), said=said)

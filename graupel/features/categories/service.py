@@ -1,150 +1,409 @@
-"""Reading the category tree, and making categories where they are needed."""
+"""What a merchant does with categories: the trees, and one category."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 from graupel.context import Context
+from graupel.core import categories as rules
+from graupel.core import trees
+from graupel.core.categories import CategoryValues, Kind
+from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.imports import CATEGORY_SEPARATOR, parse_category_path
+from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
-from graupel.db import Tx
-from graupel.features.categories import store
-from graupel.features.history import records
+from graupel.core.trees import Place
+from graupel.db import DuplicateKey, Tx
+from graupel.features.categories import kinds, store
+from graupel.features.categories import tree as reading
+from graupel.features.categories.tree import Category, Tree, current, read_tree
 from graupel.features.history import service as history
-from graupel.features.history.records import Column
+from graupel.features.media import service as media
+from graupel.features.media.service import Media
+from graupel.features.vocabulary import references
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary.references import Use
 
-records.register(
-    records.RecordKind(
-        "category",
-        "Category",
-        lambda tx, ids: {
-            r["id"]: records.Shown(r["name"], f"/products?category={r['id']}") for r in store.names(tx, list(ids))
-        },
-        plain="category",
-        table="category c",
-        key="c.id",
-        version="c.version",
-        fields={
-            "parent_id": Column("c.parent_id", True, "category"),
-            "name": Column("c.name"),
-            "position": Column("c.position", True),
-        },
-        removable="""(NOT EXISTS (SELECT 1 FROM product cp WHERE cp.category_id = c.id)
-                  AND NOT EXISTS (SELECT 1 FROM category cc WHERE cc.parent_id = c.id))""",
-        foreseen="""(NOT EXISTS (SELECT 1 FROM product cp LEFT JOIN change_row x ON x.change_set_id = r.change_set_id
-                      AND x.record_kind = 'product' AND x.record_id = cp.id
-                      WHERE cp.category_id = c.id AND (x.record_id IS NULL OR (x.was IS NULL AND cp.was_live)))
-                  AND NOT EXISTS (SELECT 1 FROM category cc LEFT JOIN change_row y
-                      ON y.change_set_id = r.change_set_id AND y.record_kind = 'category' AND y.record_id = cc.id
-                      WHERE cc.parent_id = c.id AND y.record_id IS NULL))""",
-    )
-)
+__all__ = ["Category", "Tree", "current", "read_tree"]
+load = reading.load
+MOST_AT_ONCE = 2000
 
 
-@dataclass(frozen=True)
-class Category:
-    """A category with its way from the root. ``below``: ids of its children, in order."""
-
-    id: int
-    name: str
-    path: str
-    depth: int
-    parent_id: int | None
-    below: tuple[int, ...]
-
-
-class Tree:
-    """All categories, in the order of the tree."""
-
-    def __init__(self, rows: list[dict[str, object]]) -> None:
-        children: dict[object, list[dict[str, object]]] = {}
-        for row in rows:
-            children.setdefault(row["parent_id"], []).append(row)
-        self.by_id: dict[int, Category] = {}
-        stack = [(row, "", 0) for row in reversed(children.get(None, []))]
-        while stack:
-            row, above, depth = stack.pop()
-            path = f"{above}{CATEGORY_SEPARATOR}{row['name']}" if above else str(row["name"])
-            below = children.get(row["id"], [])
-            category_id = int(str(row["id"]))
-            self.by_id[category_id] = Category(
-                category_id,
-                str(row["name"]),
-                path,
-                depth,
-                None if row["parent_id"] is None else int(str(row["parent_id"])),
-                tuple(int(str(child["id"])) for child in below),
-            )
-            stack += [(child, path, depth + 1) for child in reversed(below)]
-
-    def __iter__(self):  # type: ignore[no-untyped-def]
-        return iter(self.by_id.values())
-
-    def path(self, category_id: int | None) -> str:
-        """The path of a category; nothing where there is none."""
-        found = self.by_id.get(category_id or 0)
-        return found.path if found else ""
-
-    def with_all_below(self, category_id: int) -> list[int]:
-        """The category and everything below it."""
-        found, todo = [], [category_id]
-        while todo:
-            at = todo.pop()
-            if at in self.by_id:
-                found.append(at)
-                todo += self.by_id[at].below
-        return found
-
-    def by_path(self) -> Mapping[str, int]:
-        """Ids by lower-case path; and by bare name, where only one category has it."""
-        names: dict[str, list[int]] = {}
-        for category in self:
-            names.setdefault(category.name.lower(), []).append(category.id)
-        single = {name: ids[0] for name, ids in names.items() if len(ids) == 1}
-        return single | {category.path.lower(): category.id for category in self}
-
-
-def tree(tx: Tx) -> Tree:
-    """The tree as the transaction sees it."""
-    return Tree(store.all_rows(tx))
-
-
-def current(ctx: Context, tx: Tx) -> Tree:
-    """The tree as the transaction sees it, kept until the catalogue changes."""
-    return ctx.counts.get((history.stamp(tx), "tree"), lambda: tree(tx))
-
-
-def read_tree(ctx: Context) -> Tree:
-    """The tree; everybody may see it."""
-    return ctx.db.run(lambda tx: current(ctx, tx))
+# --- made where it is needed ---------------------------------------------------------------------------------
 
 
 def make(ctx: Context, actor: Actor, path: str) -> Category:
-    """The category at a path such as Yarn > Aran, made with all that is missing above it. Raises Refused."""
+    """The category at a path such as Yarn > Aran, made with all that is missing above it, and shown. Raises Refused."""
     actor.require(Role.EDITOR)
     path = parse_category_path(path)
 
     def work(tx: Tx) -> Category:
+        store.lock_trees(tx)
         with history.change_set(tx, actor, "category.make", f"Category made: {path}") as recorder:
             category_id = make_path(tx, recorder, path)
-        return tree(tx).by_id[category_id]
+        return load(tx).by_id[category_id]
 
     return ctx.db.run(work)
 
 
 def make_path(tx: Tx, recorder: history.Recorder, path: str) -> int:
-    """The id of the category at a clean path; what is missing of it is made and recorded."""
-    known = tree(tx).by_path().get(path.lower())
+    """The id of the category at a clean path; what is missing of it is made in the first tree, and recorded."""
+    known = load(tx).by_path().get(path.lower())
     if known is not None:
         return known
-    parent: int | None = None
+    parent = -first_tree(tx)
     for name in path.split(CATEGORY_SEPARATOR):
-        parent = store.by_name(tx, parent, name) or _insert(tx, recorder, parent, name)
-    assert parent is not None
+        place = Place(parent, len(trees.children(store.places(tx)).get(parent, [])))
+        parent = store.by_name(tx, parent, name) or _insert(tx, recorder, name, place, hidden=False)
     return parent
 
 
-def _insert(tx: Tx, recorder: history.Recorder, parent: int | None, name: str) -> int:
-    position = store.next_position(tx, parent)
-    category_id = store.insert(tx, parent, name, position)
-    recorder.made("category", category_id, {"parent_id": parent, "name": name, "position": position})
+def first_tree(tx: Tx) -> int:
+    """The id of the main navigation."""
+    return int(store.trees(tx)[0]["id"])
+
+
+def _insert(tx: Tx, recorder: history.Recorder, name: str, place: Place, *, hidden: bool) -> int:
+    values = {
+        "parent_id": place.parent if place.parent > 0 else None,
+        "tree_id": -place.parent if place.parent < 0 else None,
+        "position": place.position,
+        "name": name,
+        "kind": str(Kind.GOODS),
+        "hidden": int(hidden),
+        "in_navigation": 1,
+        "link": "",
+        "picture_id": None,
+        "canonical": "",
+    }
+    category_id = store.insert(tx, values)
+    recorder.made("category", category_id, values)
     return category_id
+
+
+# --- the trees -----------------------------------------------------------------------------------------------
+
+
+def make_tree(ctx: Context, actor: Actor, name: str) -> int:
+    """A further tree, such as one for the foot of the page; returns its id. Raises Refused."""
+    actor.require(Role.EDITOR)
+    name = rules.parse_name(name)
+
+    def work(tx: Tx) -> int:
+        there = store.lock_trees(tx)
+        with history.change_set(tx, actor, "tree.make", f"Tree made: {name}") as recorder:
+            tree_id = store.insert_tree(tx, name[:80], len(there))
+            recorder.made("tree", tree_id, {"name": name[:80], "position": len(there)})
+        return tree_id
+
+    try:
+        return ctx.db.run(work)
+    except DuplicateKey as error:
+        raise Refused.because("tree.taken", f"There is a tree “{name}” already.", "name") from error
+
+
+def add(ctx: Context, actor: Actor, text: str, parent: int, before: int | None = None) -> list[int]:
+    """New categories below a parent (as in core.trees), before one of its children or last; hidden until switched on.
+
+    ``text``: one name, or a pasted list whose indents make a branch. Returns the ids of the first level. Raises
+    Refused, also where a name is there already; then nothing is made.
+    """
+    actor.require(Role.EDITOR)
+    typed = [replace(one, name=rules.parse_name(one.name)) for one in trees.parse_list(text)]
+    if not typed or len(typed) > MOST_AT_ONCE:
+        raise Refused.because("category.list", f"Type a name, or paste a list of at most {MOST_AT_ONCE:,}.", "names")
+
+    def work(tx: Tx) -> list[int]:
+        _lock(tx)
+        places = store.places(tx)
+        _refuse_gone(places, parent)
+        above = len(trees.way(places, parent)) if parent > 0 else 0
+        if above + max(one.depth for one in typed) + 1 > trees.MOST_DEEP:
+            raise Refused.because("category.too_deep", f"Categories may stand {trees.MOST_DEEP} deep.", "names")
+        tops = [one for one in typed if one.depth == 0]
+        at, moved = trees.insert(places, parent, len(tops), before)
+        what = tops[0].name if len(typed) == 1 else f"{len(typed)} categories"
+        with history.change_set(tx, actor, "category.make", f"Category made: {what}") as recorder:
+            _place_all(tx, recorder, places, moved)
+            return _insert_list(tx, recorder, typed, parent, at)
+
+    return list(_naming_double(ctx, work))
+
+
+def _insert_list(tx: Tx, recorder: history.Recorder, typed: Sequence[trees.Typed], parent: int, at: int) -> list[int]:
+    """Make the typed lines, each below the line that it is inside."""
+    path, next_at, tops = [parent], {parent: at}, []
+    for one in typed:
+        del path[one.depth + 1 :]
+        above = path[one.depth]
+        made = _insert(tx, recorder, one.name, Place(above, next_at.get(above, 0)), hidden=True)
+        next_at[above] = next_at.get(above, 0) + 1
+        path.append(made)
+        if one.depth == 0:
+            tops.append(made)
+    return tops
+
+
+def _lock(tx: Tx) -> None:
+    store.lock_trees(tx)
+
+
+def _refuse_gone(places: Mapping[int, Place], parent: int) -> None:
+    if parent > 0 and parent not in places:
+        raise NotFound("The category above is not there any more.")
+
+
+def _place_all(tx: Tx, recorder: history.Recorder, places: Mapping[int, Place], changed: Mapping[int, Place]) -> None:
+    for category_id, becomes in changed.items():
+        kinds.place(tx, recorder.change_set_id, category_id, places[category_id], becomes)
+
+
+def _naming_double(ctx: Context, work: Callable[[Tx], Any]) -> Any:
+    try:
+        return ctx.db.run(work)
+    except DuplicateKey as error:
+        raise Refused.because(
+            "category.taken", "There is a category of this name at this place already. Name it otherwise.", "name"
+        ) from error
+
+
+def move(ctx: Context, actor: Actor, ids: Sequence[int], parent: int, before: int | None = None) -> int:
+    """Move categories with all below them; returns how many changed their parent. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        _lock(tx)
+        places = store.places(tx)
+        _refuse_gone(places, parent)
+        changed = trees.move(places, ids, parent, before)
+        title = f"Category moved: {', '.join(row['name'] for row in store.names(tx, list(ids)[:3]))}"
+        with history.change_set(tx, actor, "category.move", title) as recorder:
+            _place_all(tx, recorder, places, changed)
+        return sum(places[one].parent != place.parent for one, place in changed.items())
+
+    return int(_naming_double(ctx, work))
+
+
+def rename(ctx: Context, actor: Actor, category_id: int, name: str) -> None:
+    """Another name. Raises Refused, NotFound."""
+    _change(ctx, actor, category_id, {"name": rules.parse_name(name)}, "Category renamed")
+
+
+def switch(ctx: Context, actor: Actor, category_id: int, *, hidden: bool) -> None:
+    """Hide a category with its branch, or show it. Raises NotFound."""
+    _change(ctx, actor, category_id, {"hidden": int(hidden)}, "Category hidden" if hidden else "Category shown")
+
+
+def _change(ctx: Context, actor: Actor, category_id: int, after: Mapping[str, Any], what: str) -> None:
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        row = _row(tx, category_id)
+        with history.change_set(tx, actor, "category.save", f"{what}: {after.get('name', row['name'])}") as recorder:
+            before = {name: row[name] for name in after}
+            if recorder.changed("category", category_id, before, after, row["version"] + 1):
+                store.update(tx, category_id, after)
+
+    _naming_double(ctx, work)
+
+
+def _row(tx: Tx, category_id: int) -> dict[str, Any]:
+    row = store.one(tx, category_id, lock=True)
+    if row is None:
+        raise NotFound("This category is not there any more.")
+    return row
+
+
+# --- one category --------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Detail:
+    """One category with its words in the default language, its picture, and how many products use it."""
+
+    category: Category
+    values: CategoryValues
+    version: int
+    picture: Media | None
+    use: Use
+
+
+def read(ctx: Context, actor: Actor, category_id: int) -> Detail:
+    """One of them. Raises NotFound."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> Detail:
+        row = store.one(tx, category_id)
+        if row is None:
+            raise NotFound("This category is not there any more.")
+        lang = ctx.settings.language
+        text = store.text(tx, category_id, lang) or {}
+        values = CategoryValues(
+            row["name"],
+            Kind(row["kind"]),
+            bool(row["hidden"]),
+            bool(row["in_navigation"]),
+            row["link"],
+            canonical=row["canonical"],
+            picture_id=row["picture_id"],
+            tags=tuple(vocabulary.tags_of(tx, "category", [category_id]).get(category_id, [])),
+            **{name: text.get(name, "") for name in rules.TEXTS},
+        )
+        picture = media.by_ids(tx, [row["picture_id"]]).get(row["picture_id"]) if row["picture_id"] else None
+        version = row["version"] + text.get("version", 0)
+        tree = current(ctx, tx)
+        return Detail(
+            tree.by_id[category_id], values, version, picture, references.use_of(tx, "category", category_id, lang)
+        )
+
+    return ctx.db.run(work)
+
+
+def save(ctx: Context, actor: Actor, category_id: int, values: CategoryValues, version: int) -> None:
+    """Write what was typed of one category. Raises Refused, Outdated where somebody else saved meanwhile, NotFound."""
+    actor.require(Role.EDITOR)
+    lang = ctx.settings.language
+
+    def work(tx: Tx) -> None:
+        row = _row(tx, category_id)
+        text = store.text(tx, category_id, lang)
+        if row["version"] + (text["version"] if text else 0) != version:
+            raise Outdated("Somebody saved this category while you were working on it.", {})
+        if values.picture_id and not any(one.is_picture for one in media.by_ids(tx, [values.picture_id]).values()):
+            raise Refused([Problem("category.picture", "This picture is not in the library any more.", "picture_id")])
+        after = {name: getattr(values, name) for name in ("name", "link", "canonical", "picture_id")}
+        after |= {"kind": str(values.kind), "hidden": int(values.hidden), "in_navigation": int(values.in_navigation)}
+        with history.change_set(tx, actor, "category.save", f"Category changed: {values.name}") as recorder:
+            before = {name: row[name] for name in after}
+            if recorder.changed("category", category_id, before, after, row["version"] + 1):
+                store.update(tx, category_id, after)
+            _save_text(tx, recorder, category_id, lang, values, text)
+            tags = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
+            vocabulary.set_tags(tx, recorder, "category", category_id, tags)
+
+    _naming_double(ctx, work)
+
+
+def _save_text(
+    tx: Tx,
+    recorder: history.Recorder,
+    category_id: int,
+    lang: str,
+    values: CategoryValues,
+    text: Mapping[str, Any] | None,
+) -> None:
+    after = {name: getattr(values, name) for name in rules.TEXTS}
+    if text is None:
+        if any(after.values()):
+            whole = {"category_id": category_id, "lang": lang, **after}
+            recorder.made("category_text", store.insert_text(tx, whole), whole)
+    elif recorder.changed("category_text", text["id"], text, after, text["version"] + 1):
+        store.update_text(tx, text["id"], after)
+
+
+# --- deleting ------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class DeletePlan:
+    """What deleting a category does. ``going``: it and, where its branch goes with it, all below; ``rising``: those
+    that move up to its parent instead. ``products``: how many lose a category and get ``into``.
+    """
+
+    category: Category
+    going: list[int]
+    rising: list[int]
+    products: int
+    into: Category | None
+    choices: list[Category] = field(default_factory=list)
+
+
+def plan_deleting(
+    ctx: Context, actor: Actor, category_id: int, *, with_branch: bool, into: int | None = None
+) -> DeletePlan:
+    """The dry run of a deletion. Raises NotFound."""
+    actor.require(Role.EDITOR)
+    return ctx.db.run(lambda tx: _plan_deleting(ctx, tx, category_id, with_branch, into))
+
+
+def _plan_deleting(ctx: Context, tx: Tx, category_id: int, with_branch: bool, into: int | None) -> DeletePlan:
+    tree = current(ctx, tx)
+    category = tree.by_id.get(category_id)
+    if category is None:
+        raise NotFound("This category is not there any more.")
+    going = tree.with_all_below(category_id) if with_branch else [category_id]
+    products = references.products_using(tx, "category", going, ctx.settings.language)
+    choices = [one for one in tree if one.id not in going and one.kind is Kind.GOODS]
+    target = tree.by_id.get(into or 0)
+    return DeletePlan(
+        category,
+        going,
+        [] if with_branch else list(category.below),
+        products,
+        target if target and target.id not in going else None,
+        choices,
+    )
+
+
+def delete(ctx: Context, actor: Actor, category_id: int, *, with_branch: bool, into: int | None = None) -> None:
+    """Delete a category; its goods go to another, what is below it goes too or moves up. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        _lock(tx)
+        plan = _plan_deleting(ctx, tx, category_id, with_branch, into)
+        if plan.products and plan.into is None:
+            raise Refused.because("category.goods", f"Say where its {plan.products:,} products go.", "into")
+        with history.change_set(tx, actor, "category.delete", f"Category deleted: {plan.category.path}") as recorder:
+            places = store.places(tx)
+            if plan.rising:
+                after = _next_sibling(places, category_id)
+                moved = trees.move(places, plan.rising, places[category_id].parent, after)
+                _place_all(tx, recorder, places, moved)
+                places = {**places, **moved}
+            for gone in plan.going:
+                if plan.into:
+                    references.replace(tx, recorder, "category", gone, plan.into.id, ctx.settings.language)
+            left = trees.remove(places, plan.going)
+            _remove(tx, recorder, plan.going)
+            _place_all(tx, recorder, places, left)
+
+    _naming_double(ctx, work)
+
+
+def _next_sibling(places: Mapping[int, Place], category_id: int) -> int | None:
+    siblings = trees.children(places)[places[category_id].parent]
+    at = siblings.index(category_id) + 1
+    return siblings[at] if at < len(siblings) else None
+
+
+def _remove(tx: Tx, recorder: history.Recorder, ids: Sequence[int]) -> None:
+    """Journal and delete categories with their words and tags; parents stand before children in ``ids``."""
+    for text in store.texts_of(tx, ids):
+        recorder.removed(
+            "category_text", text["id"], {name: text[name] for name in store.TEXT_FIELDS}, text["version"] + 1
+        )
+        store.delete_text(tx, text["id"])
+    for category_id in ids:
+        vocabulary.set_tags(tx, recorder, "category", category_id, [])
+        row = _row(tx, category_id)
+        recorder.removed("category", category_id, {name: row[name] for name in store.FIELDS}, row["version"] + 1)
+    store.delete(tx, ids)
+
+
+def move_goods(ctx: Context, actor: Actor, category_id: int, into: int) -> int:
+    """Move all goods of one category to another, in one act; returns how many products. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        tree = current(ctx, tx)
+        if category_id not in tree.by_id or into not in tree.by_id or into == category_id:
+            raise NotFound("Choose another category that is still there.")
+        lang = ctx.settings.language
+        number = references.products_using(tx, "category", [category_id], lang)
+        title = f"Goods moved: {tree.path(category_id)} → {tree.path(into)}"
+        with history.change_set(tx, actor, "category.goods", title) as recorder:
+            references.replace(tx, recorder, "category", category_id, into, lang)
+        return number
+
+    return ctx.db.run(work)

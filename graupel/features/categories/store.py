@@ -1,28 +1,140 @@
-"""The category table."""
+"""The tables of trees, categories and their words."""
 
+import json
+from collections.abc import Mapping, Sequence
 from typing import Any
 
+from graupel.core.trees import Place
 from graupel.db import Tx
+
+FIELDS = (
+    "parent_id", "tree_id", "position", "name", "kind", "hidden", "in_navigation", "link", "picture_id", "canonical",
+)  # fmt: skip
+TEXT_FIELDS = ("category_id", "lang", "description", "meta_title", "meta_description", "address_part", "picture_alt")
+
+
+def lock_trees(tx: Tx) -> list[dict[str, Any]]:
+    """Whoever changes the structure holds the trees: so two at once can't break them. To be the first of a read."""
+    return tx.all("SELECT id, name FROM tree ORDER BY position, id FOR UPDATE")
+
+
+def trees(tx: Tx) -> list[dict[str, Any]]:
+    return tx.all("SELECT id, name, position, version FROM tree ORDER BY position, id")
+
+
+def tree_names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    return tx.all("SELECT id, name FROM tree WHERE id IN %s", [list(ids)]) if ids else []
+
+
+def insert_tree(tx: Tx, name: str, position: int) -> int:
+    return tx.insert("INSERT INTO tree (name, position) VALUES (%s, %s)", [name, position])
 
 
 def all_rows(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, parent_id, position, name, version FROM category ORDER BY position, name")
-
-
-def by_name(tx: Tx, parent_id: int | None, name: str) -> int | None:
-    found = tx.value("SELECT id FROM category WHERE parent_key = %s AND name = %s FOR UPDATE", [parent_id or 0, name])
-    return None if found is None else int(found)
-
-
-def insert(tx: Tx, parent_id: int | None, name: str, position: int) -> int:
-    return tx.insert(
-        "INSERT INTO category (parent_id, name, position) VALUES (%s, %s, %s)", [parent_id, name, position]
+    return tx.all(
+        """SELECT id, parent_id, tree_id, position, name, kind, hidden, in_navigation, link, version FROM category
+           ORDER BY position, name"""
     )
 
 
-def next_position(tx: Tx, parent_id: int | None) -> int:
-    return int(tx.value("SELECT COALESCE(MAX(position) + 1, 0) FROM category WHERE parent_key = %s", [parent_id or 0]))
+def places(tx: Tx) -> dict[int, Place]:
+    """Where every category stands, for core.trees."""
+    return {
+        row["id"]: Place(row["parent_key"], row["position"])
+        for row in tx.all("SELECT id, parent_key, position FROM category")
+    }
 
 
-def names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, name FROM category WHERE id IN %s", [ids]) if ids else []
+def state(tx: Tx) -> str:
+    """Another text after every change of a category."""
+    row = tx.one("SELECT COUNT(*) AS number, MAX(id) AS newest, SUM(version) AS versions FROM category")
+    assert row is not None
+    return f"{row['number']}-{row['newest']}-{row['versions']}"
+
+
+def one(tx: Tx, category_id: int, *, lock: bool = False) -> dict[str, Any] | None:
+    return tx.one(f"SELECT * FROM category WHERE id = %s {'FOR UPDATE' if lock else ''}", [category_id])
+
+
+def text(tx: Tx, category_id: int, lang: str) -> dict[str, Any] | None:
+    return tx.one("SELECT * FROM category_text WHERE category_id = %s AND lang = %s", [category_id, lang])
+
+
+def addresses(tx: Tx, lang: str) -> dict[int, str]:
+    """The address parts that were typed, by category."""
+    rows = tx.all("SELECT category_id, address_part FROM category_text WHERE lang = %s AND address_part <> ''", [lang])
+    return {row["category_id"]: row["address_part"] for row in rows}
+
+
+def texts_of(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    return tx.all("SELECT * FROM category_text WHERE category_id IN %s", [list(ids)]) if ids else []
+
+
+def text_names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    if not ids:
+        return []
+    return tx.all(
+        """SELECT t.id, t.category_id, c.name FROM category_text t JOIN category c ON c.id = t.category_id
+           WHERE t.id IN %s""",
+        [list(ids)],
+    )
+
+
+def by_name(tx: Tx, parent: int, name: str) -> int | None:
+    """The category of this name below a parent; ``parent`` as in core.trees."""
+    found = tx.value("SELECT id FROM category WHERE parent_key = %s AND name = %s FOR UPDATE", [parent, name])
+    return None if found is None else int(found)
+
+
+def insert(tx: Tx, values: Mapping[str, Any]) -> int:
+    names = [name for name in FIELDS if name in values]
+    return tx.insert(
+        f"INSERT INTO category ({', '.join(names)}) VALUES ({', '.join(f'%({name})s' for name in names)})", values
+    )
+
+
+def update(tx: Tx, category_id: int, values: Mapping[str, Any]) -> None:
+    sets = ", ".join(f"{name} = %({name})s" for name in FIELDS if name in values)
+    tx.run(f"UPDATE category SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": category_id})
+
+
+def delete(tx: Tx, ids: Sequence[int]) -> None:
+    """Categories, children before parents."""
+    tx.many("DELETE FROM category WHERE id = %s", [[one_id] for one_id in reversed(list(ids))])
+
+
+def insert_text(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        f"""INSERT INTO category_text ({", ".join(TEXT_FIELDS)})
+            VALUES ({", ".join(f"%({name})s" for name in TEXT_FIELDS)})""",
+        values,
+    )
+
+
+def update_text(tx: Tx, row_id: int, values: Mapping[str, Any]) -> None:
+    sets = ", ".join(f"{name} = %({name})s" for name in TEXT_FIELDS if name in values)
+    tx.run(f"UPDATE category_text SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": row_id})
+
+
+def delete_text(tx: Tx, row_id: int) -> None:
+    tx.run("DELETE FROM category_text WHERE id = %s", [row_id])
+
+
+def names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    return tx.all("SELECT id, name FROM category WHERE id IN %s", [list(ids)]) if ids else []
+
+
+def journal_place(
+    tx: Tx, change_set_id: int, category_id: int, was: Mapping[str, Any], became: Mapping[str, Any]
+) -> None:
+    """Journal a move, onto what the set has of the category already: what was first stays, what is last counts."""
+    kept, last = "change_row.was", "change_row.became"
+    for name in became:
+        kept = f"JSON_INSERT({kept}, '$.{name}', JSON_EXTRACT(VALUES(was), '$.{name}'))"
+        last = f"JSON_SET({last}, '$.{name}', JSON_EXTRACT(VALUES(became), '$.{name}'))"
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'category', id, version + 1, %(was)s, %(became)s FROM category WHERE id = %(id)s
+            ON DUPLICATE KEY UPDATE was = {kept}, became = {last}, version = VALUES(version)""",
+        {"set": change_set_id, "id": category_id, "was": json.dumps(was), "became": json.dumps(became)},
+    )

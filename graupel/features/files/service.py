@@ -331,7 +331,7 @@ def export(ctx: Context, actor: Actor, path: Path) -> int:
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> int:
-        tree = categories.tree(tx)
+        tree = categories.load(tx)
         count = 0
         with path.open("w", encoding="utf-8", newline="") as file:
             writer = csv.writer(file)

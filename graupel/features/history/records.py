@@ -12,11 +12,14 @@ class Column:
     """Where a field stands in SQL.
 
     ``is_number``: written without quotes in the journal. ``refers_to``: the kind of record whose id it holds.
+    ``beside``: a field with which it changes; where that was written too, a roll back does not mind that this one
+    was moved on since, as a place among siblings is.
     """
 
     sql: str
     is_number: bool = False
     refers_to: str = ""
+    beside: str = ""
 
 
 @dataclass(frozen=True)

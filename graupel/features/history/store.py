@@ -137,7 +137,8 @@ def _same(column: Column, side: str, name: str) -> str:
 def _untouched(kind: RecordKind) -> str:
     """SQL: every field that the change wrote still holds what it wrote."""
     return " AND ".join(
-        f"(NOT JSON_EXISTS(r.became, '$.{name}') OR {_same(column, 'became', name)})"
+        f"(NOT JSON_EXISTS(r.became, '$.{name}') OR {_same(column, 'became', name)}"
+        + (f" OR JSON_EXISTS(r.became, '$.{column.beside}'))" if column.beside else ")")
         for name, column in kind.fields.items()
     )
 

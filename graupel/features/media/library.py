@@ -2,11 +2,13 @@
 
 from collections import Counter
 from dataclasses import dataclass
+from typing import Any
 
 from graupel.context import Context
 from graupel.core.media import Kind
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
+from graupel.features.history import service as history
 from graupel.features.media import service, store, uses
 from graupel.features.media.service import Media
 from graupel.features.media.uses import UsedIn
@@ -44,7 +46,7 @@ def shelf(ctx: Context, actor: Actor, wanted: Wanted) -> Shelf:
     def work(tx: Tx) -> Shelf:
         lang = ctx.settings.language
         where = ["TRUE"]
-        params: dict[str, object] = {"lang": lang, "kind": str(wanted.kind), "tag": wanted.tag_id}
+        params: dict[str, Any] = {"lang": lang, "kind": str(wanted.kind), "tag": wanted.tag_id}
         params["before"] = wanted.before
         if wanted.kind:
             where.append("lib.kind = %(kind)s")
@@ -54,11 +56,13 @@ def shelf(ctx: Context, actor: Actor, wanted: Wanted) -> Shelf:
             where.append("lib.id IN (SELECT record_id FROM tagging WHERE tag_id = %(tag)s AND kind = 'media')")
         if wanted.unused:
             where.append(uses.unused())
-            in_texts = uses.shown_in_texts(tx, lang)
+            stamp = history.stamp(tx)
+            in_texts = ctx.counts.get((stamp, "media in texts"), lambda: uses.shown_in_texts(tx, lang))
             if in_texts:
                 where.append("lib.sha256 NOT IN %(in_texts)s")
                 params["in_texts"] = list(in_texts)
-        ids = store.page(tx, where=where, search=wanted.search, matches=uses.searches(), params=params, limit=PAGE + 1)
+        hits = uses.matches(wanted.search, params)
+        ids = store.page(tx, where=where, search=wanted.search, matches=hits, params=params, limit=PAGE + 1)
         found = service.by_ids(tx, ids[:PAGE])
         return Shelf(
             [found[one] for one in ids[:PAGE]],

@@ -65,19 +65,14 @@ def set_sizes(tx: Tx, media_id: int, state: str) -> None:
 def page(
     tx: Tx, *, where: Sequence[str], search: str, matches: Sequence[str], params: Mapping[str, Any], limit: int
 ) -> list[int]:
-    """Ids, the newest first. ``where``: conditions on ``lib``; ``matches``: SELECTs of ids that fit %(like)s too."""
-    found = [*where]
+    """Ids, the newest first. ``where``: conditions on ``lib``; ``matches``: SELECTs of ids that fit the search too."""
     bound = {**params, "limit": limit, "like": f"%{like(search)}%"}
-    if search:
-        found.append(f"(lib.file_name LIKE %(like)s OR lib.id IN ({' UNION '.join(matches)}))" if matches else
-                     "lib.file_name LIKE %(like)s")  # fmt: skip
-    return [
-        row["id"]
-        for row in tx.all(
-            f"SELECT lib.id FROM media lib WHERE {' AND '.join(found) or 'TRUE'} ORDER BY lib.id DESC LIMIT %(limit)s",
-            bound,
-        )
-    ]
+    named = "SELECT id FROM media WHERE file_name LIKE %(like)s"
+    hit = f"JOIN ({' UNION '.join([named, *matches])}) hit ON hit.id = lib.id" if search else ""
+    rows = tx.all(
+        f"SELECT lib.id FROM media lib {hit} WHERE {' AND '.join(where)} ORDER BY lib.id DESC LIMIT %(limit)s", bound
+    )
+    return [row["id"] for row in rows]
 
 
 def counts(tx: Tx) -> dict[str, int]:

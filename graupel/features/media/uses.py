@@ -1,8 +1,9 @@
 """Where media are used: in records that refer to them, and in rich texts that show them."""
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from typing import Any
 
 from graupel.db import Tx
 from graupel.features.history import records
@@ -24,7 +25,9 @@ class TextUse:
 
 
 _TEXTS: list[TextUse] = []
-_SEARCHES: list[str] = []
+#: Given the typed text and the parameters to add to: a SELECT of ids of media as ``id``, or "" where none can fit.
+Search = Callable[[str, dict[str, Any]], str]
+_SEARCHES: dict[str, Search] = {}
 
 
 def register_text(use: TextUse) -> None:
@@ -33,15 +36,14 @@ def register_text(use: TextUse) -> None:
         _TEXTS.append(use)
 
 
-def register_search(sql: str) -> None:
-    """Make known a SELECT of ids of media by what is said of them where they are used; it has ``%(like)s``."""
-    if sql not in _SEARCHES:
-        _SEARCHES.append(sql)
+def register_search(area: str, search: Search) -> None:
+    """Make known how media are found by what an area says of them."""
+    _SEARCHES[area] = search
 
 
-def searches() -> list[str]:
-    """The registered SELECTs."""
-    return _SEARCHES
+def matches(typed: str, params: dict[str, Any]) -> list[str]:
+    """SELECTs of the ids of media that fit a text by where they are used."""
+    return [sql for search in _SEARCHES.values() if (sql := search(typed, params))]
 
 
 def unused() -> str:

@@ -61,7 +61,7 @@ Progress = Callable[[str, int, int], None]
 def load(tx: Tx, batch_id: int, rows: Iterable[FileRow]) -> int:
     """Put read rows into the batch, instead of what was there. A SKU that stands twice is refused the second time."""
     tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])
-    known = categories.tree(tx).by_path()
+    known = categories.load(tx).by_path()
     return load_rows(tx, "batch_row", LOADED, (_cells(batch_id, row, known) for row in _once_each(rows)))
 
 
@@ -212,7 +212,7 @@ class Sample:
 
 def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset: int = 0) -> list[Sample]:
     """Rows of one action in the order of the file."""
-    tree = categories.tree(tx)
+    tree = categories.load(tx)
     rows = tx.all(
         """SELECT b.*, t.name AS name_now, COALESCE(v.price, p.price) AS price_now,
                   COALESCE(v.weight_g, p.weight_g) AS weight_g_now,

@@ -4,9 +4,12 @@ import threading
 import time
 from collections.abc import Iterator, Sequence
 
+from graupel.context import Context
 from graupel.core.facets import FacetIndex, Values
 from graupel.core.tables import price_bands, stock_word
 from graupel.db import Tx
+from graupel.features.categories import service as categories
+from graupel.features.categories.counts import Counts
 from graupel.features.history import service as history
 from graupel.features.products import store, summary
 
@@ -94,3 +97,25 @@ def _lacks(row: dict[str, object]) -> list[str]:
     found = [name for name in ("picture", "alt", "gtin", "description") if row[f"lacks_{name}"]]
     found += [name for name in ("category", "type", "brand") if row[f"{name}_id"] is None]
     return found + (["price"] if row["price_low"] is None else [])
+
+
+def category_counts(ctx: Context, tx: Tx) -> Counts:
+    """Products by category; those below are brought together as sets, so that none is counted twice."""
+    stamp = history.stamp(tx)
+    return ctx.counts.get((stamp, "category counts"), lambda: _count_categories(ctx, tx, stamp))
+
+
+def _count_categories(ctx: Context, tx: Tx, stamp: str) -> Counts:
+    keeper = ctx.ones.get(FacetKeeper)
+    with keeper.lock:
+        sets = keeper.current(tx, stamp).sets("category")
+    together: dict[int, int] = {}
+    for category in reversed(list(categories.current(ctx, tx))):  # children come after their parents
+        found = sets.get(category.id, 0)
+        for child in category.below:
+            found |= together[child]
+        together[category.id] = found
+    return Counts(
+        {key: held.bit_count() for key, held in sets.items() if isinstance(key, int)},
+        {key: held.bit_count() for key, held in together.items() if held},
+    )

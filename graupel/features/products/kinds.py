@@ -4,11 +4,12 @@ from collections.abc import Callable
 from typing import Any
 
 from graupel.db import Tx
+from graupel.features.categories import counts
 from graupel.features.history import records
 from graupel.features.history.records import Column, RecordKind, Shown
 from graupel.features.media import uses
 from graupel.features.media.uses import TextUse
-from graupel.features.products import skus, store, summary
+from graupel.features.products import facet_index, skus, store, summary
 from graupel.features.vocabulary import carriers, references
 from graupel.features.vocabulary import kinds as vocabulary_kinds
 from graupel.features.vocabulary.references import Reference
@@ -121,7 +122,8 @@ def register_kinds(language: str) -> None:
     carriers.register("product", "Products", records.kind_of("product").describe)
     carriers.register("category", "Categories", records.kind_of("category").describe)
     vocabulary_kinds.register_taggings()
-    _register_references()
+    _register_references(language)
+    counts.register(facet_index.category_counts)
     summary.register()
     skus.register()
 
@@ -220,13 +222,10 @@ def _same_combination(replaced: str) -> str:
                AND d.combination = CONCAT_WS('.', {choices}))"""
 
 
-def _register_references() -> None:
+def _register_references(language: str) -> None:
     """Where products refer to the vocabulary and to media."""
     uses.register_text(TextUse("product", "description"))
-    uses.register_search(
-        """SELECT c.media_id FROM picture c JOIN product_text t ON t.product_id = c.product_id AND t.lang = %(lang)s
-           WHERE c.alt LIKE %(like)s OR c.title LIKE %(like)s OR t.name LIKE %(like)s"""
-    )
+    uses.register_search("products", lambda typed, params: store.media_hits(typed, params, language))
     same_product = "d.product_id = f.product_id AND d.id <> f.id"
     references.register(
         Reference(
@@ -247,6 +246,18 @@ def _register_references() -> None:
             double="EXISTS (SELECT 1 FROM picture_for d WHERE d.picture_id = pf.picture_id AND d.choice_id = %(into)s)",
         ),
         Reference("brand", "product", "brand_id", "products", "p.id"),
+        Reference("category", "product", "category_id", "products", "p.id"),
+        Reference(
+            "category",
+            "product_category",
+            "category_id",
+            "further places of products",
+            "pc.product_id",
+            double="""(EXISTS (SELECT 1 FROM product_category d
+                               WHERE d.product_id = pc.product_id AND d.category_id = %(into)s)
+                       OR EXISTS (SELECT 1 FROM product dp
+                                  WHERE dp.id = pc.product_id AND dp.category_id = %(into)s))""",
+        ),
         Reference("type", "product", "type_id", "products", "p.id"),
         Reference(
             "attribute",

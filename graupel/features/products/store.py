@@ -404,6 +404,19 @@ def search_ids(tx: Tx, search: str, lang: str) -> list[int]:
     ]
 
 
+def media_hits(search: str, params: dict[str, Any], lang: str) -> str:
+    """A SELECT of the media of products that fit a search, and of those whose alt text or title has its words."""
+    words = search_words(search)
+    params["lang"] = lang
+    hits = _hits(words, params)
+    if words is None or not hits:
+        return ""
+    found = f"SELECT c.media_id AS id FROM {hits} JOIN picture c ON c.product_id = hit.product_id"
+    if words.indexed:
+        found += " UNION SELECT media_id FROM picture WHERE MATCH (alt, title) AGAINST (%(words)s IN BOOLEAN MODE)"
+    return found
+
+
 def _beyond(sort_key: str, cursor: Cursor | None, *, descending: bool, params: dict[str, Any]) -> list[str]:
     """Conditions for the rows beyond the cursor. NULL comes first."""
     if cursor is None:

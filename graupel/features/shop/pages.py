@@ -28,8 +28,12 @@ def home(request: Request, ctx: Ctx, signed: Anyone, after: Annotated[int, Query
 def category(
     request: Request, ctx: Ctx, signed: Anyone, address: str, after: Annotated[int, Query(ge=0)] = 0
 ) -> Response:
-    """The goods of a category."""
-    return page(request, "shop/shelf.html", shelf=service.shelf(ctx, _number(address) or -1, after))
+    """The goods of a category; an old address leads to the one that it has now."""
+    shelf = service.shelf(ctx, _number(address) or -1, after)
+    right = shelf.menu.path_of(shelf.category) if shelf.category else ""
+    if f"/shop/c/{address}" != right:
+        return RedirectResponse(right, 301)
+    return page(request, "shop/shelf.html", shelf=shelf)
 
 
 @router.get("/shop/p/{address}")

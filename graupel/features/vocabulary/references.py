@@ -1,5 +1,6 @@
 """Where records refer to the vocabulary: how often a word is used, and putting another in its place by sets."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -90,6 +91,16 @@ def product_counts(tx: Tx, kind: str, lang: str) -> dict[int, int]:
         f"SELECT id, COUNT(DISTINCT product) AS count FROM ({' UNION '.join(parts)}) used GROUP BY id", {"lang": lang}
     )
     return {row["id"]: row["count"] for row in rows if row["count"]}
+
+
+def products_using(tx: Tx, kind: str, ids: Sequence[int], lang: str) -> int:
+    """How many products use any of these records."""
+    parts = [
+        f"SELECT {one.products} AS product FROM {one.records_kind.table} WHERE {one.column} IN %(ids)s AND {one.where}"
+        for one in of(kind)
+    ]
+    params = {"ids": list(ids) or [0], "lang": lang}
+    return int(tx.value(f"SELECT COUNT(DISTINCT product) FROM ({' UNION '.join(parts)}) used", params)) if parts else 0
 
 
 def use_of(tx: Tx, kind: str, record_id: int, lang: str) -> Use:

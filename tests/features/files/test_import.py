@@ -204,7 +204,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
         """Takes everything back, so that each example begins from the same state."""
 
     def work(tx: Tx) -> None:
-        tree = categories.tree(tx)
+        tree = categories.load(tx)
         aran = tree.by_path()["yarn > aran"]
         current = {}
         axis = tx.insert("INSERT INTO attribute (name, kind) VALUES ('Colour', 'colour')")
@@ -256,7 +256,7 @@ def make_category(ctx):
 
 
 def _check_catalogue(tx: Tx, said, expected, current) -> None:
-    tree = categories.tree(tx)
+    tree = categories.load(tx)
     held = {
         row["sku"]: row
         for row in tx.all(

@@ -1,0 +1,112 @@
+"""A category as it is typed: its kind, its texts, and the paths under which it is named."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+from graupel.core import products
+from graupel.core.errors import Refused
+from graupel.core.problems import Problem
+
+NAME_LENGTH = 120
+
+
+class Kind(StrEnum):
+    """What stands at a place of the tree: a category with goods, a heading that only gives structure, a link."""
+
+    GOODS = "goods"
+    HEADING = "heading"
+    LINK = "link"
+
+
+KIND_WORDS = {
+    Kind.GOODS: "A category with goods",
+    Kind.HEADING: "A heading, only for structure",
+    Kind.LINK: "A link to somewhere else",
+}
+
+
+@dataclass(frozen=True)
+class CategoryValues:
+    """What a merchant writes about a category. ``link``: a path of the shop or an address, of the kind link."""
+
+    name: str = ""
+    kind: Kind = Kind.GOODS
+    hidden: bool = True
+    in_navigation: bool = True
+    link: str = ""
+    description: str = ""
+    address_part: str = ""
+    canonical: str = ""
+    meta_title: str = ""
+    meta_description: str = ""
+    picture_id: int | None = None
+    picture_alt: str = ""
+    tags: tuple[str, ...] = ()
+
+
+#: Kept in the words of a language; the others with the category.
+TEXTS = ("description", "address_part", "meta_title", "meta_description", "picture_alt")
+
+
+def parse_name(text: str) -> str:
+    """A category's name. Raises Refused: it may not be empty, too long, or hold the sign that paths are cut at."""
+    name = products.one_line(text, NAME_LENGTH, "A category's name", "category.name")
+    if not name or ">" in name:
+        raise Refused.because(
+            "category.name", "A category needs a name without the sign >, such as Sock yarns.", "name"
+        )
+    return name
+
+
+def parse_link(text: str) -> str:
+    """Where a link leads: a path of the shop such as /shop/p/12, or a whole address. Raises Refused."""
+    link = products.parse_canonical(text)
+    if link and not link.startswith(("http://", "https://", "/")):
+        raise Refused.because("category.link", "A link leads to a path such as /shop/p/12 or an address with https://.")
+    return link
+
+
+@dataclass(frozen=True)
+class Reading:
+    """Typed values with the problems of those that could not be read."""
+
+    values: CategoryValues
+    problems: list[Problem]
+
+
+def read(raw: Mapping[str, Any], start: CategoryValues) -> Reading:
+    """Typed values from what was typed; a field that can't be read keeps its value of ``start``."""
+    readers = {
+        "name": parse_name,
+        "kind": Kind,
+        "hidden": lambda value: value in (True, "yes"),
+        "in_navigation": lambda value: value in (True, "yes"),
+        "link": parse_link,
+        "description": products.parse_description,
+        "address_part": products.parse_address_part,
+        "canonical": products.parse_canonical,
+        "meta_title": lambda t: products.one_line(t, products.META_TITLE_LENGTH, "A meta title", "meta_title"),
+        "meta_description": lambda t: products.one_line(
+            t, products.META_DESCRIPTION_LENGTH, "A meta description", "meta_description"
+        ),
+        "picture_id": lambda value: int(value) if value else None,
+        "picture_alt": lambda t: products.one_line(t, products.ALT_LENGTH, "An alt text", "picture_alt"),
+        "tags": products.parse_tags,
+    }
+    found: dict[str, Any] = {}
+    problems: list[Problem] = []
+    for name, value in raw.items():
+        if name not in readers:
+            continue
+        try:
+            found[name] = readers[name](value)
+        except Refused as refusal:
+            problems += [problem.at(field=name) for problem in refusal.problems]
+        except ValueError:
+            problems.append(Problem("category.value", "This can't be read. Choose it again.", name))
+    values = CategoryValues(**{**start.__dict__, **found})
+    if values.kind is Kind.LINK and not values.link and "link" not in {problem.field for problem in problems}:
+        problems.append(Problem("category.link", "Say where the link leads, such as /shop/p/12.", "link"))
+    return Reading(values, problems)

@@ -1,0 +1,132 @@
+"""Reading the category trees."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from graupel.context import Context
+from graupel.core.categories import Kind
+from graupel.core.imports import CATEGORY_SEPARATOR
+from graupel.db import Tx
+from graupel.features.categories import store
+
+
+@dataclass(frozen=True)
+class Category:
+    """A category with its way from the top. ``below``: ids of its children, in order.
+
+    ``hidden``: by itself; ``shown``: neither it nor any above it is hidden.
+    """
+
+    id: int
+    name: str
+    path: str
+    depth: int
+    parent_id: int | None
+    below: tuple[int, ...]
+    tree_id: int = 0
+    kind: Kind = Kind.GOODS
+    hidden: bool = False
+    shown: bool = True
+    in_navigation: bool = True
+    link: str = ""
+
+    @property
+    def parent(self) -> int:
+        """The parent as core.trees has it: a category, or the tree as a negative number."""
+        return -self.tree_id if self.parent_id is None else self.parent_id
+
+
+class Tree:
+    """All categories of all trees, in order, parents before children."""
+
+    def __init__(self, rows: Sequence[Mapping[str, Any]], trees: Sequence[Mapping[str, Any]] = ()) -> None:
+        self.trees: dict[int, str] = {row["id"]: row["name"] for row in trees}
+        children: dict[int | None, list[Mapping[str, Any]]] = {}
+        for row in rows:
+            children.setdefault(row["parent_id"], []).append(row)
+        places = {tree_id: place for place, tree_id in enumerate(self.trees)}
+        tops = sorted(children.get(None, []), key=lambda row: places.get(row["tree_id"], len(places)))
+        self.by_id: dict[int, Category] = {}
+        stack = [(row, None) for row in reversed(tops)]
+        while stack:
+            row, above = stack.pop()
+            below = children.get(row["id"], [])
+            made = _category(row, above, tuple(child["id"] for child in below))
+            self.by_id[made.id] = made
+            stack += [(child, made) for child in reversed(below)]  # type: ignore[misc]
+
+    def __iter__(self) -> Iterator[Category]:
+        return iter(self.by_id.values())
+
+    def tops(self, tree_id: int) -> list[Category]:
+        """The first level of one tree."""
+        return [one for one in self if one.parent_id is None and one.tree_id == tree_id]
+
+    def children(self, category: Category) -> list[Category]:
+        """What stands just below a category, in order."""
+        return [self.by_id[one] for one in category.below]
+
+    def path(self, category_id: int | None) -> str:
+        """The path of a category; nothing where there is none."""
+        found = self.by_id.get(category_id or 0)
+        return found.path if found else ""
+
+    def way(self, category_id: int | None) -> list[Category]:
+        """From the top down to a category."""
+        found: list[Category] = []
+        at = self.by_id.get(category_id or 0)
+        while at:
+            found.insert(0, at)
+            at = self.by_id.get(at.parent_id or 0)
+        return found
+
+    def with_all_below(self, category_id: int) -> list[int]:
+        """The category and everything below it, parents before children."""
+        found, todo = [], [category_id]
+        while todo:
+            at = todo.pop()
+            if at in self.by_id:
+                found.append(at)
+                todo += reversed(self.by_id[at].below)
+        return found
+
+    def by_path(self) -> Mapping[str, int]:
+        """Ids by lower-case path, the first tree before the others; and by bare name, where only one has it."""
+        names: dict[str, list[int]] = {}
+        for category in self:
+            names.setdefault(category.name.lower(), []).append(category.id)
+        single = {name: ids[0] for name, ids in names.items() if len(ids) == 1}
+        return single | {category.path.lower(): category.id for category in reversed(self.by_id.values())}
+
+
+def _category(row: Mapping[str, Any], above: Category | None, below: tuple[int, ...]) -> Category:
+    return Category(
+        row["id"],
+        row["name"],
+        f"{above.path}{CATEGORY_SEPARATOR}{row['name']}" if above else row["name"],
+        above.depth + 1 if above else 0,
+        row["parent_id"],
+        below,
+        above.tree_id if above else row["tree_id"] or 0,
+        Kind(row["kind"]),
+        bool(row["hidden"]),
+        not row["hidden"] and (above is None or above.shown),
+        bool(row["in_navigation"]),
+        row["link"],
+    )
+
+
+def load(tx: Tx) -> Tree:
+    """The trees as the transaction sees them."""
+    return Tree(store.all_rows(tx), store.trees(tx))
+
+
+def current(ctx: Context, tx: Tx) -> Tree:
+    """The trees as the transaction sees them, kept until a category changes."""
+    return ctx.counts.get((store.state(tx), "tree"), lambda: load(tx))
+
+
+def read_tree(ctx: Context) -> Tree:
+    """The trees; everybody may see them."""
+    return ctx.db.run(lambda tx: current(ctx, tx))

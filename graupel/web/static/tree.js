@@ -1,0 +1,183 @@
+// The category trees: unfolded level by level, moved by drag and by keyboard, renamed and added in place.
+"use strict";
+
+function trees() { return document.getElementById("trees"); }
+function item(element) { return element && element.closest("[role=treeitem]"); }
+function mayEdit() { return trees() && trees().hasAttribute("data-may-edit"); }
+function isFolded(node) { return node.getAttribute("aria-expanded") === "false"; }
+function level(node) { return node.querySelector(":scope > .level"); }
+function parentOf(list) { return list.dataset.parent; }
+
+async function ask(path, fields) {
+  const body = new FormData();
+  for (const [name, value] of Object.entries(fields)) if (value !== null && value !== undefined) body.append(name, value);
+  const answer = await fetch(path, { method: "POST", body, headers: { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content } });
+  const said = await answer.json().catch(() => ({}));
+  say(answer.ok ? "" : said.problem || "This did not work. Try again.");
+  return answer.ok ? said : null;
+}
+function unfolded() { return [...document.querySelectorAll("#trees [aria-expanded=true]")].map((node) => node.dataset.id).join("."); }
+async function reload(focus) {
+  await htmx.ajax("GET", `/categories?open=${unfolded()}`, { target: "#trees", swap: "outerHTML" });
+  const node = focus && document.querySelector(`#trees [data-id="${focus}"]`);
+  if (node) go(node);
+}
+
+// --- going through it ------------------------------------------------------------------------------------------
+function visible() { return [...document.querySelectorAll("#trees [role=treeitem]")].filter((node) => node.offsetParent !== null); }
+function go(node) {
+  document.querySelectorAll("#trees [role=treeitem][tabindex='0']").forEach((old) => { old.tabIndex = -1; });
+  node.tabIndex = 0;
+  node.focus();
+}
+async function unfold(node) {
+  const list = level(node);
+  if (!list.hasAttribute("data-loaded")) {
+    list.setAttribute("data-loaded", "");
+    await htmx.ajax("GET", `/categories/${node.dataset.id}/below`, { target: list, swap: "innerHTML" });
+  }
+  node.setAttribute("aria-expanded", "true");
+}
+function fold(node) { node.setAttribute("aria-expanded", "false"); }
+async function open(node) {
+  await htmx.ajax("GET", `/categories/${node.dataset.id}`, { target: "#category", swap: "innerHTML" });
+  history.pushState(null, "", `/categories/${node.dataset.id}`);
+  document.querySelectorAll("#trees .node.chosen").forEach((old) => old.classList.remove("chosen"));
+  document.querySelectorAll("#trees [aria-selected=true]").forEach((old) => old.setAttribute("aria-selected", "false"));
+  node.querySelector(".node").classList.add("chosen");
+  node.setAttribute("aria-selected", "true");
+}
+window.addEventListener("popstate", () => { if (trees()) window.location.reload(); });
+
+document.addEventListener("click", (event) => {
+  const add = event.target.closest("[data-add-to]");
+  if (add) { write(add.closest(".tree").querySelector(".level.top"), null, add.dataset.addTo); return; }
+  const node = item(event.target);
+  if (!node || !trees().contains(node) || event.target.closest("input")) return;
+  go(node);
+  if (event.target.closest("[data-fold]")) { if (node.hasAttribute("aria-expanded")) (isFolded(node) ? unfold : fold)(node); } else open(node);
+});
+
+// --- moving ----------------------------------------------------------------------------------------------------
+async function send(node, parent, before) {
+  const done = await ask("/categories/move", { ids: node.dataset.id, parent, before });
+  await reload(node.dataset.id);
+  if (done && Number(parent) > 0) { const above = document.querySelector(`#trees [data-id="${parent}"]`); if (above && isFolded(above)) await unfold(above); }
+  const moved = document.querySelector(`#trees [data-id="${node.dataset.id}"]`);
+  if (moved) go(moved);
+}
+function byKeyboard(node, key) {
+  const list = node.parentElement;
+  const [previous, following] = [node.previousElementSibling, node.nextElementSibling];
+  const above = item(list);
+  if (key === "ArrowUp" && previous) return send(node, parentOf(list), previous.dataset.id);
+  if (key === "ArrowDown" && following) return send(node, parentOf(list), following.nextElementSibling ? following.nextElementSibling.dataset.id : null);
+  if (key === "ArrowRight" && previous) return send(node, previous.dataset.id, null);
+  if (key === "ArrowLeft" && above) return send(node, parentOf(above.parentElement), above.nextElementSibling ? above.nextElementSibling.dataset.id : null);
+  return null;
+}
+function sortable(list) {
+  if (list.dataset.begun || !mayEdit()) return;
+  list.dataset.begun = "1";
+  new Sortable(list, {
+    group: "categories", draggable: "[role=treeitem]", filter: "input", preventOnFilter: false, animation: 100, forceFallback: true, fallbackOnBody: true, fallbackTolerance: 5, swapThreshold: 0.5, emptyInsertThreshold: 8,
+    onStart: () => trees().classList.add("dragging"),
+    onEnd: (event) => {
+      trees().classList.remove("dragging");
+      if (event.from === event.to && event.oldIndex === event.newIndex) return;
+      const next = event.item.nextElementSibling;
+      send(event.item, parentOf(event.to), next ? next.dataset.id : null);
+    },
+  });
+}
+function begin() {
+  document.querySelectorAll("#trees .level").forEach(sortable);
+  document.querySelectorAll("#category-form [data-rich-text]:not([data-begun])").forEach((holder) => { holder.dataset.begun = "1"; richText(holder); });
+}
+document.addEventListener("DOMContentLoaded", begin);
+document.addEventListener("htmx:afterSettle", begin);
+
+// --- names in place: another one, or new ones, one after the other -----------------------------------------------
+function rename(node) {
+  const label = node.querySelector(":scope > .node > .label");
+  const field = Object.assign(document.createElement("input"), { type: "text", value: label.textContent, maxLength: 120 });
+  field.setAttribute("aria-label", `Name of ${label.textContent}`);
+  const was = label.textContent;
+  let over = false;
+  const end = async (keep) => {
+    if (over) return;
+    over = true;
+    const name = field.value.trim();
+    if (keep && name && name !== was) { if (await ask(`/categories/${node.dataset.id}/rename`, { name })) { await reload(node.dataset.id); return; } }
+    label.textContent = was;
+    go(node);
+  };
+  field.addEventListener("keydown", (event) => { event.stopPropagation(); if (event.key === "Enter") end(true); if (event.key === "Escape") end(false); });
+  field.addEventListener("blur", () => end(true));
+  label.replaceChildren(field);
+  field.focus();
+  field.select();
+}
+// A line for new names. Enter makes one and goes on with the next; a pasted list makes a branch; Escape ends.
+function write(list, before, parent) {
+  document.querySelectorAll("#trees .new-line").forEach((old) => old.remove());
+  const line = document.createElement("li");
+  line.className = "new-line";
+  line.setAttribute("role", "none");
+  const field = Object.assign(document.createElement("input"), { type: "text", maxLength: 120, placeholder: "New category" });
+  field.setAttribute("aria-label", "Name of the new category; Enter makes it and goes on with the next");
+  line.append(field);
+  list.insertBefore(line, before);
+  list.closest("[role=treeitem]")?.setAttribute("aria-expanded", "true");
+  const next = before && before.dataset.id;
+  const make = async (names) => {
+    const done = await ask("/categories/add", { names, parent: parent || parentOf(list), before: next });
+    if (!done) { field.focus(); return; }
+    await reload();
+    const fresh = document.querySelector(`#trees .level[data-parent="${parent || parentOf(list)}"]`);
+    const after = next && fresh.querySelector(`:scope > [data-id="${next}"]`);
+    write(fresh, after || null, parent);
+  };
+  field.addEventListener("keydown", (event) => {
+    event.stopPropagation();
+    if (event.key === "Enter" && field.value.trim()) make(field.value);
+    if (event.key === "Escape") { const back = line.previousElementSibling || item(list); line.remove(); if (back) go(back); }
+  });
+  field.addEventListener("paste", (event) => {
+    const text = event.clipboardData.getData("text");
+    if (!text.trim().includes("\n")) return;
+    event.preventDefault();
+    make(text);
+  });
+  field.focus();
+}
+async function addTo(node, where) {
+  if (where === "inside") { if (node.hasAttribute("aria-expanded")) await unfold(node); write(level(node), null); } else write(node.parentElement, where === "before" ? node : node.nextElementSibling);
+}
+document.addEventListener("submit", async (event) => {
+  if (!event.target.matches("[data-new-tree]")) return;
+  event.preventDefault();
+  if (await ask("/categories/trees", { name: event.target.elements.name.value })) reload();
+});
+document.addEventListener("change", (event) => {
+  if (!event.target.matches("[data-kind]")) return;
+  document.querySelectorAll("[data-only]").forEach((part) => { part.hidden = part.dataset.only !== event.target.value; });
+});
+
+document.addEventListener("keydown", (event) => {
+  const node = item(event.target);
+  if (!node || event.target !== node || event.ctrlKey || event.metaKey) return;
+  const shown = visible();
+  const at = shown.indexOf(node);
+  const stop = () => event.preventDefault();
+  if (event.altKey && event.key.startsWith("Arrow")) { stop(); if (mayEdit()) byKeyboard(node, event.key); return; }
+  if (event.key === "ArrowDown" && shown[at + 1]) { stop(); go(shown[at + 1]); }
+  if (event.key === "ArrowUp" && at > 0) { stop(); go(shown[at - 1]); }
+  if (event.key === "Home") { stop(); go(shown[0]); }
+  if (event.key === "End") { stop(); go(shown[shown.length - 1]); }
+  if (event.key === "ArrowRight") { stop(); if (isFolded(node)) unfold(node); else if (level(node).querySelector("[role=treeitem]")) go(level(node).querySelector("[role=treeitem]")); }
+  if (event.key === "ArrowLeft") { stop(); if (node.getAttribute("aria-expanded") === "true") fold(node); else if (item(node.parentElement)) go(item(node.parentElement)); }
+  if (event.key === "Enter") { stop(); open(node); }
+  if (event.key === "F2" && mayEdit()) { stop(); rename(node); }
+  if (event.key === "Insert" && mayEdit()) { stop(); addTo(node, event.shiftKey ? "inside" : "after"); }
+});
