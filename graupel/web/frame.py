@@ -47,7 +47,7 @@ def make_templates(settings: Settings) -> Environment:
     zone = ZoneInfo(settings.time_zone)
     locale = settings.language
     env.filters.update(
-        number=lambda value: format_decimal(value, locale=locale),
+        number=lru_cache(5000)(lambda value: format_decimal(value, locale=locale)),
         money=lambda amount: format_currency(amount, settings.currency, locale=locale),
         amount=format_money,
         weight=format_weight,

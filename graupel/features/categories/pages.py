@@ -63,6 +63,8 @@ def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
     words = search.casefold().split()
     found = [one for one in tree if words and all(word in one.path.casefold() for word in words)]
     found.sort(key=lambda one: (not all(word in one.name.casefold() for word in words), one.depth))
+    at = query.get("at", "")
+    chosen = chosen or (int(at) if at.isdecimal() else None)
     way = [one.id for one in tree.way(chosen)[:-1]]
     unfolded = frozenset([*_ids(query.get("open", "")), *way])
     return Shown(tree, counts.of(ctx), unfolded, chosen, search, found[:FOUND])

@@ -1,14 +1,14 @@
 """The products table and the product editor."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from itertools import zip_longest
 from typing import Any
 from urllib.parse import parse_qs
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from graupel.context import Context
@@ -461,7 +461,7 @@ def _editor(
         seen=json.dumps(rules.flat((conflict.theirs if conflict else product).values)) if product else "{}",
         tree=categories.read_tree(ctx),
         words=words,
-        belong_options=_belong_options(product),
+        **_belonging(product, (said for _, said in typed.pictures)),
         endings=",".join(ENDINGS),
         sheet=facts.sheet(words, typed.fields, product),
         kinds=KIND_WORDS,
@@ -474,21 +474,42 @@ def _editor(
     )
 
 
-def _belong_options(product: Product | None) -> list[dict[str, str]]:
-    """What a picture may belong to: choices by axis, and single variants where these are something else."""
+#: With more variants than these, the single ones are asked for as they are typed.
+MOST_OFFERED = 60
+
+
+def _belonging(product: Product | None, shown: Iterable[Picture]) -> dict[str, Any]:
+    """What a picture may belong to (choices by axis, then single variants), and the names of what is chosen."""
     if product is None or not product.varies:
-        return []
-    by_choice = [
+        return {"belong_options": [], "belong_labels": {}}
+    choices = [
         {"value": f"c{choice.id}", "text": choice.label, "group": axis.attribute.name}
         for axis in product.axes
         for choice in axis.choices
     ]
-    if len(product.axes) == 1:
-        return by_choice
-    return by_choice + [
-        {"value": f"v{one.id}", "text": label_of(product.axes, one.combination), "group": "Single variants"}
-        for one in product.for_sale
+    chosen = {one for picture in shown for one in picture.variants}
+    labels = {one["value"]: one["text"] for one in choices}
+    labels |= {f"v{v.id}": label_of(product.axes, v.combination) for v in product.variants if v.id in chosen}
+    single = _single_variants(product) if len(product.for_sale) <= MOST_OFFERED else []
+    return {"belong_options": choices + single, "belong_labels": labels}
+
+
+def _single_variants(product: Product, typed: str = "") -> list[dict[str, str]]:
+    """The variants one by one, where these are something else than the choices of the only axis."""
+    if len(product.axes) < 2:
+        return []
+    named = ((one.id, label_of(product.axes, one.combination)) for one in product.for_sale)
+    return [
+        {"value": f"v{key}", "text": label, "group": "Single variants"}
+        for key, label in named
+        if typed.casefold() in label.casefold()
     ]
+
+
+@router.get("/products/{product_id:int}/variants-named")
+def variants_named(ctx: Ctx, signed: Signed, product_id: int, q: str = "") -> JSONResponse:
+    """Variants whose names hold a text, for a chooser."""
+    return JSONResponse(_single_variants(service.read(ctx, signed.actor, product_id), q.strip())[:MOST_OFFERED])
 
 
 @router.get("/products/picture-row/{product_id}")
@@ -510,13 +531,14 @@ def picture_row(
     choices, variants = belongs_of(belongs)
     if guess and product:
         choices = guess_choices(file.file_name, product.axes)
+    said = Picture(media, alt[:300], title[:200], choices, variants)
     return page(
         request,
         "products/picture_row.html",
         file=file,
-        said=Picture(media, alt[:300], title[:200], choices, variants),
+        said=said,
         suggestion="",
-        belong_options=_belong_options(product),
+        **_belonging(product, [said]),
         may_edit=True,
     )
 

@@ -21,6 +21,8 @@ from graupel.features.vocabulary.service import Vocabulary
 
 #: Where at least this many products fit, walking the sorted index until a page is full beats sorting all that fit.
 WALK_FROM = 1500
+#: The most rows that are read at once while walking the index.
+MOST_WALKED = 4000
 #: How many values of a facet are shown, those with most products; the chosen ones always.
 SHOWN_VALUES = 12
 PRICE_WORDS = {
@@ -106,11 +108,14 @@ def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
     with keeper.lock:
         index = keeper.current(tx, stamp)
         searched = _searched(ctx, keeper, index, state, stamp, hits)
-        counts = _counts(index, state, words, searched)
+        # The pages and orders of a choice share its counts.
+        picked = tuple(sorted((facet, tuple(values)) for facet, values in state.chosen.items()))
+        key = (stamp, "facet counts", keeper.generation, picked, state.q)
+        counts = ctx.counts.get(key, lambda: _counts(index, state, words, searched))
         mask = _select(index, state, words, searched)
         everything = index.everything.bit_count()
     total = mask.bit_count()
-    found = _page(ctx, tx, index, mask, total, state)
+    found = _page(ctx, tx, index, mask, total, everything, state)
     more = len(found) > PAGE_SIZE
     found = found[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
@@ -182,7 +187,7 @@ def _counts(
 
 
 def _page(
-    ctx: Context, tx: Tx, index: FacetIndex, mask: int, total: int, state: TableState
+    ctx: Context, tx: Tx, index: FacetIndex, mask: int, total: int, everything: int, state: TableState
 ) -> list[tuple[int, str | None]]:
     """A page's products and one more, in reading order from the cursor, with their sort values."""
     lang, cursor = ctx.settings.language, state.cursor
@@ -193,7 +198,8 @@ def _page(
             return []
         return store.ordered_ids(tx, state.sort_key, cursor, lang, PAGE_SIZE + 1, descending=descending, among=ids)
     found: list[tuple[int, str | None]] = []
-    limit = PAGE_SIZE + 1
+    # As many rows as hold a page if those that fit lie evenly, and a little more: most pages are one reading.
+    limit = min(MOST_WALKED, (PAGE_SIZE + 1) * everything * 5 // (total * 4) + 1)
     while len(found) <= PAGE_SIZE:
         chunk = store.ordered_ids(tx, state.sort_key, cursor, lang, limit, descending=descending)
         fitting = set(index.within(mask, [one for one, _ in chunk]))
@@ -201,7 +207,7 @@ def _page(
         if len(chunk) < limit:
             break
         cursor = Cursor(chunk[-1][1], chunk[-1][0])
-        limit *= 4
+        limit = min(MOST_WALKED, limit * 2)
     return found[: PAGE_SIZE + 1]
 
 

@@ -33,15 +33,16 @@ function pictures(form) {
 // Which variants a picture shows: chosen from one list that all rows share, for it can be long.
 function belongs(select) {
   if (select.tomselect || select.disabled) return;
-  const all = JSON.parse(document.getElementById("belong-options").textContent);
+  const source = document.getElementById("belong-options");
   const hidden = select.closest(".tile").querySelector("[name=belongs]");
-  const chosen = [...select.options].map((option) => option.value);
-  const isLong = all.length > 60;
+  const chosen = [...select.options].map((option) => ({ value: option.value, text: option.textContent, group: "Single variants" }));
+  const all = JSON.parse(source.textContent);
+  const options = [...all, ...chosen.filter((one) => !all.some((other) => other.value === one.value))];
   new TomSelect(select, {
-    options: isLong ? all.filter((one) => one.value[0] === "c" || chosen.includes(one.value)) : all, items: chosen, maxOptions: 100, refreshThrottle: 0,
-    optgroups: [...new Set(all.map((one) => one.group))].map((group) => ({ value: group, label: group })), optgroupField: "group",
-    placeholder: "all variants", hidePlaceholder: true, plugins: ["remove_button"], shouldLoad: () => isLong,
-    load: (typed, done) => { const word = typed.toLocaleLowerCase(); done(all.filter((one) => one.text.toLocaleLowerCase().includes(word)).slice(0, 100)); },
+    options, items: chosen.map((one) => one.value), maxOptions: 100, refreshThrottle: 0,
+    optgroups: [...new Set([...all.map((one) => one.group), "Single variants"])].map((group) => ({ value: group, label: group })), optgroupField: "group",
+    placeholder: "all variants", hidePlaceholder: true, plugins: ["remove_button"], shouldLoad: (typed) => Boolean(source.dataset.more) && typed.trim().length > 1,
+    load: (typed, done) => { fetch(source.dataset.more + encodeURIComponent(typed)).then((answer) => answer.json()).then(done, () => done()); },
     onChange: (values) => { hidden.value = values.join(" "); changed(hidden); },
     render: { no_results: () => '<div class="no-results">Nothing fits.</div>' },
   });

@@ -17,8 +17,9 @@ async function ask(path, fields) {
   return answer.ok ? said : null;
 }
 function unfolded() { return [...document.querySelectorAll("#trees [aria-expanded=true]")].map((node) => node.dataset.id).join("."); }
+function chosen() { const node = document.querySelector("#trees [aria-selected=true]"); return node ? node.dataset.id : ""; }
 async function reload(focus) {
-  await htmx.ajax("GET", `/categories?open=${unfolded()}`, { target: "#trees", swap: "outerHTML" });
+  await htmx.ajax("GET", `/categories?open=${unfolded()}&at=${chosen()}`, { target: "#trees", swap: "outerHTML" });
   const node = focus && document.querySelector(`#trees [data-id="${focus}"]`);
   if (node) go(node);
 }
@@ -51,7 +52,9 @@ window.addEventListener("popstate", () => { if (trees()) window.location.reload(
 
 document.addEventListener("click", (event) => {
   const add = event.target.closest("[data-add-to]");
-  if (add) { write(add.closest(".tree").querySelector(".level.top"), null, add.dataset.addTo); return; }
+  if (add) { write(add.closest(".tree").querySelector(".level.first-level"), null, add.dataset.addTo); return; }
+  const beside = event.target.closest("[data-add]");
+  if (beside) { beside.closest("details").open = false; addTo(document.querySelector("#trees [aria-selected=true]"), beside.dataset.add); return; }
   const node = item(event.target);
   if (!node || !trees().contains(node) || event.target.closest("input")) return;
   go(node);
