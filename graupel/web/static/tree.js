@@ -2,9 +2,10 @@
 "use strict";
 
 function trees() { return document.getElementById("trees"); }
-function item(element) { return element && element.closest("[role=treeitem]"); }
+function item(element) { return element && element.closest("#trees li[data-id]"); }
+function row(node) { return node.querySelector(":scope > .node"); }
 function mayEdit() { return trees() && trees().hasAttribute("data-may-edit"); }
-function isFolded(node) { return node.getAttribute("aria-expanded") === "false"; }
+function isFolded(node) { return row(node).getAttribute("aria-expanded") === "false"; }
 function level(node) { return node.querySelector(":scope > .level"); }
 function parentOf(list) { return list.dataset.parent; }
 
@@ -16,20 +17,20 @@ async function ask(path, fields) {
   say(answer.ok ? "" : said.problem || "This did not work. Try again.");
   return answer.ok ? said : null;
 }
-function unfolded() { return [...document.querySelectorAll("#trees [aria-expanded=true]")].map((node) => node.dataset.id).join("."); }
-function chosen() { const node = document.querySelector("#trees [aria-selected=true]"); return node ? node.dataset.id : ""; }
+function unfolded() { return [...document.querySelectorAll("#trees [aria-expanded=true]")].map((line) => item(line).dataset.id).join("."); }
+function chosen() { return item(document.querySelector("#trees [aria-selected=true]")); }
 async function reload(focus) {
-  await htmx.ajax("GET", `/categories?open=${unfolded()}&at=${chosen()}`, { target: "#trees", swap: "outerHTML" });
-  const node = focus && document.querySelector(`#trees [data-id="${focus}"]`);
+  await htmx.ajax("GET", `/categories?open=${unfolded()}&at=${chosen() ? chosen().dataset.id : ""}`, { target: "#trees", swap: "outerHTML" });
+  const node = focus && document.querySelector(`#trees li[data-id="${focus}"]`);
   if (node) go(node);
 }
 
 // --- going through it ------------------------------------------------------------------------------------------
-function visible() { return [...document.querySelectorAll("#trees [role=treeitem]")].filter((node) => node.offsetParent !== null); }
+function visible() { return [...document.querySelectorAll("#trees li[data-id]")].filter((node) => node.offsetParent !== null); }
 function go(node) {
   document.querySelectorAll("#trees [role=treeitem][tabindex='0']").forEach((old) => { old.tabIndex = -1; });
-  node.tabIndex = 0;
-  node.focus();
+  row(node).tabIndex = 0;
+  row(node).focus();
 }
 async function unfold(node) {
   const list = level(node);
@@ -37,16 +38,18 @@ async function unfold(node) {
     list.setAttribute("data-loaded", "");
     await htmx.ajax("GET", `/categories/${node.dataset.id}/below`, { target: list, swap: "innerHTML" });
   }
-  node.setAttribute("aria-expanded", "true");
+  list.setAttribute("role", "group");
+  row(node).setAttribute("aria-owns", list.id);
+  row(node).setAttribute("aria-expanded", "true");
 }
-function fold(node) { node.setAttribute("aria-expanded", "false"); }
+function fold(node) { row(node).setAttribute("aria-expanded", "false"); }
 async function open(node) {
   await htmx.ajax("GET", `/categories/${node.dataset.id}`, { target: "#category", swap: "innerHTML" });
   history.pushState(null, "", `/categories/${node.dataset.id}`);
   document.querySelectorAll("#trees .node.chosen").forEach((old) => old.classList.remove("chosen"));
   document.querySelectorAll("#trees [aria-selected=true]").forEach((old) => old.setAttribute("aria-selected", "false"));
-  node.querySelector(".node").classList.add("chosen");
-  node.setAttribute("aria-selected", "true");
+  row(node).classList.add("chosen");
+  row(node).setAttribute("aria-selected", "true");
 }
 window.addEventListener("popstate", () => { if (trees()) window.location.reload(); });
 
@@ -54,19 +57,19 @@ document.addEventListener("click", (event) => {
   const add = event.target.closest("[data-add-to]");
   if (add) { write(add.closest(".tree").querySelector(".level.first-level"), null, add.dataset.addTo); return; }
   const beside = event.target.closest("[data-add]");
-  if (beside) { beside.closest("details").open = false; addTo(document.querySelector("#trees [aria-selected=true]"), beside.dataset.add); return; }
+  if (beside) { beside.closest("details").open = false; addTo(chosen(), beside.dataset.add); return; }
   const node = item(event.target);
-  if (!node || !trees().contains(node) || event.target.closest("input")) return;
+  if (!node || event.target.closest("input")) return;
   go(node);
-  if (event.target.closest("[data-fold]")) { if (node.hasAttribute("aria-expanded")) (isFolded(node) ? unfold : fold)(node); } else open(node);
+  if (event.target.closest("[data-fold]")) { if (row(node).hasAttribute("aria-expanded")) (isFolded(node) ? unfold : fold)(node); } else open(node);
 });
 
 // --- moving ----------------------------------------------------------------------------------------------------
 async function send(node, parent, before) {
   const done = await ask("/categories/move", { ids: node.dataset.id, parent, before });
   await reload(node.dataset.id);
-  if (done && Number(parent) > 0) { const above = document.querySelector(`#trees [data-id="${parent}"]`); if (above && isFolded(above)) await unfold(above); }
-  const moved = document.querySelector(`#trees [data-id="${node.dataset.id}"]`);
+  if (done && Number(parent) > 0) { const above = document.querySelector(`#trees li[data-id="${parent}"]`); if (above && isFolded(above)) await unfold(above); }
+  const moved = document.querySelector(`#trees li[data-id="${node.dataset.id}"]`);
   if (moved) go(moved);
 }
 function byKeyboard(node, key) {
@@ -83,7 +86,7 @@ function sortable(list) {
   if (list.dataset.begun || !mayEdit()) return;
   list.dataset.begun = "1";
   new Sortable(list, {
-    group: "categories", draggable: "[role=treeitem]", filter: "input", preventOnFilter: false, animation: 100, forceFallback: true, fallbackOnBody: true, fallbackTolerance: 5, swapThreshold: 0.5, emptyInsertThreshold: 8,
+    group: "categories", draggable: "li[data-id]", filter: "input", preventOnFilter: false, animation: 100, forceFallback: true, fallbackOnBody: true, fallbackTolerance: 5, swapThreshold: 0.5, emptyInsertThreshold: 4,
     onStart: () => trees().classList.add("dragging"),
     onEnd: (event) => {
       trees().classList.remove("dragging");
@@ -102,7 +105,7 @@ document.addEventListener("htmx:afterSettle", begin);
 
 // --- names in place: another one, or new ones, one after the other -----------------------------------------------
 function rename(node) {
-  const label = node.querySelector(":scope > .node > .label");
+  const label = row(node).querySelector(".label");
   const field = Object.assign(document.createElement("input"), { type: "text", value: label.textContent, maxLength: 120 });
   field.setAttribute("aria-label", `Name of ${label.textContent}`);
   const was = label.textContent;
@@ -131,7 +134,8 @@ function write(list, before, parent) {
   field.setAttribute("aria-label", "Name of the new category; Enter makes it and goes on with the next");
   line.append(field);
   list.insertBefore(line, before);
-  list.closest("[role=treeitem]")?.setAttribute("aria-expanded", "true");
+  const above = item(list);
+  if (above) row(above).setAttribute("aria-expanded", "true");
   const next = before && before.dataset.id;
   const make = async (names) => {
     const done = await ask("/categories/add", { names, parent: parent || parentOf(list), before: next });
@@ -155,7 +159,7 @@ function write(list, before, parent) {
   field.focus();
 }
 async function addTo(node, where) {
-  if (where === "inside") { if (node.hasAttribute("aria-expanded")) await unfold(node); write(level(node), null); } else write(node.parentElement, where === "before" ? node : node.nextElementSibling);
+  if (where === "inside") { if (row(node).hasAttribute("aria-expanded")) await unfold(node); write(level(node), null); } else write(node.parentElement, where === "before" ? node : node.nextElementSibling);
 }
 document.addEventListener("submit", async (event) => {
   if (!event.target.matches("[data-new-tree]")) return;
@@ -169,7 +173,7 @@ document.addEventListener("change", (event) => {
 
 document.addEventListener("keydown", (event) => {
   const node = item(event.target);
-  if (!node || event.target !== node || event.ctrlKey || event.metaKey) return;
+  if (!node || event.target !== row(node) || event.ctrlKey || event.metaKey) return;
   const shown = visible();
   const at = shown.indexOf(node);
   const stop = () => event.preventDefault();
@@ -178,8 +182,8 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "ArrowUp" && at > 0) { stop(); go(shown[at - 1]); }
   if (event.key === "Home") { stop(); go(shown[0]); }
   if (event.key === "End") { stop(); go(shown[shown.length - 1]); }
-  if (event.key === "ArrowRight") { stop(); if (isFolded(node)) unfold(node); else if (level(node).querySelector("[role=treeitem]")) go(level(node).querySelector("[role=treeitem]")); }
-  if (event.key === "ArrowLeft") { stop(); if (node.getAttribute("aria-expanded") === "true") fold(node); else if (item(node.parentElement)) go(item(node.parentElement)); }
+  if (event.key === "ArrowRight") { stop(); if (isFolded(node)) unfold(node); else if (level(node).querySelector("li[data-id]")) go(level(node).querySelector("li[data-id]")); }
+  if (event.key === "ArrowLeft") { stop(); if (row(node).getAttribute("aria-expanded") === "true") fold(node); else if (item(node.parentElement)) go(item(node.parentElement)); }
   if (event.key === "Enter") { stop(); open(node); }
   if (event.key === "F2" && mayEdit()) { stop(); rename(node); }
   if (event.key === "Insert" && mayEdit()) { stop(); addTo(node, event.shiftKey ? "inside" : "after"); }
