@@ -46,9 +46,9 @@ function fold(node) { row(node).setAttribute("aria-expanded", "false"); }
 async function open(node) {
   await htmx.ajax("GET", `/categories/${node.dataset.id}`, { target: "#category", swap: "innerHTML" });
   history.pushState(null, "", `/categories/${node.dataset.id}`);
-  document.querySelectorAll("#trees .node.chosen").forEach((old) => old.classList.remove("chosen"));
+  document.querySelectorAll("#trees .node.current").forEach((old) => old.classList.remove("current"));
   document.querySelectorAll("#trees [aria-selected=true]").forEach((old) => old.setAttribute("aria-selected", "false"));
-  row(node).classList.add("chosen");
+  row(node).classList.add("current");
   row(node).setAttribute("aria-selected", "true");
 }
 window.addEventListener("popstate", () => { if (trees()) window.location.reload(); });
