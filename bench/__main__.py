@@ -5,7 +5,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import imports, library, table, variants
+from bench import imports, library, table, trees, variants
 from bench.figures import Figure
 from bench.figures import table as as_table
 from graupel import logs, main
@@ -15,7 +15,13 @@ from graupel.settings import Settings
 
 SIZES = (10_000, 100_000)
 #: In the order in which they need each other: the import fills what the others look at.
-MEASURES = {"import": imports.measure, "table": table.measure, "variants": variants.measure, "library": library.measure}
+MEASURES = {
+    "import": imports.measure,
+    "table": table.measure,
+    "variants": variants.measure,
+    "library": library.measure,
+    "trees": trees.measure,
+}
 
 
 def run() -> None:

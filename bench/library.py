@@ -48,7 +48,8 @@ def _fill(tx: Tx) -> None:
     )
     tx.run(
         """INSERT INTO picture (product_id, media_id, position, alt)
-           SELECT p.id, m.id, 0, 'A skein' FROM product p JOIN media m ON m.sha256 = CONVERT(SHA2(CONCAT('bench ', p.id), 256) USING ascii)
+           SELECT p.id, m.id, 0, 'A skein' FROM product p
+           JOIN media m ON m.sha256 = CONVERT(SHA2(CONCAT('bench ', p.id), 256) USING ascii)
            WHERE p.id % 100 <> 0"""
     )
 
