@@ -50,6 +50,7 @@ class Shown:
     chosen: int | None
     search: str
     found: list[Category]
+    more: bool
 
 
 def _ids(text: str) -> list[int]:
@@ -67,7 +68,7 @@ def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
     chosen = chosen or (int(at) if at.isdecimal() else None)
     way = [one.id for one in tree.way(chosen)[:-1]]
     unfolded = frozenset([*_ids(query.get("open", "")), *way])
-    return Shown(tree, counts.of(ctx), unfolded, chosen, search, found[:FOUND])
+    return Shown(tree, counts.of(ctx), unfolded, chosen, search, found[:FOUND], len(found) > FOUND)
 
 
 def _page(

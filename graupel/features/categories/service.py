@@ -51,6 +51,7 @@ def make_path(tx: Tx, recorder: history.Recorder, path: str) -> int:
     known = load(tx).by_path().get(path.lower())
     if known is not None:
         return known
+    store.lock_trees(tx)
     parent = -first_tree(tx)
     for name in path.split(CATEGORY_SEPARATOR):
         place = Place(parent, len(trees.children(store.places(tx)).get(parent, [])))
@@ -114,7 +115,7 @@ def add(ctx: Context, actor: Actor, text: str, parent: int, before: int | None =
         raise Refused.because("category.list", f"Type a name, or paste a list of at most {MOST_AT_ONCE:,}.", "names")
 
     def work(tx: Tx) -> list[int]:
-        _lock(tx)
+        store.lock_trees(tx)
         places = store.places(tx)
         _refuse_gone(places, parent)
         above = len(trees.way(places, parent)) if parent > 0 else 0
@@ -144,10 +145,6 @@ def _insert_list(tx: Tx, recorder: history.Recorder, typed: Sequence[trees.Typed
     return tops
 
 
-def _lock(tx: Tx) -> None:
-    store.lock_trees(tx)
-
-
 def _refuse_gone(places: Mapping[int, Place], parent: int) -> None:
     if parent > 0 and parent not in places:
         raise NotFound("The category above is not there any more.")
@@ -172,7 +169,7 @@ def move(ctx: Context, actor: Actor, ids: Sequence[int], parent: int, before: in
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> int:
-        _lock(tx)
+        store.lock_trees(tx)
         places = store.places(tx)
         _refuse_gone(places, parent)
         changed = trees.move(places, ids, parent, before)
@@ -350,7 +347,7 @@ def delete(ctx: Context, actor: Actor, category_id: int, *, with_branch: bool, i
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> None:
-        _lock(tx)
+        store.lock_trees(tx)
         plan = _plan_deleting(ctx, tx, category_id, with_branch, into)
         if plan.products and plan.into is None:
             raise Refused.because("category.goods", f"Say where its {plan.products:,} products go.", "into")

@@ -46,10 +46,12 @@ def places(tx: Tx) -> dict[int, Place]:
 
 
 def state(tx: Tx) -> str:
-    """Another text after every change of a category."""
-    row = tx.one("SELECT COUNT(*) AS number, MAX(id) AS newest, SUM(version) AS versions FROM category")
-    assert row is not None
-    return f"{row['number']}-{row['newest']}-{row['versions']}"
+    """Another text after every change of a category or tree."""
+    rows = tx.all(
+        """SELECT COUNT(*) AS number, MAX(id) AS newest, SUM(version) AS versions FROM category
+           UNION ALL SELECT COUNT(*), MAX(id), SUM(version) FROM tree"""
+    )
+    return " ".join(f"{row['number']}-{row['newest']}-{row['versions']}" for row in rows)
 
 
 def one(tx: Tx, category_id: int, *, lock: bool = False) -> dict[str, Any] | None:

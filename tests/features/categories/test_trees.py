@@ -221,6 +221,7 @@ def test_the_pages_of_the_trees(browser, ctx, shop):
     assert browser.write("/categories/add", {"names": "Sock", "parent": str(shop["Yarn"])}).status_code == 422
     assert browser.write("/categories/trees", {"name": "For shops"}).json()["made"]
     assert browser.write("/categories/trees", {"name": "For shops"}).status_code == 422
+    assert "For shops" in browser.get("/categories").text
     wrong = {"name": "", "kind": "link", "link": "", "version": "1", "address_part": "Ä b"}
     answer = browser.write(f"/categories/{shop['Yarn']}", wrong)
     assert answer.status_code == 422
