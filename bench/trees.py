@@ -66,7 +66,7 @@ def _grow(ctx: Context) -> int:
     made = service.add(ctx, SYSTEM, "\n".join(branch), -1)[0]
     left = SIZE - there - 1001
     for number in range(0, left, 1000):
-        names = [f"Hall {number}", *(f"  Row {number} {n}" for n in range(min(999, left - number - 1)))]
+        names = [f"Wing {number}", *(f"  Row {number} {n}" for n in range(min(999, left - number - 1)))]
         service.add(ctx, SYSTEM, "\n".join(names), -1)
     return made
 
