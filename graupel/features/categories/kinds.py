@@ -90,14 +90,17 @@ def finish_kinds() -> None:
 
 
 def _stay_trees(tx: Tx, change_set_id: int) -> None:
-    """After a change set that touched categories: no circles, no gaps. What is put back by a roll back may leave both.
+    """After a change set that moved categories: no circles, no gaps. What is put back by a roll back may leave both.
 
     Raises Refused where one would stand inside itself.
     """
-    touched = tx.value(
-        "SELECT 1 FROM change_row WHERE change_set_id = %s AND record_kind = 'category' LIMIT 1", [change_set_id]
+    moved = tx.value(
+        """SELECT 1 FROM change_row WHERE change_set_id = %s AND record_kind = 'category'
+           AND (became IS NULL OR was IS NULL OR JSON_EXISTS(became, '$.parent_id')
+                OR JSON_EXISTS(became, '$.tree_id') OR JSON_EXISTS(became, '$.position')) LIMIT 1""",
+        [change_set_id],
     )
-    if not touched:
+    if not moved:
         return
     places = store.places(tx)
     if len(rules.with_all_below(places, [one for one, place in places.items() if place.parent <= 0])) < len(places):

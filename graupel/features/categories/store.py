@@ -32,7 +32,7 @@ def insert_tree(tx: Tx, name: str, position: int) -> int:
 
 def all_rows(tx: Tx) -> list[dict[str, Any]]:
     return tx.all(
-        """SELECT id, parent_id, tree_id, position, name, kind, hidden, in_navigation, link, version FROM category
+        """SELECT id, parent_id, tree_id, name, kind, hidden, in_navigation, link FROM category
            ORDER BY position, name"""
     )
 
