@@ -42,8 +42,8 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
         ("tree opened, five unfolded", lambda: _get(browser, f"/categories?open={tops}")),
         ("tree searched", lambda: _get(browser, "/categories?q=shelf+77")),
         ("a branch of 1,000 moved", move),
-        ("tree opened after a change", lambda: (_touch(ctx, branch), _get(browser, "/categories"))),
-        ("products counted anew", lambda: (_touch(ctx, branch), counts.of(ctx))),
+        ("a category changed and the tree opened anew", lambda: (_touch(ctx, branch), _get(browser, "/categories"))),
+        ("a category changed and products counted anew", lambda: (_touch(ctx, branch), counts.of(ctx))),
     ):
         took = _times(work)
         yield Figure(
