@@ -42,6 +42,11 @@ def percentile(values: Sequence[float], part: float) -> float:
     return ordered[min(len(ordered) - 1, int(len(ordered) * part))]
 
 
+def times(number: int, work: Callable[[], object]) -> list[float]:
+    """Milliseconds of each of so many runs."""
+    return [timed(work)[0] * 1000 for _ in range(number)]
+
+
 class PeakMemory:
     """The highest resident memory of this process while it is open, in MB (from /proc/self/status)."""
 

@@ -3,11 +3,10 @@
 Floor, in the same run: the pictures of one page read by their ids.
 """
 
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, times
 from graupel.context import Context
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
@@ -21,14 +20,14 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     """Measures beside whatever catalogue is there; ``count``: its variants."""
     ctx.db.run(_fill)
     ids = [one.id for one in library.shelf(ctx, SYSTEM, Wanted()).media]
-    floor = _times(lambda: service.read_many(ctx, ids))
+    floor = times(TIMES, lambda: service.read_many(ctx, ids))
     yield Figure("a page's pictures read by id, the floor", count, p50_ms=percentile(floor, 0.5), ratio=1.0)
     for what, wanted in (
         ("library opened", Wanted()),
         ("library searched by a product's name", Wanted(search="lanternfish")),
         ("what nothing uses", Wanted(unused=True)),
     ):
-        took = _times(lambda wanted=wanted: library.shelf(ctx, SYSTEM, wanted))  # type: ignore[misc]
+        took = times(TIMES, lambda wanted=wanted: library.shelf(ctx, SYSTEM, wanted))  # type: ignore[misc]
         yield Figure(
             what,
             count,
@@ -52,12 +51,3 @@ def _fill(tx: Tx) -> None:
            JOIN media m ON m.sha256 = CONVERT(SHA2(CONCAT('bench ', p.id), 256) USING ascii)
            WHERE p.id % 100 <> 0"""
     )
-
-
-def _times(work: Callable[[], object]) -> list[float]:
-    found = []
-    for _ in range(TIMES):
-        began = time.perf_counter()
-        work()
-        found.append((time.perf_counter() - began) * 1000)
-    return found

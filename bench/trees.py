@@ -3,13 +3,12 @@
 Floor, in the same run: the rows of all categories read, with nothing around it.
 """
 
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
 from starlette.testclient import TestClient
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, percentile, times
 from graupel import main
 from graupel.context import Context
 from graupel.core.roles import SYSTEM, Role
@@ -25,7 +24,7 @@ SIZE = 10_000
 def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figure]:
     """Measures beside whatever catalogue is there; ``count``: its variants."""
     branch = _grow(ctx)
-    floor = percentile(_times(lambda: ctx.db.run(store.all_rows)), 0.5)
+    floor = percentile(times(TIMES, lambda: ctx.db.run(store.all_rows)), 0.5)
     yield Figure("rows of 10,000 categories read, the floor", count, p50_ms=floor, ratio=1.0)
     users.add_user(ctx, SYSTEM, "trees@example.com", "Bench", Role.EDITOR, PASSWORD)
     browser = TestClient(main.make_app(ctx), base_url="http://127.0.0.1")
@@ -45,7 +44,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
         ("a category changed and the tree opened anew", lambda: (_touch(ctx, branch), _get(browser, "/categories"))),
         ("a category changed and products counted anew", lambda: (_touch(ctx, branch), counts.of(ctx))),
     ):
-        took = _times(work)
+        took = times(TIMES, work)
         yield Figure(
             what,
             count,
@@ -80,12 +79,3 @@ def _get(browser: TestClient, path: str) -> None:
     answer = browser.get(path)
     if answer.status_code != 200:
         raise RuntimeError(f"{path}: {answer.status_code}")
-
-
-def _times(work: Callable[[], object]) -> list[float]:
-    found = []
-    for _ in range(TIMES):
-        began = time.perf_counter()
-        work()
-        found.append((time.perf_counter() - began) * 1000)
-    return found

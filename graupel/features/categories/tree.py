@@ -81,6 +81,12 @@ class Tree:
             at = self.by_id.get(at.parent_id or 0)
         return found
 
+    def search(self, text: str) -> list[Category]:
+        """Categories whose paths hold all words; those whose own names hold them first, then the higher ones."""
+        words = text.casefold().split()
+        found = [one for one in self if words and all(word in one.path.casefold() for word in words)]
+        return sorted(found, key=lambda one: (not all(word in one.name.casefold() for word in words), one.depth))
+
     def with_all_below(self, category_id: int) -> list[int]:
         """The category and everything below it, parents before children."""
         found, todo = [], [category_id]

@@ -148,6 +148,13 @@ def test_goods_move_from_one_category_to_another_in_one_act(ctx, shop):
     assert ([v.category_id for v in values], values[1].categories) == ([shop["Aran"], shop["Lace"]], (shop["Aran"],))
 
 
+def test_a_search_finds_by_words_of_the_path_and_those_named_so_first(ctx, shop):
+    tree = service.read_tree(ctx)
+    assert [one.name for one in tree.search("lace")] == ["Lace", "Silk"]
+    assert [one.name for one in tree.search("SILK yarn")] == ["Silk"]
+    assert tree.search(" ") == [] == tree.search("velvet")
+
+
 def test_products_are_counted_once_however_often_they_stand_below(ctx, shop):
     make_product(ctx, "A", category="Yarn > Aran", categories=(shop["Lace"], shop["Silk"]))
     make_product(ctx, "B", category="Yarn > Lace > Silk")
