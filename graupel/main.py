@@ -18,6 +18,9 @@ from graupel.features.bulk import jobs as bulk_jobs
 from graupel.features.bulk import pages as bulk_pages
 from graupel.features.categories import kinds as category_kinds
 from graupel.features.categories import pages as category_pages
+from graupel.features.destinations import kinds as destination_kinds
+from graupel.features.destinations import pages as destination_pages
+from graupel.features.destinations import service as destinations
 from graupel.features.files import jobs as file_jobs
 from graupel.features.files import pages as file_pages
 from graupel.features.history import jobs as history_jobs
@@ -38,6 +41,7 @@ from graupel.features.variants import api as variant_api
 from graupel.features.variants import pages as variant_pages
 from graupel.features.vocabulary import kinds as vocabulary_kinds
 from graupel.features.vocabulary import pages as vocabulary_pages
+from graupel.features.wording import kinds as wording_kinds
 from graupel.settings import Settings
 from graupel.web import errors, frame, problem
 from graupel.web.security import Guard
@@ -49,6 +53,8 @@ STATIC = Path(__file__).parent / "web" / "static"
 
 def register_kinds(language: str) -> None:
     """Tell the journal of all kinds of record, parents before children."""
+    destination_kinds.register_kinds()
+    wording_kinds.register_kinds()
     media_kinds.register_kinds()
     vocabulary_kinds.register_kinds()
     category_kinds.register_kinds()
@@ -76,11 +82,13 @@ def make_app(ctx: Context) -> ASGIApp:
     app = FastAPI(title="Graupel", docs_url=None, redoc_url=None, openapi_url=None)
     app.state.ctx = ctx
     app.state.identify = users.identify
+    app.state.see = destinations.see
     app.state.templates = frame.make_templates(ctx.settings)
     errors.install(app)
     for router in (
         user_pages.router,
         user_pages.guarded,
+        destination_pages.router,
         job_pages.router,
         history_pages.router,
         vocabulary_pages.router,

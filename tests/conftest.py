@@ -23,6 +23,8 @@ logs.configure("CRITICAL")
 
 SERVER_VARIABLE = "GRAUPEL_TEST_SERVER"
 PASSWORD = "a-long-password"
+#: What a new installation has: two trees and the default shop.
+KEPT = {"tree": " WHERE id > 2", "shop": " WHERE id > 1"}
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -69,7 +71,7 @@ def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
             """SELECT table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()
                AND table_name NOT LIKE '%yoyo%'"""
         ):
-            tx.run(f"DELETE FROM `{row['name']}`" + (" WHERE id > 2" if row["name"] == "tree" else ""))
+            tx.run(f"DELETE FROM `{row['name']}`" + KEPT.get(row["name"], ""))
         tx.run("SET foreign_key_checks = 1")
 
     _database.run(empty)

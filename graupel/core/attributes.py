@@ -9,8 +9,11 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
+from babel.dates import format_date
+
 from graupel.core import units
 from graupel.core.errors import Refused
+from graupel.core.phrases import phrase
 from graupel.core.units import Quantity
 
 NAME_LENGTH = 80
@@ -187,14 +190,16 @@ def _text(attribute: Attribute, text: str, most: int) -> str:
     return text
 
 
-def show_fact(attribute: Attribute, fact: Fact, unit: str | None = None) -> str:
-    """The value in words; numbers in ``unit``, or as they were written."""
+def show_fact(attribute: Attribute, fact: Fact, unit: str | None = None, *, locale: str = "en") -> str:
+    """The value in words of a language; numbers in ``unit``, or as they were written."""
     if attribute.has_choices:
         return ", ".join(c.label for c in attribute.choices if c.id in fact.choices)
     if fact.quantity is not None:
-        return units.show(fact.quantity, units.FAMILIES[attribute.measure or "count"], unit)
+        return units.show(fact.quantity, units.FAMILIES[attribute.measure or "count"], unit, locale=locale)
     if attribute.kind is Kind.YES_NO and fact.text:
-        return fact.text.capitalize()
+        return phrase(fact.text, locale)
+    if attribute.kind is Kind.DATE and fact.text and locale != "en":
+        return format_date(date.fromisoformat(fact.text), format="long", locale=locale)
     return fact.text
 
 

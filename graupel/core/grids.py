@@ -7,7 +7,7 @@ from itertools import product
 from typing import Any
 
 from graupel.core.attributes import Choice
-from graupel.core.inherit import margin
+from graupel.core.pricing import margin
 from graupel.core.variants import Axis, Combination
 
 #: How many shades there are between the lowest and the highest value.

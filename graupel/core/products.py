@@ -12,6 +12,22 @@ from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import Refused
 from graupel.core.pictures import TITLE_LENGTH, Picture
 from graupel.core.problems import Problem
+from graupel.core.resolve import (
+    AMOUNTS,
+    OF_PRODUCT,
+    OF_VARIANT,
+    ONLY_VARIANT,
+    WORDS,
+    Lens,
+    Level,
+    Place,
+    Resolved,
+    money_places,
+    places,
+    places_of,
+    resolve,
+    split_key,
+)
 
 NAME_LENGTH = 255
 BRAND_LENGTH = 120
@@ -42,6 +58,7 @@ class ProductValues:
 
     Of a product that varies, SKU, GTIN and stock stand in its variants; its prices and weight are what they inherit.
     ``categories``: the further ones beside the main one. ``facts``: values by attribute id, those set aside included.
+    ``own``: what is written anew for a destination or a language, by its key (core.resolve.key_of), as plain text.
     """
 
     name: str = ""
@@ -70,6 +87,7 @@ class ProductValues:
     status: Status = Status.DRAFT
     pictures: tuple[Picture, ...] = ()
     facts: Mapping[int, Fact] = field(default_factory=dict)
+    own: Mapping[str, str] = field(default_factory=dict)
 
 
 #: Fields kept with the product and its text, and with the only variant of a product that does not vary.
@@ -145,8 +163,18 @@ LABELS = {
     "may_differ": "Variants may differ",
     "variant_id": "Variant",
     "sku_pattern": "SKU pattern",
+    "destination": "Destination",
+    "lang": "Language",
+    "field": "Field",
+    "value": "Value",
+    "source": "Translated from",
     **{f"choice_{place}": f"Choice {place}" for place in range(1, 6)},
 }
+
+
+def label_of(name: str) -> str:
+    """What a field of the form is called, those for a destination or language included."""
+    return LABELS.get(name.rpartition(".")[2] if name.startswith("own-") else name, "A fact")
 
 
 @dataclass
@@ -162,25 +190,47 @@ def read(
     currency: str,
     start: ProductValues | None = None,
     known: Mapping[int, Attribute] | None = None,
+    currencies: Mapping[str, str] | None = None,
 ) -> Reading:
     """Typed values from what was typed: every field of ``raw`` is read, the others stay as in ``start``.
 
-    A fact stands in ``raw`` as "fact-12", a list of texts; ``known`` has the attributes. A field that can't be read
-    keeps its value of ``start`` and gives a problem at its place.
+    A fact stands in ``raw`` as "fact-12", a list of texts; ``known`` has the attributes. What is written for a
+    destination or language stands there as "own-c1.de.name"; ``currencies``: of destinations that have their own.
+    A field that can't be read keeps its value of ``start`` and gives a problem at its place.
     """
     reading = Reading(start or ProductValues())
     readers = _readers(currency)
-    facts = dict(reading.values.facts)
+    facts, own = dict(reading.values.facts), dict(reading.values.own)
     for name, value in raw.items():
         try:
             if name in readers:
                 reading.values = replace(reading.values, **{name: readers[name](value)})
             elif name.startswith("fact-") and (attribute := (known or {}).get(int(name[5:]))):
                 facts[attribute.id] = attributes.read_fact(attribute, value)
+            elif name.startswith("own-"):
+                own[name[4:]] = _read_own(name[4:], str(value), currency, currencies or {})
         except Refused as refusal:
             reading.problems += [replace(problem, field=name) for problem in refusal.problems]
-    reading.values = replace(reading.values, facts={key: fact for key, fact in facts.items() if fact})
+    reading.values = replace(
+        reading.values,
+        facts={key: fact for key, fact in facts.items() if fact},
+        own={key: value for key, value in own.items() if value},
+    )
     return reading
+
+
+def _read_own(key: str, text: str, currency: str, currencies: Mapping[str, str]) -> str:
+    """A value for a destination or a language as plain text; "" takes it away. Raises Refused."""
+    try:
+        destination, _, field_name = split_key(key)
+    except ValueError:
+        return ""
+    if field_name not in (*WORDS, *AMOUNTS) or not text.strip():
+        return ""
+    value = _readers(currencies.get(destination, currency))[field_name](text)
+    if field_name == "key_points":
+        return "\n".join(value)
+    return quantities.format_money(value) if field_name in AMOUNTS else str(value)
 
 
 def _readers(currency: str) -> dict[str, Callable[[Any], Any]]:
@@ -378,7 +428,7 @@ def show(name: str, value: Any) -> str:
 
 def flat(values: ProductValues) -> dict[str, Any]:
     """All values as plain data under the names of the form's fields; facts stand under "fact-12"."""
-    plain = {name: value for name, value in asdict(values).items() if name not in ("pictures", "facts")}
+    plain = {name: value for name, value in asdict(values).items() if name not in ("pictures", "facts", "own")}
     plain |= {
         "status": str(values.status),
         "price": quantities.format_money(values.price) or None,
@@ -389,7 +439,8 @@ def flat(values: ProductValues) -> dict[str, Any]:
         "key_points": list(values.key_points),
         "pictures": [plain_picture(picture) for picture in values.pictures],
     }
-    return plain | {f"fact-{key}": fact.plain() for key, fact in values.facts.items()}
+    own = {f"own-{key}": value for key, value in values.own.items()}
+    return plain | own | {f"fact-{key}": fact.plain() for key, fact in values.facts.items()}
 
 
 def plain_picture(picture: Picture) -> list[Any]:
@@ -405,7 +456,7 @@ def picture_of_plain(plain: Sequence[Any]) -> Picture:
 
 def unflat(plain: Mapping[str, Any]) -> ProductValues:
     """The values again. Raises ValueError, TypeError or KeyError where ``plain`` was not made by flat."""
-    given = {name: plain[name] for name in asdict(ProductValues()) if name != "facts"}
+    given = {name: plain[name] for name in asdict(ProductValues()) if name not in ("facts", "own")}
     money = {name: Decimal(plain[name]) if plain[name] else None for name in ("price", "list_price", "cost")}
     return ProductValues(
         **given
@@ -413,4 +464,58 @@ def unflat(plain: Mapping[str, Any]) -> ProductValues:
         | {name: tuple(plain[name]) for name in ("categories", "tags", "key_points")}
         | {"status": Status(plain["status"]), "pictures": tuple(map(picture_of_plain, plain["pictures"]))},
         facts={int(key[5:]): Fact.of_plain(value) for key, value in plain.items() if key.startswith("fact-") and value},
+        own={key[4:]: str(value) for key, value in plain.items() if key.startswith("own-") and value},
     )
+
+
+# --- through a lens ------------------------------------------------------------------------------------------
+
+
+def words_seen(own: Mapping[str, str], written: Mapping[str, str], lens: Lens) -> dict[str, Resolved[str]]:
+    """A product's words as a lens shows them, by field; ``written``: in the default language, for everywhere."""
+    where = places(lens, OF_PRODUCT, worded=True)
+    base = Place(Level.PRODUCT)
+    return {name: resolve({base: text} | places_of(own, name, Level.PRODUCT), where) for name, text in written.items()}
+
+
+def written_words(values: ProductValues) -> dict[str, str]:
+    """A product's words in the default language, as plain text."""
+    return {name: getattr(values, name) for name in WORDS if name != "key_points"} | {
+        "key_points": "\n".join(values.key_points)
+    }
+
+
+def amount_seen(
+    name: str,
+    lens: Lens,
+    values: ProductValues,
+    variant: Decimal | None = None,
+    variants_own: Mapping[str, str] | None = None,
+) -> Resolved[Decimal]:
+    """An amount of money of a product, or with ``variants_own`` of one of its variants, as a lens shows it."""
+    is_variant = variants_own is not None
+    held: dict[Place, Any] = {Place(Level.PRODUCT): getattr(values, name), Place(Level.VARIANT): variant}
+    held |= {place: Decimal(text) for place, text in places_of(values.own, name, Level.PRODUCT).items()}
+    if variants_own:
+        held |= {place: Decimal(text) for place, text in places_of(variants_own, name, Level.VARIANT).items()}
+    return resolve(held, money_places(lens, OF_VARIANT if is_variant else OF_PRODUCT))
+
+
+def variants_amount_seen(name: str, lens: Lens, amount: Decimal | None, own: Mapping[str, str]) -> Decimal | None:
+    """What was said of a variant itself, as a lens shows it; None where it takes its product's."""
+    if not own and not lens.currency:
+        return amount
+    held: dict[Place, Any] = {Place(Level.VARIANT): amount}
+    held |= {place: Decimal(text) for place, text in places_of(own, name, Level.VARIANT).items()}
+    return resolve(held, money_places(lens, ONLY_VARIANT)).value
+
+
+def seen(values: ProductValues, lens: Lens) -> ProductValues:
+    """The values as a lens shows them."""
+    if lens.is_default:
+        return values
+    words = {name: found.value or "" for name, found in words_seen(values.own, written_words(values), lens).items()}
+    points = words.pop("key_points")
+    shown: dict[str, Any] = words | {"key_points": tuple(points.split("\n")) if points else ()}
+    shown |= {name: amount_seen(name, lens, values).value for name in AMOUNTS}
+    return replace(values, **shown)

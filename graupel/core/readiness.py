@@ -1,6 +1,6 @@
 """What a product still lacks for a destination, and what would help it there."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -82,6 +82,15 @@ def for_shop(values: ProductValues, pictures: Sequence[PictureFacts], unpriced: 
     if values.weight_g is None:
         findings.append(Finding("weight.missing", "A weight is wanted, for the cost of delivery.", "weight_g", False))
     return findings
+
+
+def untranslated(fields: Iterable[str], language: str, labels: Mapping[str, str]) -> list[Finding]:
+    """What is shown to buyers in another language than theirs; address and search lines are left to the translator."""
+    return [
+        Finding(f"{name}.untranslated", f"{labels[name]}: {language} is missing.", name, False)
+        for name in fields
+        if name in ("name", "short_text", "description", "key_points")
+    ]
 
 
 def for_channel(

@@ -3,6 +3,9 @@
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 
+from babel.numbers import format_decimal
+from babel.units import format_unit
+
 from graupel.core import quantities
 from graupel.core.errors import Refused
 
@@ -154,10 +157,29 @@ def parse(text: str, family: Family, default: str) -> Quantity:
     return Quantity(based.normalize() if based else Decimal(0), unit.sign)
 
 
-def show(quantity: Quantity, family: Family, unit: str | None = None) -> str:
-    """The quantity in ``unit``, or as it was written: "4.5 mm"."""
+def show(quantity: Quantity, family: Family, unit: str | None = None, *, locale: str = "en") -> str:
+    """The quantity in ``unit``, or as it was written: "4.5 mm"; in German "4,5 mm".
+
+    In other languages than English, units are written as the Unicode CLDR has them ("short"): 4 in is 4 Zoll.
+    """
     found = family.unit(quantity.unit if unit is None else unit) or family.base
-    return f"{number_in(quantity, found)} {found.sign}".strip()
+    number = number_in(quantity, found)
+    if locale == "en":
+        return f"{number} {found.sign}".strip()
+    if found.sign in _CLDR:
+        return format_unit(Decimal(number), _CLDR[found.sign], "short", "#,##0.######", locale).replace("\u202f", " ")
+    return f"{format_decimal(Decimal(number), '#,##0.######', locale)} {found.sign}".strip()
+
+
+#: Signs of units as the Unicode CLDR names them.
+_CLDR = {
+    "g": "mass-gram", "kg": "mass-kilogram", "oz": "mass-ounce", "lb": "mass-pound", "mm": "length-millimeter",
+    "cm": "length-centimeter", "m": "length-meter", "km": "length-kilometer", "in": "length-inch", "ft": "length-foot",
+    "yd": "length-yard", "cm²": "area-square-centimeter", "m²": "area-square-meter", "in²": "area-square-inch",
+    "ft²": "area-square-foot", "ml": "volume-milliliter", "cl": "volume-centiliter", "l": "volume-liter",
+    "m³": "volume-cubic-meter", "fl oz": "volume-fluid-ounce", "°C": "temperature-celsius",
+    "°F": "temperature-fahrenheit", "K": "temperature-kelvin",
+}  # fmt: skip
 
 
 def number_in(quantity: Quantity, unit: Unit) -> str:

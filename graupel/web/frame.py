@@ -9,16 +9,17 @@ from urllib.parse import quote
 from zoneinfo import ZoneInfo
 
 from babel.dates import format_datetime, format_timedelta
-from babel.numbers import format_currency, format_decimal
+from babel.numbers import format_currency, format_decimal, get_decimal_symbol
 from fastapi import Request
 from fastapi.responses import HTMLResponse
-from jinja2 import ChoiceLoader, Environment, FileSystemLoader, PrefixLoader, StrictUndefined
+from jinja2 import ChoiceLoader, Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
 from markupsafe import Markup
 from slugify import slugify
 
-from graupel.core import products
+from graupel.core import languages, products
 from graupel.core.quantities import format_money, format_weight
 from graupel.settings import Settings
+from graupel.web import lens
 
 HERE = Path(__file__).parent
 FEATURES = HERE.parent / "features"
@@ -47,10 +48,14 @@ def make_templates(settings: Settings) -> Environment:
     zone = ZoneInfo(settings.time_zone)
     locale = settings.language
     env.filters.update(
-        number=lru_cache(5000)(lambda value: format_decimal(value, locale=locale)),
-        money=lambda amount: format_currency(amount, settings.currency, locale=locale),
+        number=pass_context(lambda found, value: _number(value, found.get("locale") or locale)),
+        money=pass_context(
+            lambda found, amount: format_currency(
+                amount, found.get("currency") or settings.currency, locale=found.get("locale") or locale
+            )
+        ),
         amount=format_money,
-        weight=format_weight,
+        weight=pass_context(lambda found, grams: _weight(grams, found.get("locale") or locale)),
         slug=lambda text: slugify(text)[:80] or "product",
         when=lambda at: _when(at, zone, locale),
         ago=lambda at: _ago(at, locale),
@@ -68,8 +73,19 @@ def make_templates(settings: Settings) -> Environment:
         address=settings.address,
         stamp=_static_stamp(),
     )
-    env.globals["plural"] = plural
+    env.globals.update(plural=plural, lens_address=lens.same_page, language_name=languages.name)
     return env
+
+
+@lru_cache(5000)
+def _number(value: Any, locale: str) -> str:
+    return format_decimal(value, locale=locale)
+
+
+def _weight(grams: int | None, locale: str) -> str:
+    """A weight with the decimal mark of a language."""
+    text = format_weight(grams)
+    return text.replace(".", get_decimal_symbol(locale))
 
 
 _CONTROL = re.compile(r"<(input|select|textarea)\b(?![^>]*\sform=)")
@@ -132,6 +148,12 @@ def page(
     """A full page; for htmx, where one is named, only the ``part`` of it that has a template of its own."""
     env: Environment = request.app.state.templates
     html = env.get_template(part if part and is_htmx(request) else template).render(
-        {"request": request, "signed": getattr(request.state, "signed", None), **data}
+        {
+            "request": request,
+            "signed": getattr(request.state, "signed", None),
+            "seen": getattr(request.state, "seen", None),
+            **data,
+        }
     )
+    html = lens.carry(html, lens.of_request(request)) if getattr(request.state, "seen", None) else html
     return HTMLResponse(html, status, headers={"Vary": "HX-Request", **(headers or {})})

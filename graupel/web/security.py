@@ -7,12 +7,13 @@ from typing import Annotated, Any, Protocol
 
 import structlog
 from fastapi import Depends, Request
-from starlette.datastructures import FormData, MutableHeaders
+from starlette.datastructures import FormData, Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from graupel.context import Context
 from graupel.core.errors import NotAllowed, NotSignedIn, Refused
 from graupel.core.roles import Actor
+from graupel.web import lens
 
 SESSION_COOKIE = "graupel_session"
 DOOR_COOKIE = "graupel_door"
@@ -60,6 +61,8 @@ def anyone(request: Request, ctx: Annotated[Context, Depends(context)]) -> Any:
     secret = request.cookies.get(SESSION_COOKIE, "")
     identify: Identify = request.app.state.identify
     request.state.signed = identify(ctx, secret) if secret else None
+    if request.state.signed:
+        request.state.seen = request.app.state.see(ctx, lens.of_request(request))
     return request.state.signed
 
 
@@ -119,6 +122,7 @@ class Guard:
                     headers.setdefault(name, value)
                 headers.setdefault("Cache-Control", "no-store")
                 headers["X-Request-Id"] = request_id
+                headers.update(lens.carry_headers(headers, _lens_key(scope)))
             await send(message)
 
         try:
@@ -145,6 +149,11 @@ class Guard:
             return message
 
         return counted
+
+
+def _lens_key(scope: Scope) -> str:
+    current = Headers(scope=scope).get("HX-Current-URL", "")
+    return lens.key_of(scope["query_string"].decode("latin-1"), current)
 
 
 class TooLarge(Refused):

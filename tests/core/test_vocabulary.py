@@ -7,11 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from graupel.core import attributes, copywriting, doubles, grids, inherit, search_preview, units
+from graupel.core import attributes, copywriting, doubles, grids, pricing, search_preview, units
 from graupel.core.attributes import Attribute, Choice, Fact, Kind, read_fact, show_fact
 from graupel.core.errors import Refused
 from graupel.core.facets import FacetIndex
 from graupel.core.product_types import Need, ProductType, TypeAttribute, lacking, set_aside
+from graupel.core.resolve import inherited
 
 
 @given(st.sampled_from(list(units.FAMILIES.values())), st.data())
@@ -206,18 +207,16 @@ money = st.none() | st.decimals("0.01", 900, places=2)
 @given(st.lists(st.tuples(money, money), max_size=6))
 def test_a_variant_has_its_own_value_or_its_products_and_the_range_is_of_what_results(pairs):
     for own, base in pairs:
-        found = inherit.resolve(own, base)
-        assert found.value == (base if own is None else own)
-        assert (found.origin is inherit.Origin.OWN) == (own is not None)
-    values = [inherit.resolve(own, base).value for own, base in pairs]
+        assert inherited(own, base) == (base if own is None else own)
+    values = [inherited(own, base) for own, base in pairs]
     known = sorted(value for value in values if value is not None)
-    found = inherit.price_range(values)
+    found = pricing.price_range(values)
     assert (found.low, found.high) == ((known[0], known[-1]) if known else (None, None))
 
 
 def test_the_margin_is_the_share_of_the_price_that_is_left():
-    assert inherit.margin(Decimal("10.00"), Decimal("4.00")) == Decimal("0.6")
-    assert inherit.margin(Decimal("10.00"), None) is None
+    assert pricing.margin(Decimal("10.00"), Decimal("4.00")) == Decimal("0.6")
+    assert pricing.margin(Decimal("10.00"), None) is None
     assert grids.by_margin(Decimal("10.00"), Decimal("12.00")) == grids.Look("out", "-20 %")
     assert grids.by_stock(3, sells_without=False).shade == "s2"
 

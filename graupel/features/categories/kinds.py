@@ -11,6 +11,8 @@ from graupel.features.media import uses
 from graupel.features.media.uses import TextUse
 from graupel.features.vocabulary import references
 from graupel.features.vocabulary.references import Reference
+from graupel.features.wording import originals
+from graupel.features.wording.originals import Original, Words
 
 _NUMBERS = {"parent_id": "category", "tree_id": "tree", "position": "", "picture_id": "media"}
 _SWITCHES = ("hidden", "in_navigation")
@@ -67,6 +69,31 @@ def register_kinds() -> None:
                 for name in store.TEXT_FIELDS
             },
         )
+    )
+    originals.register(
+        Original(
+            "category",
+            "Categories",
+            "category c LEFT JOIN category_text ct ON ct.category_id = c.id AND ct.lang = %(lang)s",
+            "c.id",
+            "c.name",
+            "/categories/{}",
+            {"name": Words("Name", "c.name")}
+            | {
+                name: Words(label, f"COALESCE(ct.{name}, '')", long, rich)
+                for name, label, long, rich in (
+                    ("description", "Description", False, True),
+                    ("meta_title", "Meta title", False, False),
+                    ("meta_description", "Meta description", True, False),
+                    ("picture_alt", "Alt text", False, False),
+                    ("address_part", "Address part", False, False),
+                )
+            },
+            live="NOT c.hidden",
+        )
+    )
+    originals.register(
+        Original("tree", "Trees", "tree w", "w.id", "w.name", "/categories", {"name": Words("Name", "w.name")})
     )
     references.register(Reference("media", "category", "picture_id", "Categories", "NULL"))
     uses.register_text(TextUse("category_text", "description"))

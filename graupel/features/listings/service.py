@@ -2,26 +2,30 @@
 
 import json
 import uuid
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlsplit
 
 from graupel.channels import ChannelClient, client_of
 from graupel.context import Context
+from graupel.core import languages, readiness
 from graupel.core import listings as rules
 from graupel.core import products as product_rules
-from graupel.core import readiness
 from graupel.core.errors import NotFound, Refused
 from graupel.core.listings import AT_CHANNEL, ListingState, PictureLink
 from graupel.core.problems import Problem
-from graupel.core.products import Status
-from graupel.core.readiness import ChannelPlace, ChannelTerms, Finding
+from graupel.core.products import ProductValues, Status
+from graupel.core.readiness import ChannelPlace, ChannelTerms, Finding, PictureFacts
+from graupel.core.resolve import Lens
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx
+from graupel.features.destinations import service as destinations
+from graupel.features.destinations.service import Destination, Seen
 from graupel.features.history import records
 from graupel.features.history import service as history
 from graupel.features.listings import store
-from graupel.features.products import holds, summary
+from graupel.features.products import holds, mirrors, summary
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.jobs import JobRequest, enqueue
@@ -132,6 +136,32 @@ def request_check(ctx: Context, actor: Actor, channel_id: int) -> int:
     return ctx.db.run(lambda tx: _enqueue_check(tx, actor, channel_id, channel_row(tx, channel_id)["name"]))
 
 
+def as_destinations(tx: Tx) -> list[Destination]:
+    """Channels as destinations of the lens."""
+    return [
+        Destination(f"c{row['id']}", row["name"], tuple(filter(None, [row["lang"]])), link=f"/channels/{row['id']}")
+        for row in store.channels(tx)
+    ]
+
+
+destinations.register("listings", as_destinations)
+
+
+def findings_at(
+    ctx: Context, product: Product, values: ProductValues, pictures: Sequence[PictureFacts], seen: Seen
+) -> list[Finding]:
+    """What a product with these values lacks for the channel of a lens."""
+
+    def work(tx: Tx) -> list[Finding]:
+        channel = channel_row(tx, int(seen.lens.destination[1:]))
+        return _standing(tx, channel, replace(product, values=values), pictures).findings
+
+    return ctx.db.run(work)
+
+
+mirrors.register_findings("c", findings_at)
+
+
 def channel_row(tx: Tx, channel_id: int) -> dict[str, Any]:
     """A channel with its secret. Raises NotFound."""
     row = store.channel(tx, channel_id)
@@ -200,7 +230,7 @@ def standings(ctx: Context, actor: Actor, product: Product) -> list[Standing]:
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> list[Standing]:
-        found = [_standing(tx, row, product) for row in store.channels(tx)]
+        found = [_standing(tx, row, _seen(ctx, row, product)) for row in store.channels(tx)]
         return [replace(one, is_behind=_is_behind(ctx, tx, one)) for one in found]
 
     return ctx.db.run(work)
@@ -216,7 +246,21 @@ def _is_behind(ctx: Context, tx: Tx, standing: Standing) -> bool:
     return dispatch(ctx, tx, standing.listing["id"]).fingerprint != str(standing.listing["sent_fingerprint"])
 
 
-def _standing(tx: Tx, channel: dict[str, Any], product: Product) -> Standing:
+def _lens(channel: Mapping[str, Any], default: str) -> Lens:
+    """The lens of a channel, in its language."""
+    lang = channel["lang"] or default
+    return Lens(f"c{channel['id']}", languages.chain(lang, lang, default))
+
+
+def _seen(ctx: Context, channel: Mapping[str, Any], product: Product) -> Product:
+    """The product as the channel shows it."""
+    return products.through(product, _lens(channel, ctx.settings.language))
+
+
+def _standing(
+    tx: Tx, channel: dict[str, Any], product: Product, pictures: Sequence[PictureFacts] | None = None
+) -> Standing:
+    """``product``: as the channel shows it."""
     listing = store.listing_of(tx, channel["id"], product.id)
     terms = ChannelTerms(**json.loads(channel["terms"])) if channel["terms"] else None
     title = (listing["title"] if listing else "") or product.values.name
@@ -224,7 +268,8 @@ def _standing(tx: Tx, channel: dict[str, Any], product: Product) -> Standing:
     if terms is None:
         found = [Finding("channel.unchecked", f"{channel['name']} has not answered yet. See Channels.", "", True)]
     else:
-        found = readiness.for_channel(product.values, title, product.facts, place, terms, product.unpriced)
+        shown = product.facts if pictures is None else pictures
+        found = readiness.for_channel(product.values, title, shown, place, terms, product.unpriced)
     return Standing(_without_secret(channel), listing, title, place, found, terms)
 
 
@@ -243,7 +288,7 @@ def set_details(ctx: Context, actor: Actor, product_id: int, channel_id: int, pl
         channel = channel_row(tx, channel_id)
         if place_code and store.place(tx, channel_id, place_code) is None:
             raise Refused.because("place.unknown", f"{channel['name']} has no such category. Choose another.", "place")
-        product = products.load(ctx, tx, product_id)
+        product = _seen(ctx, channel, products.load(ctx, tx, product_id))
         listing = store.listing_of(tx, channel_id, product_id, lock=True)
         own_title = "" if title == product.values.name else title
         wanted = {"category_code": place_code or None, "title": own_title}
@@ -268,7 +313,7 @@ def request_send(ctx: Context, actor: Actor, product_id: int, channel_id: int) -
 
     def work(tx: Tx) -> int:
         channel = channel_row(tx, channel_id)
-        product = products.load(ctx, tx, product_id, lock=True)
+        product = _seen(ctx, channel, products.load(ctx, tx, product_id, lock=True))
         standing = _standing(tx, channel, product)
         blocking = [finding for finding in standing.findings if finding.blocks]
         if blocking or standing.listing is None:
@@ -296,7 +341,7 @@ def request_end(ctx: Context, actor: Actor, product_id: int, channel_id: int) ->
 
     def work(tx: Tx) -> int:
         channel = channel_row(tx, channel_id)
-        product = products.load(ctx, tx, product_id)
+        product = _seen(ctx, channel, products.load(ctx, tx, product_id))
         standing = _standing(tx, channel, product)
         if standing.listing is None or standing.state not in (*AT_CHANNEL, ListingState.FAILED):
             raise Refused.because("listing.none", f"There is no listing on {channel['name']} to end.")
@@ -351,7 +396,7 @@ def dispatch(ctx: Context, tx: Tx, listing_id: int) -> Dispatch:
     if listing is None:
         raise NotFound("This listing is gone.")
     channel = channel_row(tx, listing["channel_id"])
-    product = products.load(ctx, tx, listing["product_id"])
+    product = _seen(ctx, channel, products.load(ctx, tx, listing["product_id"]))
     standing = _standing(tx, channel, product)
     links = [
         PictureLink(f"{ctx.settings.address}{file.link(name=name)}", file.width, file.height)

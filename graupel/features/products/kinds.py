@@ -13,6 +13,8 @@ from graupel.features.products import facet_index, skus, store, summary
 from graupel.features.vocabulary import carriers, references
 from graupel.features.vocabulary import kinds as vocabulary_kinds
 from graupel.features.vocabulary.references import Reference
+from graupel.features.wording import originals
+from graupel.features.wording.originals import Original, Words
 
 #: A product that was made and that nobody changed since: whatever belongs to it moves its version.
 _PARENT = """EXISTS (SELECT 1 FROM product vp WHERE vp.id = {0}.product_id AND vp.was_live = {1} AND vp.version = 1)"""
@@ -123,9 +125,65 @@ def register_kinds(language: str) -> None:
     carriers.register("category", "Categories", records.kind_of("category").describe)
     vocabulary_kinds.register_taggings()
     _register_references(language)
+    _register_originals()
     counts.register(facet_index.category_counts)
     summary.register()
     skus.register()
+
+
+def _register_originals() -> None:
+    """The words of products, variants and pictures, to be translated."""
+    originals.register(
+        Original(
+            "product",
+            "Products",
+            "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s",
+            "p.id",
+            "t.name",
+            "/products/{}",
+            {
+                "name": Words("Name", "t.name"),
+                "short_text": Words("Short text", "t.short_text", long=True),
+                "description": Words("Description", "t.description", rich=True),
+                "key_points": Words("Key points", "t.key_points", long=True),
+                "meta_title": Words("Meta title", "t.meta_title"),
+                "meta_description": Words("Meta description", "t.meta_description", long=True),
+                "address_part": Words("Address part", "t.address_part"),
+            },
+            where="p.status <> 'archived'",
+            live="p.status = 'live'",
+        )
+    )
+    originals.register(
+        Original(
+            "variant",
+            "Variants",
+            """variant_text vt JOIN variant v ON v.id = vt.variant_id AND NOT v.archived
+               JOIN product p ON p.id = v.product_id""",
+            "v.id",
+            "COALESCE(NULLIF(vt.name, ''), v.sku)",
+            "/products/{}",
+            {"name": Words("Name", "vt.name"), "short_text": Words("Short text", "vt.short_text", long=True)},
+            link_key="v.product_id",
+            where="vt.lang = %(lang)s AND p.status <> 'archived'",
+            live="p.status = 'live'",
+        )
+    )
+    originals.register(
+        Original(
+            "picture",
+            "Pictures",
+            """picture c JOIN product p ON p.id = c.product_id
+               JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s""",
+            "c.id",
+            "t.name",
+            "/products/{}",
+            {"alt": Words("Alt text", "c.alt"), "title": Words("Title", "c.title")},
+            link_key="c.product_id",
+            where="p.status <> 'archived'",
+            live="p.status = 'live'",
+        )
+    )
 
 
 def _register_variants() -> None:

@@ -1,7 +1,8 @@
 """The mirror: what the shop will show of what is typed at this moment, what is missing, and hints about the copy."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from slugify import slugify
@@ -12,26 +13,31 @@ from graupel.core import pictures as picture_rules
 from graupel.core import products as rules
 from graupel.core.attributes import show_fact
 from graupel.core.copywriting import Length
-from graupel.core.inherit import PriceRange, price_range, resolve
 from graupel.core.pictures import Picture
+from graupel.core.pricing import PriceRange, price_range
 from graupel.core.products import ProductValues
-from graupel.core.readiness import Finding
+from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.search_preview import Preview
 from graupel.features.categories import service as categories
+from graupel.features.destinations.service import Seen
 from graupel.features.media.service import Media
+from graupel.features.products import lensing
 from graupel.features.products import pictures as product_pictures
-from graupel.features.products.service import Product
+from graupel.features.products.service import Product, Variant
 from graupel.features.vocabulary import service as vocabulary
 
 
 @dataclass(frozen=True)
 class Look:
-    """The mirror. ``hints``: field -> what would read better; ``lengths``: field -> beside the wanted range.
+    """The mirror. ``values``: as the lens shows them, ``written``: as they are kept.
+
+    ``hints``: field -> what would read better; ``lengths``: field -> beside the wanted range.
 
     ``alts``: by the id of each picture in the form, an alt text that would do; ``without_alt``: how many have none.
     """
 
     values: ProductValues
+    written: ProductValues
     picture: tuple[Media, str] | None
     alts: dict[int, str]
     without_alt: int
@@ -44,31 +50,71 @@ class Look:
 
 
 def look(
-    ctx: Context, fields: Mapping[str, Any], pictures: Sequence[tuple[Media, Picture]], product: Product | None
+    ctx: Context,
+    fields: Mapping[str, Any],
+    pictures: Sequence[tuple[Media, Picture]],
+    product: Product | None,
+    seen: Seen,
 ) -> Look:
-    """The mirror of what stands in the form."""
-    words = vocabulary.read(ctx, product.id if product else None)
-    values = rules.read(fields, ctx.settings.currency, product.values if product else None, words.attributes).values
+    """The mirror of what stands in the form, as the destination and language of the lens show it."""
+    words = vocabulary.seen(ctx, seen.lens, product.id if product else None)
+    start, currencies = product.values if product else None, seen.all.currencies
+    written = rules.read(fields, ctx.settings.currency, start, words.attributes, currencies).values
+    values = rules.seen(written, seen.lens)
     kind = words.type_of(values.type_id)
     differs_by = product.differs_by if product else ()
     measured = product_pictures.facts(pictures)
     missing = product_types.lacking(kind, values.facts, differs_by)
-    findings = readiness.for_shop(values, measured, product.unpriced if product else None)
+    findings = _of_destination(ctx, values, measured, product, seen)
+    findings += lensing.findings(written, seen)
     findings += [Finding(p.code, p.message, p.field or "", True) for p in missing]
     variants = product.for_sale if product and product.varies else None
     shown = [one.attribute for one in kind.attributes] if kind else list(words.attributes.values())
     return Look(
         values,
+        written,
         next(((file, said.alt) for file, said in pictures if file.face("card")), None),
         _alts(values, [said for _, said in pictures], product),
         sum(not said.alt for _, said in pictures),
-        price_range([values.price] if variants is None else [resolve(v.price, values.price).value for v in variants]),
-        [(a.name, show_fact(a, values.facts[a.id])) for a in shown if a.id in values.facts and a.id not in differs_by],
+        price_range(_prices(written, variants, seen)),
+        [
+            (a.name, show_fact(a, values.facts[a.id], locale=seen.locale))
+            for a in shown
+            if a.id in values.facts and a.id not in differs_by
+        ],
         findings,
         _lengths(values),
         _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).path(values.category_id), pictures),
-        _preview(ctx, values, product),
+        _preview(ctx, values, product, seen),
     )
+
+
+def _prices(written: ProductValues, variants: Sequence[Variant] | None, seen: Seen) -> list[Decimal | None]:
+    """What is asked at the destination of the lens, for each variant."""
+    if variants is None:
+        return [rules.amount_seen("price", seen.lens, written).value]
+    return [rules.amount_seen("price", seen.lens, written, one.price, one.own).value for one in variants]
+
+
+#: Given by areas that know channels: what a product lacks there. By the first letter of the destination's code.
+Findings = Callable[[Context, Product, ProductValues, Sequence[PictureFacts], Seen], list[Finding]]
+_FINDINGS: dict[str, Findings] = {}
+
+
+def register_findings(letter: str, findings: Findings) -> None:
+    """Make known what a product lacks for destinations whose codes begin with a letter."""
+    _FINDINGS[letter] = findings
+
+
+def _of_destination(
+    ctx: Context, values: ProductValues, measured: Sequence[PictureFacts], product: Product | None, seen: Seen
+) -> list[Finding]:
+    ask = _FINDINGS.get(seen.lens.destination[:1])
+    if ask and product:
+        return ask(ctx, product, values, measured, seen)
+    variants = product.for_sale if product and product.varies else None
+    unpriced = None if variants is None else sum(price is None for price in _prices(values, variants, seen))
+    return readiness.for_shop(values, measured, unpriced)
 
 
 def _alts(values: ProductValues, pictures: Sequence[Picture], product: Product | None) -> dict[int, str]:
@@ -105,12 +151,12 @@ def _hints(
     return hints
 
 
-def _preview(ctx: Context, values: ProductValues, product: Product | None) -> Preview:
+def _preview(ctx: Context, values: ProductValues, product: Product | None, seen: Seen) -> Preview:
     part = values.address_part or slugify(values.name)[:80] or "product"
-    address = f"{ctx.settings.address}/shop/p/{product.id if product else '…'}-{part}"
+    address = f"{ctx.settings.address}{seen.shop_path}/p/{product.id if product else '…'}-{part}"
     return search_preview.preview(
         name=values.name,
-        shop=ctx.settings.shop_name,
+        shop=seen.destination.name,
         meta_title=values.meta_title,
         meta_description=values.meta_description,
         short_text=values.short_text,

@@ -26,10 +26,12 @@ from graupel.core.roles import Role
 from graupel.core.tables import COLUMNS, NUMBERS, SORTED_BY, TableState
 from graupel.core.variants import label_of
 from graupel.features.categories import service as categories
+from graupel.features.destinations import service as destinations
+from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media_service
 from graupel.features.media.service import Media
-from graupel.features.products import facts, mirrors, parts, saved, service, table
+from graupel.features.products import facts, lensing, mirrors, parts, saved, service, table
 from graupel.features.products.service import Product, SaveConflict, Saved
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
@@ -176,7 +178,11 @@ def _read_form(
     """What was typed, and the values it stands for; problems are collected in the former."""
     raw = _raw(form)
     status = str(form.get("then") or form.get("status") or Status.DRAFT)
-    reading = rules.read({**raw, "status": status}, ctx.settings.currency, start, known)
+    currencies = destinations.read_all(ctx).currencies
+    reading = rules.read({**raw, "status": status}, ctx.settings.currency, start, known, currencies)
+    for place, problem in enumerate(reading.problems):
+        if (problem.field or "").startswith("own-"):
+            reading.problems[place] = replace(problem, field=str(problem.field).rpartition(".")[2])
     files = media_service.read_many(ctx, [picture.media_id for picture in raw["pictures"]])
     shown = [(files[p.media_id], p) for p in raw["pictures"] if p.media_id in files]
     fields = _texts(start or ProductValues(), known) | {
@@ -189,6 +195,7 @@ def _read_form(
 def _raw(form: FormData) -> dict[str, Any]:
     """The fields that the form has. Of those with several values or none, "has" says that they were on the page."""
     raw: dict[str, Any] = {name: str(form.get(name, "")) for name in SINGLE if name in form}
+    raw |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
     on_page = {str(name) for name in form.getlist("has")}
     for name in on_page:
         values = [str(value) for value in form.getlist(name)]
@@ -250,7 +257,7 @@ def _version(form: FormData) -> int | None:
 
 def _unchosen(form: FormData) -> list[Problem]:
     return [
-        Problem("conflict.open", f"Choose which value of {rules.LABELS.get(name, 'this fact')} is to stay.", name)
+        Problem("conflict.open", f"Choose which value of {rules.label_of(name)} is to stay.", name)
         for name in (key.removeprefix("theirs_") for key in form if key.startswith("theirs_"))
         if form.get(f"choose_{name}") not in ("mine", "theirs")
     ]
@@ -402,7 +409,7 @@ def _conflicts(ctx: Context, found: SaveConflict | None) -> list[ConflictShown]:
     return [
         ConflictShown(
             c.field,
-            found_attribute.name if (found_attribute := attribute(c.field)) else rules.LABELS[c.field],
+            found_attribute.name if (found_attribute := attribute(c.field)) else rules.label_of(c.field),
             shown(c.field, c.mine),
             shown(c.field, c.theirs),
             json.dumps(c.theirs if c.field == "pictures" else raw.get(c.field, [])),
@@ -438,7 +445,8 @@ def _editor(
     conflict: SaveConflict | None = None,
     status: int = 200,
 ) -> Response:
-    looked = mirrors.look(ctx, typed.fields, typed.pictures, product)
+    seen: Seen = request.state.seen
+    looked = mirrors.look(ctx, typed.fields, typed.pictures, product, seen)
     added = [(part, part.data(ctx, signed.actor, product)) for part in parts.all_parts()] if product else []
     trail = history.of_records(ctx, signed.actor, product.history_keys) if product else []
     outline = [(key, label, _mark(looked.findings, fields)) for key, label, fields in OUTLINE]
@@ -457,8 +465,8 @@ def _editor(
         conflicts=_conflicts(ctx, conflict),
         conflict=conflict,
         added=added,
-        taken=[rules.LABELS.get(name, "a fact") for name in conflict.merge.taken] if conflict else [],
-        seen=json.dumps(rules.flat((conflict.theirs if conflict else product).values)) if product else "{}",
+        taken=[rules.label_of(name) for name in conflict.merge.taken] if conflict else [],
+        seen_values=json.dumps(rules.flat((conflict.theirs if conflict else product).values)) if product else "{}",
         tree=categories.read_tree(ctx),
         words=words,
         **_belonging(product, (said for _, said in typed.pictures)),
@@ -471,7 +479,14 @@ def _editor(
         may_edit=signed.actor.may(Role.EDITOR),
         may_delete=product is not None and not product.was_live,
         look=looked,
+        at=lensing.fields(looked.written, typed.fields, product, seen),
+        **_shown_in(seen),
     )
+
+
+def _shown_in(seen: Seen) -> dict[str, Any]:
+    """In which language and currency amounts are shown."""
+    return {"locale": seen.locale, **({"currency": seen.lens.currency} if seen.lens.currency else {})}
 
 
 #: With more variants than these, the single ones are asked for as they are typed.
@@ -569,8 +584,9 @@ def mirror(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: i
         request,
         "products/mirror.html",
         product=product,
-        look=mirrors.look(ctx, typed.fields, typed.pictures, product),
+        look=mirrors.look(ctx, typed.fields, typed.pictures, product, request.state.seen),
         swap=True,
+        **_shown_in(request.state.seen),
     )
 
 

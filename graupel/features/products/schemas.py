@@ -6,9 +6,9 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from graupel.core.inherit import resolve
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
+from graupel.core.resolve import inherited
 from graupel.features.products.service import Product, Variant
 
 Id = Annotated[int, Field(ge=1, le=4_294_967_295)]
@@ -138,8 +138,8 @@ def variant_out(variant: Variant, base: ProductValues, currency: str) -> Variant
         id=variant.id,
         product_id=variant.product_id,
         sku=variant.sku,
-        price=money(resolve(variant.price, base.price).value, currency),
-        weight_g=resolve(variant.weight_g, base.weight_g).value,
+        price=money(inherited(variant.price, base.price), currency),
+        weight_g=inherited(variant.weight_g, base.weight_g),
         gtin=variant.gtin,
         stock=variant.stock,
         archived=variant.archived,

@@ -14,12 +14,13 @@ from graupel.core import pictures as picture_rules
 from graupel.core.attributes import Fact
 from graupel.core.changes import Merge
 from graupel.core.errors import NotFound, Outdated, Refused
-from graupel.core.inherit import PriceRange, price_range, resolve
 from graupel.core.pictures import Picture
+from graupel.core.pricing import PriceRange, price_range
 from graupel.core.problems import Problem
 from graupel.core.product_types import ProductType
 from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, ProductValues, Status
 from graupel.core.readiness import Finding, PictureFacts
+from graupel.core.resolve import Lens, inherited
 from graupel.core.roles import Actor, Role
 from graupel.core.units import Quantity
 from graupel.core.variants import Axis, Combination
@@ -32,6 +33,8 @@ from graupel.features.products import holds, pictures, removal, skus, store
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
 from graupel.features.vocabulary.service import Vocabulary
+from graupel.features.wording import service as wording
+from graupel.features.wording.service import Own
 
 T = TypeVar("T")
 
@@ -56,15 +59,17 @@ class Variant:
     stock: int | None = None
     archived: bool = False
     version: int = 1
+    own: Mapping[str, str] = field(default_factory=dict)
 
 
-def variant_of(row: Mapping[str, Any]) -> Variant:
-    """A variant from its row."""
+def variant_of(row: Mapping[str, Any], own: Mapping[str, Own] | None = None) -> Variant:
+    """A variant from its row; ``own``: what is written for it for a destination or a language."""
     given = {name: row[name] for name in Variant.__dataclass_fields__ if name in row}
     sells = row["sells_without_stock"]
     return Variant(
         **given | {"sells_without_stock": None if sells is None else bool(sells), "archived": bool(row["archived"])},
         combination=tuple(row[name] for name in _CHOICES if row[name] is not None),
+        own={key: held.value for key, held in (own or {}).items()},
     )
 
 
@@ -84,6 +89,7 @@ class Product:
     pictures: tuple[Media, ...] = ()
     category_path: str = ""
     vocabulary: Vocabulary | None = None
+    sources: Mapping[str, str | None] = field(default_factory=dict)
 
     @property
     def varies(self) -> bool:
@@ -103,7 +109,7 @@ class Product:
     @property
     def prices(self) -> PriceRange:
         """The range of what buyers pay."""
-        return price_range(resolve(variant.price, self.values.price).value for variant in self.for_sale)
+        return price_range(inherited(variant.price, self.values.price) for variant in self.for_sale)
 
     @property
     def type(self) -> ProductType | None:
@@ -162,7 +168,9 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
     row = store.read(tx, product_id, ctx.settings.language, lock=lock)
     if row is None:
         raise NotFound(f"There is no product {product_id}.")
-    variants = tuple(variant_of(found) for found in store.variants(tx, [product_id]))
+    variants_own = wording.of_variants(tx, product_id)
+    variants = tuple(variant_of(one, variants_own.get(one["id"])) for one in store.variants(tx, [product_id]))
+    own = wording.of_record(tx, "product", product_id)
     words = vocabulary.current(ctx, tx, product_id)
     axes = _axes(store.axes(tx, [product_id]), variants, words)
     shown = pictures.of_product(tx, product_id)
@@ -173,6 +181,7 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
         tags=tuple(words.tags[tag_id] for tag_id in vocabulary.tag_ids_of(tx, "product", product_id)),
         pictures=shown,
         facts=facts_of(store.facts(tx, [product_id])),
+        own={key: held.value for key, held in own.items()},
     )
     return Product(
         product_id,
@@ -187,7 +196,25 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
         tuple(files[picture.media_id] for picture in shown),
         categories.current(ctx, tx).path(row["category_id"]),
         words,
+        {key: held.source for key, held in own.items()},
     )
+
+
+def through(product: Product, lens: Lens) -> Product:
+    """The product as a lens shows it: words and amounts, of its variants too; what they inherit they still inherit."""
+    if lens.is_default:
+        return product
+    values = products.seen(product.values, lens)
+
+    def amount(name: str, variant: Variant) -> Decimal | None:
+        if not product.varies:  # it keeps its product's amounts
+            return getattr(values, name)  # type: ignore[no-any-return]
+        return products.variants_amount_seen(name, lens, getattr(variant, name), variant.own)
+
+    variants = (
+        replace(one, price=amount("price", one), list_price=amount("list_price", one)) for one in product.variants
+    )
+    return replace(product, values=values, variants=tuple(variants))
 
 
 def _values(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -> ProductValues:
@@ -287,6 +314,7 @@ def make_within(ctx: Context, tx: Tx, recorder: history.Recorder, values: Produc
     variant_id = store.insert_variants(tx, [variant])[0]
     recorder.made("variant", variant_id, variant)
     pictures.save(tx, recorder, product_id, values.pictures)
+    wording.save(tx, recorder, "product", product_id, values.own, products.written_words(values))
     _save_belongings(tx, recorder, product_id, values)
     return product_id
 
@@ -381,6 +409,7 @@ def save_within(ctx: Context, tx: Tx, recorder: history.Recorder, current: Produ
     if recorder.changed("product", current.id, before, after, current.version + 1):
         store.update_product(tx, current.id, after, ctx.settings.language)
     pictures.save(tx, recorder, current.id, values.pictures)
+    wording.save(tx, recorder, "product", current.id, values.own, products.written_words(values))
     _save_belongings(tx, recorder, current.id, values)
     return Saved(_in_words(ctx, tx, current, values))
 
@@ -394,7 +423,7 @@ def _save_only_variant(tx: Tx, recorder: history.Recorder, current: Product, val
 
 def _in_words(ctx: Context, tx: Tx, current: Product, values: ProductValues) -> list[tuple[str, str, str]]:
     """What differs, as (label, before, after); of what is too long for a line, the label alone."""
-    old, new = changes.diff(products.flat(current.values), products.flat(values) | _gone_facts(current.values, values))
+    old, new = changes.diff(products.flat(current.values), products.flat(values) | _gone(current.values, values))
     words = current.vocabulary
     assert words is not None
     paths = categories.current(ctx, tx)
@@ -413,13 +442,16 @@ def _in_words(ctx: Context, tx: Tx, current: Product, values: ProductValues) -> 
             said.append((attribute.name if attribute else "A fact", "", "changed"))
         elif name in ("pictures", "categories"):
             said.append((products.LABELS[name], "", "changed"))
+        elif name.startswith("own-"):
+            said.append((products.label_of(name), "", "changed"))
         else:
-            said.append((products.LABELS[name], shown(name, old[name]), shown(name, new[name])))
+            said.append((products.label_of(name), shown(name, old.get(name)), shown(name, new[name])))
     return said
 
 
-def _gone_facts(before: ProductValues, after: ProductValues) -> dict[str, Any]:
-    return {f"fact-{key}": None for key in before.facts.keys() - after.facts.keys()}
+def _gone(before: ProductValues, after: ProductValues) -> dict[str, Any]:
+    gone = {f"fact-{key}": None for key in before.facts.keys() - after.facts.keys()}
+    return gone | {f"own-{key}": None for key in before.own.keys() - after.own.keys()}
 
 
 def _save_belongings(tx: Tx, recorder: history.Recorder, product_id: int, values: ProductValues) -> None:
@@ -547,7 +579,7 @@ def _refuse_outdated(tx: Tx, current: Product, mine: ProductValues, seen: Mappin
     last = history.last_actor(tx, current.history_keys)
     base, ours, theirs = dict(seen), products.flat(mine), products.flat(current.values)
     for key in {*base, *ours, *theirs}:  # a fact that one of them has not is empty there
-        if key.startswith("fact-"):
+        if key.startswith(("fact-", "own-")):
             for side in (base, ours, theirs):
                 side.setdefault(key, None)
     raise SaveConflict(changes.merge(base, ours, theirs), current, last)
@@ -580,6 +612,7 @@ def copy(ctx: Context, actor: Actor, product_id: int) -> int:
         ),
         address_part="",
         canonical="",
+        own={key: text for key, text in original.values.own.items() if not key.endswith(".address_part")},
         status=Status.DRAFT,
         facts={key: fact for key, fact in original.values.facts.items() if key not in private},
     )

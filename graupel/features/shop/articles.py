@@ -7,8 +7,8 @@ from slugify import slugify
 
 from graupel.context import Context
 from graupel.core.attributes import show_fact
-from graupel.core.inherit import resolve
 from graupel.core.pictures import Picture
+from graupel.core.resolve import inherited
 from graupel.core.variants import Axis
 from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
@@ -79,9 +79,9 @@ def article(ctx: Context, product: Product, variant_id: int) -> Article:
         path_of(product),
         texts["name"] or base.name,
         texts["short_text"] or base.short_text,
-        resolve(shown.price, base.price).value if shown else None,
-        resolve(shown.list_price, base.list_price).value if shown else base.list_price,
-        resolve(shown.weight_g, base.weight_g).value if shown else base.weight_g,
+        inherited(shown.price, base.price) if shown else None,
+        inherited(shown.list_price, base.list_price) if shown else base.list_price,
+        inherited(shown.weight_g, base.weight_g) if shown else base.weight_g,
         shown.sku if shown else "",
         shown.gtin if shown else None,
         _stock_words(shown, base.sells_without_stock),
@@ -103,7 +103,7 @@ def _stock_words(shown: Variant | None, products_switch: bool) -> str:
         return ""
     if shown.stock > 0:
         return "In stock" if shown.stock >= 5 else f"Only {shown.stock} left"
-    sells = resolve(shown.sells_without_stock, products_switch).value
+    sells = inherited(shown.sells_without_stock, products_switch)
     return "Can be ordered; takes longer" if sells else "Sold out"
 
 

@@ -8,10 +8,10 @@ from itertools import product as product_of
 from graupel.core import grids
 from graupel.core.attributes import Attribute
 from graupel.core.grids import Grid, Look
-from graupel.core.inherit import resolve
 from graupel.core.pictures import belongs
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
+from graupel.core.resolve import inherited
 from graupel.core.variants import Combination, label_of
 from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
@@ -75,7 +75,7 @@ LEGENDS = {
 
 def _look(product: Product, by: str) -> Callable[[Variant], Look]:
     base = product.values
-    prices = [price for v in product.for_sale if (price := resolve(v.price, base.price).value) is not None]
+    prices = [price for v in product.for_sale if (price := inherited(v.price, base.price)) is not None]
     low, high = min(prices, default=None), max(prices, default=None)
 
     def look(variant: Variant) -> Look:
@@ -86,14 +86,14 @@ def _look(product: Product, by: str) -> Callable[[Variant], Look]:
 
 
 def _shade(variant: Variant, base: ProductValues, by: str, low: Decimal | None, high: Decimal | None) -> Look:
-    price = resolve(variant.price, base.price).value
+    price = inherited(variant.price, base.price)
     if by == "price":
         return grids.by_number(price, low, high, format_money(price))
     if by == "margin":
-        return grids.by_margin(price, resolve(variant.cost, base.cost).value)
+        return grids.by_margin(price, inherited(variant.cost, base.cost))
     if by == "readiness":
-        return grids.by_readiness(price, variant.gtin, resolve(variant.weight_g, base.weight_g).value)
-    sells = bool(resolve(variant.sells_without_stock, base.sells_without_stock).value)
+        return grids.by_readiness(price, variant.gtin, inherited(variant.weight_g, base.weight_g))
+    sells = bool(inherited(variant.sells_without_stock, base.sells_without_stock))
     return grids.by_stock(variant.stock, sells)
 
 

@@ -4,6 +4,8 @@ from graupel.features.history import records
 from graupel.features.history.records import Column, RecordKind, Shown
 from graupel.features.vocabulary import carriers, references, store
 from graupel.features.vocabulary.references import Reference
+from graupel.features.wording import originals
+from graupel.features.wording.originals import Original, Words
 
 
 def _within_set(child: str, parent_column: str, key: str, kind: str) -> str:
@@ -97,6 +99,29 @@ def register_kinds() -> None:
                 "when_choice_id": Column("w.when_choice_id", True, "attribute_choice"),
                 "may_differ": Column("w.may_differ", True),
             },
+        )
+    )
+    originals.register(
+        Original(
+            "attribute",
+            "Attributes",
+            "attribute a",
+            "a.id",
+            "a.name",
+            "/vocabulary/attributes/{}",
+            {"name": Words("Name", "a.name"), "help": Words("Help", "a.help")},
+        )
+    )
+    originals.register(
+        Original(
+            "choice",
+            "Choices",
+            "attribute_choice h JOIN attribute a ON a.id = h.attribute_id",
+            "h.id",
+            "CONCAT(a.name, ': ', h.label)",
+            "/vocabulary/attributes/{}",
+            {"label": Words("Label", "h.label")},
+            link_key="h.attribute_id",
         )
     )
     references.register(

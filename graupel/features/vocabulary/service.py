@@ -11,10 +11,12 @@ from graupel.core.attributes import Attribute, Choice, Kind
 from graupel.core.doubles import Double
 from graupel.core.errors import NotFound, Refused
 from graupel.core.product_types import Need, ProductType, TypeAttribute
+from graupel.core.resolve import Lens
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
 from graupel.features.vocabulary import references, store
+from graupel.features.wording import service as wording
 
 LENGTHS = {"brand": 120, "tag": 60, "type": 80}
 WORDS = {"brand": "brand", "tag": "tag", "type": "product type"}
@@ -66,6 +68,43 @@ def current(ctx: Context, tx: Tx, product_id: int | None = None) -> Vocabulary:
 def read(ctx: Context, product_id: int | None = None) -> Vocabulary:
     """The vocabulary; everybody may see it."""
     return ctx.db.run(lambda tx: current(ctx, tx, product_id))
+
+
+def seen(ctx: Context, lens: Lens, product_id: int | None = None) -> Vocabulary:
+    """The vocabulary with the names and labels that buyers read through a lens."""
+    return ctx.db.run(lambda tx: through(ctx, tx, lens, product_id))
+
+
+def through(ctx: Context, tx: Tx, lens: Lens, product_id: int | None = None) -> Vocabulary:
+    """The same within a transaction."""
+    words = current(ctx, tx, product_id)
+    if not lens.lang:
+        return words
+    said = ctx.counts.get((history.stamp(tx), "vocabulary in", lens.chain), lambda: _translations(tx, lens))
+    return in_words(words, *said)
+
+
+def _translations(tx: Tx, lens: Lens) -> tuple[dict[int, str], dict[int, str]]:
+    """Names of attributes and labels of choices by id, in the first language of a lens that has one."""
+    langs = [lang for lang in lens.chain if lang]
+    return wording.in_languages(tx, "attribute", "name", langs), wording.in_languages(tx, "choice", "label", langs)
+
+
+def in_words(words: Vocabulary, names: Mapping[int, str], labels: Mapping[int, str]) -> Vocabulary:
+    """The vocabulary with other names of attributes and labels of choices."""
+    attributes = {
+        key: replace(
+            one,
+            name=names.get(key, one.name),
+            choices=tuple(replace(c, label=labels.get(c.id, c.label)) for c in one.choices),
+        )
+        for key, one in words.attributes.items()
+    }
+    types = {
+        key: replace(one, attributes=tuple(replace(m, attribute=attributes[m.attribute.id]) for m in one.attributes))
+        for key, one in words.types.items()
+    }
+    return replace(words, attributes=attributes, types=types)
 
 
 def load_attributes(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> dict[int, Attribute]:

@@ -1,35 +1,8 @@
-"""Values that a variant takes from its product until it is given its own."""
+"""Prices among variants, and what is left of them after the cost."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
 from decimal import Decimal
-from enum import StrEnum
-from typing import Generic, TypeVar
-
-T = TypeVar("T")
-
-
-class Origin(StrEnum):
-    """Where a shown value stands."""
-
-    OWN = "own"
-    PRODUCT = "product"
-    NOWHERE = "nowhere"
-
-
-@dataclass(frozen=True)
-class Resolved(Generic[T]):
-    """A value with the place it comes from."""
-
-    value: T | None
-    origin: Origin
-
-
-def resolve(own: T | None, products: T | None) -> Resolved[T]:
-    """The variant's own value, else its product's. The set-based reading in SQL is COALESCE(own, product's)."""
-    if own is not None:
-        return Resolved(own, Origin.OWN)
-    return Resolved(products, Origin.NOWHERE if products is None else Origin.PRODUCT)
 
 
 @dataclass(frozen=True)

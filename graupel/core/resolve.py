@@ -1,0 +1,166 @@
+"""Any value for product, variant, destination and language: from the nearest place that has one.
+
+A value is written once, with its product and in the default language, and again only where a variant, a destination or
+a language needs another. Nearest is, in this order:
+
+1. the language, for words: a text that a buyer can't read is worse than one that was written for another place;
+2. the record: what was said of a variant holds for it wherever it is sold, so that a price for all sizes does not
+   make the large one cheap;
+3. the destination: what was written for it before what holds everywhere.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import lru_cache
+from typing import Generic, NamedTuple, TypeVar
+
+T = TypeVar("T")
+
+
+class Level(StrEnum):
+    """The record that a value stands with."""
+
+    VARIANT = "variant"
+    PRODUCT = "product"
+
+
+class Place(NamedTuple):
+    """Where a value may stand. ``destination`` "": everywhere; ``lang`` "": the default language, or no language."""
+
+    level: str
+    destination: str = ""
+    lang: str = ""
+
+
+@dataclass(frozen=True)
+class Lens:
+    """A destination and a language through which the catalogue is seen.
+
+    ``destination``: "s2" for a shop, "c1" for a channel, "" for the default shop. ``chain``: the languages in which
+    words are looked for, "" being the default one. ``currency``: the destination's, None where it is the catalogue's.
+    """
+
+    destination: str = ""
+    chain: tuple[str, ...] = ("",)
+    currency: str | None = None
+
+    @property
+    def lang(self) -> str:
+        """The language; "" for the default one."""
+        return self.chain[0]
+
+    @property
+    def is_default(self) -> bool:
+        """Whether it shows the catalogue as it is written."""
+        return not (self.destination or self.lang)
+
+    @property
+    def key(self) -> str:
+        """As an address carries it: "c1.de", "de", "s2"; "" for the default lens."""
+        return ".".join(filter(None, (self.destination, self.lang)))
+
+
+DEFAULT_LENS = Lens()
+#: Where a product's value is looked for, and where a variant's.
+OF_PRODUCT = (Level.PRODUCT,)
+OF_VARIANT = (Level.VARIANT, Level.PRODUCT)
+#: What was said of a variant itself. Where that is nothing its product's value holds, whatever the destination:
+#: because the record comes before the destination, an amount is resolved one record after the other.
+ONLY_VARIANT = (Level.VARIANT,)
+
+
+@lru_cache(maxsize=500)
+def places(lens: Lens, levels: tuple[str, ...], *, worded: bool) -> tuple[Place, ...]:
+    """Where a value may stand, the nearest first. ``worded``: it is written in a language.
+
+    An amount of money of a destination with a currency of its own is looked for there alone: 12.50 euro are not
+    12.50 francs. Such a lens has ``currency`` set, and ``worded`` is False.
+    """
+    wheres = (lens.destination, "") if lens.destination else ("",)
+    langs = lens.chain if worded else ("",)
+    return tuple(Place(level, where, lang) for lang in langs for level in levels for where in wheres)
+
+
+@lru_cache(maxsize=500)
+def money_places(lens: Lens, levels: tuple[str, ...]) -> tuple[Place, ...]:
+    """Where an amount of money may stand: for a destination with a currency of its own there alone."""
+    found = places(lens, levels, worded=False)
+    return tuple(one for one in found if one.destination) if lens.currency else found
+
+
+@dataclass(frozen=True)
+class Resolved(Generic[T]):
+    """A value with the place it comes from; both None where no place has one."""
+
+    value: T | None
+    place: Place | None = None
+
+
+def resolve(values: Mapping[Place, T | None], where: Iterable[Place]) -> Resolved[T]:
+    """The value at the first place that has one; None and empty text are none.
+
+    The reading by sets (products/resolving.py) is COALESCE over the same places in the same order.
+    """
+    for place in where:
+        value = values.get(place)
+        if value is not None and value != "":
+            return Resolved(value, place)
+    return Resolved(None)
+
+
+def inherited(own: T | None, products: T | None) -> T | None:
+    """A variant's own value, else its product's, as the catalogue is written."""
+    return own if own is not None else products
+
+
+def is_own(place: Place | None, lens: Lens, nearest: str, field: str) -> bool:
+    """Whether a value stands at the very place that the lens looks at, so that it can be taken back there."""
+    return place == Place(nearest, lens.destination, "" if field in AMOUNTS else lens.lang)
+
+
+def origin(place: Place | None, lens: Lens, nearest: str, names: Mapping[str, str], *, worded: bool) -> str:
+    """In words where a shown value comes from; "" where there is nothing to say, as under the default lens.
+
+    ``nearest``: the level that was asked for; ``names``: of destinations and of languages by code, "" being the
+    default language; ``worded``: the value is written in a language.
+    """
+    if place is None:
+        return ""
+    said = []
+    if worded and place.lang != lens.lang:
+        said.append(f"{names[lens.lang]} is missing: {names[place.lang]} shown")
+    if place.level != nearest:
+        said.append(f"from the {place.level}")
+    if place.destination:
+        said.append(f"set for {names[place.destination]}")
+    elif lens.destination and not said:
+        said.append("as everywhere")
+    return ", ".join(said)
+
+
+#: What may be written anew for a language, and what for a destination, of products and of variants.
+WORDS = ("name", "short_text", "description", "key_points", "address_part", "meta_title", "meta_description")
+AMOUNTS = ("price", "list_price")
+VARIANT_WORDS = ("name", "short_text")
+
+
+def key_of(lens: Lens, field: str) -> str:
+    """Under which an own value stands among a record's others: "c1.de.name"."""
+    return f"{lens.destination}.{lens.lang if field not in AMOUNTS else ''}.{field}"
+
+
+def split_key(key: str) -> tuple[str, str, str]:
+    """Destination, language and field of such a key. Raises ValueError where it is none."""
+    destination, lang, field = key.split(".")
+    return destination, lang, field
+
+
+def places_of(own: Mapping[str, str], field: str, level: Level) -> dict[Place, str]:
+    """The own values of one field by place, from a record's own values by key."""
+    found = {}
+    for key, value in own.items():
+        destination, lang, name = split_key(key)
+        if name == field:
+            found[Place(level, destination, lang)] = value
+    return found

@@ -1,0 +1,112 @@
+"""The pages of shops and their languages."""
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from starlette.datastructures import FormData
+
+from graupel.core import languages
+from graupel.core.errors import Outdated, Refused
+from graupel.core.problems import Problem, by_field
+from graupel.core.roles import Role
+from graupel.features.destinations import parts, service
+from graupel.web.frame import page
+from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+
+router = APIRouter(dependencies=[Depends(from_our_own_page)])
+
+
+@router.get("/shops")
+def show(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """All shops."""
+    return _list(request, ctx, signed, {}, [])
+
+
+def _list(request: Request, ctx: Any, signed: Any, typed: dict[str, Any], problems: list[Problem]) -> Response:
+    return page(
+        request,
+        "destinations/shops.html",
+        status=422 if problems else 200,
+        shops=service.list_shops(ctx, signed.actor),
+        channels=[one for one in service.read_all(ctx).all if not one.is_shop],
+        typed=typed,
+        problems=by_field(problems),
+        may_change=signed.actor.may(Role.OWNER),
+        first_currency=ctx.settings.currency,
+        offered=_offered([]),
+    )
+
+
+def _offered(chosen: list[str]) -> list[tuple[str, str]]:
+    """The chosen languages in their order, then common ones."""
+    return [(code, languages.name(code)) for code in chosen] + service.offered_languages(chosen)
+
+
+def _raw(form: FormData) -> dict[str, str]:
+    raw = {name: str(form.get(name, "")) for name in ("name", "address_part", "currency")}
+    return raw | {"languages": " ".join(str(code) for code in form.getlist("languages"))}
+
+
+@router.post("/shops")
+def make(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Makes a further shop."""
+    try:
+        shop_id = service.make_shop(ctx, signed.actor, _raw(form))
+    except Refused as refusal:
+        return _list(request, ctx, signed, _raw(form), refusal.problems)
+    return Response(status_code=204, headers={"HX-Redirect": f"/shops/{shop_id}"})
+
+
+@router.get("/shops/{shop_id:int}")
+def show_one(request: Request, ctx: Ctx, signed: Signed, shop_id: int) -> Response:
+    """One shop."""
+    return _one(request, ctx, signed, shop_id)
+
+
+def _one(
+    request: Request,
+    ctx: Any,
+    signed: Any,
+    shop_id: int,
+    typed: dict[str, str] | None = None,
+    problems: list[Problem] | None = None,
+    said: str = "",
+) -> Response:
+    shop = service.read_shop(ctx, signed.actor, shop_id)
+    plain = {
+        "name": shop.name,
+        "address_part": shop.address_part,
+        "currency": shop.currency,
+        "languages": " ".join(shop.languages),
+    }
+    fields = typed or plain
+    return page(
+        request,
+        "destinations/shop.html",
+        part="destinations/shop_part.html",
+        status=422 if problems else 200,
+        shop=shop,
+        typed=fields,
+        chosen=fields["languages"].split(),
+        offered=_offered(fields["languages"].split()),
+        problems=by_field(problems or []),
+        said=said,
+        is_first=shop_id == service.FIRST,
+        may_change=signed.actor.may(Role.OWNER),
+        may_edit=signed.actor.may(Role.EDITOR),
+        added=[(part, part.data(ctx, signed.actor, shop)) for part in parts.all_parts()],
+    )
+
+
+@router.post("/shops/{shop_id:int}")
+def save(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -> Response:
+    """Saves what was typed of a shop."""
+    raw, version = _raw(form), str(form.get("version", ""))
+    try:
+        service.save_shop(ctx, signed.actor, shop_id, raw, int(version) if version.isdecimal() else 0)
+    except Refused as refusal:
+        return _one(request, ctx, signed, shop_id, raw, refusal.problems)
+    except Outdated as outdated:
+        return _one(request, ctx, signed, shop_id, raw, [Problem("shop.outdated", str(outdated), "")])
+    return _one(request, ctx, signed, shop_id, said="Saved.")

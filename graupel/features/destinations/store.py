@@ -1,0 +1,31 @@
+"""The table of shops."""
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from graupel.db import Tx
+
+FIELDS = ("name", "address_part", "languages", "currency", "shows", "conditions")
+
+
+def shops(tx: Tx) -> list[dict[str, Any]]:
+    return tx.all("SELECT * FROM shop ORDER BY id")
+
+
+def shop(tx: Tx, shop_id: int, *, lock: bool = False) -> dict[str, Any] | None:
+    return tx.one(f"SELECT * FROM shop WHERE id = %s {'FOR UPDATE' if lock else ''}", [shop_id])
+
+
+def names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    return tx.all("SELECT id, name FROM shop WHERE id IN %s", [list(ids)]) if ids else []
+
+
+def insert(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        f"INSERT INTO shop ({', '.join(FIELDS)}) VALUES ({', '.join(f'%({name})s' for name in FIELDS)})", values
+    )
+
+
+def update(tx: Tx, shop_id: int, values: Mapping[str, Any]) -> None:
+    sets = ", ".join(f"{name} = %({name})s" for name in FIELDS if name in values)
+    tx.run(f"UPDATE shop SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": shop_id})

@@ -1,0 +1,50 @@
+"""What the journal knows of values for a destination or a language."""
+
+from typing import Any
+
+from graupel.core import languages
+from graupel.db import Tx
+from graupel.features.history import records
+from graupel.features.history.records import Column, RecordKind, Shown
+from graupel.features.wording import originals, store
+
+_NUMBERS = ("record_id",)
+#: Kinds of originals that the journal knows under another name.
+_RECORDS = {"choice": "attribute_choice"}
+
+
+def _title(row: dict[str, Any], records_title: str) -> str:
+    field = originals.field_of(row["kind"], row["field"]).label if row["field"] not in ("price", "list_price") else {
+        "price": "Price", "list_price": "List price"
+    }[row["field"]]  # fmt: skip
+    where = ", ".join(filter(None, (languages.name(row["lang"]) if row["lang"] else "", row["destination"])))
+    return f"{records_title}: {field} ({where})"
+
+
+def _describe(tx: Tx, ids: Any) -> dict[int, Shown]:
+    """Each with the name and page of its record."""
+    rows = store.by_ids(tx, list(ids))
+    found = {}
+    for kind in {row["kind"] for row in rows}:
+        mine = [row for row in rows if row["kind"] == kind]
+        shown = records.kind_of(_RECORDS.get(kind, kind)).describe(tx, [row["record_id"] for row in mine])
+        for row in mine:
+            record = shown.get(row["record_id"], Shown(f"{kind} {row['record_id']}"))
+            found[row["id"]] = Shown(_title(row, record.title), record.link)
+    return found
+
+
+def register_kinds() -> None:
+    """Tell the journal of own values. They stay when their record goes, and so come back with it."""
+    records.register(
+        RecordKind(
+            "own_value",
+            "Value for a language or destination",
+            _describe,
+            plain="own_value",
+            table="own_value ow",
+            key="ow.id",
+            version="ow.version",
+            fields={name: Column(f"ow.{name}", name in _NUMBERS) for name in store.FIELDS},
+        )
+    )

@@ -1,0 +1,115 @@
+"""Reading and writing values for a destination or a language."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from graupel.core.resolve import split_key
+from graupel.db import Tx
+from graupel.features.history import service as history
+from graupel.features.wording import store
+
+
+@dataclass(frozen=True)
+class Own:
+    """A value for a destination or a language; ``source``: the original that it translates, as it was then."""
+
+    value: str
+    source: str | None = None
+
+
+def of_record(tx: Tx, kind: str, record_id: int) -> dict[str, Own]:
+    """A record's own values by their keys ("c1.de.name")."""
+    return of_records(tx, kind, [record_id]).get(record_id, {})
+
+
+def of_records(tx: Tx, kind: str, ids: Sequence[int]) -> dict[int, dict[str, Own]]:
+    """The own values of several records, by id and key; records without any are left out."""
+    return _by_record(store.of_records(tx, kind, ids))
+
+
+def of_variants(tx: Tx, product_id: int) -> dict[int, dict[str, Own]]:
+    """The own values of a product's variants, by id and key."""
+    return _by_record(store.of_variants(tx, product_id))
+
+
+def _by_record(rows: Iterable[Mapping[str, Any]]) -> dict[int, dict[str, Own]]:
+    found: dict[int, dict[str, Own]] = {}
+    for row in rows:
+        found.setdefault(row["record_id"], {})[_key(row)] = Own(row["value"], row["source"])
+    return found
+
+
+def _key(row: Mapping[str, Any]) -> str:
+    return f"{row['destination']}.{row['lang']}.{row['field']}"
+
+
+def in_languages(tx: Tx, kind: str, field: str, langs: Sequence[str]) -> dict[int, str]:
+    """One field of all records of a kind, by id, in the first of the languages that has it."""
+    found: dict[int, tuple[int, str]] = {}
+    places = {lang: place for place, lang in enumerate(langs)}
+    for row in store.in_languages(tx, kind, field, langs):
+        held, place = found.get(row["record_id"]), places[row["lang"]]
+        if held is None or place < held[0]:
+            found[row["record_id"]] = (place, row["value"])
+    return {record_id: text for record_id, (_, text) in found.items()}
+
+
+def save(
+    tx: Tx,
+    recorder: history.Recorder,
+    kind: str,
+    record_id: int,
+    wanted: Mapping[str, str],
+    originals: Mapping[str, str],
+) -> bool:
+    """Make a record's own values these, by key; an empty one is taken away. Returns whether anything differed.
+
+    ``originals``: the words in the default language by field. What is written now counts as a translation of them;
+    a translation that stays as it was keeps its source, so that it goes on being out of date.
+    """
+    there = {_key(row): row for row in store.of_records(tx, kind, [record_id])}
+    differed = False
+    for key in sorted({*there, *wanted}):
+        _, lang, field = split_key(key)
+        source = originals.get(field) if lang else None
+        said = put(tx, recorder, kind, record_id, key, wanted.get(key, ""), source, there.get(key))
+        differed = differed or said
+    return differed
+
+
+def put(
+    tx: Tx,
+    recorder: history.Recorder,
+    kind: str,
+    record_id: int,
+    key: str,
+    value: str,
+    source: str | None,
+    row: Mapping[str, Any] | None,
+    *,
+    confirm: bool = False,
+) -> bool:
+    """Write one value where it differs from what is there (``row``); returns whether it did.
+
+    ``confirm``: the value holds for ``source`` though it stays as it is.
+    """
+    destination, lang, field = split_key(key)
+    whole = {"kind": kind, "record_id": record_id, "destination": destination, "lang": lang, "field": field}
+    if row is None:
+        if not value:
+            return False
+        made = whole | {"value": value, "source": source}
+        recorder.made("own_value", store.insert(tx, made), made)
+        return True
+    if not value:
+        gone = whole | {"value": row["value"], "source": row["source"]}
+        recorder.removed("own_value", row["id"], gone, row["version"] + 1)
+        store.delete(tx, row["id"])
+        return True
+    if value == row["value"] and not (confirm and source != row["source"]):
+        return False
+    after = {"value": value, "source": source}
+    recorder.changed("own_value", row["id"], {name: row[name] for name in after}, after, row["version"] + 1)
+    store.update(tx, row["id"], value, source)
+    return True

@@ -1,0 +1,81 @@
+"""The table of values for a destination or a language."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from graupel.db import Tx
+
+FIELDS = ("kind", "record_id", "destination", "lang", "field", "value", "source")
+
+
+def of_records(tx: Tx, kind: str, ids: Sequence[int]) -> list[dict[str, Any]]:
+    """All own values of records of one kind."""
+    if not ids:
+        return []
+    return tx.all("SELECT * FROM own_value WHERE kind = %s AND record_id IN %s", [kind, list(ids)])
+
+
+def of_variants(tx: Tx, product_id: int) -> list[dict[str, Any]]:
+    """All own values of a product's variants."""
+    return tx.all(
+        """SELECT o.* FROM variant v STRAIGHT_JOIN own_value o ON o.kind = 'variant' AND o.record_id = v.id
+           WHERE v.product_id = %s""",
+        [product_id],
+    )
+
+
+def in_languages(tx: Tx, kind: str, field: str, langs: Sequence[str]) -> list[dict[str, Any]]:
+    """What is written in some languages in one field of all records of a kind, for all destinations."""
+    if not langs:
+        return []
+    return tx.all(
+        """SELECT record_id, lang, value FROM own_value
+           WHERE destination = '' AND lang IN %s AND kind = %s AND field = %s""",
+        [list(langs), kind, field],
+    )
+
+
+def one(tx: Tx, kind: str, record_id: int, destination: str, lang: str, field: str) -> dict[str, Any] | None:
+    """One of them, locked."""
+    return tx.one(
+        """SELECT * FROM own_value WHERE kind = %s AND record_id = %s AND destination = %s AND lang = %s
+           AND field = %s FOR UPDATE""",
+        [kind, record_id, destination, lang, field],
+    )
+
+
+def insert(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        f"INSERT INTO own_value ({', '.join(FIELDS)}) VALUES ({', '.join(f'%({name})s' for name in FIELDS)})", values
+    )
+
+
+def update(tx: Tx, row_id: int, value: str, source: str | None) -> None:
+    tx.run("UPDATE own_value SET value = %s, source = %s, version = version + 1 WHERE id = %s", [value, source, row_id])
+
+
+def delete(tx: Tx, row_id: int) -> None:
+    tx.run("DELETE FROM own_value WHERE id = %s", [row_id])
+
+
+def by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    return tx.all("SELECT * FROM own_value WHERE id IN %s", [list(ids)]) if ids else []
+
+
+def used_places(tx: Tx, kinds: Iterable[str]) -> set[tuple[str, str, str, str]]:
+    """Kind, destination, language and field of all places at which any value of these kinds stands."""
+    rows = tx.all(
+        "SELECT DISTINCT kind, destination, lang, field FROM own_value WHERE kind IN %s GROUP BY 2, 3, 1, 4",
+        [list(kinds)],
+    )
+    return {(row["kind"], row["destination"], row["lang"], row["field"]) for row in rows}
+
+
+def search(tx: Tx, kind: str, field: str, lang: str, words: str) -> list[int]:
+    """The records of which a value in a language has these words (a boolean full-text expression)."""
+    rows = tx.all(
+        """SELECT record_id FROM own_value WHERE MATCH (value) AGAINST (%s IN BOOLEAN MODE)
+           AND kind = %s AND field = %s AND lang = %s""",
+        [words, kind, field, lang],
+    )
+    return [row["record_id"] for row in rows]
