@@ -14,6 +14,8 @@ import graupel.channels.ostlerby
 from graupel import logs
 from graupel.context import Context
 from graupel.db import Database, DatabaseUnavailable, pending
+from graupel.features.assortments import kinds as assortment_kinds
+from graupel.features.assortments import pages as assortment_pages
 from graupel.features.bulk import jobs as bulk_jobs
 from graupel.features.bulk import pages as bulk_pages
 from graupel.features.categories import kinds as category_kinds
@@ -59,6 +61,7 @@ def register_kinds(language: str) -> None:
     vocabulary_kinds.register_kinds()
     category_kinds.register_kinds()
     product_kinds.register_kinds(language)
+    assortment_kinds.register_kinds(language)
     vocabulary_kinds.finish_kinds()
     media_kinds.finish_kinds()
     category_kinds.finish_kinds()
@@ -95,6 +98,7 @@ def make_app(ctx: Context) -> ASGIApp:
         category_pages.router,
         media_pages.router,
         product_pages.router,
+        assortment_pages.router,
         variant_pages.router,
         variant_pages.table_router,
         listing_pages.router,

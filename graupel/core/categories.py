@@ -1,6 +1,6 @@
 """A category as it is typed: its kind, its texts, and the paths under which it is named."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any
@@ -18,6 +18,51 @@ class Kind(StrEnum):
     GOODS = "goods"
     HEADING = "heading"
     LINK = "link"
+
+
+class Layout(StrEnum):
+    """How a category's page looks in the shop window."""
+
+    GRID = "grid"
+    BANNER = "banner"
+    ASIDE = "aside"
+    LEAD = "lead"
+
+
+LAYOUT_WORDS = {
+    Layout.GRID: ("Plain", "the goods alone, in a dense grid"),
+    Layout.BANNER: ("Banner", "picture and text across the top, goods below"),
+    Layout.ASIDE: ("Aside", "categories below it and filters beside the goods"),
+    Layout.LEAD: ("Lead", "one product large with the text, the others around it"),
+}
+
+
+class Order(StrEnum):
+    """In which order the goods stand."""
+
+    NEWEST = "newest"
+    NAME = "name"
+    CHEAPEST = "cheapest"
+    DEAREST = "dearest"
+    STOCK = "stock"
+    HAND = "hand"
+
+
+ORDER_WORDS = {
+    Order.NEWEST: "the newest first",
+    Order.NAME: "by name",
+    Order.CHEAPEST: "the cheapest first",
+    Order.DEAREST: "the dearest first",
+    Order.STOCK: "what there is most of first",
+    Order.HAND: "by hand",
+}
+
+
+def arrange(ids: Sequence[int], by_hand: Sequence[int]) -> list[int]:
+    """Goods in the order by hand; those that have no place in it come after, in the order they are given in."""
+    there = set(ids)
+    placed = dict.fromkeys(one for one in by_hand if one in there)
+    return [*placed, *(one for one in ids if one not in placed)]
 
 
 KIND_WORDS = {
@@ -44,6 +89,8 @@ class CategoryValues:
     picture_id: int | None = None
     picture_alt: str = ""
     tags: tuple[str, ...] = ()
+    layout: Layout = Layout.BANNER
+    lead_product_id: int | None = None
 
 
 #: Kept in the words of a language; the others with the category.
@@ -81,6 +128,8 @@ def read(raw: Mapping[str, Any], start: CategoryValues) -> Reading:
     readers = {
         "name": parse_name,
         "kind": Kind,
+        "layout": Layout,
+        "lead_product_id": lambda value: int(value) if value else None,
         "hidden": lambda value: value in (True, "yes"),
         "in_navigation": lambda value: value in (True, "yes"),
         "link": parse_link,

@@ -23,6 +23,7 @@ class Level(StrEnum):
 
     VARIANT = "variant"
     PRODUCT = "product"
+    CATEGORY = "category"
 
 
 class Place(NamedTuple):
@@ -62,6 +63,8 @@ class Lens:
 
 
 DEFAULT_LENS = Lens()
+CATEGORY = Level.CATEGORY
+OF_CATEGORY = (CATEGORY,)
 #: Where a product's value is looked for, and where a variant's.
 OF_PRODUCT = (Level.PRODUCT,)
 OF_VARIANT = (Level.VARIANT, Level.PRODUCT)
@@ -156,7 +159,7 @@ def split_key(key: str) -> tuple[str, str, str]:
     return destination, lang, field
 
 
-def places_of(own: Mapping[str, str], field: str, level: Level) -> dict[Place, str]:
+def places_of(own: Mapping[str, str], field: str, level: str) -> dict[Place, str]:
     """The own values of one field by place, from a record's own values by key."""
     found = {}
     for key, value in own.items():

@@ -34,6 +34,10 @@ ALTER TABLE tree
   ADD COLUMN IF NOT EXISTS shop_id INT UNSIGNED NOT NULL DEFAULT 1,
   ADD CONSTRAINT tree_of_shop FOREIGN KEY IF NOT EXISTS (shop_id) REFERENCES shop (id);
 
+ALTER TABLE tree
+  DROP INDEX IF EXISTS tree_name,
+  ADD UNIQUE KEY IF NOT EXISTS tree_name_in_shop (shop_id, name);
+
 ALTER TABLE channel ADD COLUMN IF NOT EXISTS lang VARCHAR(12) CHARACTER SET ascii NOT NULL DEFAULT '';
 
 -- One value for one destination ('' for all), one language ('' for the default one, and for what has no language).

@@ -14,7 +14,13 @@ from graupel.features.vocabulary.references import Reference
 from graupel.features.wording import originals
 from graupel.features.wording.originals import Original, Words
 
-_NUMBERS = {"parent_id": "category", "tree_id": "tree", "position": "", "picture_id": "media"}
+_NUMBERS = {
+    "parent_id": "category",
+    "tree_id": "tree",
+    "position": "",
+    "picture_id": "media",
+    "lead_product_id": "product",
+}
 _SWITCHES = ("hidden", "in_navigation")
 
 
@@ -29,7 +35,11 @@ def register_kinds() -> None:
             table="tree w",
             key="w.id",
             version="w.version",
-            fields={"name": Column("w.name"), "position": Column("w.position", True)},
+            fields={
+                "name": Column("w.name"),
+                "position": Column("w.position", True),
+                "shop_id": Column("w.shop_id", True, "shop"),
+            },
             removable="NOT EXISTS (SELECT 1 FROM category u WHERE u.tree_id = w.id)",
         )
     )

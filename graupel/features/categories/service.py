@@ -7,25 +7,30 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import categories as rules
 from graupel.core import trees
-from graupel.core.categories import CategoryValues, Kind
+from graupel.core.categories import CategoryValues, Kind, Layout, Order
 from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.imports import CATEGORY_SEPARATOR, parse_category_path
 from graupel.core.problems import Problem
+from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, Place, places, places_of, resolve
 from graupel.core.roles import Actor, Role
-from graupel.core.trees import Place
+from graupel.core.trees import Place as TreePlace
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import kinds, store
 from graupel.features.categories import tree as reading
 from graupel.features.categories.tree import Category, Tree, current, read_tree
+from graupel.features.destinations import service as destinations
+from graupel.features.destinations.service import FIRST
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.vocabulary import references
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.references import Use
+from graupel.features.wording import service as wording
 
 __all__ = ["Category", "Tree", "current", "read_tree"]
 load = reading.load
+through = reading.through
 MOST_AT_ONCE = 2000
 
 
@@ -54,7 +59,7 @@ def make_path(tx: Tx, recorder: history.Recorder, path: str) -> int:
     store.lock_trees(tx)
     parent = -first_tree(tx)
     for name in path.split(CATEGORY_SEPARATOR):
-        place = Place(parent, len(trees.children(store.places(tx)).get(parent, [])))
+        place = TreePlace(parent, len(trees.children(store.places(tx)).get(parent, [])))
         parent = store.by_name(tx, parent, name) or _insert(tx, recorder, name, place, hidden=False)
     return parent
 
@@ -64,7 +69,7 @@ def first_tree(tx: Tx) -> int:
     return int(store.trees(tx)[0]["id"])
 
 
-def _insert(tx: Tx, recorder: history.Recorder, name: str, place: Place, *, hidden: bool) -> int:
+def _insert(tx: Tx, recorder: history.Recorder, name: str, place: TreePlace, *, hidden: bool) -> int:
     values = {
         "parent_id": place.parent if place.parent > 0 else None,
         "tree_id": -place.parent if place.parent < 0 else None,
@@ -76,6 +81,10 @@ def _insert(tx: Tx, recorder: history.Recorder, name: str, place: Place, *, hidd
         "link": "",
         "picture_id": None,
         "canonical": "",
+        "layout": str(Layout.BANNER),
+        "sorted_by": str(Order.NEWEST),
+        "by_hand": "",
+        "lead_product_id": None,
     }
     category_id = store.insert(tx, values)
     recorder.made("category", category_id, values)
@@ -85,22 +94,32 @@ def _insert(tx: Tx, recorder: history.Recorder, name: str, place: Place, *, hidd
 # --- the trees -----------------------------------------------------------------------------------------------
 
 
-def make_tree(ctx: Context, actor: Actor, name: str) -> int:
-    """A further tree, such as one for the foot of the page; returns its id. Raises Refused."""
+def make_tree(ctx: Context, actor: Actor, name: str, shop_id: int = FIRST) -> int:
+    """A further tree of a shop, such as one for the foot of the page; returns its id. Raises Refused."""
     actor.require(Role.EDITOR)
     name = rules.parse_name(name)
 
     def work(tx: Tx) -> int:
         there = store.lock_trees(tx)
         with history.change_set(tx, actor, "tree.make", f"Tree made: {name}") as recorder:
-            tree_id = store.insert_tree(tx, name[:80], len(there))
-            recorder.made("tree", tree_id, {"name": name[:80], "position": len(there)})
+            values = {"name": name[:80], "position": len(there), "shop_id": shop_id}
+            tree_id = store.insert_tree(tx, values)
+            recorder.made("tree", tree_id, values)
         return tree_id
 
     try:
         return ctx.db.run(work)
     except DuplicateKey as error:
         raise Refused.because("tree.taken", f"There is a tree “{name}” already.", "name") from error
+
+
+def _first_tree_of(tx: Tx, recorder: history.Recorder, shop_id: int) -> None:
+    """A new shop begins with an empty main navigation."""
+    values = {"name": "Main navigation", "position": 0, "shop_id": shop_id}
+    recorder.made("tree", store.insert_tree(tx, values), values)
+
+
+destinations.on_made("categories", _first_tree_of)
 
 
 def add(ctx: Context, actor: Actor, text: str, parent: int, before: int | None = None) -> list[int]:
@@ -137,7 +156,7 @@ def _insert_list(tx: Tx, recorder: history.Recorder, typed: Sequence[trees.Typed
     for one in typed:
         del path[one.depth + 1 :]
         above = path[one.depth]
-        made = _insert(tx, recorder, one.name, Place(above, next_at.get(above, 0)), hidden=True)
+        made = _insert(tx, recorder, one.name, TreePlace(above, next_at.get(above, 0)), hidden=True)
         next_at[above] = next_at.get(above, 0) + 1
         path.append(made)
         if one.depth == 0:
@@ -145,12 +164,14 @@ def _insert_list(tx: Tx, recorder: history.Recorder, typed: Sequence[trees.Typed
     return tops
 
 
-def _refuse_gone(places: Mapping[int, Place], parent: int) -> None:
+def _refuse_gone(places: Mapping[int, TreePlace], parent: int) -> None:
     if parent > 0 and parent not in places:
         raise NotFound("The category above is not there any more.")
 
 
-def _place_all(tx: Tx, recorder: history.Recorder, places: Mapping[int, Place], changed: Mapping[int, Place]) -> None:
+def _place_all(
+    tx: Tx, recorder: history.Recorder, places: Mapping[int, TreePlace], changed: Mapping[int, TreePlace]
+) -> None:
     for category_id, becomes in changed.items():
         kinds.place(tx, recorder.change_set_id, category_id, places[category_id], becomes)
 
@@ -223,6 +244,19 @@ class Detail:
     version: int
     picture: Media | None
     use: Use
+    own: Mapping[str, str] = field(default_factory=dict)
+    sources: Mapping[str, str | None] = field(default_factory=dict)
+
+
+def seen(values: CategoryValues, own: Mapping[str, str], lens: Lens) -> CategoryValues:
+    """A category's words as a lens shows them; ``own``: what is written for destinations and languages."""
+    where = places(lens, OF_CATEGORY, worded=True)
+    words = {
+        name: resolve({Place(CATEGORY): getattr(values, name)} | places_of(own, name, CATEGORY), where).value or ""
+        for name in ("name", *rules.TEXTS)
+    }
+    shown: dict[str, Any] = dict(words)
+    return replace(values, **shown)
 
 
 def read(ctx: Context, actor: Actor, category_id: int) -> Detail:
@@ -243,14 +277,23 @@ def read(ctx: Context, actor: Actor, category_id: int) -> Detail:
             row["link"],
             canonical=row["canonical"],
             picture_id=row["picture_id"],
+            layout=Layout(row["layout"]),
+            lead_product_id=row["lead_product_id"],
             tags=tuple(vocabulary.tags_of(tx, "category", [category_id]).get(category_id, [])),
             **{name: text.get(name, "") for name in rules.TEXTS},
         )
         picture = media.by_ids(tx, [row["picture_id"]]).get(row["picture_id"]) if row["picture_id"] else None
         version = row["version"] + text.get("version", 0)
         tree = current(ctx, tx)
+        own = wording.of_record(tx, "category", category_id)
         return Detail(
-            tree.by_id[category_id], values, version, picture, references.use_of(tx, "category", category_id, lang)
+            tree.by_id[category_id],
+            values,
+            version,
+            picture,
+            references.use_of(tx, "category", category_id, lang),
+            {key: held.value for key, held in own.items()},
+            {key: held.source for key, held in own.items()},
         )
 
     return ctx.db.run(work)
@@ -268,8 +311,13 @@ def save(ctx: Context, actor: Actor, category_id: int, values: CategoryValues, v
             raise Outdated("Somebody saved this category while you were working on it.", {})
         if values.picture_id and not any(one.is_picture for one in media.by_ids(tx, [values.picture_id]).values()):
             raise Refused([Problem("category.picture", "This picture is not in the library any more.", "picture_id")])
-        after = {name: getattr(values, name) for name in ("name", "link", "canonical", "picture_id")}
-        after |= {"kind": str(values.kind), "hidden": int(values.hidden), "in_navigation": int(values.in_navigation)}
+        plain = ("name", "link", "canonical", "picture_id", "lead_product_id")
+        after = {name: getattr(values, name) for name in plain} | {"layout": str(values.layout)}
+        after |= {
+            "kind": str(values.kind),
+            "hidden": int(values.hidden),
+            "in_navigation": int(values.in_navigation),
+        }
         with history.change_set(tx, actor, "category.save", f"Category changed: {values.name}") as recorder:
             before = {name: row[name] for name in after}
             if recorder.changed("category", category_id, before, after, row["version"] + 1):
@@ -368,7 +416,7 @@ def delete(ctx: Context, actor: Actor, category_id: int, *, with_branch: bool, i
     _naming_double(ctx, work)
 
 
-def _next_sibling(places: Mapping[int, Place], category_id: int) -> int | None:
+def _next_sibling(places: Mapping[int, TreePlace], category_id: int) -> int | None:
     siblings = trees.children(places)[places[category_id].parent]
     at = siblings.index(category_id) + 1
     return siblings[at] if at < len(siblings) else None

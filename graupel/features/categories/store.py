@@ -9,25 +9,26 @@ from graupel.db import Tx
 
 FIELDS = (
     "parent_id", "tree_id", "position", "name", "kind", "hidden", "in_navigation", "link", "picture_id", "canonical",
+    "layout", "sorted_by", "by_hand", "lead_product_id",
 )  # fmt: skip
 TEXT_FIELDS = ("category_id", "lang", "description", "meta_title", "meta_description", "address_part", "picture_alt")
 
 
 def lock_trees(tx: Tx) -> list[dict[str, Any]]:
     """Whoever changes the structure holds the trees: so two at once can't break them. To be the first of a read."""
-    return tx.all("SELECT id, name FROM tree ORDER BY position, id FOR UPDATE")
+    return tx.all("SELECT id, name, shop_id FROM tree ORDER BY shop_id, position, id FOR UPDATE")
 
 
 def trees(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, name, position, version FROM tree ORDER BY position, id")
+    return tx.all("SELECT id, name, position, shop_id, version FROM tree ORDER BY shop_id, position, id")
 
 
 def tree_names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
     return tx.all("SELECT id, name FROM tree WHERE id IN %s", [list(ids)]) if ids else []
 
 
-def insert_tree(tx: Tx, name: str, position: int) -> int:
-    return tx.insert("INSERT INTO tree (name, position) VALUES (%s, %s)", [name, position])
+def insert_tree(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert("INSERT INTO tree (name, position, shop_id) VALUES (%(name)s, %(position)s, %(shop_id)s)", values)
 
 
 def all_rows(tx: Tx) -> list[dict[str, Any]]:

@@ -7,8 +7,11 @@ from typing import Any
 from graupel.context import Context
 from graupel.core.categories import Kind
 from graupel.core.imports import CATEGORY_SEPARATOR
+from graupel.core.resolve import Lens
 from graupel.db import Tx
 from graupel.features.categories import store
+from graupel.features.history import service as history
+from graupel.features.wording import service as wording
 
 
 @dataclass(frozen=True)
@@ -42,6 +45,7 @@ class Tree:
 
     def __init__(self, rows: Sequence[Mapping[str, Any]], trees: Sequence[Mapping[str, Any]] = ()) -> None:
         self.trees: dict[int, str] = {row["id"]: row["name"] for row in trees}
+        self.shops: dict[int, int] = {row["id"]: row["shop_id"] for row in trees}
         children: dict[int | None, list[Mapping[str, Any]]] = {}
         for row in rows:
             children.setdefault(row["parent_id"], []).append(row)
@@ -58,6 +62,10 @@ class Tree:
 
     def __iter__(self) -> Iterator[Category]:
         return iter(self.by_id.values())
+
+    def of_shop(self, shop_id: int) -> list[int]:
+        """The ids of the trees of one shop, the main navigation first."""
+        return [tree_id for tree_id, shop in self.shops.items() if shop == shop_id]
 
     def tops(self, tree_id: int) -> list[Category]:
         """The first level of one tree."""
@@ -131,6 +139,23 @@ def load(tx: Tx) -> Tree:
 def current(ctx: Context, tx: Tx) -> Tree:
     """The trees as the transaction sees them, kept until a category changes."""
     return ctx.counts.get((store.state(tx), "tree"), lambda: load(tx))
+
+
+def through(ctx: Context, tx: Tx, lens: Lens) -> Tree:
+    """The trees with the names that a lens shows; names that are missing in its language stand as they are."""
+    if not lens.lang:
+        return current(ctx, tx)
+
+    def make() -> Tree:
+        langs = [lang for lang in lens.chain if lang]
+        names = wording.in_languages(tx, "category", "name", langs)
+        trees = wording.in_languages(tx, "tree", "name", langs)
+        return Tree(
+            [row | {"name": names.get(row["id"], row["name"])} for row in store.all_rows(tx)],
+            [row | {"name": trees.get(row["id"], row["name"])} for row in store.trees(tx)],
+        )
+
+    return ctx.counts.get((history.stamp(tx), "tree in", lens.chain), make)
 
 
 def read_tree(ctx: Context) -> Tree:

@@ -73,6 +73,15 @@ def register(area: str, provider: Callable[[Tx], list[Destination]]) -> None:
     _PROVIDERS[area] = provider
 
 
+#: What later areas give a shop that is made. By the area's name.
+_ON_MADE: dict[str, Callable[[Tx, history.Recorder, int], None]] = {}
+
+
+def on_made(area: str, listener: Callable[[Tx, history.Recorder, int], None]) -> None:
+    """Register what a new shop is given, in the transaction in which it is made."""
+    _ON_MADE[area] = listener
+
+
 @dataclass(frozen=True)
 class Destinations:
     """All destinations, the default shop first, and the default language of the catalogue."""
@@ -301,6 +310,8 @@ def make_shop(ctx: Context, actor: Actor, raw: Mapping[str, str]) -> int:
         with history.change_set(tx, actor, "shop.make", f"Shop made: {values['name']}") as recorder:
             shop_id = store.insert(tx, values)
             recorder.made("shop", shop_id, values)
+            for listener in _ON_MADE.values():
+                listener(tx, recorder, shop_id)
         return shop_id
 
     made: int = _naming_double(ctx, work)

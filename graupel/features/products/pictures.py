@@ -1,17 +1,20 @@
 """The pictures of a product, and what else stands among them: read, checked, written."""
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import replace
 from typing import Any
 
 from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
 from graupel.core.readiness import PictureFacts
+from graupel.core.resolve import Lens
 from graupel.db import Tx
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import store
 from graupel.features.vocabulary.service import Vocabulary
+from graupel.features.wording import service as wording
 
 _FIELDS = ("media_id", "position", "alt", "title")
 
@@ -33,6 +36,33 @@ def of_product(tx: Tx, product_id: int) -> tuple[Picture, ...]:
         )
         for row in store.pictures(tx, product_id)
     )
+
+
+def through(tx: Tx, shown: Sequence[Picture], product_id: int, lens: Lens) -> tuple[Picture, ...]:
+    """A product's pictures with the words that a lens shows; what is missing in its language stays as it is."""
+    langs = [lang for lang in lens.chain if lang]
+    ids = {row["media_id"]: row["id"] for row in store.pictures(tx, product_id)}
+    own = wording.of_records(tx, "picture", list(ids.values())) if langs else {}
+
+    def said(picture: Picture, name: str) -> str:
+        held = own.get(ids[picture.media_id], {})
+        found = (held[key].value for lang in langs if (key := f".{lang}.{name}") in held)
+        return next(found, getattr(picture, name))
+
+    return tuple(replace(one, alt=said(one, "alt"), title=said(one, "title")) for one in shown) if own else tuple(shown)
+
+
+def main_alts(tx: Tx, pictures: Mapping[int, Mapping[str, Any]], lens: Lens) -> dict[int, str]:
+    """The alt texts of main pictures (rows by product id, with their ids) as a lens shows them."""
+    langs = [lang for lang in lens.chain if lang]
+    own = wording.of_records(tx, "picture", [row["id"] for row in pictures.values()]) if langs else {}
+    return {
+        product_id: next(
+            (own[row["id"]][f".{lang}.alt"].value for lang in langs if f".{lang}.alt" in own.get(row["id"], {})),
+            row["alt"],
+        )
+        for product_id, row in pictures.items()
+    }
 
 
 def facts(shown: Iterable[tuple[Media, Picture]]) -> list[PictureFacts]:

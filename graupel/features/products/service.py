@@ -200,10 +200,14 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
     )
 
 
-def through(product: Product, lens: Lens) -> Product:
-    """The product as a lens shows it: words and amounts, of its variants too; what they inherit they still inherit."""
+def through(product: Product, lens: Lens, words: Vocabulary | None = None) -> Product:
+    """The product as a lens shows it: words and amounts, of its variants too; what they inherit they still inherit.
+
+    ``words``: the vocabulary through the same lens, where the names of attributes and choices are wanted too.
+    """
     if lens.is_default:
         return product
+    axes = tuple(_axis_in(axis, words) for axis in product.axes) if words else product.axes
     values = products.seen(product.values, lens)
 
     def amount(name: str, variant: Variant) -> Decimal | None:
@@ -214,7 +218,13 @@ def through(product: Product, lens: Lens) -> Product:
     variants = (
         replace(one, price=amount("price", one), list_price=amount("list_price", one)) for one in product.variants
     )
-    return replace(product, values=values, variants=tuple(variants))
+    return replace(product, values=values, variants=tuple(variants), axes=axes, vocabulary=words or product.vocabulary)
+
+
+def _axis_in(axis: Axis, words: Vocabulary) -> Axis:
+    attribute = words.attributes[axis.attribute.id]
+    labels = {choice.id: choice for choice in attribute.choices}
+    return Axis(attribute, tuple(labels[choice.id] for choice in axis.choices))
 
 
 def _values(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -> ProductValues:
@@ -469,6 +479,46 @@ def _save_belongings(tx: Tx, recorder: history.Recorder, product_id: int, values
         row_id = store.insert_further_category(tx, product_id, category_id)
         recorder.made("product_category", row_id, {"product_id": product_id, "category_id": category_id})
     _save_facts(tx, recorder, product_id, values.facts)
+
+
+def place_within(tx: Tx, recorder: history.Recorder, product_id: int, category_id: int) -> None:
+    """Put a product in a category: as its main one where it has none, else as a further one. Raises NotFound."""
+    row = store.place_of(tx, product_id)
+    if row is None:
+        raise NotFound(f"There is no product {product_id}.")
+    if row["category_id"] is None:
+        _set_main_category(tx, recorder, row, category_id)
+        return
+    values = {"product_id": product_id, "category_id": category_id}
+    recorder.made("product_category", store.insert_further_category(tx, product_id, category_id), values)
+
+
+def displace_within(tx: Tx, recorder: history.Recorder, product_id: int, category_id: int) -> None:
+    """Take a product out of a category; a further one takes the main one's place. Raises Refused, NotFound."""
+    row = store.place_of(tx, product_id)
+    if row is None:
+        raise NotFound(f"There is no product {product_id}.")
+    further = {one["category_id"]: one for one in store.further_categories(tx, product_id)}
+    into = None
+    if row["category_id"] == category_id:
+        into = next(iter(further), None)
+        if into is None and row["status"] == Status.LIVE:
+            raise Refused.because(
+                "category.only",
+                "A live product needs a category, and this is the only one of product "
+                f"{product_id}. Put it in another first.",
+            )
+        _set_main_category(tx, recorder, row, into)
+    if gone := further.get(into or category_id):
+        values = {"product_id": product_id, "category_id": gone["category_id"]}
+        recorder.removed("product_category", gone["id"], values, gone["version"] + 1)
+        store.delete_further_category(tx, gone["id"])
+
+
+def _set_main_category(tx: Tx, recorder: history.Recorder, row: Mapping[str, Any], category_id: int | None) -> None:
+    before, after = {"category_id": row["category_id"]}, {"category_id": category_id}
+    if recorder.changed("product", row["id"], before, after, row["version"] + 1):
+        store.set_main_category(tx, row["id"], category_id)
 
 
 FACT_FIELDS = ("number", "unit", "text")

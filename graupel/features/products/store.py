@@ -280,7 +280,7 @@ def main_pictures(tx: Tx, product_ids: list[int]) -> dict[int, dict[str, Any]]:
     if not product_ids:
         return {}
     rows = tx.all(
-        """SELECT c.product_id, c.media_id, c.alt FROM picture c JOIN media m ON m.id = c.media_id
+        """SELECT c.id, c.product_id, c.media_id, c.alt FROM picture c JOIN media m ON m.id = c.media_id
            WHERE c.product_id IN %s
            ORDER BY c.product_id, m.kind = 'picture', c.position DESC, c.id DESC""",
         [product_ids],
@@ -484,6 +484,19 @@ def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
 # --- what the facets count -----------------------------------------------------------------------------------
 
 
+def place_of(tx: Tx, product_id: int) -> dict[str, Any] | None:
+    """A product's main category, locked."""
+    return tx.one("SELECT id, status, category_id, version FROM product WHERE id = %s FOR UPDATE", [product_id])
+
+
+def set_main_category(tx: Tx, product_id: int, category_id: int | None) -> None:
+    tx.run(
+        """UPDATE product SET category_id = %s, version = version + 1, changed_at = UTC_TIMESTAMP(3)
+           WHERE id = %s""",
+        [category_id, product_id],
+    )
+
+
 def facet_products(tx: Tx, ids: Sequence[int] | None) -> Any:
     """What facets need of products, one by one; of all, or of ``ids``."""
     where, params = ("WHERE p.id IN %s", [list(ids)]) if ids is not None else ("", None)
@@ -500,7 +513,8 @@ def facet_pairs(tx: Tx, what: str, ids: Sequence[int] | None) -> Any:
     """(product id, value) of what a product may have several of, one by one; of all, or of ``ids``."""
     within = "IN %(ids)s" if ids is not None else "IS NOT NULL"
     sql = {
-        "category": f"SELECT product_id AS id, category_id AS value FROM product_category WHERE product_id {within}",
+        "category": f"""SELECT product_id AS id, category_id AS value FROM product_category WHERE product_id {within}
+                        UNION SELECT product_id, category_id FROM category_filled WHERE product_id {within}""",
         "tag": f"SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id {within}",
         "has": f"SELECT DISTINCT product_id AS id, attribute_id AS value FROM fact WHERE product_id {within} "
         f"UNION SELECT product_id, attribute_id FROM product_axis WHERE product_id {within}",
@@ -550,27 +564,16 @@ def variants_after(tx: Tx, after: int, limit: int, search: str, lang: str) -> li
     )
 
 
-def live_in(tx: Tx, category_ids: list[int], after: int, limit: int, lang: str) -> list[dict[str, Any]]:
-    """Live products of categories, the newest first, before the id ``after`` (0: from the newest)."""
-    return tx.all(
-        f"""SELECT p.id, p.category_id, t.name, t.address_part, s.price_low, s.price_high, s.variants
-            FROM {_FROM} JOIN product_summary s ON s.product_id = p.id
-            WHERE p.status = 'live' AND (%(after)s = 0 OR p.id < %(after)s) AND (p.category_id IN %(ids)s OR EXISTS (
-              SELECT 1 FROM product_category x WHERE x.product_id = p.id AND x.category_id IN %(ids)s))
-            ORDER BY p.id DESC LIMIT %(limit)s""",
-        {"lang": lang, "ids": category_ids or [0], "after": after, "limit": limit},
-    )
-
-
-def live_counts(tx: Tx) -> dict[int, int]:
-    """Live products by category, the further ones included."""
+def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
+    """What a shelf of the shop window shows of products, in the order of ``ids``."""
+    if not ids:
+        return []
     rows = tx.all(
-        """SELECT category_id, COUNT(DISTINCT id) AS count FROM (
-             SELECT id, category_id FROM product WHERE status = 'live' AND category_id IS NOT NULL
-             UNION ALL SELECT p.id, x.category_id FROM product_category x JOIN product p ON p.id = x.product_id
-             WHERE p.status = 'live') placed GROUP BY category_id"""
+        f"SELECT p.id, t.name, t.short_text, t.address_part FROM {_FROM} WHERE p.id IN %(ids)s",
+        {"lang": lang, "ids": list(ids)},
     )
-    return {row["category_id"]: row["count"] for row in rows}
+    by_id = {row["id"]: row for row in rows}
+    return [by_id[one] for one in ids if one in by_id]
 
 
 def export_rows(tx: Tx, lang: str) -> Any:

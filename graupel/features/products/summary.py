@@ -57,8 +57,12 @@ def _touched_sql() -> str:
 
 
 def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
-    """The products that a change set touched; also those that are not there any more."""
-    rows = tx.all(f"SELECT record_id AS id FROM ({_touched_sql()}) touched", {"set": change_set_id})
+    """The products that a change set touched, or moved by conditions; also those that are not there any more."""
+    rows = tx.all(
+        f"""SELECT record_id AS id FROM ({_touched_sql()}) touched
+            UNION SELECT product_id FROM refilled WHERE change_set_id = %(set)s""",
+        {"set": change_set_id},
+    )
     return [int(row["id"]) for row in rows if row["id"] is not None]
 
 

@@ -1,6 +1,6 @@
 """The products table: a page of it, its facets with their counts, and the way to the next page."""
 
-from collections.abc import Hashable, Mapping
+from collections.abc import Hashable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -86,6 +86,17 @@ def read(ctx: Context, actor: Actor, state: TableState) -> Table:
     """A page of the table with its facets; reads no more than the page's rows and what changed since."""
     actor.require(Role.VIEWER)
     return ctx.db.run(lambda tx: _read(ctx, tx, state))
+
+
+def rows_of(ctx: Context, actor: Actor, ids: Sequence[int]) -> list[dict[str, Any]]:
+    """The table's rows of these products, in their order; those that are not there are left out."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> list[dict[str, Any]]:
+        rows = store.rows_of(tx, list(ids), ctx.settings.language)
+        return _with_names(tx, rows, categories.current(ctx, tx), vocabulary.current(ctx, tx))
+
+    return ctx.db.run(work)
 
 
 def matching(ctx: Context, tx: Tx, state: TableState) -> list[int]:

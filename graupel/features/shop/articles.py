@@ -7,11 +7,13 @@ from slugify import slugify
 
 from graupel.context import Context
 from graupel.core.attributes import show_fact
+from graupel.core.phrases import phrase
 from graupel.core.pictures import Picture
-from graupel.core.resolve import inherited
+from graupel.core.resolve import OF_VARIANT, Level, Place, inherited, places, places_of, resolve
 from graupel.core.variants import Axis
 from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
+from graupel.features.shop.service import Window
 from graupel.features.variants import service as variants
 
 
@@ -62,33 +64,44 @@ class Article:
     views: list[View]
 
 
-def path_of(product: Product) -> str:
-    """The path of the article's page."""
+def path_of(product: Product, window: Window) -> str:
+    """The path of the article's page; ``product``: as the shop window shows it."""
     values = product.values
-    return f"/shop/p/{product.id}-{values.address_part or slugify(values.name)[:80] or 'product'}"
+    return f"{window.path}/p/{product.id}-{values.address_part or slugify(values.name)[:80] or 'product'}"
 
 
-def article(ctx: Context, product: Product, variant_id: int) -> Article:
+def article(ctx: Context, product: Product, variant_id: int, window: Window) -> Article:
     """The article in the variant that is asked for; of one that does not vary, in its only one."""
     shown = next((v for v in product.for_sale if v.id == variant_id), None)
     if not product.varies and product.for_sale:
         shown = product.for_sale[0]
     base = product.values
-    texts = variants.texts_of(ctx, shown.id) if shown and product.varies else {"name": "", "short_text": ""}
+    texts = _texts(ctx, product, shown, window) if shown and product.varies else {}
     return Article(
-        path_of(product),
-        texts["name"] or base.name,
-        texts["short_text"] or base.short_text,
+        path_of(product, window),
+        texts.get("name") or base.name,
+        texts.get("short_text") or base.short_text,
         inherited(shown.price, base.price) if shown else None,
         inherited(shown.list_price, base.list_price) if shown else base.list_price,
         inherited(shown.weight_g, base.weight_g) if shown else base.weight_g,
         shown.sku if shown else "",
         shown.gtin if shown else None,
-        _stock_words(shown, base.sells_without_stock),
-        _facts(product),
+        _stock_words(shown, base.sells_without_stock, window.seen.language),
+        _facts(product, window.seen.locale),
         [_ways(product, place, axis, shown) for place, axis in enumerate(product.axes)],
         _views(product, shown),
     )
+
+
+def _texts(ctx: Context, product: Product, shown: Variant, window: Window) -> dict[str, str]:
+    """The variant's own words through the lens, where they are nearer than its product's."""
+    where = places(window.lens, OF_VARIANT, worded=True)
+    found = {}
+    for name, text in variants.texts_of(ctx, shown.id).items():
+        held = {Place(Level.VARIANT): text} | places_of(shown.own, name, Level.VARIANT)
+        held |= places_of(product.values.own, name, Level.PRODUCT)
+        found[name] = resolve(held, where).value or ""
+    return found
 
 
 def _views(product: Product, shown: Variant | None) -> list[View]:
@@ -98,16 +111,16 @@ def _views(product: Product, shown: Variant | None) -> list[View]:
     return [View(product.pictures[place], said[place], names[place]) for place in places]
 
 
-def _stock_words(shown: Variant | None, products_switch: bool) -> str:
+def _stock_words(shown: Variant | None, products_switch: bool, lang: str) -> str:
     if shown is None or shown.stock is None:
         return ""
     if shown.stock > 0:
-        return "In stock" if shown.stock >= 5 else f"Only {shown.stock} left"
+        return phrase("in_stock", lang) if shown.stock >= 5 else phrase("few_left", lang, shown.stock)
     sells = inherited(shown.sells_without_stock, products_switch)
-    return "Can be ordered; takes longer" if sells else "Sold out"
+    return phrase("can_be_ordered" if sells else "sold_out", lang)
 
 
-def _facts(product: Product) -> list[tuple[str, str]]:
+def _facts(product: Product, locale: str) -> list[tuple[str, str]]:
     """The facts of its type, and its private ones; empty ones, and those set aside, are left out."""
     words = product.vocabulary
     if words is None:
@@ -117,7 +130,9 @@ def _facts(product: Product) -> list[tuple[str, str]]:
     own = [a for a in words.attributes.values() if a.product_id and a not in named]
     facts = product.values.facts
     return [
-        (a.name, show_fact(a, facts[a.id])) for a in [*named, *own] if a.id in facts and a.id not in product.differs_by
+        (a.name, show_fact(a, facts[a.id], locale=locale))
+        for a in [*named, *own]
+        if a.id in facts and a.id not in product.differs_by
     ]
 
 

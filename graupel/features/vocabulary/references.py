@@ -73,9 +73,15 @@ class Use:
 def unused(kind: str, key: str) -> str:
     """SQL: nothing refers to the record whose id is ``key``. To be asked when all areas have registered."""
     return " AND ".join(
-        f"NOT EXISTS (SELECT 1 FROM {one.records_kind.plain} u WHERE u.{one.column.split('.')[1]} = {key})"
+        f"NOT EXISTS (SELECT 1 FROM {one.records_kind.plain} u WHERE u.{one.column.split('.')[1]} = {key} "
+        f"AND {_as_u(one)})"
         for one in of(kind)
     )
+
+
+def _as_u(one: Reference) -> str:
+    """Its narrowing, under the alias u."""
+    return one.where.replace(one.column.split(".")[0] + ".", "u.")
 
 
 def product_counts(tx: Tx, kind: str, lang: str) -> dict[int, int]:
@@ -170,8 +176,11 @@ def replace(tx: Tx, recorder: Recorder, kind: str, gone: int, into: int | None, 
 
 
 def _may_be_empty(one: Reference) -> bool:
-    """Whether a record can do without: a product without a brand is one, a tagging without its tag is none."""
-    return one.record in ("product",)
+    """Whether a record can do without: a product without a brand is one, a tagging without its tag is none.
+
+    A condition stays, and holds for nothing: without it, more goods than were meant would fit.
+    """
+    return one.record in ("product", "goods_condition")
 
 
 def _journal_doubles(

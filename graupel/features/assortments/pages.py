@@ -1,0 +1,268 @@
+"""The goods of a category, conditions with their dry run, and the assortment of a shop."""
+
+from collections.abc import Sequence
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from starlette.datastructures import FormData
+
+from graupel.context import Context
+from graupel.core import conditions as rules
+from graupel.core.categories import ORDER_WORDS, Order
+from graupel.core.conditions import QUESTIONS, Condition
+from graupel.core.errors import Refused
+from graupel.core.roles import Actor, Role
+from graupel.core.tables import TableState
+from graupel.features.assortments import service
+from graupel.features.categories import service as categories
+from graupel.features.destinations import parts
+from graupel.features.destinations import service as destinations
+from graupel.features.destinations.service import Shop
+from graupel.features.products import table
+from graupel.features.vocabulary import service as vocabulary
+from graupel.web.frame import page
+from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+
+router = APIRouter(dependencies=[Depends(from_our_own_page)])
+SHOWN = 200
+FOUND = 12
+
+
+# --- the goods of a category ---------------------------------------------------------------------------------
+
+
+@router.get("/categories/{category_id:int}/goods")
+def show(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
+    """The goods of a category in the shop's order, and its conditions."""
+    return _goods(request, ctx, signed, category_id)
+
+
+def _goods(
+    request: Request, ctx: Context, signed: Any, category_id: int, *, trouble: str = "", said: str = ""
+) -> Response:
+    placed = service.placed(ctx, signed.actor, category_id)
+    return page(
+        request,
+        "assortments/goods.html",
+        part="assortments/goods_part.html",
+        status=422 if trouble else 200,
+        category=categories.read_tree(ctx).by_id[category_id],
+        placed=placed,
+        rows=table.rows_of(ctx, signed.actor, placed.ids[:SHOWN]),
+        more=max(0, len(placed.ids) - SHOWN),
+        orders=ORDER_WORDS,
+        trouble=trouble,
+        said=said,
+        may_edit=signed.actor.may(Role.EDITOR),
+        **_asked(ctx, "category", category_id, placed.conditions),
+    )
+
+
+def _ids(form: FormData, name: str = "ids") -> list[int]:
+    return [int(one) for one in str(form.get(name, "")).replace(",", " ").split() if one.isdecimal() and len(one) < 10]
+
+
+@router.get("/categories/{category_id:int}/goods/find")
+def find(request: Request, ctx: Ctx, signed: Signed, category_id: int, q: str = "") -> Response:
+    """Products to put in, by a search."""
+    rows = _found(ctx, signed.actor, q)
+    there = service.placed(ctx, signed.actor, category_id).ways
+    return page(
+        request,
+        "assortments/found.html",
+        rows=rows,
+        there=there,
+        q=q.strip(),
+        put=f"/categories/{category_id}/goods/put",
+        target="#goods-part",
+    )
+
+
+def _found(ctx: Context, actor: Actor, q: str) -> list[dict[str, Any]]:
+    return table.read(ctx, actor, TableState.read({"q": [q.strip()[:100]]})).rows[:FOUND] if q.strip() else []
+
+
+@router.post("/categories/{category_id:int}/goods/put")
+def put_in(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+    """Puts products in; with ``order``, at the place where they were dropped."""
+    ids = _ids(form)
+    count = service.put_in(ctx, signed.actor, category_id, ids)
+    if "order" in form:
+        service.set_order(ctx, signed.actor, category_id, Order.HAND, _ids(form, "order"))
+    return _goods(request, ctx, signed, category_id, said=f"Put in: {count}." if count else "It is there already.")
+
+
+@router.post("/categories/{category_id:int}/goods/take")
+def take_out(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+    """Takes products out."""
+    try:
+        count = service.take_out(ctx, signed.actor, category_id, _ids(form))
+    except Refused as refusal:
+        return _goods(request, ctx, signed, category_id, trouble=refusal.problems[0].message)
+    return _goods(request, ctx, signed, category_id, said=f"Taken out: {count}.")
+
+
+@router.post("/categories/{category_id:int}/goods/order")
+def order(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+    """Keeps the order, by a rule or by hand."""
+    wanted = str(form.get("order", Order.HAND))
+    order = Order(wanted) if wanted in tuple(Order) else Order.NEWEST
+    ids = _ids(form)
+    if order is Order.HAND and not ids:  # it begins as it stands
+        ids = service.placed(ctx, signed.actor, category_id).ids[: service.MOST_BY_HAND]
+    service.set_order(ctx, signed.actor, category_id, order, ids if order is Order.HAND else None)
+    return _goods(request, ctx, signed, category_id, said="Order kept.")
+
+
+# --- conditions ----------------------------------------------------------------------------------------------
+
+
+def _options(ctx: Context) -> dict[str, list[tuple[int, str]]]:
+    """What by-id conditions can mean, by what is asked."""
+    named = service.condition_names(vocabulary.read(ctx))
+    return {key: sorted(found.items(), key=lambda pair: pair[1].casefold()) for key, found in named.items()}
+
+
+def _asked(ctx: Context, owner: str, owner_id: int, conditions: Sequence[Condition], **more: Any) -> dict[str, Any]:
+    """What the panel of conditions is given."""
+    rows = [
+        {"field": one.field, "op": one.op, "value": one.value or (str(one.ref_id) if one.ref_id else "")}
+        for one in conditions
+    ]
+    return {
+        "owner": owner,
+        "owner_id": owner_id,
+        "asked": rows,
+        "questions": QUESTIONS,
+        "options": _options(ctx),
+        "plan": None,
+        "condition_problems": {},
+        "currency_code": ctx.settings.currency,
+        **more,
+    }
+
+
+@router.get("/conditions/row")
+def row(request: Request, ctx: Ctx, signed: Signed, field: str = "brand") -> Response:
+    """A row for another question."""
+    name = field if field in QUESTIONS else "brand"
+    one = {"field": name, "op": QUESTIONS[name][1][0], "value": ""}
+    return page(
+        request,
+        "assortments/condition.html",
+        one=one,
+        place="new",
+        questions=QUESTIONS,
+        options=_options(ctx),
+        may_edit=True,
+        condition_problems={},
+        currency_code=ctx.settings.currency,
+    )
+
+
+def _typed(form: FormData) -> list[dict[str, str]]:
+    columns = [[str(value) for value in form.getlist(name)] for name in ("field", "op", "value")]
+    return [{"field": f, "op": o, "value": v} for f, o, v in zip(*columns, strict=False)]
+
+
+def _owner(owner: str) -> str:
+    if owner not in ("category", "shop"):
+        raise Refused.because("conditions.owner", "Conditions belong to a category or a shop.")
+    return owner
+
+
+@router.post("/conditions/{owner}/{owner_id}/plan")
+def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, owner: str, owner_id: int) -> Response:
+    """Who would come and go; writes nothing."""
+    return _conditions(request, ctx, signed, _typed(form), _owner(owner), owner_id)
+
+
+def _conditions(
+    request: Request, ctx: Context, signed: Any, typed: list[dict[str, str]], owner: str, owner_id: int
+) -> Response:
+    data = _asked(ctx, owner, owner_id, [])
+    data["asked"] = typed
+    try:
+        wanted = rules.read(typed, ctx.settings.currency)
+        data["plan"] = service.plan_conditions(ctx, signed.actor, owner, owner_id, wanted)
+    except Refused as refusal:
+        data["condition_problems"] = {problem.field: problem.message for problem in refusal.problems}
+    return page(request, "assortments/conditions.html", may_edit=signed.actor.may(Role.EDITOR), **data)
+
+
+@router.post("/conditions/{owner}/{owner_id}")
+def save(request: Request, ctx: Ctx, signed: Signed, form: Form, owner: str, owner_id: int) -> Response:
+    """Keeps the conditions; the category fills itself from then on."""
+    typed = _typed(form)
+    try:
+        wanted = rules.read(typed, ctx.settings.currency)
+    except Refused:
+        return _conditions(request, ctx, signed, typed, _owner(owner), owner_id)
+    service.save_conditions(ctx, signed.actor, _owner(owner), owner_id, wanted)
+    to = f"/categories/{owner_id}/goods" if owner == "category" else f"/shops/{owner_id}"
+    return Response(status_code=204, headers={"HX-Redirect": to})
+
+
+# --- the assortment of a shop --------------------------------------------------------------------------------
+
+
+def _part_data(ctx: Context, actor: Actor, shop: Shop) -> dict[str, Any]:
+    found = service.assortment(ctx, actor, shop)
+    return {
+        "shop": shop,
+        "found": found,
+        "tree": categories.read_tree(ctx),
+        "chosen": table.rows_of(ctx, actor, found.products[:SHOWN]),
+        "left_out": table.rows_of(ctx, actor, found.left_out[:SHOWN]),
+        **_asked(ctx, "shop", shop.id, found.conditions),
+    }
+
+
+parts.register(parts.Part("assortment", "assortments/shop.html", _part_data))
+
+
+def _shop_part(request: Request, ctx: Context, signed: Any, shop_id: int) -> Response:
+    shop = destinations.read_shop(ctx, signed.actor, shop_id)
+    data = _part_data(ctx, signed.actor, shop)
+    return page(request, "assortments/shop.html", data=data, may_edit=signed.actor.may(Role.EDITOR))
+
+
+@router.post("/shops/{shop_id:int}/assortment")
+def shows(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -> Response:
+    """Whether the shop shows everything, and which categories it shows."""
+    shop = destinations.read_shop(ctx, signed.actor, shop_id)
+    wanted = str(form.get("shows", "all")) == "all"
+    if wanted != shop.shows_all:
+        service.set_shows_all(ctx, signed.actor, shop, wanted)
+    if not wanted and "has-categories" in form:
+        ids = [int(str(one)) for one in form.getlist("categories") if str(one).isdecimal()]
+        there = service.assortment(ctx, signed.actor, shop).categories
+        service.put_in_shop(ctx, signed.actor, shop_id, "category", [one for one in ids if one not in there])
+        service.forget_in_shop(ctx, signed.actor, shop_id, "category", [one for one in there if one not in ids])
+    return Response(status_code=204, headers={"HX-Redirect": f"/shops/{shop_id}#assortment"})
+
+
+@router.get("/shops/{shop_id:int}/goods/find")
+def find_for_shop(request: Request, ctx: Ctx, signed: Signed, shop_id: int, q: str = "") -> Response:
+    """Products to put into the assortment, by a search."""
+    return page(
+        request,
+        "assortments/found.html",
+        rows=_found(ctx, signed.actor, q),
+        there={},
+        q=q.strip(),
+        put=f"/shops/{shop_id}/goods",
+        target="#assortment",
+    )
+
+
+@router.post("/shops/{shop_id:int}/goods")
+def goods_of_shop(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -> Response:
+    """Puts products in, leaves them out, or says nothing of them any more."""
+    what, ids = str(form.get("what", "in")), _ids(form)
+    if what == "forget":
+        service.forget_in_shop(ctx, signed.actor, shop_id, "product", ids)
+    else:
+        service.put_in_shop(ctx, signed.actor, shop_id, "product", ids, left_out=what == "out")
+    return _shop_part(request, ctx, signed, shop_id)

@@ -1,0 +1,84 @@
+"""The values of many variants through a lens, resolved by sets in SQL.
+
+COALESCE over the places of core.resolve, in their order; ``core.products`` says the same for one product, and a test
+holds the two against each other. Only places at which any value stands are joined at all.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from graupel.core.resolve import AMOUNTS, OF_VARIANT, Lens, Level, Place, money_places, places
+from graupel.db import Tx
+from graupel.features.wording import store as wording
+
+#: What a variant or product has by itself: at a place for everywhere and in the default language. A product that
+#: does not vary keeps its amounts in its only variant.
+_VARIES = "EXISTS (SELECT 1 FROM product_axis ax WHERE ax.product_id = v.product_id)"
+_BASES = {
+    (Level.VARIANT, "name"): "NULLIF(vt.name, '')",
+    (Level.VARIANT, "short_text"): "NULLIF(vt.short_text, '')",
+    (Level.PRODUCT, "name"): "NULLIF(t.name, '')",
+    (Level.PRODUCT, "short_text"): "NULLIF(t.short_text, '')",
+    (Level.PRODUCT, "address_part"): "NULLIF(t.address_part, '')",
+    (Level.PRODUCT, "description"): "NULLIF(t.description, '')",
+    **{(Level.VARIANT, name): f"IF({_VARIES}, v.{name}, NULL)" for name in AMOUNTS},
+    **{(Level.PRODUCT, name): f"COALESCE(p.{name}, IF({_VARIES}, NULL, v.{name}))" for name in AMOUNTS},
+}
+
+
+@dataclass(frozen=True)
+class Reading:
+    """Rows with ``variant_id``, ``product_id`` and each field; "<field>_at" numbers its place in ``places``."""
+
+    rows: Iterator[dict[str, Any]]
+    places: Mapping[str, Sequence[Place]]
+
+
+def variants(tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: Sequence[int] | None = None) -> Reading:
+    """The fields of all variants that are for sale, of all products or of ``product_ids``, through a lens.
+
+    ``fields``: "name", "short_text", "address_part", "description", "price", "list_price"; ``lang``: the default
+    language. One by one, in the order of products and variants.
+    """
+    used = wording.used_places(tx, [str(level) for level in OF_VARIANT])
+    params: dict[str, Any] = {"lang": lang, "ids": list(product_ids or [])}
+    joins: list[str] = []
+    columns: list[str] = []
+    where: dict[str, Sequence[Place]] = {}
+    for field in fields:
+        asked = money_places(lens, OF_VARIANT) if field in AMOUNTS else places(lens, OF_VARIANT, worded=True)
+        there = [(place, sql) for place in asked if (sql := _at(place, field, used, joins, params))]
+        where[field] = [place for place, _ in there]
+        columns.append(f"COALESCE({', '.join([sql for _, sql in there] or ['NULL'])}, NULL) AS {field}")
+        cases = " ".join(f"WHEN {sql} IS NOT NULL THEN {number}" for number, (_, sql) in enumerate(there))
+        columns.append(f"{f'CASE {cases} END' if cases else 'NULL'} AS {field}_at")
+    within = "AND v.product_id IN %(ids)s" if product_ids is not None else ""
+    rows = tx.stream(
+        f"""SELECT v.id AS variant_id, v.product_id, {", ".join(columns)}
+            FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
+            JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
+            LEFT JOIN variant_text vt ON vt.variant_id = v.id AND vt.lang = %(lang)s
+            {" ".join(joins)} WHERE NOT v.archived {within} ORDER BY p.id, v.id""",
+        params,
+    )
+    return Reading(iter(rows), where)
+
+
+def _at(
+    place: Place, field: str, used: set[tuple[str, str, str, str]], joins: list[str], params: dict[str, Any]
+) -> str | None:
+    """SQL of the value at one place, with its join; None where no record has one there."""
+    if not (place.destination or place.lang):
+        return _BASES.get((Level(place.level), field))
+    if (place.level, place.destination, place.lang, field) not in used:
+        return None
+    alias = f"o{len(joins)}"
+    params |= {f"{alias}_at": place.destination, f"{alias}_lang": place.lang, f"{alias}_field": field}
+    record = "v.id" if place.level == Level.VARIANT else "p.id"
+    joins.append(
+        f"""LEFT JOIN own_value {alias} ON {alias}.kind = '{place.level}' AND {alias}.record_id = {record}
+            AND {alias}.destination = %({alias}_at)s AND {alias}.lang = %({alias}_lang)s
+            AND {alias}.field = %({alias}_field)s"""
+    )
+    return f"CAST({alias}.value AS DECIMAL(12,2))" if field in AMOUNTS else f"{alias}.value"
