@@ -37,6 +37,7 @@ from graupel.features.products import api as product_api
 from graupel.features.products import kinds as product_kinds
 from graupel.features.products import pages as product_pages
 from graupel.features.shop import pages as shop_pages
+from graupel.features.translating import pages as translating_pages
 from graupel.features.users import pages as user_pages
 from graupel.features.users import service as users
 from graupel.features.variants import api as variant_api
@@ -103,6 +104,7 @@ def make_app(ctx: Context) -> ASGIApp:
         variant_pages.table_router,
         listing_pages.router,
         file_pages.router,
+        translating_pages.router,
         bulk_pages.router,
         shop_pages.router,
     ):

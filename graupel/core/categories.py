@@ -95,6 +95,8 @@ class CategoryValues:
 
 #: Kept in the words of a language; the others with the category.
 TEXTS = ("description", "address_part", "meta_title", "meta_description", "picture_alt")
+#: What may be written anew for a destination or a language.
+WORDS = ("name", *TEXTS)
 
 
 def parse_name(text: str) -> str:
@@ -125,7 +127,41 @@ class Reading:
 
 def read(raw: Mapping[str, Any], start: CategoryValues) -> Reading:
     """Typed values from what was typed; a field that can't be read keeps its value of ``start``."""
-    readers = {
+    readers = _readers()
+    found: dict[str, Any] = {}
+    problems: list[Problem] = []
+    for name, value in raw.items():
+        if name not in readers:
+            continue
+        try:
+            found[name] = readers[name](value)
+        except Refused as refusal:
+            problems += [problem.at(field=name) for problem in refusal.problems]
+        except ValueError:
+            problems.append(Problem("category.value", "This can't be read. Choose it again.", name))
+    values = CategoryValues(**{**start.__dict__, **found})
+    if values.kind is Kind.LINK and not values.link and "link" not in {problem.field for problem in problems}:
+        problems.append(Problem("category.link", "Say where the link leads, such as /shop/p/12.", "link"))
+    return Reading(values, problems)
+
+
+def read_own(typed: Mapping[str, str]) -> tuple[dict[str, str], list[Problem]]:
+    """Words for a destination or a language by key; "" takes one away."""
+    found: dict[str, str] = {}
+    problems: list[Problem] = []
+    for key, text in typed.items():
+        field_name = key.rpartition(".")[2]
+        if field_name not in WORDS:
+            continue
+        try:
+            found[key] = _readers()[field_name](text) if text.strip() else ""
+        except Refused as refusal:
+            problems += [problem.at(field=field_name) for problem in refusal.problems]
+    return found, problems
+
+
+def _readers() -> dict[str, Any]:
+    return {
         "name": parse_name,
         "kind": Kind,
         "layout": Layout,
@@ -144,18 +180,3 @@ def read(raw: Mapping[str, Any], start: CategoryValues) -> Reading:
         "picture_alt": lambda t: products.one_line(t, products.ALT_LENGTH, "An alt text", "picture_alt"),
         "tags": products.parse_tags,
     }
-    found: dict[str, Any] = {}
-    problems: list[Problem] = []
-    for name, value in raw.items():
-        if name not in readers:
-            continue
-        try:
-            found[name] = readers[name](value)
-        except Refused as refusal:
-            problems += [problem.at(field=name) for problem in refusal.problems]
-        except ValueError:
-            problems.append(Problem("category.value", "This can't be read. Choose it again.", name))
-    values = CategoryValues(**{**start.__dict__, **found})
-    if values.kind is Kind.LINK and not values.link and "link" not in {problem.field for problem in problems}:
-        problems.append(Problem("category.link", "Say where the link leads, such as /shop/p/12.", "link"))
-    return Reading(values, problems)

@@ -28,6 +28,7 @@ SECTIONS = [
     ("Categories", "/categories"),
     ("Vocabulary", "/vocabulary"),
     ("Media", "/media"),
+    ("Translate", "/translate"),
     ("Files", "/files"),
     ("Channels", "/channels"),
     ("Jobs", "/jobs"),

@@ -11,7 +11,9 @@ from tests.making import catalogue, make_product, plan_file
 from tests.serving import app, as_role, browser, paths_of, stranger
 
 __all__ = ["app", "as_role", "browser", "stranger"]
-OPEN = {"/sign-in", "/healthz", "/readyz", "/shop", "/shop/c/1", "/shop/p/1", "/media/1/1", "/media/1/1/1", "/"}
+OPEN = {"/sign-in", "/healthz", "/readyz", "/shop", "/shop/c/1", "/shop/p/1", "/media/1/1", "/media/1/1/1", "/"} | {
+    f"/shop/1{end}" for end in ("", "/c/1", "/p/1")
+}
 PAGES = [
     "/products",
     "/products/new",
@@ -88,6 +90,7 @@ LOOKING = (
     "/products/mirror/1",
     "/products/facts/new",
     "/products/facts/1",
+    "/conditions/1/1/plan",
 )
 
 

@@ -231,6 +231,7 @@ def _shop_part(request: Request, ctx: Context, signed: Any, shop_id: int) -> Res
 @router.post("/shops/{shop_id:int}/assortment")
 def shows(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -> Response:
     """Whether the shop shows everything, and which categories it shows."""
+    signed.actor.require(Role.EDITOR)
     shop = destinations.read_shop(ctx, signed.actor, shop_id)
     wanted = str(form.get("shows", "all")) == "all"
     if wanted != shop.shows_all:

@@ -15,6 +15,21 @@ class Counts:
     below: Mapping[int, int] = field(default_factory=dict)
 
 
+#: Names of products that stand in a category, for choosing its lead: told by the same area.
+Leads = Callable[[Context, int, int | None], list[tuple[int, str]]]
+_LEADS: list[Leads] = []
+
+
+def register_leads(leads: Leads) -> None:
+    """Make the naming known."""
+    _LEADS[:] = [leads]
+
+
+def leads(ctx: Context, category_id: int, chosen: int | None) -> list[tuple[int, str]]:
+    """Products of a category and all below it with their names, the chosen one among them."""
+    return _LEADS[0](ctx, category_id, chosen) if _LEADS else []
+
+
 Counter = Callable[[Context, Tx], Counts]
 _COUNTERS: list[Counter] = []
 

@@ -14,12 +14,16 @@ from graupel.core import search_preview
 from graupel.core.categories import CategoryValues
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
+from graupel.core.resolve import CATEGORY
 from graupel.core.roles import Role
 from graupel.core.search_preview import Preview
 from graupel.features.categories import counts, service
 from graupel.features.categories.service import Category, Detail, Tree
+from graupel.features.destinations.service import Seen
 from graupel.features.media import service as media
 from graupel.features.vocabulary import service as vocabulary
+from graupel.features.wording import lensing
+from graupel.features.wording.lensing import FieldSeen, Held
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -58,7 +62,8 @@ def _ids(text: str) -> list[int]:
 
 
 def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
-    tree = service.read_tree(ctx)
+    seen: Seen = request.state.seen
+    tree = ctx.db.run(lambda tx: service.through(ctx, tx, seen.lens))
     query = request.query_params
     search = query.get("q", "").strip()[:100]
     found = tree.search(search)
@@ -176,20 +181,29 @@ class Editing:
     problems: dict[str, list[Problem]]
     preview: Preview
     version: int
+    at: dict[str, FieldSeen]
 
 
-def _editing(ctx: Context, detail: Detail, values: CategoryValues, typed: dict[str, str], **more: Any) -> Editing:
-    address = f"{ctx.settings.address}/shop/c/{detail.category.id}-{values.address_part or slugify(values.name)}"
+def _editing(
+    ctx: Context, seen: Seen, detail: Detail, written: CategoryValues, typed: dict[str, str], **more: Any
+) -> Editing:
+    typed_own, _ = rules.read_own({name[4:]: text for name, text in typed.items() if name.startswith("own-")})
+    values = service.seen(written, {**detail.own, **typed_own}, seen.lens)
+    part = values.address_part or slugify(values.name)
+    address = f"{ctx.settings.address}{seen.shop_path}/c/{detail.category.id}-{part}"
     preview = search_preview.preview(
         name=values.name,
-        shop=ctx.settings.shop_name,
+        shop=seen.destination.name,
         meta_title=values.meta_title,
         meta_description=values.meta_description,
         short_text="",
         description=values.description,
         address=values.canonical or address,
     )
-    return Editing(detail, values, typed, more.get("problems", {}), preview, more.get("version", detail.version))
+    words = {name: getattr(written, name) for name in rules.WORDS}
+    at = lensing.fields(Held(CATEGORY, words, detail.own, detail.sources), typed, seen)
+    version = more.get("version", detail.version)
+    return Editing(detail, written, typed, more.get("problems", {}), preview, version, at)
 
 
 def _one(request: Request, ctx: Context, signed: Any, editing: Editing, **data: Any) -> Response:
@@ -203,6 +217,8 @@ def _one(request: Request, ctx: Context, signed: Any, editing: Editing, **data: 
         chosen=editing.detail.category.id,
         editing=editing,
         kinds=rules.KIND_WORDS,
+        layouts=rules.LAYOUT_WORDS,
+        leads=counts.leads(ctx, editing.detail.category.id, editing.values.lead_product_id),
         all_tags=sorted({*words.tags.values(), *editing.values.tags}),
         picture=media.read_many(ctx, [picture]).get(picture) if picture else None,
         **{"said": "", **data},
@@ -213,17 +229,18 @@ def _one(request: Request, ctx: Context, signed: Any, editing: Editing, **data: 
 def show_one(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
     """One category beside the trees; for htmx it alone."""
     detail = service.read(ctx, signed.actor, category_id)
-    return _one(request, ctx, signed, _editing(ctx, detail, detail.values, {}))
+    return _one(request, ctx, signed, _editing(ctx, request.state.seen, detail, detail.values, {}))
 
 
 SINGLE = (
     "name", "kind", "link", "description", "address_part", "canonical", "meta_title", "meta_description", "picture_id",
-    "picture_alt",
+    "picture_alt", "layout", "lead_product_id",
 )  # fmt: skip
 
 
 def _raw(form: FormData) -> dict[str, Any]:
     raw: dict[str, Any] = {name: str(form.get(name, "")) for name in SINGLE if name in form}
+    raw |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
     raw |= {"hidden": form.get("shown") != "yes", "in_navigation": form.get("in_navigation") == "yes"}
     return raw | {"tags": [str(one) for one in form.getlist("tags")]}
 
@@ -235,19 +252,28 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
     raw = _raw(form)
     reading = rules.read(raw, detail.values)
     version = _number(form, "version") or 0
-    problems, trouble, status = reading.problems, "", 422
+    own, wrong = rules.read_own({name[4:]: value for name, value in raw.items() if name.startswith("own-")})
+    still = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
+    problems, trouble, status = reading.problems + wrong, "", 422
     if not problems:
         try:
-            service.save(ctx, signed.actor, category_id, reading.values, version)
+            service.save(ctx, signed.actor, category_id, reading.values, version, own, still)
             detail = service.read(ctx, signed.actor, category_id)
-            return _one(request, ctx, signed, _editing(ctx, detail, detail.values, {}), said="Saved.")
+            seen = request.state.seen
+            return _one(request, ctx, signed, _editing(ctx, seen, detail, detail.values, {}), said="Saved.")
         except Refused as refusal:
             problems = refusal.problems
         except Outdated as outdated:
             trouble, version, status = f"{outdated} Look at it, then save again to put yours in its place.", 0, 409
     typed = {name: value for name, value in raw.items() if isinstance(value, str)}
     editing = _editing(
-        ctx, detail, reading.values, typed, problems=by_field(problems), version=version or detail.version
+        ctx,
+        request.state.seen,
+        detail,
+        reading.values,
+        typed,
+        problems=by_field(problems),
+        version=version or detail.version,
     )
     return _one(request, ctx, signed, editing, trouble=trouble, status=status)
 
@@ -256,8 +282,11 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
 def preview(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
     """How a search engine would show what is typed at this moment; writes nothing."""
     detail = service.read(ctx, signed.actor, category_id)
-    values = rules.read(_raw(form), detail.values).values
-    return page(request, "categories/preview.html", editing=_editing(ctx, detail, values, {}))
+    raw = _raw(form)
+    values = rules.read(raw, detail.values).values
+    typed = {name: value for name, value in raw.items() if name.startswith("own-")}
+    editing = _editing(ctx, request.state.seen, detail, values, typed)
+    return page(request, "categories/preview.html", editing=editing)
 
 
 # --- deleting, and goods that move ---------------------------------------------------------------------------
@@ -305,4 +334,4 @@ def move_goods(request: Request, ctx: Ctx, signed: Signed, form: Form, category_
     number = service.move_goods(ctx, signed.actor, category_id, into)
     detail = service.read(ctx, signed.actor, category_id)
     said = f"{number:,} {'product' if number == 1 else 'products'} moved. History can roll it back."
-    return _one(request, ctx, signed, _editing(ctx, detail, detail.values, {}), said=said)
+    return _one(request, ctx, signed, _editing(ctx, request.state.seen, detail, detail.values, {}), said=said)

@@ -1,6 +1,6 @@
 """What a merchant does with categories: the trees, and one category."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -299,8 +299,20 @@ def read(ctx: Context, actor: Actor, category_id: int) -> Detail:
     return ctx.db.run(work)
 
 
-def save(ctx: Context, actor: Actor, category_id: int, values: CategoryValues, version: int) -> None:
-    """Write what was typed of one category. Raises Refused, Outdated where somebody else saved meanwhile, NotFound."""
+def save(
+    ctx: Context,
+    actor: Actor,
+    category_id: int,
+    values: CategoryValues,
+    version: int,
+    own: Mapping[str, str] | None = None,
+    still: Collection[str] = (),
+) -> None:
+    """Write what was typed of one category. Raises Refused, Outdated where somebody else saved meanwhile, NotFound.
+
+    ``own``: words for a destination or a language by key, those that are not named stay; ``still``: keys of
+    translations that hold for the original as it is now.
+    """
     actor.require(Role.EDITOR)
     lang = ctx.settings.language
 
@@ -323,6 +335,9 @@ def save(ctx: Context, actor: Actor, category_id: int, values: CategoryValues, v
             if recorder.changed("category", category_id, before, after, row["version"] + 1):
                 store.update(tx, category_id, after)
             _save_text(tx, recorder, category_id, lang, values, text)
+            there = {key: held.value for key, held in wording.of_record(tx, "category", category_id).items()}
+            words = {name: getattr(values, name) for name in rules.WORDS}
+            wording.save(tx, recorder, "category", category_id, there | dict(own or {}), words, still)
             tags = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
             vocabulary.set_tags(tx, recorder, "category", category_id, tags)
 

@@ -10,6 +10,7 @@ from graupel.core.errors import Refused
 from graupel.core.listings import STATE_WORDS, ListingState
 from graupel.core.problems import by_field
 from graupel.core.roles import Actor, Role
+from graupel.features.destinations.service import Seen
 from graupel.features.listings import service
 from graupel.features.products import parts
 from graupel.features.products import service as products
@@ -91,7 +92,7 @@ def check(ctx: Ctx, signed: Signed, channel_id: int) -> Response:
 # --- the part of the product editor --------------------------------------------------------------------------
 
 
-def _part_data(ctx: Context, actor: Actor, product: Product) -> dict[str, Any]:
+def _part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
     standings = service.standings(ctx, actor, product)
     return {
         "standings": standings,
@@ -122,7 +123,7 @@ parts.register(parts.Part("channels", "Channels", "listings/part.html", _part_da
 def _part(
     request: Request, ctx: Ctx, signed: Signed, product_id: int, *, problems: list[str] | None = None, status: int = 200
 ) -> Response:
-    data = _part_data(ctx, signed.actor, products.read(ctx, signed.actor, product_id))
+    data = _part_data(ctx, signed.actor, products.read(ctx, signed.actor, product_id), request.state.seen)
     return page(request, "listings/part.html", status=status, data=data, part_problems=problems or [])
 
 

@@ -99,6 +99,24 @@ def _lacks(row: dict[str, object]) -> list[str]:
     return found + (["price"] if row["price_low"] is None else [])
 
 
+#: So many products are offered to be chosen as the lead of a category.
+OFFERED = 300
+
+
+def leads(ctx: Context, category_id: int, chosen: int | None) -> list[tuple[int, str]]:
+    """Live products of a category and all below it with their names, the newest first, and the chosen one."""
+
+    def work(tx: Tx) -> list[tuple[int, str]]:
+        keeper, within = ctx.ones.get(FacetKeeper), categories.current(ctx, tx).with_all_below(category_id)
+        with keeper.lock:
+            index = keeper.current(tx, history.stamp(tx))
+            ids = sorted(index.ids(index.select({"status": ("live",), "category": tuple(within)})), reverse=True)
+        wanted = ids[:OFFERED] + ([chosen] if chosen and chosen not in ids[:OFFERED] else [])
+        return [(row["id"], row["name"]) for row in store.names(tx, wanted, ctx.settings.language)]
+
+    return ctx.db.run(work)
+
+
 def category_counts(ctx: Context, tx: Tx) -> Counts:
     """Products by category; those below are brought together as sets, so that none is counted twice."""
     stamp = history.stamp(tx)

@@ -127,6 +127,7 @@ def register_kinds(language: str) -> None:
     _register_references(language)
     _register_originals()
     counts.register(facet_index.category_counts)
+    counts.register_leads(facet_index.leads)
     summary.register()
     skus.register()
 

@@ -1,21 +1,20 @@
-"""A product's fields as the editor shows them under a lens: what is written there, and what is shown otherwise."""
+"""A product's fields under a lens, and what it lacks there."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping, Sequence
+from decimal import Decimal
 from typing import Any
 
+from graupel.context import Context
 from graupel.core import products as rules
-from graupel.core import readiness, wording
+from graupel.core import readiness
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.readiness import Finding
 from graupel.core.resolve import (
     AMOUNTS,
     OF_PRODUCT,
-    WORDS,
     Level,
     Place,
-    Resolved,
     key_of,
     money_places,
     origin,
@@ -23,54 +22,57 @@ from graupel.core.resolve import (
     places_of,
     resolve,
 )
-from graupel.core.wording import Piece
+from graupel.db import Tx
 from graupel.features.destinations.service import Seen
+from graupel.features.products import resolving
 from graupel.features.products.service import Product
-
-
-@dataclass(frozen=True)
-class FieldSeen:
-    """One field under a lens. ``key``: its name in the form; ``own``: what is typed for this place alone.
-
-    ``inherited``: what is shown without that; ``origin``: in words where the shown value comes from; ``changed``: the
-    original as it was and as it is, where the translation may be out of date.
-    """
-
-    key: str
-    own: str
-    inherited: str
-    origin: str
-    changed: list[Piece] = field(default_factory=list)
+from graupel.features.wording import lensing
+from graupel.features.wording import service as wording
+from graupel.features.wording.lensing import FieldSeen, Held
 
 
 def fields(
     values: ProductValues, typed: Mapping[str, Any], product: Product | None, seen: Seen
 ) -> dict[str, FieldSeen]:
-    """The fields that may be written for the lens, by name; none under the default one. ``typed``: the form's."""
-    if seen.lens.is_default:
-        return {}
-    names = WORDS + (AMOUNTS if seen.lens.destination else ())
-    return {name: _field(name, values, typed, product, seen) for name in names}
+    """The fields of the editor that may be written for the lens, by name."""
+    written = rules.written_words(values) | {name: format_money(getattr(values, name)) for name in AMOUNTS}
+    sources = product.sources if product else {}
+    return lensing.fields(Held(Level.PRODUCT, written, values.own, sources), typed, seen)
 
 
-def _field(
-    name: str, values: ProductValues, typed: Mapping[str, Any], product: Product | None, seen: Seen
-) -> FieldSeen:
-    lens, key = seen.lens, key_of(seen.lens, name)
-    worded = name in WORDS
-    where = places(lens, OF_PRODUCT, worded=True) if worded else money_places(lens, OF_PRODUCT)
-    original = rules.written_words(values)[name] if worded else format_money(getattr(values, name))
-    held = {Place(Level.PRODUCT): original} | places_of(values.own, name, Level.PRODUCT)
-    own = str(typed.get(f"own-{key}", values.own.get(key, "")))
-    around = resolve(held, where[1:])
-    found: Resolved[str] = Resolved(own, where[0]) if own else around
-    said = origin(found.place, lens, Level.PRODUCT, seen.all.names, worded=worded)
-    if own and not lens.destination:
-        said = f"written in {seen.language_name}"
-    source = (product.sources if product else {}).get(key)
-    state = wording.state(original, own, source) if lens.lang and worded else wording.State.DONE
-    changed = wording.what_changed(source or "", original) if state is wording.State.OUTDATED else []
-    return FieldSeen(f"own-{key}", own, around.value or "", said, changed)
+def rows(ctx: Context, tx: Tx, found: Sequence[dict[str, Any]], seen: Seen) -> list[dict[str, Any]]:
+    """Rows of the table with names and prices as the lens shows them.
+
+    ``own``: what is written there alone, by field; ``origins``: where the others come from, in words.
+    """
+    lens, ids = seen.lens, [row["id"] for row in found]
+    own = {key: {k: v.value for k, v in held.items()} for key, held in wording.of_records(tx, "product", ids).items()}
+    prices: dict[int, list[Decimal]] = {}
+    for row in resolving.variants(tx, lens, ("price",), ctx.settings.language, ids).rows if ids else ():
+        if row["price"] is not None:
+            prices.setdefault(row["product_id"], []).append(row["price"])
+    return [_row(row, own.get(row["id"], {}), prices.get(row["id"], []), seen) for row in found]
+
+
+def _row(row: dict[str, Any], own: Mapping[str, str], prices: list[Decimal], seen: Seen) -> dict[str, Any]:
+    base = Place(Level.PRODUCT)
+    name = resolve(
+        {base: row["name"]} | places_of(own, "name", Level.PRODUCT), places(seen.lens, OF_PRODUCT, worded=True)
+    )
+    list_price = resolve(
+        {base: format_money(row["list_price"])} | places_of(own, "list_price", Level.PRODUCT),
+        money_places(seen.lens, OF_PRODUCT),
+    )
+    keys = {field: key_of(seen.lens, field) for field in ("name", *AMOUNTS)}
+    return row | {
+        "name": name.value or row["name"],
+        "price_low": min(prices, default=None),
+        "price_high": max(prices, default=None),
+        "list_price": Decimal(list_price.value) if list_price.value else None,
+        "own": {field: own.get(key, "") for field, key in keys.items()},
+        "origin": origin(name.place, seen.lens, Level.PRODUCT, seen.all.names, worded=True),
+        "is_missing": bool(name.place and name.place.lang != seen.lens.lang),
+    }
 
 
 def findings(values: ProductValues, seen: Seen) -> list[Finding]:

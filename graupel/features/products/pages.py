@@ -54,13 +54,16 @@ def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
         request,
         "products/table.html",
         part="products/results.html",
-        **_table_data(ctx, signed, state),
+        **_table_data(ctx, signed, state, request.state.seen),
     )
 
 
-def _table_data(ctx: Context, signed: Any, state: TableState, **data: Any) -> dict[str, Any]:
+def _table_data(ctx: Context, signed: Any, state: TableState, seen: Seen, **data: Any) -> dict[str, Any]:
     return {
-        "table": table.read(ctx, signed.actor, state),
+        "table": table.read(ctx, signed.actor, state, seen),
+        "lensed": not seen.lens.is_default,
+        "lensed_amounts": bool(seen.lens.destination),
+        **({"currency": seen.lens.currency} if seen.lens.currency else {}),
         "columns": saved.columns_of(ctx, signed.actor),
         "all_columns": COLUMNS,
         "sorted_by": SORTED_BY,
@@ -93,7 +96,7 @@ def save_view(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Respons
         saved.save_view(ctx, signed.actor, str(form.get("name", "")), query)
     except Refused as refusal:
         state = TableState.read(parse_qs(query))
-        data = _table_data(ctx, signed, state, trouble=refusal.problems[0].message)
+        data = _table_data(ctx, signed, state, request.state.seen, trouble=refusal.problems[0].message)
         return page(request, "products/table.html", part="products/results.html", status=422, **data)
     return _back_to(query)
 
@@ -317,7 +320,8 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     try:
         if problems:
             raise Refused(_with_rules(ctx, problems, values, product_id))
-        saved = service.save(ctx, signed.actor, product_id, values, typed.version, _seen(form))
+        still = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
+        saved = service.save(ctx, signed.actor, product_id, values, typed.version, _seen(form), still)
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status
         return _editor(request, ctx, signed, typed, product=product, status=422)
@@ -447,7 +451,7 @@ def _editor(
 ) -> Response:
     seen: Seen = request.state.seen
     looked = mirrors.look(ctx, typed.fields, typed.pictures, product, seen)
-    added = [(part, part.data(ctx, signed.actor, product)) for part in parts.all_parts()] if product else []
+    added = [(part, part.data(ctx, signed.actor, product, seen)) for part in parts.all_parts()] if product else []
     trail = history.of_records(ctx, signed.actor, product.history_keys) if product else []
     outline = [(key, label, _mark(looked.findings, fields)) for key, label, fields in OUTLINE]
     outline[4:4] = [(part.key, part.label, part.mark(data)) for part, data in added if part.place == "middle"]

@@ -6,6 +6,7 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core.roles import Actor
+from graupel.features.destinations.service import Seen
 from graupel.features.products.service import Product
 
 
@@ -16,7 +17,7 @@ class Part:
     key: str
     label: str
     template: str
-    data: Callable[[Context, Actor, Product], dict[str, Any]]
+    data: Callable[[Context, Actor, Product, Seen], dict[str, Any]]
     mark: Callable[[dict[str, Any]], str]
     place: str = "end"
 

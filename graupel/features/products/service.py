@@ -1,7 +1,7 @@
 """What a merchant does with products, one at a time."""
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any, TypeVar
@@ -361,11 +361,13 @@ def save(
     values: ProductValues,
     version: int | None,
     seen: Mapping[str, Any] | None = None,
+    still: Collection[str] = (),
 ) -> Saved:
     """Write a product's values.
 
     ``version``: that of the product when the values were read; None: whatever it is. ``seen``: the values as they
-    were then (products.flat), for telling what this one changed from what others did.
+    were then (products.flat), for telling what this one changed from what others did. ``still``: keys of translations
+    that hold for the original as it is now.
     Raises SaveConflict where the version is old, Refused, NotFound.
     """
     actor.require(Role.EDITOR)
@@ -378,7 +380,7 @@ def save(
         filled = _fill_blanks(tx, values, current.vocabulary.type_of(values.type_id), varies=current.varies)
         _refuse_problems(ctx, tx, filled, current, current.vocabulary)
         with history.change_set(tx, actor, "product.save", f"Product changed: {values.name}") as recorder:
-            return save_within(ctx, tx, recorder, current, filled)
+            return save_within(ctx, tx, recorder, current, filled, still)
 
     return _naming_sku_owner(ctx, values, work)
 
@@ -405,7 +407,14 @@ def save_checked(ctx: Context, tx: Tx, recorder: history.Recorder, current: Prod
     return save_within(ctx, tx, recorder, current, values)
 
 
-def save_within(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
+def save_within(
+    ctx: Context,
+    tx: Tx,
+    recorder: history.Recorder,
+    current: Product,
+    values: ProductValues,
+    still: Collection[str] = (),
+) -> Saved:
     """Write and record checked values of a product."""
     assert current.vocabulary is not None
     brands = {name: brand_id for brand_id, name in current.vocabulary.brands.items()}
@@ -419,7 +428,7 @@ def save_within(ctx: Context, tx: Tx, recorder: history.Recorder, current: Produ
     if recorder.changed("product", current.id, before, after, current.version + 1):
         store.update_product(tx, current.id, after, ctx.settings.language)
     pictures.save(tx, recorder, current.id, values.pictures)
-    wording.save(tx, recorder, "product", current.id, values.own, products.written_words(values))
+    wording.save(tx, recorder, "product", current.id, values.own, products.written_words(values), still)
     _save_belongings(tx, recorder, current.id, values)
     return Saved(_in_words(ctx, tx, current, values))
 

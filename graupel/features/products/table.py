@@ -8,16 +8,19 @@ from graupel.context import Context
 from graupel.core.attributes import CAN_VARY
 from graupel.core.facets import FacetIndex
 from graupel.core.products import Status
+from graupel.core.resolve import DEFAULT_LENS, Lens
 from graupel.core.roles import Actor, Role
-from graupel.core.tables import PAGE_SIZE, WORD_FACETS, Cursor, TableState
+from graupel.core.tables import PAGE_SIZE, WORD_FACETS, Cursor, TableState, search_words
 from graupel.db import Tx
 from graupel.features.categories import service as categories
+from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
-from graupel.features.products import store
+from graupel.features.products import lensing, store
 from graupel.features.products.facet_index import FacetKeeper
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
+from graupel.features.wording import store as wording_store
 
 #: Where at least this many products fit, walking the sorted index until a page is full beats sorting all that fit.
 WALK_FROM = 1500
@@ -82,10 +85,13 @@ class Table:
         return max(1, -(-self.total // PAGE_SIZE))
 
 
-def read(ctx: Context, actor: Actor, state: TableState) -> Table:
-    """A page of the table with its facets; reads no more than the page's rows and what changed since."""
+def read(ctx: Context, actor: Actor, state: TableState, seen: Seen | None = None) -> Table:
+    """A page of the table with its facets; reads no more than the page's rows and what changed since.
+
+    ``seen``: the lens through which names and prices are shown; None for the default one.
+    """
     actor.require(Role.VIEWER)
-    return ctx.db.run(lambda tx: _read(ctx, tx, state))
+    return ctx.db.run(lambda tx: _read(ctx, tx, state, seen))
 
 
 def rows_of(ctx: Context, actor: Actor, ids: Sequence[int]) -> list[dict[str, Any]]:
@@ -110,18 +116,19 @@ def matching(ctx: Context, tx: Tx, state: TableState) -> list[int]:
         return sorted(index.ids(_select(index, state, words, _searched(ctx, keeper, index, state, stamp, hits))))
 
 
-def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
+def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
+    lens = seen.lens if seen else DEFAULT_LENS
     stamp = history.stamp(tx)
-    tree = categories.current(ctx, tx)
-    words = vocabulary.current(ctx, tx)
+    tree = categories.through(ctx, tx, lens)
+    words = vocabulary.through(ctx, tx, lens)
     keeper = ctx.ones.get(FacetKeeper)
-    hits = _hits(ctx, tx, state, stamp)
+    hits = _hits(ctx, tx, state, stamp, lens)
     with keeper.lock:
         index = keeper.current(tx, stamp)
         searched = _searched(ctx, keeper, index, state, stamp, hits)
         # The pages and orders of a choice share its counts.
         picked = tuple(sorted((facet, tuple(values)) for facet, values in state.chosen.items()))
-        key = (stamp, "facet counts", keeper.generation, picked, state.q)
+        key = (stamp, "facet counts", keeper.generation, picked, state.q, lens.lang if state.q else "")
         counts = ctx.counts.get(key, lambda: _counts(index, state, words, searched))
         mask = _select(index, state, words, searched)
         everything = index.everything.bit_count()
@@ -132,6 +139,8 @@ def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
     if state.cursor and state.cursor.backwards:
         found.reverse()
     rows = _with_names(tx, store.rows_of(tx, [one for one, _ in found], ctx.settings.language), tree, words)
+    if seen and not lens.is_default:
+        rows = lensing.rows(ctx, tx, rows, seen)
     earlier, later = _neighbours(state, found, more)
     return Table(state, rows, total, everything, _facets(state, counts, tree, words), earlier, later)
 
@@ -139,11 +148,21 @@ def _read(ctx: Context, tx: Tx, state: TableState) -> Table:
 # --- what fits -----------------------------------------------------------------------------------------------
 
 
-def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str) -> list[int]:
-    """The ids that fit the search; read before the facets are locked, so that a slow search holds nobody up."""
+def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFAULT_LENS) -> list[int]:
+    """The ids that fit the search, by names in the lens' languages too; read before the facets are locked, so that a
+    slow search holds nobody up."""
     if not state.q:
         return []
-    return ctx.counts.get((stamp, "hits", state.q), lambda: store.search_ids(tx, state.q, ctx.settings.language))
+
+    def find() -> list[int]:
+        found = store.search_ids(tx, state.q, ctx.settings.language)
+        words = search_words(state.q)
+        langs = [lang for lang in lens.chain if lang]
+        if words and words.indexed and langs:
+            found = [*found, *wording_store.search(tx, "product", "name", langs, words.indexed)]
+        return found
+
+    return ctx.counts.get((stamp, "hits", state.q, lens.chain), find)
 
 
 def _searched(
@@ -152,7 +171,7 @@ def _searched(
     """The products that fit the search as a set of the index; kept for its other pages and facets."""
     if not state.q:
         return None
-    return ctx.counts.get((stamp, "searched", keeper.generation, state.q), lambda: index.mask(hits))
+    return ctx.counts.get((stamp, "searched", keeper.generation, state.q, tuple(hits)), lambda: index.mask(hits))
 
 
 def _chosen(state: TableState, words: Vocabulary) -> tuple[dict[str, Any], list[tuple[Any, ...]]]:

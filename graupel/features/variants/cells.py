@@ -9,6 +9,8 @@ from graupel.core import products as rules
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.products import Status
+from graupel.core.quantities import format_money
+from graupel.core.resolve import AMOUNTS, DEFAULT_LENS, Lens, key_of
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.history import service as history
@@ -16,6 +18,7 @@ from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.features.variants import service, store
 from graupel.features.variants.reading import read_value
+from graupel.features.wording import service as wording
 
 OF_PRODUCT = ("name", "price", "list_price", "stock", "status")
 OF_VARIANT = ("price", "list_price", "stock", "archived")
@@ -38,8 +41,8 @@ class Cell:
         return f"{self.of}{self.id}:{self.field}"
 
 
-def save(ctx: Context, actor: Actor, cells: Sequence[Cell]) -> int:
-    """Write all cells or none; returns how many records changed.
+def save(ctx: Context, actor: Actor, cells: Sequence[Cell], lens: Lens = DEFAULT_LENS) -> int:
+    """Write all cells or none; returns how many records changed. Names and amounts are written for the lens alone.
 
     Raises Refused with a problem for each cell that can't be taken (its field is the cell's key): text that is no
     value, a value that somebody else changed since it was shown, a rule of the product that it would break.
@@ -55,7 +58,8 @@ def save(ctx: Context, actor: Actor, cells: Sequence[Cell]) -> int:
         with history.change_set(tx, actor, "products.cells", title) as recorder:
             problems: list[Problem] = []
             for product_id, of_it in grouped.items():
-                problems += _save_product(ctx, tx, recorder, products.load(ctx, tx, product_id, lock=True), of_it)
+                product = products.load(ctx, tx, product_id, lock=True)
+                problems += _save_product(ctx, tx, recorder, product, of_it, lens)
             if problems:
                 raise Refused(problems)
         return len(grouped)
@@ -77,6 +81,56 @@ def _by_product(tx: Tx, cells: Sequence[Cell]) -> dict[int, list[Cell]]:
 
 
 def _save_product(
+    ctx: Context, tx: Tx, recorder: history.Recorder, product: Product, cells: Sequence[Cell], lens: Lens
+) -> list[Problem]:
+    lensed = [cell for cell in cells if key_for(cell, lens)]
+    cells = [cell for cell in cells if cell not in lensed]
+    problems = _save_lensed(ctx, tx, recorder, product, lensed, lens)
+    return problems or (_save_plain(ctx, tx, recorder, product, cells) if cells else [])
+
+
+def key_for(cell: Cell, lens: Lens) -> str:
+    """The key under which a cell is written for a lens; "" where it holds everywhere."""
+    if lens.destination and cell.field in AMOUNTS:
+        return key_of(lens, cell.field)
+    return key_of(lens, "name") if cell.field == "name" and not lens.is_default else ""
+
+
+def _save_lensed(
+    ctx: Context, tx: Tx, recorder: history.Recorder, product: Product, cells: Sequence[Cell], lens: Lens
+) -> list[Problem]:
+    """Write cells for a lens; a blank one goes back to what is inherited."""
+    problems: list[Problem] = []
+    own = {"product": {product.id: dict(product.values.own)}, "variant": {v.id: dict(v.own) for v in product.variants}}
+    touched: dict[tuple[str, int], None] = {}
+    for cell in cells:
+        kind, key = ("product" if cell.of == "p" else "variant"), key_for(cell, lens)
+        held = own[kind][cell.id]
+        if cell.was != held.get(key, ""):
+            now = held.get(key) or "blank"
+            message = f"Somebody changed this to {now} meanwhile. Load the table again."
+            problems.append(Problem("cell.outdated", message, cell.key))
+            continue
+        try:
+            held[key] = _lensed_text(ctx, cell, lens)
+            touched[kind, cell.id] = None
+        except Refused as refusal:
+            problems += [replace(problem, field=cell.key) for problem in refusal.problems]
+    for kind, record_id in touched if not problems else ():
+        originals = rules.written_words(product.values) if kind == "product" else {}
+        wording.save(tx, recorder, kind, record_id, own[kind][record_id], originals)
+    return problems
+
+
+def _lensed_text(ctx: Context, cell: Cell, lens: Lens) -> str:
+    if not cell.text.strip():
+        return ""
+    if cell.field == "name":
+        return rules.parse_name(cell.text)
+    return format_money(read_value(cell.field, cell.text, lens.currency or ctx.settings.currency))
+
+
+def _save_plain(
     ctx: Context, tx: Tx, recorder: history.Recorder, product: Product, cells: Sequence[Cell]
 ) -> list[Problem]:
     problems: list[Problem] = []

@@ -13,10 +13,12 @@ from graupel.core import attributes as attribute_rules
 from graupel.core import quantities
 from graupel.core.attributes import Kind
 from graupel.core.errors import Outdated, Refused
-from graupel.core.problems import by_field
+from graupel.core.problems import Problem, by_field
+from graupel.core.resolve import AMOUNTS, VARIANT_WORDS, Level, key_of
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import read_columns
 from graupel.core.variants import DEFAULT_PATTERN, Combination, label_of, order_key
+from graupel.features.destinations.service import Seen
 from graupel.features.products import parts
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product, Variant
@@ -25,6 +27,8 @@ from graupel.features.variants.reading import read_value
 from graupel.features.variants.service import Wish
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
+from graupel.features.wording import lensing
+from graupel.features.wording.lensing import FieldSeen, Held
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -42,9 +46,10 @@ FIELDS = {
 
 
 def _part_data(
-    ctx: Context, actor: Actor, product: Product, by: str = "stock", layer: Combination | None = None
+    ctx: Context, actor: Actor, product: Product, seen: Seen, by: str = "stock", layer: Combination | None = None
 ) -> dict[str, Any]:
-    words = product.vocabulary or vocabulary.read(ctx, product.id)
+    words = vocabulary.seen(ctx, seen.lens, product.id)
+    product = product_service.through(product, seen.lens, words)
     return {
         "product": product,
         "view": views.view(product, by, layer),
@@ -76,7 +81,9 @@ def _part(request: Request, ctx: Context, signed: Any, product_id: int, *, statu
         part="variants/part.html",
         status=status,
         product=product,
-        data=_part_data(ctx, signed.actor, product, str(form_or_query.get("by", "stock")), layer or None),
+        data=_part_data(
+            ctx, signed.actor, product, request.state.seen, str(form_or_query.get("by", "stock")), layer or None
+        ),
         **{"said": "", "trouble": [], **data},
     )
 
@@ -253,7 +260,7 @@ def _acting(
 # --- setting values ------------------------------------------------------------------------------------------
 
 
-def _setting(ctx: Context, form: FormData, product: Product) -> tuple[set[int], str, Any]:
+def _setting(currency: str, form: FormData, product: Product) -> tuple[set[int], str, Any]:
     """Which variants, which field, which value: a selection, or all with a choice."""
     name = str(form.get("field", "price"))
     if name not in FIELDS:
@@ -267,7 +274,12 @@ def _setting(ctx: Context, form: FormData, product: Product) -> tuple[set[int], 
     text = str(form.get("value", ""))
     if not text.strip() and name in ("price", "weight_g"):
         raise Refused.because("variants.value", "Type a value, or press Back to inherited.", "value")
-    return ids, name, read_value(name, text, ctx.settings.currency)
+    return ids, name, read_value(name, text, currency)
+
+
+def _currency(ctx: Context, request: Request) -> str:
+    """In which currency amounts are typed under the lens of the page."""
+    return request.state.seen.lens.currency or ctx.settings.currency
 
 
 @router.post("/set/plan")
@@ -277,8 +289,8 @@ def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: Form, product
     found, trouble = None, []
     ids: set[int] = set()
     try:
-        ids, name, value = _setting(ctx, form, product)
-        found = service.plan_setting(ctx, signed.actor, product_id, ids, name, value)
+        ids, name, value = _setting(_currency(ctx, request), form, product)
+        found = service.plan_setting(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
     return page(
@@ -301,8 +313,8 @@ def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_i
     product = product_service.read(ctx, signed.actor, product_id)
 
     def act() -> None:
-        ids, name, value = _setting(ctx, form, product)
-        service.set_values(ctx, signed.actor, product_id, ids, name, value)
+        ids, name, value = _setting(_currency(ctx, request), form, product)
+        service.set_values(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
 
     return _acting(request, ctx, signed, form, product_id, act, "Set.")
 
@@ -362,18 +374,35 @@ OWN = (
 )  # fmt: skip
 
 
+def _at(
+    ctx: Context, product: Product, variant: Variant, texts: dict[str, str], typed: dict[str, str], seen: Seen
+) -> dict[str, FieldSeen]:
+    """The variant's fields that may be written for the lens, by name."""
+    written = {name: texts[name] for name in VARIANT_WORDS}
+    written |= {name: quantities.format_money(getattr(variant, name)) for name in AMOUNTS}
+    base = {name: getattr(product.values, name) for name in VARIANT_WORDS}
+    base |= {name: quantities.format_money(getattr(product.values, name)) for name in AMOUNTS}
+    if not product.varies:
+        written |= dict.fromkeys(AMOUNTS, "")
+    above = Held(Level.PRODUCT, base, product.values.own, {})
+    return lensing.fields(Held(Level.VARIANT, written, variant.own, {}, above), typed, seen)
+
+
 def _one(
     request: Request, ctx: Context, signed: Any, product: Product, variant: Variant, *, typed: Any = None, **data: Any
 ) -> Response:
     refusal: Refused | None = data.pop("refusal", None)
+    seen: Seen = request.state.seen
+    own_texts = service.texts_of(ctx, variant.id)
     return page(
         request,
         "variants/one.html",
+        at=_at(ctx, product, variant, own_texts, typed or {}, seen),
         status=422 if refusal else 200,
         headers={"HX-Retarget": "#one-variant", "HX-Reswap": "innerHTML"} if refusal else None,
         product=product,
         variant=variant,
-        typed=typed or _typed_of(variant) | service.texts_of(ctx, variant.id),
+        typed=typed or _typed_of(variant) | own_texts,
         problems=by_field(refusal.problems) if refusal else {},
         label=views.view(product, "stock", None).label(variant.combination),
         pictures=views.pictures_of(product, variant),
@@ -403,7 +432,9 @@ SHOWN_ROWS = 100
 @router.get("/rows")
 def show_rows(request: Request, ctx: Ctx, signed: Signed, product_id: int, columns: str = "") -> Response:
     """The variants as rows of the products table, under their product's."""
+    seen: Seen = request.state.seen
     product = product_service.read(ctx, signed.actor, product_id)
+    through = product_service.through(product, seen.lens, vocabulary.seen(ctx, seen.lens, product_id))
     order = order_key(product.axes)
     variants = sorted(product.variants, key=lambda v: tuple(order.get(choice, 0) for choice in v.combination))
     return page(
@@ -412,7 +443,10 @@ def show_rows(request: Request, ctx: Ctx, signed: Signed, product_id: int, colum
         product=product,
         variants=variants[:SHOWN_ROWS],
         more=max(0, len(variants) - SHOWN_ROWS),
-        labels={v.id: label_of(product.axes, v.combination) for v in variants},
+        labels={v.id: label_of(through.axes, v.combination) for v in variants},
+        shown={one.id: one for one in through.variants},
+        base=through.values,
+        keys={name: key_of(seen.lens, name) for name in AMOUNTS} if seen.lens.destination else {},
         columns=read_columns(columns.split(",")),
         may_edit=signed.actor.may(Role.EDITOR),
     )
@@ -432,7 +466,7 @@ def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id:
     variant = next(v for v in product.variants if v.id == variant_id)
     typed = {name: str(form.get(name, "")) for name in OWN if name in form}
     values: dict[str, Any] = {}
-    problems = []
+    own, problems = _own_typed(ctx, request, form)
     for name, text in typed.items():
         try:
             values[name] = read_value(name, text, ctx.settings.currency)
@@ -442,13 +476,31 @@ def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id:
         if problems:
             raise Refused(problems)
         version = str(form.get("version", ""))
-        service.save_one(ctx, signed.actor, variant_id, values, int(version) if version.isdecimal() else None)
+        service.save_one(ctx, signed.actor, variant_id, values, int(version) if version.isdecimal() else None, own)
     except Refused as refusal:
+        typed |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
         return _one(request, ctx, signed, product, variant, typed=typed, refusal=refusal)
     except Outdated as outdated:
         late = Refused.because("outdated", str(outdated))
         return _one(request, ctx, signed, product, variant, typed=typed, refusal=late)
     return _part(request, ctx, signed, product.id, said="Variant saved.")
+
+
+def _own_typed(ctx: Context, request: Request, form: FormData) -> tuple[dict[str, str], list[Problem]]:
+    """What was typed for the lens, by key, and what of it can't be taken."""
+    own: dict[str, str] = {}
+    problems: list[Problem] = []
+    for name, text in form.items():
+        key = name.removeprefix("own-")
+        field = key.rpartition(".")[2]
+        if key == name or field not in (*VARIANT_WORDS, *AMOUNTS):
+            continue
+        try:
+            value = read_value(field, str(text), _currency(ctx, request))
+            own[key] = "" if value is None else quantities.format_money(value) if field in AMOUNTS else str(value)
+        except Refused as refusal:
+            problems += [problem.at(field=field) for problem in refusal.problems]
+    return own, problems
 
 
 # --- cells of the table --------------------------------------------------------------------------------------
@@ -457,11 +509,11 @@ table_router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
 
 @table_router.post("/products/cells")
-def save_cells(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def save_cells(request: Request, ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
     """Saves cells of the table that were edited in place: all of them, or none and why."""
     try:
         typed = json.loads(str(form.get("cells", "[]")))
-        changed = cells.save(ctx, signed.actor, cells.read_cells(typed))
+        changed = cells.save(ctx, signed.actor, cells.read_cells(typed), request.state.seen.lens)
     except Refused as refusal:
         problems = [{"cell": problem.field or "", "message": problem.message} for problem in refusal.problems]
         return JSONResponse({"problems": problems}, 422)

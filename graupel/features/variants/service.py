@@ -1,7 +1,8 @@
 """What a merchant does with the variants of a product."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any
 
 from graupel.context import Context
@@ -9,6 +10,8 @@ from graupel.core import variants as rules
 from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.problems import Problem
 from graupel.core.products import BASE_FIELDS, Status
+from graupel.core.quantities import format_money
+from graupel.core.resolve import AMOUNTS, DEFAULT_LENS, VARIANT_WORDS, Lens, key_of
 from graupel.core.roles import Actor, Role
 from graupel.core.variants import Axis, Combination, Holding, MakePlan, Taken
 from graupel.db import DuplicateKey, Tx
@@ -19,6 +22,7 @@ from graupel.features.products import store as product_store
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants import store
 from graupel.features.vocabulary.service import Vocabulary
+from graupel.features.wording import service as wording
 
 _CHOICES = tuple(f"choice_{place}" for place in range(1, rules.MOST_AXES + 1))
 
@@ -393,13 +397,41 @@ class SetPlan:
     same: int
 
 
-def plan_setting(ctx: Context, actor: Actor, product_id: int, ids: Collection[int], name: str, value: Any) -> SetPlan:
-    """The dry run of setting one field in some variants. Raises Refused, NotFound."""
+def plan_setting(
+    ctx: Context,
+    actor: Actor,
+    product_id: int,
+    ids: Collection[int],
+    name: str,
+    value: Any,
+    lens: Lens = DEFAULT_LENS,
+) -> SetPlan:
+    """The dry run of setting one field in some variants, for the destination of a lens. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    return ctx.db.run(lambda tx: _set_plan(products.load(ctx, tx, product_id), ids, name, value))
+    lensed = bool(lens.destination) and name in AMOUNTS
+
+    def work(tx: Tx) -> SetPlan:
+        product = _at_lens(products.load(ctx, tx, product_id), name, lens)
+        return _set_plan(product, ids, name, value, lensed=lensed)
+
+    return ctx.db.run(work)
 
 
-def _set_plan(product: Product, ids: Collection[int], name: str, value: Any) -> SetPlan:
+def _at_lens(product: Product, name: str, lens: Lens) -> Product:
+    """The product with what its variants have of an amount at the very destination of a lens, where it has one."""
+    if not lens.destination or name not in AMOUNTS:
+        return product
+    key = key_of(lens, name)
+
+    def at_lens(variant: Variant) -> Variant:
+        held: dict[str, Any] = {name: Decimal(variant.own[key]) if key in variant.own else None}
+        return replace(variant, **held)
+
+    variants = tuple(map(at_lens, product.variants))
+    return replace(product, variants=variants)
+
+
+def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, *, lensed: bool = False) -> SetPlan:
     if name not in FOR_MANY:
         raise Refused.because("variants.field", "This is set for one variant at a time.", "field")
     chosen = [variant for variant in product.variants if variant.id in ids]
@@ -408,7 +440,8 @@ def _set_plan(product: Product, ids: Collection[int], name: str, value: Any) -> 
             "variants.none", "Choose the variants first: click cells, a heading, or a value.", "field"
         )
     changing = [variant for variant in chosen if getattr(variant, name) != value]
-    _refuse_unpriced(product, {v.id: {name: value} for v in changing})
+    if not lensed:
+        _refuse_unpriced(product, {v.id: {name: value} for v in changing})
     if name == "archived" and value and not [v for v in product.for_sale if v not in changing]:
         raise Refused.because("variants.last", "At least one variant must stay for sale. Archive the product instead.")
     return SetPlan(name, value, changing, len(chosen) - len(changing))
@@ -434,15 +467,30 @@ def check_changes(product: Product, changes: Mapping[int, Mapping[str, Any]]) ->
         raise Refused.because("variants.last", "At least one variant must stay for sale. Archive the product instead.")
 
 
-def set_values(ctx: Context, actor: Actor, product_id: int, ids: Collection[int], name: str, value: Any) -> int:
-    """Set one field in some variants, None: back to inherited; returns how many changed. Raises Refused, NotFound."""
+def set_values(
+    ctx: Context,
+    actor: Actor,
+    product_id: int,
+    ids: Collection[int],
+    name: str,
+    value: Any,
+    lens: Lens = DEFAULT_LENS,
+) -> int:
+    """Set one field in some variants, None: back to inherited; returns how many changed. Raises Refused, NotFound.
+
+    An amount is written for the destination of the lens alone, where it is not the default one.
+    """
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> int:
         product = products.load(ctx, tx, product_id, lock=True)
-        plan = _set_plan(product, ids, name, value)
+        lensed = bool(lens.destination) and name in AMOUNTS
+        plan = _set_plan(_at_lens(product, name, lens), ids, name, value, lensed=lensed)
         title = f"{len(plan.changing)} variants changed: {product.values.name}"
         with history.change_set(tx, actor, "variants.set", title) as recorder:
+            if lensed:
+                texts = dict.fromkeys((variant.id for variant in plan.changing), format_money(value))
+                return wording.put_all(tx, recorder, "variant", texts, key_of(lens, name), {})
             written = int(value) if isinstance(value, bool) else value
             return store.change(tx, recorder, [variant.id for variant in plan.changing], {name: written})
 
@@ -471,11 +519,17 @@ def set_each(ctx: Context, actor: Actor, product_id: int, name: str, values: Map
 
 
 def save_one(
-    ctx: Context, actor: Actor, variant_id: int, values: Mapping[str, Any], version: int | None = None
+    ctx: Context,
+    actor: Actor,
+    variant_id: int,
+    values: Mapping[str, Any],
+    version: int | None = None,
+    own: Mapping[str, str] | None = None,
 ) -> None:
     """Write some fields of one variant, and its own name and short text where given.
 
-    ``version``: its product's, when the values were read. Raises Refused, Outdated, NotFound.
+    ``version``: its product's, when the values were read; ``own``: what is written for a destination or a language,
+    by key, "" takes it away. Raises Refused, Outdated, NotFound.
     """
     actor.require(Role.EDITOR)
     fields = {name: int(v) if isinstance(v, bool) else v for name, v in values.items() if name in FOR_ONE}
@@ -491,6 +545,11 @@ def save_one(
         with history.change_set(tx, actor, "variants.set", title) as recorder:
             store.change(tx, recorder, [variant_id], fields)
             _save_text(ctx, tx, recorder, variant_id, values)
+            if own:
+                there = next(one.own for one in product.variants if one.id == variant_id)
+                texts = store.texts(tx, [variant_id], ctx.settings.language).get(variant_id, {})
+                originals = {name: texts.get(name, "") for name in VARIANT_WORDS}
+                wording.save(tx, recorder, "variant", variant_id, {**there, **own}, originals)
 
     try:
         ctx.db.run(work)

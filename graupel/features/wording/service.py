@@ -1,6 +1,6 @@
 """Reading and writing values for a destination or a language."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -62,20 +62,35 @@ def save(
     record_id: int,
     wanted: Mapping[str, str],
     originals: Mapping[str, str],
+    still: Collection[str] = (),
 ) -> bool:
     """Make a record's own values these, by key; an empty one is taken away. Returns whether anything differed.
 
     ``originals``: the words in the default language by field. What is written now counts as a translation of them;
-    a translation that stays as it was keeps its source, so that it goes on being out of date.
+    a translation that stays as it was keeps its source, so that it goes on being out of date, but for the keys in
+    ``still``: of these somebody said that they hold as they are.
     """
     there = {_key(row): row for row in store.of_records(tx, kind, [record_id])}
     differed = False
     for key in sorted({*there, *wanted}):
         _, lang, field = split_key(key)
         source = originals.get(field) if lang else None
-        said = put(tx, recorder, kind, record_id, key, wanted.get(key, ""), source, there.get(key))
+        value, row = wanted.get(key, ""), there.get(key)
+        said = put(tx, recorder, kind, record_id, key, value, source, row, confirm=key in still)
         differed = differed or said
     return differed
+
+
+def put_all(
+    tx: Tx, recorder: history.Recorder, kind: str, values: Mapping[int, str], key: str, sources: Mapping[int, str]
+) -> int:
+    """Write one key's value for several records of a kind, "" takes it away; returns how many differed."""
+    there = {row["record_id"]: row for row in store.of_records(tx, kind, list(values)) if _key(row) == key}
+    said = [
+        put(tx, recorder, kind, record_id, key, value, sources.get(record_id), there.get(record_id))
+        for record_id, value in values.items()
+    ]
+    return sum(said)
 
 
 def put(

@@ -71,11 +71,11 @@ def used_places(tx: Tx, kinds: Iterable[str]) -> set[tuple[str, str, str, str]]:
     return {(row["kind"], row["destination"], row["lang"], row["field"]) for row in rows}
 
 
-def search(tx: Tx, kind: str, field: str, lang: str, words: str) -> list[int]:
-    """The records of which a value in a language has these words (a boolean full-text expression)."""
+def search(tx: Tx, kind: str, field: str, langs: Sequence[str], words: str) -> list[int]:
+    """The records of which a value in some languages has these words (a boolean full-text expression)."""
     rows = tx.all(
         """SELECT record_id FROM own_value WHERE MATCH (value) AGAINST (%s IN BOOLEAN MODE)
-           AND kind = %s AND field = %s AND lang = %s""",
-        [words, kind, field, lang],
+           AND kind = %s AND field = %s AND lang IN %s""",
+        [words, kind, field, list(langs)],
     )
     return [row["record_id"] for row in rows]

@@ -167,6 +167,7 @@ document.addEventListener("submit", async (event) => {
   if (await ask("/categories/trees", { name: event.target.elements.name.value })) reload();
 });
 document.addEventListener("change", (event) => {
+  if (event.target.name === "layout") document.querySelectorAll("[data-with-layout]").forEach((part) => { part.hidden = part.dataset.withLayout !== event.target.value; });
   if (!event.target.matches("[data-kind]")) return;
   document.querySelectorAll("[data-only]").forEach((part) => { part.hidden = part.dataset.only !== event.target.value; });
 });

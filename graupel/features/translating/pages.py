@@ -1,0 +1,146 @@
+"""The translating view: a worklist with source and target side by side, and files out and in."""
+
+from typing import Any
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response, StreamingResponse
+from starlette.datastructures import UploadFile
+
+from graupel.context import Context
+from graupel.core.errors import Refused
+from graupel.core.roles import Role
+from graupel.core.wording import State
+from graupel.features.destinations import service as destinations
+from graupel.features.translating import exchange, service
+from graupel.features.translating.store import Asked
+from graupel.features.wording import originals
+from graupel.web.frame import page
+from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+
+router = APIRouter(dependencies=[Depends(from_our_own_page)])
+STATE_WORDS = {State.MISSING: "Missing", State.OUTDATED: "Out of date", State.DONE: "Done"}
+SHAPES = {State.MISSING: "ring", State.OUTDATED: "half", State.DONE: "full"}
+
+
+@router.get("/translate")
+def begin(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """All languages with their progress; where there is but one, its worklist."""
+    signed.actor.require(Role.VIEWER)
+    langs = destinations.read_all(ctx).languages
+    if len(langs) == 1:
+        return RedirectResponse(f"/translate/{langs[0]}", 303)
+    progress = {lang: service.together(service.progress(ctx, signed.actor, lang), lang) for lang in langs}
+    return page(request, "translating/languages.html", progress=progress)
+
+
+def _asked(request: Request) -> Asked:
+    query = request.query_params
+    state = query.get("state", "missing")
+    return Asked(
+        State(state) if state in tuple(State) else None, query.get("q", "").strip()[:100], query.get("live") == "1"
+    )
+
+
+@router.get("/translate/{lang}")
+def show(request: Request, ctx: Ctx, signed: Signed, lang: str) -> Response:
+    """The worklist of a language; for htmx the list alone."""
+    return _worklist(request, ctx, signed, lang)
+
+
+def _worklist(request: Request, ctx: Context, signed: Any, lang: str, trouble: str = "", status: int = 200) -> Response:
+    progress = service.progress(ctx, signed.actor, lang)
+    wanted, asked = request.query_params.get("kind", ""), _asked(request)
+    after = request.query_params.get("after", "0")
+    kind = wanted if wanted in progress else next(iter(progress), "product")
+    return page(
+        request,
+        "translating/worklist.html",
+        part="translating/list.html",
+        status=status,
+        lang=lang,
+        source=ctx.settings.language,
+        languages=destinations.read_all(ctx).languages,
+        kinds={one.kind: one.label for one in originals.all_kinds() if one.kind in progress},
+        kind=kind,
+        progress=progress,
+        together=service.together(progress, lang),
+        asked=asked,
+        found=service.worklist(ctx, signed.actor, lang, kind, asked, int(after) if after.isdecimal() else 0),
+        trouble=trouble,
+        **_words(signed),
+    )
+
+
+def _words(signed: Any) -> dict[str, Any]:
+    return {"states": STATE_WORDS, "shapes": SHAPES, "may_edit": signed.actor.may(Role.EDITOR)}
+
+
+@router.post("/translate/{lang}/{kind}/{record_id:int}/{field}")
+def write(
+    request: Request, ctx: Ctx, signed: Signed, form: Form, lang: str, kind: str, record_id: int, field: str
+) -> Response:
+    """Keeps one translation, and shows how it stands then."""
+    typed = str(form.get("value", ""))
+    try:
+        text = service.write(ctx, signed.actor, lang, kind, record_id, field, typed, holds=form.get("holds") == "1")
+    except Refused as refusal:
+        message = refusal.problems[0].message
+        words = _words(signed)
+        return page(request, "translating/standing.html", status=422, lang=lang, text=None, trouble=message, **words)
+    return page(request, "translating/standing.html", lang=lang, text=text, trouble="", **_words(signed))
+
+
+# --- out and in ----------------------------------------------------------------------------------------------
+
+
+@router.get("/translate/{lang}/file")
+def take_out(
+    ctx: Ctx, signed: Signed, lang: str, form: str = "xliff", kind: str = "", state: str = ""
+) -> StreamingResponse:
+    """The texts that are asked for, as a file."""
+    form = "xliff" if form == "xliff" else "csv"
+    wanted = State(state) if state in tuple(State) else None
+    pieces = exchange.take_out(ctx, signed.actor, lang, [kind] if kind else [], wanted, form)
+    media_type = "application/xliff+xml" if form == "xliff" else "text/csv; charset=utf-8"
+    name = "-".join(filter(None, ("catalogue", ctx.settings.language, lang, kind, state)))
+    ending = "xlf" if form == "xliff" else "csv"
+    return StreamingResponse(
+        pieces, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'}
+    )
+
+
+@router.post("/translate/{lang}/file")
+def bring_in(request: Request, ctx: Ctx, signed: Signed, form: Form, lang: str) -> Response:
+    """Takes a file in, and leads to its dry run."""
+    file = form.get("file")
+    if not isinstance(file, UploadFile) or not file.filename:
+        return _worklist(request, ctx, signed, lang, "Choose a file first.", 422)
+    try:
+        sha256 = exchange.keep(ctx, signed.actor, file.file)
+        exchange.plan(ctx, signed.actor, lang, sha256, file.filename)
+    except Refused as refusal:
+        return _worklist(request, ctx, signed, lang, refusal.problems[0].message, 422)
+    return RedirectResponse(f"/translate/{lang}/file/{sha256}?{urlencode({'name': file.filename[:120]})}", 303)
+
+
+@router.get("/translate/{lang}/file/{sha256}")
+def show_plan(request: Request, ctx: Ctx, signed: Signed, lang: str, sha256: str, name: str = "file") -> Response:
+    """The dry run."""
+    plan = exchange.plan(ctx, signed.actor, lang, sha256, name[:120])
+    return page(
+        request,
+        "translating/plan.html",
+        lang=lang,
+        plan=plan,
+        new=exchange.samples(plan.new),
+        changed=exchange.samples(plan.changed),
+        **_words(signed),
+    )
+
+
+@router.post("/translate/{lang}/file/{sha256}")
+def apply(ctx: Ctx, signed: Signed, form: Form, lang: str, sha256: str) -> Response:
+    """Brings the texts in."""
+    exchange.apply(ctx, signed.actor, lang, sha256, str(form.get("name", "file")))
+    return RedirectResponse(f"/translate/{lang}?state=all", 303)
