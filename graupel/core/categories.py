@@ -1,11 +1,12 @@
 """A category as it is typed: its kind, its texts, and the paths under which it is named."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-from graupel.core import products
+from graupel.core import attributes, products
+from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 
@@ -74,7 +75,10 @@ KIND_WORDS = {
 
 @dataclass(frozen=True)
 class CategoryValues:
-    """What a merchant writes about a category. ``link``: a path of the shop or an address, of the kind link."""
+    """What a merchant writes about a category. ``link``: a path of the shop or an address, of the kind link.
+
+    ``facts``: values of the merchant's own attributes, by the attribute's id.
+    """
 
     name: str = ""
     kind: Kind = Kind.GOODS
@@ -91,6 +95,7 @@ class CategoryValues:
     tags: tuple[str, ...] = ()
     layout: Layout = Layout.BANNER
     lead_product_id: int | None = None
+    facts: Mapping[int, Fact] = field(default_factory=dict)
 
 
 #: Kept in the words of a language; the others with the category.
@@ -125,20 +130,26 @@ class Reading:
     problems: list[Problem]
 
 
-def read(raw: Mapping[str, Any], start: CategoryValues) -> Reading:
-    """Typed values from what was typed; a field that can't be read keeps its value of ``start``."""
+def read(raw: Mapping[str, Any], start: CategoryValues, known: Mapping[int, Attribute] | None = None) -> Reading:
+    """Typed values from what was typed; a field that can't be read keeps its value of ``start``.
+
+    A fact stands in ``raw`` as "fact-12", a list of texts; ``known`` has the attributes.
+    """
     readers = _readers()
+    facts = dict(start.facts)
     found: dict[str, Any] = {}
     problems: list[Problem] = []
     for name, value in raw.items():
-        if name not in readers:
-            continue
         try:
-            found[name] = readers[name](value)
+            if name in readers:
+                found[name] = readers[name](value)
+            elif name.startswith("fact-") and (attribute := (known or {}).get(int(name[5:]))):
+                facts[attribute.id] = attributes.read_fact(attribute, value)
         except Refused as refusal:
             problems += [problem.at(field=name) for problem in refusal.problems]
         except ValueError:
             problems.append(Problem("category.value", "This can't be read. Choose it again.", name))
+    found["facts"] = {key: fact for key, fact in facts.items() if fact}
     values = CategoryValues(**{**start.__dict__, **found})
     if values.kind is Kind.LINK and not values.link and "link" not in {problem.field for problem in problems}:
         problems.append(Problem("category.link", "Say where the link leads, such as /shop/p/12.", "link"))

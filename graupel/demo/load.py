@@ -13,7 +13,7 @@ from graupel.core.errors import Refused
 from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
-from graupel.demo import catalogue, films, pictures
+from graupel.demo import catalogue, films, pictures, shops
 from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import Good, Numbers
 from graupel.features.categories import service as categories
@@ -71,6 +71,8 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     _work_off(worker)
     _list(ctx, editor, channel_id, list(made.values()))
     say("one price list brought in, Ostlerby connected")
+    shops.load(ctx, owner, editor, [product_id for product_id, _ in made.values()], channel_id)
+    say(f"German, category pages, and a second shop, {shops.OUTLET}")
 
 
 @dataclass(frozen=True)

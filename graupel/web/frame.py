@@ -2,6 +2,7 @@
 
 import re
 from datetime import UTC, datetime
+from decimal import Decimal
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ from markupsafe import Markup
 from slugify import slugify
 
 from graupel.core import languages, products
+from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money, format_weight
 from graupel.settings import Settings
 from graupel.web import lens
@@ -56,6 +58,7 @@ def make_templates(settings: Settings) -> Environment:
             )
         ),
         amount=format_money,
+        shown_amount=pass_context(lambda found, amount: _amount(amount, found.get("locale") or locale)),
         weight=pass_context(lambda found, grams: _weight(grams, found.get("locale") or locale)),
         slug=lambda text: slugify(text)[:80] or "product",
         when=lambda at: _when(at, zone, locale),
@@ -74,13 +77,20 @@ def make_templates(settings: Settings) -> Environment:
         address=settings.address,
         stamp=_static_stamp(),
     )
-    env.globals.update(plural=plural, lens_address=lens.same_page, language_name=languages.name)
+    env.globals.update(plural=plural, lens_address=lens.same_page, language_name=languages.name, phrase=phrase)
     return env
 
 
 @lru_cache(5000)
 def _number(value: Any, locale: str) -> str:
     return format_decimal(value, locale=locale)
+
+
+def _amount(amount: Decimal | None, locale: str) -> str:
+    """An amount as a table of a language shows it; in English as a field does."""
+    if amount is None or locale == "en":
+        return format_money(amount)
+    return format_decimal(amount, "#,##0.00", locale=locale)
 
 
 def _weight(grams: int | None, locale: str) -> str:

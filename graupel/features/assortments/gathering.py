@@ -93,11 +93,14 @@ def follow_products(tx: Tx, lang: str) -> None:
 def refill_owners(tx: Tx, change_set_id: int, lang: str) -> None:
     """After a change set: the categories whose conditions it touched are filled anew."""
     rows = tx.all(
-        """SELECT DISTINCT COALESCE(c.owner_id, JSON_VALUE(r.was, '$.owner_id')) AS id FROM change_row r
+        """SELECT r.record_id AS id FROM change_row r JOIN goods_condition k
+             ON k.owner = 'category' AND k.owner_id = r.record_id
+           WHERE r.change_set_id = %(set)s AND r.record_kind = 'category' AND r.was IS NULL
+           UNION SELECT DISTINCT COALESCE(c.owner_id, JSON_VALUE(r.was, '$.owner_id')) FROM change_row r
            LEFT JOIN goods_condition c ON c.id = r.record_id
-           WHERE r.change_set_id = %s AND r.record_kind = 'goods_condition'
+           WHERE r.change_set_id = %(set)s AND r.record_kind = 'goods_condition'
              AND COALESCE(c.owner, JSON_VALUE(r.was, '$.owner')) = 'category'""",
-        [change_set_id],
+        {"set": change_set_id},
     )
     known: Mapping[int, list[Condition]] = store.all_conditions(tx, "category") if rows else {}
     for row in rows:

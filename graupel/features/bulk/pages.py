@@ -16,7 +16,8 @@ router = APIRouter(prefix="/products/bulk", dependencies=[Depends(from_our_own_p
 def plan(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     """Makes the dry run for the chosen products, or for all that match, and leads to it."""
     field = str(form.get("field", ""))
-    value = str(form.get("status" if field == "status" else "value", ""))
+    where = "status" if field == "status" else "shop" if field.startswith("shop") else "value"
+    value = str(form.get(where, ""))
     query = str(form.get("query", "")) if form.get("everything") else None
     ids = [int(one) for one in str(form.get("ids", "")).split(".") if one.isdecimal() and len(one) < 11]
     try:

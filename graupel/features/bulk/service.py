@@ -14,6 +14,8 @@ from graupel.core.tables import TableState
 from graupel.db import Tx
 from graupel.features.bulk import store
 from graupel.features.categories import service as categories
+from graupel.features.destinations import service as destinations
+from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.products import table
@@ -23,9 +25,12 @@ from graupel.jobs import JobRequest, enqueue
 FIELDS = {
     "status": "Status",
     "category": "Main category",
+    "place": "Put in category",
     "brand": "Brand",
     "tag_on": "Tag put on",
     "tag_off": "Tag taken off",
+    "shop_on": "Shown in shop",
+    "shop_off": "Left out of shop",
 }
 SHOWN = 20
 
@@ -39,6 +44,8 @@ def request_plan(
     """
     actor.require(Role.EDITOR)
     value = read_value(field, value)
+    if field.startswith("shop"):
+        _shop(ctx, actor, value)
 
     def work(tx: Tx) -> int:
         found = table.matching(ctx, tx, TableState.read(parse_qs(query))) if query is not None else sorted(set(ids))
@@ -53,7 +60,7 @@ def request_plan(
 
 
 def read_value(field: str, value: str) -> str:
-    """The value as it is kept: a status, a category's path, a brand's or tag's name. Raises Refused."""
+    """The value as it is kept: a status, a category's path, a brand's, tag's or shop's name. Raises Refused."""
     value = value.strip()
     if field not in FIELDS:
         raise Refused.because("bulk.field", "Choose what the products are to be given.", "field")
@@ -63,15 +70,27 @@ def read_value(field: str, value: str) -> str:
         return value
     if field == "brand":
         return vocabulary.parse_name("brand", value) if value else ""
-    if field == "category":
+    if field in ("category", "place"):
         return parse_category_path(value)
+    if field.startswith("shop"):
+        return value
     return vocabulary.parse_name("tag", value)
+
+
+def _shop(ctx: Context, actor: Actor, name: str) -> Shop:
+    """The shop of a name. Raises Refused."""
+    found = next((one for one in destinations.list_shops(ctx, actor) if one.name == name), None)
+    if found is None:
+        raise Refused.because("shop.unknown", f"There is no shop “{name[:60]}”.", "value")
+    return found
 
 
 def _id_of(ctx: Context, tx: Tx, field: str, value: str) -> int | None:
     """The record that a value names, None where it is still to be made."""
-    if field == "category":
+    if field in ("category", "place"):
         return categories.current(ctx, tx).by_path().get(value.lower())
+    if field.startswith("shop"):
+        return next((one.id for one in destinations.shops(ctx, tx) if one.name == value), None)
     words = vocabulary.current(ctx, tx)
     known = words.brands if field == "brand" else words.tags if field.startswith("tag") else {}
     return next((record_id for record_id, name in known.items() if name == value), None)
@@ -127,6 +146,10 @@ def _now(field: str, row: dict[str, Any], tree: categories.Tree) -> str:
         return str(row["status"]).capitalize()
     if field == "category":
         return tree.path(row["category_id"]) or "none"
+    if field == "place":
+        return tree.path(row["category_id"]) or "none"
+    if field.startswith("shop"):
+        return "otherwise"
     return row["brand"] or "none" if field == "brand" else "without" if field == "tag_on" else "with"
 
 
@@ -136,7 +159,8 @@ def _then(bulk: dict[str, Any]) -> str:
         return value.capitalize()
     if bulk["field"].startswith("tag"):
         return f"{'with' if bulk['field'] == 'tag_on' else 'without'} {value}"
-    return value or "none"
+    said = {"place": f"also in {value}", "shop_on": f"shown in {value}", "shop_off": f"left out of {value}"}
+    return said.get(bulk["field"]) or value or "none"
 
 
 def request_apply(ctx: Context, actor: Actor, bulk_id: int) -> int:
@@ -178,16 +202,23 @@ def apply(ctx: Context, tx: Tx, actor: Actor, bulk_id: int) -> int:
     number = store.counts(tx, bulk_id).get("changed", 0)
     title = f"{FIELDS[field]} {value or 'none'}: {number:,} products"
     with history.change_set(tx, actor, "bulk.apply", title) as recorder:
-        _write(tx, recorder, bulk_id, field, value)
+        _write(ctx, tx, recorder, bulk_id, field, value)
         store.set_done(tx, bulk_id, recorder.change_set_id)
     return recorder.change_set_id
 
 
-def _write(tx: Tx, recorder: history.Recorder, bulk_id: int, field: str, value: str) -> None:
+def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field: str, value: str) -> None:
     if field == "status":
         store.write_column(tx, recorder, bulk_id, field, value)
     elif field == "category":
         store.write_column(tx, recorder, bulk_id, field, categories.make_path(tx, recorder, value))
+    elif field == "place":
+        store.put_in_category(tx, recorder, bulk_id, categories.make_path(tx, recorder, value))
+    elif field.startswith("shop"):
+        shop_id = _id_of(ctx, tx, field, value)
+        if shop_id is None:
+            raise Refused.because("shop.unknown", f"The shop “{value}” is not there any more.")
+        store.say_for_shop(tx, recorder, bulk_id, shop_id, left_out=field == "shop_off")
     elif field == "brand":
         brand = vocabulary.make_within(tx, recorder, "brand", value) if value else None
         store.write_column(tx, recorder, bulk_id, field, brand)

@@ -23,6 +23,10 @@ NOT_LIVE = {
 }
 _LACKS = "(" + " OR ".join(NOT_LIVE.values()) + ")"
 _TAGGED = """EXISTS (SELECT 1 FROM tagging o WHERE o.tag_id = %(id)s AND o.kind = 'product' AND o.record_id = p.id)"""
+_PLACED = "EXISTS (SELECT 1 FROM product_category x WHERE x.product_id = p.id AND x.category_id = %(id)s)"
+#: What is said of the product for a shop: 1 left out, 0 put in, -1 nothing.
+_IN_SHOP = """COALESCE((SELECT y.left_out FROM shop_goods y WHERE y.shop_id = %(id)s AND y.kind = 'product'
+              AND y.record_id = p.id), -1)"""
 #: Field -> SQL over product p: it would change.
 _CHANGES = {
     "status": "p.status <> %(value)s",
@@ -30,6 +34,9 @@ _CHANGES = {
     "brand": "NOT (p.brand_id <=> %(id)s) OR (%(id)s IS NULL AND %(value)s <> '')",
     "tag_on": f"NOT {_TAGGED}",
     "tag_off": _TAGGED,
+    "place": f"NOT (p.category_id <=> %(id)s AND %(id)s IS NOT NULL) AND NOT {_PLACED}",
+    "shop_on": f"NOT {_IN_SHOP} = 0",
+    "shop_off": f"NOT {_IN_SHOP} = 1",
 }
 #: Field -> the product's column that it writes.
 COLUMNS = {"status": "status", "category": "category_id", "brand": "brand_id"}
@@ -152,6 +159,67 @@ def _journal_taggings(tx: Tx, params: Mapping[str, Any], version: str, sides: st
             SELECT %(set)s, 'tagging', o.id, {version}, {sides.format(fields=fields)} FROM bulk_row r
             JOIN tagging o ON o.tag_id = %(tag)s AND o.kind = 'product' AND o.record_id = r.product_id
             WHERE r.bulk_id = %(bulk)s AND r.action = 'changed'""",
+        params,
+    )
+
+
+def put_in_category(tx: Tx, recorder: Recorder, bulk_id: int, category_id: int) -> None:
+    """Put the products that change in a further category; those without a main one get it as that."""
+    params = {"bulk": bulk_id, "set": recorder.change_set_id, "new": category_id}
+    column = records.kind_of("product").fields["category_id"]
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'product', p.id, p.version + 1, {json_object([json_field("category_id", column)])},
+                   {json_object([json_field("category_id", column, "%(new)s")])}
+            FROM {_CHANGED} AND p.category_id IS NULL""",
+        params,
+    )
+    tx.run(
+        f"""INSERT INTO product_category (product_id, category_id)
+            SELECT p.id, %(new)s FROM {_CHANGED} AND p.category_id IS NOT NULL""",
+        params,
+    )
+    _journal_made(tx, "product_category", "pc.category_id = %(new)s", "pc.product_id", params)
+    tx.run(
+        """UPDATE bulk_row r JOIN product p ON p.id = r.product_id
+           SET p.category_id = %(new)s, p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
+           WHERE r.bulk_id = %(bulk)s AND r.action = 'changed' AND p.category_id IS NULL""",
+        params,
+    )
+
+
+def say_for_shop(tx: Tx, recorder: Recorder, bulk_id: int, shop_id: int, left_out: bool) -> None:
+    """Put the products that change into a shop's assortment, or leave them out of it."""
+    params = {"bulk": bulk_id, "set": recorder.change_set_id, "shop": shop_id, "out": int(left_out)}
+    there = """bulk_row r JOIN shop_goods sx ON sx.shop_id = %(shop)s AND sx.kind = 'product'
+               AND sx.record_id = r.product_id"""
+    changed = "r.bulk_id = %(bulk)s AND r.action = 'changed'"
+    column = records.kind_of("shop_goods").fields["left_out"]
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, 'shop_goods', sx.id, sx.version + 1, {json_object([json_field("left_out", column)])},
+                   {json_object([json_field("left_out", column, "%(out)s")])} FROM {there} WHERE {changed}""",
+        params,
+    )
+    tx.run(f"UPDATE {there} SET sx.left_out = %(out)s, sx.version = sx.version + 1 WHERE {changed}", params)
+    tx.run(
+        f"""INSERT IGNORE INTO shop_goods (shop_id, kind, record_id, left_out)
+            SELECT %(shop)s, 'product', p.id, %(out)s FROM {_CHANGED}""",
+        params,
+    )
+    _journal_made(tx, "shop_goods", "sx.shop_id = %(shop)s AND sx.kind = 'product'", "sx.record_id", params)
+
+
+def _journal_made(tx: Tx, kind: str, where: str, product: str, params: Mapping[str, Any]) -> None:
+    """Journal the records of a kind that were just made for the products that change."""
+    target = records.kind_of(kind)
+    fields = json_object([json_field(name, column) for name, column in target.fields.items()])
+    tx.run(
+        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
+            SELECT %(set)s, '{kind}', {target.key}, 1, NULL, {fields}
+            FROM bulk_row r JOIN {target.table} ON {product} = r.product_id AND {where}
+            LEFT JOIN change_row known ON known.record_kind = '{kind}' AND known.record_id = {target.key}
+            WHERE r.bulk_id = %(bulk)s AND r.action = 'changed' AND known.record_id IS NULL""",
         params,
     )
 

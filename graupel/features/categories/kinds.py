@@ -80,6 +80,36 @@ def register_kinds() -> None:
             },
         )
     )
+    numbers = {"category_id": "category", "attribute_id": "attribute", "choice_id": "attribute_choice"}
+    records.register(
+        RecordKind(
+            "category_fact",
+            "Category's field",
+            lambda tx, ids: {
+                r["id"]: Shown(r["name"], f"/categories/{r['category_id']}") for r in store.fact_names(tx, list(ids))
+            },
+            plain="category_fact",
+            table="category_fact cf",
+            key="cf.id",
+            version="cf.version",
+            fields={name: Column(f"cf.{name}", name in numbers, numbers.get(name, "")) for name in store.FACT_FIELDS},
+        )
+    )
+    double = """EXISTS (SELECT 1 FROM category_fact d JOIN attribute da ON da.id = d.attribute_id
+                WHERE d.category_id = cf.category_id AND d.id <> cf.id AND d.attribute_id = %(into)s
+                AND da.kind <> 'several_choices')"""
+    references.register(
+        Reference("attribute", "category_fact", "attribute_id", "fields of categories", "NULL", double=double),
+        Reference(
+            "attribute_choice",
+            "category_fact",
+            "choice_id",
+            "fields of categories",
+            "NULL",
+            double="""EXISTS (SELECT 1 FROM category_fact d WHERE d.category_id = cf.category_id AND d.id <> cf.id
+                      AND d.choice_id = %(into)s)""",
+        ),
+    )
     originals.register(
         Original(
             "category",
@@ -116,7 +146,8 @@ def finish_kinds() -> None:
     records.amend(
         "category",
         removable=f"""({unused} AND NOT EXISTS (SELECT 1 FROM category cc WHERE cc.parent_id = c.id)
-                  AND NOT EXISTS (SELECT 1 FROM category_text xt WHERE xt.category_id = c.id))""",
+                  AND NOT EXISTS (SELECT 1 FROM category_text xt WHERE xt.category_id = c.id)
+                  AND NOT EXISTS (SELECT 1 FROM category_fact xf WHERE xf.category_id = c.id))""",
         foreseen="""(NOT EXISTS (SELECT 1 FROM product cp LEFT JOIN change_row x ON x.change_set_id = r.change_set_id
                       AND x.record_kind = 'product' AND x.record_id = cp.id
                       WHERE cp.category_id = c.id AND (x.record_id IS NULL OR (x.was IS NULL AND cp.was_live)))

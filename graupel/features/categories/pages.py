@@ -11,6 +11,7 @@ from starlette.datastructures import FormData
 from graupel.context import Context
 from graupel.core import categories as rules
 from graupel.core import search_preview
+from graupel.core.attributes import Attribute, Fact, show_fact
 from graupel.core.categories import CategoryValues
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
@@ -55,6 +56,12 @@ class Shown:
     search: str
     found: list[Category]
     more: bool
+    shop: int
+
+    @property
+    def trees(self) -> list[tuple[int, str]]:
+        """The trees of the shop that the lens looks at."""
+        return [(key, self.tree.trees[key]) for key in self.tree.of_shop(self.shop)]
 
 
 def _ids(text: str) -> list[int]:
@@ -71,7 +78,9 @@ def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
     chosen = chosen or (int(at) if at.isdecimal() else None)
     way = [one.id for one in tree.way(chosen)[:-1]]
     unfolded = frozenset([*_ids(query.get("open", "")), *way])
-    return Shown(tree, counts.of(ctx), unfolded, chosen, search, found[:FOUND], len(found) > FOUND)
+    shop = seen.shop_id
+    mine = [one for one in found if tree.shops.get(one.tree_id) == shop]
+    return Shown(tree, counts.of(ctx), unfolded, chosen, search, mine[:FOUND], len(mine) > FOUND, shop)
 
 
 def _page(
@@ -131,10 +140,11 @@ def add(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
 
 
 @router.post("/categories/trees")
-def make_tree(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def make_tree(request: Request, ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
     """Makes a further tree."""
     try:
-        return JSONResponse({"made": service.make_tree(ctx, signed.actor, str(form.get("name", "")))})
+        name, shop = str(form.get("name", "")), request.state.seen.shop_id
+        return JSONResponse({"made": service.make_tree(ctx, signed.actor, name, shop)})
     except Refused as refusal:
         return _said(refusal)
 
@@ -152,10 +162,14 @@ def move(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
 
 
 @router.post("/categories/{category_id:int}/rename")
-def rename(ctx: Ctx, signed: Signed, form: Form, category_id: int) -> JSONResponse:
-    """Another name, in place."""
+def rename(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> JSONResponse:
+    """Another name, in place; under a lens for that alone."""
+    lens, name = request.state.seen.lens, str(form.get("name", ""))
     try:
-        service.rename(ctx, signed.actor, category_id, str(form.get("name", "")))
+        if lens.is_default:
+            service.rename(ctx, signed.actor, category_id, name)
+        else:
+            service.translate_name(ctx, signed.actor, category_id, name, lens)
     except Refused as refusal:
         return _said(refusal)
     return JSONResponse({"name": str(form.get("name", "")).strip()})
@@ -169,6 +183,15 @@ def switch(ctx: Ctx, signed: Signed, form: Form, category_id: int) -> JSONRespon
 
 
 # --- one category --------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class OwnField:
+    """An attribute given to a category, its value, and that as text where it has no choices."""
+
+    attribute: Attribute
+    fact: Fact
+    text: str
 
 
 @dataclass(frozen=True)
@@ -218,11 +241,36 @@ def _one(request: Request, ctx: Context, signed: Any, editing: Editing, **data: 
         editing=editing,
         kinds=rules.KIND_WORDS,
         layouts=rules.LAYOUT_WORDS,
+        own_fields=_own_fields(words, editing.values, _ids(request.query_params.get("field", ""))),
+        attributes=words.attributes,
         leads=counts.leads(ctx, editing.detail.category.id, editing.values.lead_product_id),
         all_tags=sorted({*words.tags.values(), *editing.values.tags}),
         picture=media.read_many(ctx, [picture]).get(picture) if picture else None,
         **{"said": "", **data},
     )
+
+
+def _own_fields(words: vocabulary.Vocabulary, values: CategoryValues, further: list[int]) -> list[OwnField]:
+    """The attributes that the category has, and those that are being added, with what stands in them."""
+    ids = dict.fromkeys([*values.facts, *further])
+    return [
+        OwnField(words.attributes[key], values.facts.get(key, Fact()), _fact_text(words, values, key))
+        for key in ids
+        if key in words.attributes
+    ]
+
+
+def _fact_text(words: vocabulary.Vocabulary, values: CategoryValues, key: int) -> str:
+    fact, attribute = values.facts.get(key, Fact()), words.attributes[key]
+    return fact.text if fact.quantity is None else show_fact(attribute, fact)
+
+
+@router.get("/categories/{category_id:int}/field")
+def further_field(request: Request, ctx: Ctx, signed: Signed, category_id: int, attribute: int = 0) -> Response:
+    """One further field, to be filled."""
+    words = vocabulary.read(ctx)
+    shown = _own_fields(words, CategoryValues(), [attribute])
+    return page(request, "categories/own_field.html", fields=shown, problems={}, may_edit=True)
 
 
 @router.get("/categories/{category_id:int}")
@@ -242,6 +290,9 @@ def _raw(form: FormData) -> dict[str, Any]:
     raw: dict[str, Any] = {name: str(form.get(name, "")) for name in SINGLE if name in form}
     raw |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
     raw |= {"hidden": form.get("shown") != "yes", "in_navigation": form.get("in_navigation") == "yes"}
+    for name in (str(one) for one in form.getlist("has")):
+        if name.startswith("fact-") and name[5:].isdecimal():
+            raw[name] = [str(one) for one in form.getlist(name)]
     return raw | {"tags": [str(one) for one in form.getlist("tags")]}
 
 
@@ -250,7 +301,7 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
     """Saves what was typed, or shows it again with what is wrong."""
     detail = service.read(ctx, signed.actor, category_id)
     raw = _raw(form)
-    reading = rules.read(raw, detail.values)
+    reading = rules.read(raw, detail.values, vocabulary.read(ctx).attributes)
     version = _number(form, "version") or 0
     own, wrong = rules.read_own({name[4:]: value for name, value in raw.items() if name.startswith("own-")})
     still = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]

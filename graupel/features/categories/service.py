@@ -7,11 +7,12 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import categories as rules
 from graupel.core import trees
+from graupel.core.attributes import Fact
 from graupel.core.categories import CategoryValues, Kind, Layout, Order
 from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.imports import CATEGORY_SEPARATOR, parse_category_path
 from graupel.core.problems import Problem
-from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, Place, places, places_of, resolve
+from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, Place, key_of, places, places_of, resolve
 from graupel.core.roles import Actor, Role
 from graupel.core.trees import Place as TreePlace
 from graupel.db import DuplicateKey, Tx
@@ -23,6 +24,7 @@ from graupel.features.destinations.service import FIRST
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
+from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import references
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.references import Use
@@ -207,6 +209,21 @@ def rename(ctx: Context, actor: Actor, category_id: int, name: str) -> None:
     _change(ctx, actor, category_id, {"name": rules.parse_name(name)}, "Category renamed")
 
 
+def translate_name(ctx: Context, actor: Actor, category_id: int, name: str, lens: Lens) -> None:
+    """Another name for what a lens shows alone. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    name = rules.parse_name(name)
+
+    def work(tx: Tx) -> None:
+        row = _row(tx, category_id)
+        own = {key: held.value for key, held in wording.of_record(tx, "category", category_id).items()}
+        with history.change_set(tx, actor, "category.save", f"Category changed: {row['name']}") as recorder:
+            wanted = own | {key_of(lens, "name"): name}
+            wording.save(tx, recorder, "category", category_id, wanted, {"name": row["name"]})
+
+    ctx.db.run(work)
+
+
 def switch(ctx: Context, actor: Actor, category_id: int, *, hidden: bool) -> None:
     """Hide a category with its branch, or show it. Raises NotFound."""
     _change(ctx, actor, category_id, {"hidden": int(hidden)}, "Category hidden" if hidden else "Category shown")
@@ -279,6 +296,7 @@ def read(ctx: Context, actor: Actor, category_id: int) -> Detail:
             picture_id=row["picture_id"],
             layout=Layout(row["layout"]),
             lead_product_id=row["lead_product_id"],
+            facts=fact_rows.facts_of(store.facts(tx, category_id)),
             tags=tuple(vocabulary.tags_of(tx, "category", [category_id]).get(category_id, [])),
             **{name: text.get(name, "") for name in rules.TEXTS},
         )
@@ -336,6 +354,7 @@ def save(
                 store.update(tx, category_id, after)
             _save_text(tx, recorder, category_id, lang, values, text)
             there = {key: held.value for key, held in wording.of_record(tx, "category", category_id).items()}
+            _save_facts(tx, recorder, category_id, values.facts)
             words = {name: getattr(values, name) for name in rules.WORDS}
             wording.save(tx, recorder, "category", category_id, there | dict(own or {}), words, still)
             tags = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
@@ -359,6 +378,24 @@ def _save_text(
             recorder.made("category_text", store.insert_text(tx, whole), whole)
     elif recorder.changed("category_text", text["id"], text, after, text["version"] + 1):
         store.update_text(tx, text["id"], after)
+
+
+def _save_facts(tx: Tx, recorder: history.Recorder, category_id: int, facts: Mapping[int, Fact]) -> None:
+    there = {(row["attribute_id"], row["choice_id"]): fact_rows.as_kept(row) for row in store.facts(tx, category_id)}
+    wanted = fact_rows.rows_of({"category_id": category_id}, facts)
+    for key in there.keys() - wanted.keys():
+        row = there[key]
+        gone = {name: row[name] for name in store.FACT_FIELDS}
+        recorder.removed("category_fact", row["id"], gone, row["version"] + 1)
+        store.delete_fact(tx, row["id"])
+    for key, values in wanted.items():
+        known = there.get(key)
+        if known is None:
+            recorder.made("category_fact", store.insert_fact(tx, values), values)
+            continue
+        before, after = ({name: one[name] for name in fact_rows.FIELDS} for one in (known, values))
+        if recorder.changed("category_fact", known["id"], before, after, known["version"] + 1):
+            store.update_fact(tx, known["id"], values)
 
 
 # --- deleting ------------------------------------------------------------------------------------------------
@@ -445,6 +482,7 @@ def _remove(tx: Tx, recorder: history.Recorder, ids: Sequence[int]) -> None:
         )
         store.delete_text(tx, text["id"])
     for category_id in ids:
+        _save_facts(tx, recorder, category_id, {})
         vocabulary.set_tags(tx, recorder, "category", category_id, [])
         row = _row(tx, category_id)
         recorder.removed("category", category_id, {name: row[name] for name in store.FIELDS}, row["version"] + 1)

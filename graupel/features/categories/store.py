@@ -123,6 +123,43 @@ def delete_text(tx: Tx, row_id: int) -> None:
     tx.run("DELETE FROM category_text WHERE id = %s", [row_id])
 
 
+FACT_FIELDS = ("category_id", "attribute_id", "choice_id", "number", "unit", "text")
+
+
+def facts(tx: Tx, category_id: int) -> list[dict[str, Any]]:
+    return tx.all("SELECT * FROM category_fact WHERE category_id = %s ORDER BY id", [category_id])
+
+
+def fact_names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    if not ids:
+        return []
+    return tx.all(
+        """SELECT f.id, f.category_id, CONCAT(c.name, ': ', a.name) AS name FROM category_fact f
+           JOIN category c ON c.id = f.category_id JOIN attribute a ON a.id = f.attribute_id WHERE f.id IN %s""",
+        [list(ids)],
+    )
+
+
+def insert_fact(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        f"""INSERT INTO category_fact ({", ".join(FACT_FIELDS)})
+            VALUES ({", ".join(f"%({name})s" for name in FACT_FIELDS)})""",
+        values,
+    )
+
+
+def update_fact(tx: Tx, row_id: int, values: Mapping[str, Any]) -> None:
+    tx.run(
+        """UPDATE category_fact SET number = %(number)s, unit = %(unit)s, text = %(text)s, version = version + 1
+           WHERE id = %(id)s""",
+        {**values, "id": row_id},
+    )
+
+
+def delete_fact(tx: Tx, row_id: int) -> None:
+    tx.run("DELETE FROM category_fact WHERE id = %s", [row_id])
+
+
 def names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
     return tx.all("SELECT id, name FROM category WHERE id IN %s", [list(ids)]) if ids else []
 

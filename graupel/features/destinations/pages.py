@@ -20,7 +20,8 @@ router = APIRouter(dependencies=[Depends(from_our_own_page)])
 @router.get("/shops")
 def show(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """All shops."""
-    return _list(request, ctx, signed, {}, [])
+    empty = {"name": "", "address_part": "", "currency": "", "languages": ""}
+    return _list(request, ctx, signed, empty, [])
 
 
 def _list(request: Request, ctx: Any, signed: Any, typed: dict[str, Any], problems: list[Problem]) -> Response:

@@ -106,6 +106,11 @@ class Destinations:
         return {one.code: one.name for one in self.all} | named | {"": languages.name(self.default_language)}
 
     @property
+    def shops(self) -> list[Destination]:
+        """The merchant's own shops."""
+        return [one for one in self.all if one.is_shop]
+
+    @property
     def currencies(self) -> dict[str, str]:
         """The currencies of destinations that have their own."""
         return {one.code: one.currency for one in self.all if one.currency}
@@ -181,6 +186,11 @@ class Seen:
     def key(self) -> str:
         """As an address carries it."""
         return self.all.key(self.lens.destination, self.language)
+
+    @property
+    def shop_id(self) -> int:
+        """The shop of the lens; of a channel the default one."""
+        return int(self.lens.destination[1:]) if self.lens.destination.startswith("s") else FIRST
 
     @property
     def shop_path(self) -> str:

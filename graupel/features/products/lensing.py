@@ -71,6 +71,7 @@ def _row(row: dict[str, Any], own: Mapping[str, str], prices: list[Decimal], see
         "list_price": Decimal(list_price.value) if list_price.value else None,
         "own": {field: own.get(key, "") for field, key in keys.items()},
         "origin": origin(name.place, seen.lens, Level.PRODUCT, seen.all.names, worded=True),
+        "shown_in": seen.all.names[name.place.lang] if name.place else "",
         "is_missing": bool(name.place and name.place.lang != seen.lens.lang),
     }
 

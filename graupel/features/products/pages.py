@@ -61,6 +61,7 @@ def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
 def _table_data(ctx: Context, signed: Any, state: TableState, seen: Seen, **data: Any) -> dict[str, Any]:
     return {
         "table": table.read(ctx, signed.actor, state, seen),
+        "locale": seen.locale,
         "lensed": not seen.lens.is_default,
         "lensed_amounts": bool(seen.lens.destination),
         **({"currency": seen.lens.currency} if seen.lens.currency else {}),

@@ -22,7 +22,6 @@ from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, Produ
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.resolve import Lens, inherited
 from graupel.core.roles import Actor, Role
-from graupel.core.units import Quantity
 from graupel.core.variants import Axis, Combination
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
@@ -30,6 +29,7 @@ from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import holds, pictures, removal, skus, store
+from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
 from graupel.features.vocabulary.service import Vocabulary
@@ -180,7 +180,7 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
         categories=tuple(one["category_id"] for one in store.further_categories(tx, product_id)),
         tags=tuple(words.tags[tag_id] for tag_id in vocabulary.tag_ids_of(tx, "product", product_id)),
         pictures=shown,
-        facts=facts_of(store.facts(tx, [product_id])),
+        facts=fact_rows.facts_of(store.facts(tx, [product_id])),
         own={key: held.value for key, held in own.items()},
     )
     return Product(
@@ -254,20 +254,6 @@ def _axes(rows: Sequence[Mapping[str, Any]], variants: Sequence[Variant], words:
         attribute = words.attributes[row["attribute_id"]]
         axes.append(Axis(attribute, tuple(choice for choice in attribute.choices if choice.id in used)))
     return tuple(axes)
-
-
-def facts_of(rows: Sequence[Mapping[str, Any]]) -> dict[int, Fact]:
-    """Facts by attribute id from the rows of one product."""
-    found: dict[int, Fact] = {}
-    for row in rows:
-        before = found.get(row["attribute_id"], Fact())
-        if row["choice_id"] is not None:
-            found[row["attribute_id"]] = Fact(choices=(*before.choices, row["choice_id"]))
-        elif row["number"] is not None:
-            found[row["attribute_id"]] = Fact(quantity=Quantity(row["number"].normalize(), row["unit"] or ""))
-        else:
-            found[row["attribute_id"]] = Fact(text=row["text"] or "")
-    return found
 
 
 def product_of_variant(ctx: Context, actor: Actor, variant_id: int) -> Product:
@@ -530,28 +516,9 @@ def _set_main_category(tx: Tx, recorder: history.Recorder, row: Mapping[str, Any
         store.set_main_category(tx, row["id"], category_id)
 
 
-FACT_FIELDS = ("number", "unit", "text")
-
-
-def _fact_rows(product_id: int, facts: Mapping[int, Fact]) -> dict[tuple[int, int | None], dict[str, Any]]:
-    """The rows of facts by attribute and choice."""
-    rows = {}
-    for attribute_id, fact in facts.items():
-        for choice_id in fact.choices or (None,):
-            rows[attribute_id, choice_id] = {
-                "product_id": product_id,
-                "attribute_id": attribute_id,
-                "choice_id": choice_id,
-                "number": f"{fact.quantity.number:.6f}" if fact.quantity else None,
-                "unit": fact.quantity.unit if fact.quantity else None,
-                "text": fact.text or None,
-            }
-    return rows
-
-
 def _save_facts(tx: Tx, recorder: history.Recorder, product_id: int, facts: Mapping[int, Fact]) -> None:
-    there = {(row["attribute_id"], row["choice_id"]): _fact_row(row) for row in store.facts(tx, [product_id])}
-    wanted = _fact_rows(product_id, facts)
+    there = {(row["attribute_id"], row["choice_id"]): fact_rows.as_kept(row) for row in store.facts(tx, [product_id])}
+    wanted = fact_rows.rows_of({"product_id": product_id}, facts)
     for key in there.keys() - wanted.keys():
         row = there[key]
         recorder.removed(
@@ -565,15 +532,11 @@ def _save_facts(tx: Tx, recorder: history.Recorder, product_id: int, facts: Mapp
         elif recorder.changed(
             "fact",
             known["id"],
-            {name: known[name] for name in FACT_FIELDS},
-            {name: values[name] for name in FACT_FIELDS},
+            {name: known[name] for name in fact_rows.FIELDS},
+            {name: values[name] for name in fact_rows.FIELDS},
             known["version"] + 1,
         ):
             store.update_fact(tx, known["id"], values)
-
-
-def _fact_row(row: dict[str, Any]) -> dict[str, Any]:
-    return row | {"number": None if row["number"] is None else f"{row['number']:.6f}"}
 
 
 def check(ctx: Context, values: ProductValues, product_id: int | None = None) -> list[Problem]:

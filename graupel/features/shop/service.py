@@ -9,6 +9,7 @@ from slugify import slugify
 
 from graupel.context import Context
 from graupel.core import languages
+from graupel.core.attributes import show_fact
 from graupel.core.categories import CategoryValues, Kind, Layout
 from graupel.core.errors import NotFound
 from graupel.core.products import Status
@@ -191,6 +192,7 @@ class Shelf:
     filters: list[Filter]
     chosen: tuple[int, ...]
     after: int | None
+    facts: list[tuple[str, str]]
 
 
 def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, chosen: Sequence[int] = ()) -> Shelf:
@@ -231,6 +233,11 @@ def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, 
             filters,
             tuple(one for group in groups.values() for one in group),
             after + SHELF if len(rest) > SHELF else None,
+            [
+                (words.attributes[key].name, show_fact(words.attributes[key], fact, locale=shown.seen.locale))
+                for key, fact in values.facts.items()
+                if key in words.attributes
+            ],
         )
 
     return ctx.db.run(work)

@@ -52,7 +52,9 @@ def _worklist(request: Request, ctx: Context, signed: Any, lang: str, trouble: s
     progress = service.progress(ctx, signed.actor, lang)
     wanted, asked = request.query_params.get("kind", ""), _asked(request)
     after = request.query_params.get("after", "0")
-    kind = wanted if wanted in progress else next(iter(progress), "product")
+    counted = asked.state.value if asked.state else "all"
+    left = (key for key in ("product", *progress) if key in progress and getattr(progress[key], counted))
+    kind = wanted if wanted in progress else next(left, "product")
     return page(
         request,
         "translating/worklist.html",
@@ -63,6 +65,7 @@ def _worklist(request: Request, ctx: Context, signed: Any, lang: str, trouble: s
         languages=destinations.read_all(ctx).languages,
         kinds={one.kind: one.label for one in originals.all_kinds() if one.kind in progress},
         kind=kind,
+        counted=counted,
         progress=progress,
         together=service.together(progress, lang),
         asked=asked,

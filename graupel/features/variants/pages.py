@@ -446,6 +446,7 @@ def show_rows(request: Request, ctx: Ctx, signed: Signed, product_id: int, colum
         labels={v.id: label_of(through.axes, v.combination) for v in variants},
         shown={one.id: one for one in through.variants},
         base=through.values,
+        locale=seen.locale,
         keys={name: key_of(seen.lens, name) for name in AMOUNTS} if seen.lens.destination else {},
         columns=read_columns(columns.split(",")),
         may_edit=signed.actor.may(Role.EDITOR),

@@ -93,7 +93,7 @@ async function save(changes) {
   body.append("cells", JSON.stringify(changes.map(([cell, text]) => ({ cell: cell.dataset.cell, text, was: cell.dataset.value }))));
   for (const [cell] of changes) cell.classList.add("saving");
   try {
-    const answer = await fetch("/products/cells", { method: "POST", body, headers: { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content, "HX-Request": "true" } });
+    const answer = await fetch("/products/cells", { method: "POST", body, headers: { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content, "HX-Request": "true", "HX-Current-URL": window.location.href } });
     const data = await answer.json();
     if (!answer.ok) {
       for (const problem of data.problems || []) {
@@ -177,8 +177,11 @@ document.addEventListener("change", (event) => {
     const form = event.target.closest("form");
     const isStatus = event.target.value === "status";
     form.querySelector("[data-bulk-value=status]").hidden = !isStatus;
-    form.querySelector("[data-bulk-value=other]").hidden = isStatus;
-    form.querySelector("#bulk-value").placeholder = { category: "Yarn > Aran", brand: "Carrow Mill", tag_on: "summer", tag_off: "summer" }[event.target.value] || "";
+    const isShop = event.target.value.startsWith("shop");
+    const shops = form.querySelector("[data-bulk-value=shop]");
+    if (shops) shops.hidden = !isShop;
+    form.querySelector("[data-bulk-value=other]").hidden = isStatus || isShop;
+    form.querySelector("#bulk-value").placeholder = { category: "Yarn > Aran", place: "Yarn > Aran", brand: "Carrow Mill", tag_on: "summer", tag_off: "summer" }[event.target.value] || "";
   }
 });
 function beginTable() {

@@ -12,7 +12,7 @@ function parentOf(list) { return list.dataset.parent; }
 async function ask(path, fields) {
   const body = new FormData();
   for (const [name, value] of Object.entries(fields)) if (value !== null && value !== undefined) body.append(name, value);
-  const answer = await fetch(path, { method: "POST", body, headers: { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content } });
+  const answer = await fetch(path, { method: "POST", body, headers: { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content, "HX-Current-URL": window.location.href } });
   const said = await answer.json().catch(() => ({}));
   say(answer.ok ? "" : said.problem || "This did not work. Try again.");
   return answer.ok ? said : null;
@@ -45,7 +45,8 @@ async function unfold(node) {
 function fold(node) { row(node).setAttribute("aria-expanded", "false"); }
 async function open(node) {
   await htmx.ajax("GET", `/categories/${node.dataset.id}`, { target: "#category", swap: "innerHTML" });
-  history.pushState(null, "", `/categories/${node.dataset.id}`);
+  const lens = new URLSearchParams(window.location.search).get("lens");
+  history.pushState(null, "", `/categories/${node.dataset.id}${lens ? `?lens=${lens}` : ""}`);
   document.querySelectorAll("#trees .node.current").forEach((old) => old.classList.remove("current"));
   document.querySelectorAll("#trees [aria-selected=true]").forEach((old) => old.setAttribute("aria-selected", "false"));
   row(node).classList.add("current");
@@ -61,12 +62,26 @@ document.addEventListener("click", (event) => {
   const node = item(event.target);
   if (!node || event.target.closest("input")) return;
   go(node);
+  if (event.ctrlKey || event.metaKey) { pick(node); return; }
   if (event.target.closest("[data-fold]")) { if (row(node).hasAttribute("aria-expanded")) (isFolded(node) ? unfold : fold)(node); } else open(node);
 });
 
+// Several that are picked move together: with Ctrl and a click, or the space bar.
+function pick(node) {
+  const line = row(node);
+  const is = line.classList.toggle("picked");
+  if (is) line.setAttribute("aria-checked", "true"); else line.removeAttribute("aria-checked");
+  const count = document.querySelectorAll("#trees .picked").length;
+  say(count > 1 ? `${count} categories picked: what moves one of them moves all.` : "");
+}
+function moving(node) {
+  const picked = [...document.querySelectorAll("#trees .picked")].map(item);
+  return (picked.includes(node) ? picked : [node]).map((one) => one.dataset.id).join(".");
+}
+
 // --- moving ----------------------------------------------------------------------------------------------------
 async function send(node, parent, before) {
-  const done = await ask("/categories/move", { ids: node.dataset.id, parent, before });
+  const done = await ask("/categories/move", { ids: moving(node), parent, before });
   await reload(node.dataset.id);
   if (done && Number(parent) > 0) { const above = document.querySelector(`#trees li[data-id="${parent}"]`); if (above && isFolded(above)) await unfold(above); }
   const moved = document.querySelector(`#trees li[data-id="${node.dataset.id}"]`);
@@ -183,6 +198,7 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "ArrowUp" && at > 0) { stop(); go(shown[at - 1]); }
   if (event.key === "Home") { stop(); go(shown[0]); }
   if (event.key === "End") { stop(); go(shown[shown.length - 1]); }
+  if (event.key === " " && mayEdit()) { stop(); pick(node); }
   if (event.key === "ArrowRight") { stop(); if (isFolded(node)) unfold(node); else if (level(node).querySelector("li[data-id]")) go(level(node).querySelector("li[data-id]")); }
   if (event.key === "ArrowLeft") { stop(); if (row(node).getAttribute("aria-expanded") === "true") fold(node); else if (item(node.parentElement)) go(item(node.parentElement)); }
   if (event.key === "Enter") { stop(); open(node); }
