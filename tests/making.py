@@ -12,6 +12,7 @@ from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import service as categories
+from graupel.features.destinations import service as destinations
 from graupel.features.files import service as files
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
@@ -99,3 +100,14 @@ def catalogue(ctx: Context) -> dict[str, tuple[Any, ...]]:
         )
     )
     return {row["sku"]: tuple(row.values()) for row in rows}
+
+
+def add_german(ctx: Context) -> None:
+    """German as a further language of the default shop."""
+    destinations.add_language(ctx, SYSTEM, "de")
+
+
+def add_outlet(ctx: Context) -> int:
+    """A second shop, whose own language is German; it shows nothing yet. Returns its id."""
+    raw = {"name": "Last Skeins", "address_part": "outlet", "languages": "de en", "currency": ""}
+    return destinations.make_shop(ctx, SYSTEM, raw)

@@ -117,6 +117,25 @@ def connect(ctx: Context, actor: Actor, kind: str, address: str, secret: str) ->
     return ctx.db.run(work)
 
 
+def set_language(ctx: Context, actor: Actor, channel_id: int, lang: str) -> None:
+    """In which language a channel shows goods, "" for the default one; all listings are sent anew where they differ.
+
+    Raises Refused, NotFound.
+    """
+    actor.require(Role.OWNER)
+    lang = languages.parse(lang) if lang and lang != ctx.settings.language else ""
+
+    def work(tx: Tx) -> None:
+        row = channel_row(tx, channel_id)
+        with history.change_set(tx, actor, "channel.language", f"Language of {row['name']}") as recorder:
+            if recorder.changed("channel", channel_id, {"lang": row["lang"]}, {"lang": lang}, row["version"] + 1):
+                store.set_language(tx, channel_id, lang)
+                store.mark_all(tx, channel_id, _AT_CHANNEL)
+                _enqueue_catch_up(tx, actor, row)
+
+    ctx.db.run(work)
+
+
 def _enqueue_check(tx: Tx, actor: Actor, channel_id: int, name: str) -> int:
     return enqueue(
         tx,

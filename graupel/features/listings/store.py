@@ -1,6 +1,7 @@
 """The tables of channels, their categories, and listings."""
 
 import json
+from collections.abc import Sequence
 from typing import Any
 
 from graupel.core.readiness import ChannelPlace, ChannelTerms
@@ -27,6 +28,15 @@ def update_channel(tx: Tx, channel_id: int, address: str, secret: str) -> None:
            WHERE id = %s""",
         [address, secret, channel_id],
     )
+
+
+def set_language(tx: Tx, channel_id: int, lang: str) -> None:
+    tx.run("UPDATE channel SET lang = %s, version = version + 1 WHERE id = %s", [lang, channel_id])
+
+
+def mark_all(tx: Tx, channel_id: int, states: Sequence[str]) -> None:
+    """All listings of a channel may be behind."""
+    tx.run("UPDATE listing SET stale = TRUE WHERE channel_id = %s AND state IN %s", [channel_id, list(states)])
 
 
 def set_checked(tx: Tx, channel_id: int, terms: ChannelTerms) -> None:

@@ -128,7 +128,7 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
         searched = _searched(ctx, keeper, index, state, stamp, hits)
         # The pages and orders of a choice share its counts.
         picked = tuple(sorted((facet, tuple(values)) for facet, values in state.chosen.items()))
-        key = (stamp, "facet counts", keeper.generation, picked, state.q, lens.lang if state.q else "")
+        key = (stamp, "facet counts", keeper.generation, picked, state.q, lens.key if state.q else "")
         counts = ctx.counts.get(key, lambda: _counts(index, state, words, searched))
         mask = _select(index, state, words, searched)
         everything = index.everything.bit_count()
@@ -157,12 +157,12 @@ def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFA
     def find() -> list[int]:
         found = store.search_ids(tx, state.q, ctx.settings.language)
         words = search_words(state.q)
-        langs = [lang for lang in lens.chain if lang]
-        if words and words.indexed and langs:
-            found = [*found, *wording_store.search(tx, "product", "name", langs, words.indexed)]
+        if words and words.indexed and not lens.is_default:
+            own = wording_store.search(tx, "product", "name", lens.destination, lens.chain, words.indexed)
+            found = [*found, *own]
         return found
 
-    return ctx.counts.get((stamp, "hits", state.q, lens.chain), find)
+    return ctx.counts.get((stamp, "hits", state.q, lens.key), find)
 
 
 def _searched(

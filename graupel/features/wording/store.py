@@ -71,11 +71,14 @@ def used_places(tx: Tx, kinds: Iterable[str]) -> set[tuple[str, str, str, str]]:
     return {(row["kind"], row["destination"], row["lang"], row["field"]) for row in rows}
 
 
-def search(tx: Tx, kind: str, field: str, langs: Sequence[str], words: str) -> list[int]:
-    """The records of which a value in some languages has these words (a boolean full-text expression)."""
+def search(tx: Tx, kind: str, field: str, destination: str, langs: Sequence[str], words: str) -> list[int]:
+    """The records of which a value in some languages, for a destination or everywhere, has these words.
+
+    ``words``: a boolean full-text expression.
+    """
     rows = tx.all(
         """SELECT record_id FROM own_value WHERE MATCH (value) AGAINST (%s IN BOOLEAN MODE)
-           AND kind = %s AND field = %s AND lang IN %s""",
-        [words, kind, field, list(langs)],
+           AND kind = %s AND field = %s AND lang IN %s AND destination IN %s""",
+        [words, kind, field, list(langs), ["", destination]],
     )
     return [row["record_id"] for row in rows]

@@ -1,0 +1,184 @@
+"""Any value for product, variant, destination and language, from the nearest place that has one."""
+
+from dataclasses import replace
+from decimal import Decimal
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from graupel.core import languages, phrases, products, resolve, wording
+from graupel.core.errors import Refused
+from graupel.core.products import ProductValues
+from graupel.core.resolve import DEFAULT_LENS, OF_PRODUCT, OF_VARIANT, Lens, Level, Place
+from graupel.core.wording import Piece, Progress, State
+
+OSTLERBY = "c1"
+NAMES = {"": "English", "de": "German", "de-AT": "Austrian German", OSTLERBY: "Ostlerby", "s2": "Last Skeins"}
+DE = Lens("", ("de", ""))
+HALL_DE = Lens(OSTLERBY, ("de", ""))
+
+lenses = st.builds(
+    Lens,
+    st.sampled_from(["", OSTLERBY, "s2"]),
+    st.sampled_from([("",), ("de", ""), ("de-AT", "de", ""), ("fr", "de", "")]),
+)
+all_places = [
+    Place(level, where, lang)
+    for level in OF_VARIANT
+    for where in ("", OSTLERBY, "s2")
+    for lang in ("", "de", "de-AT", "fr")
+]
+held = st.dictionaries(st.sampled_from(all_places), st.sampled_from(["", "one", "another"]))
+
+
+@given(held, lenses)
+def test_a_value_is_the_nearest_readable_first_then_the_variants_own_then_the_destinations(values, lens):
+    found = resolve.resolve(values, resolve.places(lens, OF_VARIANT, worded=True))
+    may = [
+        place
+        for place, value in values.items()
+        if value and place.lang in lens.chain and place.destination in ("", lens.destination)
+    ]
+    nearest = min(
+        may,
+        key=lambda p: (lens.chain.index(p.lang), OF_VARIANT.index(p.level), p.destination != lens.destination),
+        default=None,
+    )
+    assert found.place == nearest
+    assert found.value == (values[nearest] if nearest else None)
+
+
+@given(held)
+def test_the_default_lens_sees_what_is_written_once(values):
+    found = resolve.resolve(values, resolve.places(DEFAULT_LENS, OF_PRODUCT, worded=True))
+    assert found.value == (values.get(Place(Level.PRODUCT)) or None)
+    assert resolve.origin(found.place, DEFAULT_LENS, Level.PRODUCT, NAMES, worded=True) == ""
+
+
+@pytest.mark.parametrize(
+    ("lens", "place", "says"),
+    [
+        (DE, Place(Level.PRODUCT, "", ""), "German is missing: English shown"),
+        (DE, Place(Level.PRODUCT, "", "de"), ""),
+        (HALL_DE, Place(Level.PRODUCT, OSTLERBY, "de"), "set for Ostlerby"),
+        (HALL_DE, Place(Level.PRODUCT, "", "de"), "as everywhere"),
+        (HALL_DE, Place(Level.PRODUCT, OSTLERBY, ""), "German is missing: English shown, set for Ostlerby"),
+        (HALL_DE, None, ""),
+    ],
+)
+def test_an_origin_is_said_in_words(lens, place, says):
+    assert resolve.origin(place, lens, Level.PRODUCT, NAMES, worded=True) == says
+    if place:
+        assert "from the product" in resolve.origin(place, lens, Level.VARIANT, NAMES, worded=True)
+
+
+money = st.none() | st.decimals("0.01", 90, places=2)
+own_money = st.dictionaries(st.sampled_from([f"{OSTLERBY}..price", "s2..price"]), st.decimals("0.01", 90, places=2))
+
+
+@given(money, money, own_money, own_money, lenses, st.sampled_from([None, "CHF"]))
+def test_an_amount_is_the_same_resolved_at_once_or_one_record_after_the_other(
+    base, own, of_product, of_variant, lens, cur
+):
+    lens = replace(lens, currency=cur if lens.destination else None)
+    values = ProductValues(price=base, own={key: str(amount) for key, amount in of_product.items()})
+    variants = {key: str(amount) for key, amount in of_variant.items()}
+    at_once = products.amount_seen("price", lens, values, own, variants).value
+    first = products.variants_amount_seen("price", lens, own, variants)
+    assert resolve.inherited(first, products.amount_seen("price", lens, values).value) == at_once
+    if lens.currency:
+        assert at_once in (*of_product.values(), *of_variant.values(), None), "an amount is never converted"
+
+
+def test_another_currency_takes_nothing_over():
+    values = ProductValues(price=Decimal("9.80"), own={"s2..price": "11.00"})
+    assert products.amount_seen("price", Lens("s2", ("",), "CHF"), values).value == Decimal("11.00")
+    assert products.amount_seen("price", Lens("s3", ("",), "CHF"), values).value is None
+    assert products.amount_seen("price", Lens("s3"), values).value == Decimal("9.80")
+
+
+def test_what_is_typed_for_a_place_is_read_like_the_field_that_it_stands_for():
+    typed = {
+        "own-.de.name": "  Garn,  aus Wolle ",
+        "own-c1..price": "10,40",
+        "own-.de.key_points": "- warm\n- weich",
+        "own-.de.description": "<p>Gut</p><script>x</script>",
+        "own-s2..price": "CHF 5",
+        "own-broken": "x",
+    }
+    reading = products.read(typed, "EUR", ProductValues(own={".de.short_text": "Alt"}), {}, {"s2": "CHF"})
+    assert reading.problems == []
+    assert reading.values.own == {
+        ".de.name": "Garn, aus Wolle",
+        "c1..price": "10.40",
+        ".de.key_points": "warm\nweich",
+        ".de.description": "<p>Gut</p>",
+        "s2..price": "5.00",
+        ".de.short_text": "Alt",
+    }
+    assert products.unflat(products.flat(reading.values)) == reading.values
+    taken = products.read({"own-.de.name": " "}, "EUR", reading.values)
+    assert ".de.name" not in taken.values.own
+    refused = products.read({"own-s2..price": "5 EUR"}, "EUR", None, {}, {"s2": "CHF"})
+    assert "not in CHF" in refused.problems[0].message
+
+
+def test_a_product_seen_through_a_lens_has_words_and_amounts_of_it():
+    values = ProductValues(
+        name="Yarn",
+        short_text="Short",
+        key_points=("warm",),
+        price=Decimal(5),
+        own={".de.name": "Garn", "c1.de.name": "Garn vom Markt", ".de.key_points": "weich\nwarm", "c1..price": "6.00"},
+    )
+    hall, german = products.seen(values, HALL_DE), products.seen(values, DE)
+    assert (hall.name, hall.price, hall.short_text) == ("Garn vom Markt", Decimal("6.00"), "Short")
+    assert (german.name, german.price, german.key_points) == ("Garn", Decimal(5), ("weich", "warm"))
+    assert products.seen(values, DEFAULT_LENS) is values
+
+
+# --- languages -----------------------------------------------------------------------------------------------
+
+
+def test_languages_are_read_named_and_looked_for_in_order():
+    assert [languages.parse(text) for text in ("DE", "de_at", " pt-BR ", "zh-hant")] == [
+        "de",
+        "de-AT",
+        "pt-BR",
+        "zh-Hant",
+    ]
+    assert languages.name("de") == "German"
+    assert languages.name("de", "de") == "Deutsch"
+    assert languages.chain("de-AT", "fr", "en") == ("de-AT", "de", "fr", "")
+    assert languages.chain("en", "en", "en") == ("",)
+    for wrong in ("", "german", "xx-YYYY", "e"):
+        with pytest.raises(Refused):
+            languages.parse(wrong)
+
+
+def test_every_language_of_the_shop_window_has_all_its_phrases():
+    known = phrases.languages()
+    assert len(set(known.values())) == 1
+    assert phrases.phrase("few_left", "de-AT", 3) == "Nur noch 3 auf Lager"
+    assert phrases.phrase("from", "ja", "5") == "from 5"
+
+
+# --- translations --------------------------------------------------------------------------------------------
+
+
+@given(st.text(max_size=60), st.text(max_size=60))
+def test_what_changed_gives_both_texts_again(before, after):
+    pieces = wording.what_changed(before, after)
+    assert "".join(p.text for p in pieces if p.kind != "new") == before
+    assert "".join(p.text for p in pieces if p.kind != "gone") == after
+
+
+def test_a_translation_is_missing_out_of_date_or_done():
+    assert wording.state("Yarn", None, None) is State.MISSING
+    assert wording.state("Yarn", "Garn", "Yarn") is State.DONE
+    assert wording.state("Soft yarn", "Garn", "Yarn") is State.OUTDATED
+    assert wording.state("Soft yarn", "Garn", None) is State.DONE
+    assert wording.what_changed("a yarn", "a soft yarn")[1] == Piece("soft ", "new")
+    assert Progress("de", 1, 0, 999).share == 99
+    assert Progress("de", 0, 0, 0).share == 100
