@@ -83,7 +83,7 @@ def test_conditions_follow_words_that_are_joined_and_hold_for_nothing_when_they_
     assert service.conditions_of(ctx, SYSTEM, "category", summer)[0].ref_id == into
     assert inside(ctx, summer) == [fits]
     tag = next(key for key, name in vocabulary.read(ctx).tags.items() if name == "summer")
-    joining.delete(ctx, SYSTEM, "tag", tag)
+    joining.join(ctx, SYSTEM, "tag", tag, None)
     assert service.conditions_of(ctx, SYSTEM, "category", summer)[2].ref_id is None
     assert inside(ctx, summer) == []
     roll_back_newest(ctx)
