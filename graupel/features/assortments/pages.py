@@ -241,7 +241,7 @@ def shows(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) 
         there = service.assortment(ctx, signed.actor, shop).categories
         service.put_in_shop(ctx, signed.actor, shop_id, "category", [one for one in ids if one not in there])
         service.forget_in_shop(ctx, signed.actor, shop_id, "category", [one for one in there if one not in ids])
-    return Response(status_code=204, headers={"HX-Redirect": f"/shops/{shop_id}#assortment"})
+    return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
 @router.get("/shops/{shop_id:int}/goods/find")

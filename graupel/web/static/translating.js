@@ -19,7 +19,13 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     const original = pair.querySelector("[data-original]");
     field.value = original ? original.content.textContent : pair.querySelector(".from").textContent.trim();
-    field.dispatchEvent(new Event("input", { bubbles: true }));
+    field.dataset.filled = "1";
   }
   if (event.altKey && event.code === "KeyH") { event.preventDefault(); const holds = pair.querySelector("[data-holds]"); if (holds) holds.click(); }
+});
+// What was filled in by a key counts as typed when the field is left.
+document.addEventListener("focusout", (event) => {
+  if (!event.target.dataset.filled) return;
+  delete event.target.dataset.filled;
+  event.target.dispatchEvent(new Event("change", { bubbles: true }));
 });
