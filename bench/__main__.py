@@ -5,7 +5,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import imports, library, table, trees, variants
+from bench import imports, library, resolving, table, trees, variants
 from bench.figures import Figure
 from bench.figures import table as as_table
 from graupel import logs, main
@@ -20,6 +20,7 @@ MEASURES = {
     "table": table.measure,
     "variants": variants.measure,
     "library": library.measure,
+    "resolving": resolving.measure,
     "trees": trees.measure,
 }
 

@@ -31,11 +31,27 @@ def insert_tree(tx: Tx, values: Mapping[str, Any]) -> int:
     return tx.insert("INSERT INTO tree (name, position, shop_id) VALUES (%(name)s, %(position)s, %(shop_id)s)", values)
 
 
+_ROW = "id, parent_id, tree_id, position, name, kind, hidden, in_navigation, link, version"
+
+
 def all_rows(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all(
-        """SELECT id, parent_id, tree_id, name, kind, hidden, in_navigation, link FROM category
-           ORDER BY position, name"""
+    return tx.all(f"SELECT {_ROW} FROM category ORDER BY position, name")
+
+
+def rows_of(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    return tx.all(f"SELECT {_ROW} FROM category WHERE id IN %s", [list(ids)]) if ids else []
+
+
+def touched(tx: Tx, change_set_ids: Sequence[int], most: int) -> list[int]:
+    """The categories that change sets touched, at most so many."""
+    if not change_set_ids:
+        return []
+    rows = tx.all(
+        """SELECT DISTINCT record_id AS id FROM change_row WHERE change_set_id IN %s AND record_kind = 'category'
+           LIMIT %s""",
+        [list(change_set_ids), most],
     )
+    return [row["id"] for row in rows]
 
 
 def places(tx: Tx) -> dict[int, Place]:

@@ -89,6 +89,13 @@ def check(ctx: Ctx, signed: Signed, channel_id: int) -> Response:
     return RedirectResponse(f"/channels/{channel_id}", 303)
 
 
+@router.post("/channels/{channel_id}/language")
+def set_language(ctx: Ctx, signed: Signed, form: Form, channel_id: int) -> Response:
+    """In which language the channel shows goods."""
+    service.set_language(ctx, signed.actor, channel_id, str(form.get("lang", "")))
+    return Response(status_code=204, headers={"HX-Refresh": "true"})
+
+
 # --- the part of the product editor --------------------------------------------------------------------------
 
 
