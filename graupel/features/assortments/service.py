@@ -1,6 +1,7 @@
 """What a merchant does with the goods of categories and of shops."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,6 +10,7 @@ from graupel.core import conditions as rules
 from graupel.core.categories import Order, arrange
 from graupel.core.conditions import Condition
 from graupel.core.errors import NotFound, Refused
+from graupel.core.facets import FacetIndex
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.assortments import gathering, store
@@ -26,30 +28,34 @@ SAMPLES = 12
 MOST_BY_HAND = 2000
 
 
+@contextmanager
+def _index(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
+    """The facets of all products as the transaction sees them, held while they are asked."""
+    keeper, stamp = ctx.ones.get(FacetKeeper), history.stamp(tx)
+    with keeper.lock:
+        yield keeper.current(tx, stamp)
+
+
 def set_of(ctx: Context, tx: Tx, chosen: Mapping[str, Iterable[Any]], within: int | None = None) -> int:
     """The set of products that have chosen values of facets, as the facets number them."""
-    keeper = ctx.ones.get(FacetKeeper)
-    with keeper.lock:
-        return keeper.current(tx, history.stamp(tx)).select({k: tuple(v) for k, v in chosen.items()}, within)
+    with _index(ctx, tx) as index:
+        return index.select({facet: tuple(values) for facet, values in chosen.items()}, within)
 
 
 def _ids(ctx: Context, tx: Tx, mask: int) -> list[int]:
-    keeper = ctx.ones.get(FacetKeeper)
-    with keeper.lock:
-        return keeper.current(tx, history.stamp(tx)).ids(mask)
+    with _index(ctx, tx) as index:
+        return index.ids(mask)
 
 
 def _mask(ctx: Context, tx: Tx, ids: Iterable[int]) -> int:
-    keeper = ctx.ones.get(FacetKeeper)
-    with keeper.lock:
-        return keeper.current(tx, history.stamp(tx)).mask(ids)
+    with _index(ctx, tx) as index:
+        return index.mask(ids)
 
 
 def category_sets(ctx: Context, tx: Tx) -> dict[Any, int]:
     """The products of each category itself, as sets of the facets, by its id."""
-    keeper = ctx.ones.get(FacetKeeper)
-    with keeper.lock:
-        return dict(keeper.current(tx, history.stamp(tx)).sets("category"))
+    with _index(ctx, tx) as index:
+        return dict(index.sets("category"))
 
 
 # --- conditions ----------------------------------------------------------------------------------------------
@@ -348,9 +354,8 @@ def shelf(ctx: Context, tx: Tx, category_id: int | None, mask: int) -> list[int]
 
 def facets_within(ctx: Context, tx: Tx, mask: int) -> dict[int, int]:
     """How many products of a set have each choice, by its id."""
-    keeper = ctx.ones.get(FacetKeeper)
-    with keeper.lock:
-        counts = keeper.current(tx, history.stamp(tx)).counts({}, mask).get("fact", {})
+    with _index(ctx, tx) as index:
+        counts = index.counts({}, mask).get("fact", {})
     return {key: count for key, count in counts.items() if isinstance(key, int)}
 
 

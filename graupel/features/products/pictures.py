@@ -40,29 +40,24 @@ def of_product(tx: Tx, product_id: int) -> tuple[Picture, ...]:
 
 def through(tx: Tx, shown: Sequence[Picture], product_id: int, lens: Lens) -> tuple[Picture, ...]:
     """A product's pictures with the words that a lens shows; what is missing in its language stays as it is."""
-    langs = [lang for lang in lens.chain if lang]
     ids = {row["media_id"]: row["id"] for row in store.pictures(tx, product_id)}
-    own = wording.of_records(tx, "picture", list(ids.values())) if langs else {}
+    own = wording.of_records(tx, "picture", list(ids.values())) if lens.lang else {}
 
     def said(picture: Picture, name: str) -> str:
-        held = own.get(ids[picture.media_id], {})
-        found = (held[key].value for lang in langs if (key := f".{lang}.{name}") in held)
-        return next(found, getattr(picture, name))
+        return _nearest(own.get(ids[picture.media_id], {}), name, lens) or str(getattr(picture, name))
 
-    return tuple(replace(one, alt=said(one, "alt"), title=said(one, "title")) for one in shown) if own else tuple(shown)
+    return tuple(replace(one, alt=said(one, "alt"), title=said(one, "title")) for one in shown)
 
 
 def main_alts(tx: Tx, pictures: Mapping[int, Mapping[str, Any]], lens: Lens) -> dict[int, str]:
     """The alt texts of main pictures (rows by product id, with their ids) as a lens shows them."""
-    langs = [lang for lang in lens.chain if lang]
-    own = wording.of_records(tx, "picture", [row["id"] for row in pictures.values()]) if langs else {}
-    return {
-        product_id: next(
-            (own[row["id"]][f".{lang}.alt"].value for lang in langs if f".{lang}.alt" in own.get(row["id"], {})),
-            row["alt"],
-        )
-        for product_id, row in pictures.items()
-    }
+    own = wording.of_records(tx, "picture", [row["id"] for row in pictures.values()]) if lens.lang else {}
+    return {key: _nearest(own.get(row["id"], {}), "alt", lens) or row["alt"] for key, row in pictures.items()}
+
+
+def _nearest(own: Mapping[str, wording.Own], name: str, lens: Lens) -> str:
+    """What a picture says in the first language of a lens that has it; "" for the default one."""
+    return next((own[key].value for lang in lens.chain if lang and (key := f".{lang}.{name}") in own), "")
 
 
 def facts(shown: Iterable[tuple[Media, Picture]]) -> list[PictureFacts]:
