@@ -32,6 +32,7 @@ _PHRASES: dict[str, dict[str, str]] = {
         "model": "3D model",
         "video": "Video",
         "look_closer": "Look closer",
+        "description": "Description",
     },
     "de": {
         "yes": "Ja",
@@ -62,6 +63,7 @@ _PHRASES: dict[str, dict[str, str]] = {
         "model": "3D-Modell",
         "video": "Video",
         "look_closer": "Näher ansehen",
+        "description": "Beschreibung",
     },
 }
 

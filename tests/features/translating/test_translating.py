@@ -20,7 +20,7 @@ from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import service as products
 from graupel.features.translating import exchange, service, xliff
-from graupel.features.translating.service import Text
+from graupel.features.translating.service import ProgressKeeper, Text
 from graupel.features.translating.store import Asked
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording.originals import Words
@@ -36,6 +36,11 @@ RICH = '<p>Of <strong>wool</strong> &amp; silk, 5 &lt; 6.</p><ul><li><a href="ht
 def yarn(ctx) -> int:
     add_german(ctx)
     return make_product(ctx, "FEL-1", name="Yarn", description=RICH, key_points=("warm", "round"))
+
+
+@pytest.fixture(autouse=True)
+def _always_counted(monkeypatch) -> None:
+    monkeypatch.setattr(service, "DEAR", 0)
 
 
 def left(ctx, kind: str, **asked) -> dict[str, str]:
@@ -114,6 +119,27 @@ def test_the_words_of_pictures_and_categories_are_translated(stranger, ctx, yarn
     german = stranger.get(f"/shop/de/c/{yarns}")
     assert german.url.path == f"/shop/de/c/{yarns}-garne"
     assert "Weich" in german.text
+
+
+def test_counts_are_kept_while_nothing_changed_and_for_a_while_where_counting_is_dear(monkeypatch):
+    monkeypatch.setattr(service, "DEAR", 20)
+    keeper, clock, made = ProgressKeeper(), [100.0], []
+    monkeypatch.setattr(service.time, "monotonic", lambda: clock[0])
+
+    def count():
+        made.append(clock[0])
+        clock[0] += 2
+        return {}
+
+    keeper.get("de", "first", count)
+    keeper.get("de", "first", count)
+    clock[0] += 30
+    keeper.get("de", "second", count)
+    assert len(made) == 1, "two seconds of counting are good for forty"
+    clock[0] += 11
+    keeper.get("de", "second", count)
+    keeper.get("fr", "second", count)
+    assert len(made) == 3
 
 
 @pytest.mark.parametrize(
