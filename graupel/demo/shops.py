@@ -6,6 +6,7 @@ from dataclasses import replace
 from decimal import Decimal
 
 from graupel.context import Context
+from graupel.core.attributes import Fact
 from graupel.core.categories import Kind, Layout, Order
 from graupel.core.conditions import Condition
 from graupel.core.roles import Actor
@@ -57,15 +58,22 @@ def load(ctx: Context, owner: Actor, editor: Actor, goods: list[int], channel_id
 
 
 def _pages(ctx: Context, actor: Actor) -> None:
-    tree = categories.read_tree(ctx)
-    paths = tree.by_path()
     for path, (layout, text, order) in PAGES.items():
-        detail = categories.read(ctx, actor, paths[path.lower()])
+        detail = categories.read(ctx, actor, categories.make(ctx, actor, path).id)
         picture = _picture_of(ctx, actor, detail.category.id) if layout is Layout.BANNER else None
         alt = "Skeins in the light of the window" if picture else ""
         values = replace(detail.values, layout=layout, description=text, picture_id=picture, picture_alt=alt)
+        values = replace(values, facts=_fields(ctx, path))
         categories.save(ctx, actor, detail.category.id, values, detail.version)
         assortments.set_order(ctx, actor, detail.category.id, order)
+
+
+def _fields(ctx: Context, path: str) -> dict[int, Fact]:
+    """On which needles the yarns of a category are knitted."""
+    attribute = next(one for one in vocabulary.read(ctx).attributes.values() if one.name == "Needle size")
+    sizes = {"Yarn > Aran": "5 mm", "Yarn > Lace": "3 mm"}
+    choice = next((one for one in attribute.choices if one.label == sizes.get(path)), None)
+    return {attribute.id: Fact((choice.id,))} if choice else {}
 
 
 def _picture_of(ctx: Context, actor: Actor, category_id: int) -> int | None:
@@ -81,7 +89,7 @@ def _foot(ctx: Context, actor: Actor) -> None:
     links = {"Dye days": "Workshops", "Gifts": "Kits", "Needle gauge": "Needles > Gauges"}
     for one in [tree.by_id[key] for top in made for key in tree.with_all_below(top)]:
         detail = categories.read(ctx, actor, one.id)
-        to = f"/shop/c/{tree.by_path()[links[one.name].lower()]}" if one.name in links else ""
+        to = f"/shop/c/{categories.make(ctx, actor, links[one.name]).id}" if one.name in links else ""
         kind = Kind.LINK if to else Kind.HEADING
         values = replace(detail.values, kind=kind, link=to, hidden=False)
         categories.save(ctx, actor, one.id, values, detail.version)
@@ -95,7 +103,7 @@ def _outlet(ctx: Context, owner: Actor, editor: Actor, goods: list[int]) -> None
     summer = next(key for key, name in words.tags.items() if name == "summer")
     ribbon = next(key for key, one in words.types.items() if one.name == "Ribbon")
     assortments.save_conditions(ctx, editor, "shop", shop_id, [Condition("price", "below", None, "12.00")])
-    kits = categories.read_tree(ctx).by_path()["kits"]
+    kits = categories.make(ctx, editor, "Kits").id
     assortments.put_in_shop(ctx, editor, shop_id, "category", [kits])
     assortments.put_in_shop(ctx, editor, shop_id, "product", goods[:3])
     assortments.put_in_shop(ctx, editor, shop_id, "product", goods[-2:], left_out=True)

@@ -139,7 +139,7 @@ def test_a_category_is_written_shown_to_buyers_and_deleted_with_its_goods_moved(
     me.sees("#category-one .toast-line", "Saved.")
     me.axe()
     me.press("In the shop")
-    me.sees(".banner", "Thick and warm.")
+    me.sees(".copy", "Thick and warm.")
     assert me.driver.current_url.endswith("-thick")
     me.axe()
     me.driver.back()

@@ -44,6 +44,11 @@ def _where(kind: Original, asked: Asked, params: dict[str, Any]) -> str:
     columns = [field.column for field in kind.fields.values()]
     fits = " OR ".join(_state(column, f"w{number}", asked.state) for number, column in enumerate(columns))
     parts = [kind.where, f"({fits})"]
+    if asked.state in (State.OUTDATED, State.DONE):  # only those that have any words in the language come into question
+        parts.append(
+            f"""{kind.key} IN (SELECT q.record_id FROM own_value q WHERE q.kind = '{kind.kind}' AND q.destination = ''
+                AND q.lang = %(target)s)"""
+        )
     if asked.only_live:
         parts.append(kind.live)
     if asked.search:

@@ -13,12 +13,23 @@ _NUMBERS = ("record_id",)
 _RECORDS = {"choice": "attribute_choice"}
 
 
-def _title(row: dict[str, Any], records_title: str) -> str:
-    field = originals.field_of(row["kind"], row["field"]).label if row["field"] not in ("price", "list_price") else {
-        "price": "Price", "list_price": "List price"
-    }[row["field"]]  # fmt: skip
-    where = ", ".join(filter(None, (languages.name(row["lang"]) if row["lang"] else "", row["destination"])))
-    return f"{records_title}: {field} ({where})"
+#: Amounts are no words, so no area registers them as such.
+_AMOUNTS = {"price": "Price", "list_price": "List price"}
+_DESTINATIONS = {"s": "shop", "c": "channel"}
+
+
+def _title(tx: Tx, row: dict[str, Any], records_title: str) -> str:
+    field = _AMOUNTS.get(row["field"]) or originals.field_of(row["kind"], row["field"]).label
+    where = [_destination(tx, row["destination"]), languages.name(row["lang"]) if row["lang"] else ""]
+    return f"{records_title}: {field} ({', '.join(filter(None, where))})"
+
+
+def _destination(tx: Tx, code: str) -> str:
+    """The name of a destination, "" for all of them."""
+    if not code:
+        return ""
+    shown = records.kind_of(_DESTINATIONS[code[0]]).describe(tx, [int(code[1:])]).get(int(code[1:]))
+    return shown.title if shown else code
 
 
 def _describe(tx: Tx, ids: Any) -> dict[int, Shown]:
@@ -30,7 +41,7 @@ def _describe(tx: Tx, ids: Any) -> dict[int, Shown]:
         shown = records.kind_of(_RECORDS.get(kind, kind)).describe(tx, [row["record_id"] for row in mine])
         for row in mine:
             record = shown.get(row["record_id"], Shown(f"{kind} {row['record_id']}"))
-            found[row["id"]] = Shown(_title(row, record.title), record.link)
+            found[row["id"]] = Shown(_title(tx, row, record.title), record.link)
     return found
 
 

@@ -12,6 +12,7 @@ from graupel.core.resolve import DEFAULT_LENS, OF_VARIANT, Lens, Level, Place, m
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import TableState
 from graupel.features.destinations import service as destinations
+from graupel.features.history import service as history
 from graupel.features.listings import service as listings
 from graupel.features.products import resolving, table
 from graupel.features.products import service as products
@@ -163,6 +164,9 @@ def test_variants_are_priced_and_named_for_a_destination_one_by_one_and_many_at_
     ids = [variant.id for variant in by_label(ctx, needles).values()][:3]
     assert len(variants.plan_setting(ctx, SYSTEM, needles, ids, "price", Decimal("4.00"), lens).changing) == 3
     assert variants.set_values(ctx, SYSTEM, needles, ids, "price", Decimal("4.00"), lens) == 3
+    newest = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
+    titles = {row.shown.title for row in history.read(ctx, SYSTEM, newest).rows}
+    assert all(title.endswith(": Price (Last Skeins)") for title in titles)
     product = products.read(ctx, SYSTEM, needles)
     assert product.prices.is_one, "elsewhere nothing changed"
     through = products.through(product, lens)
