@@ -19,7 +19,7 @@ from graupel.features.categories import store as category_store
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
-from graupel.features.products import service as products
+from graupel.features.products import placing
 from graupel.features.products import store as product_store
 from graupel.features.products.facet_index import FacetKeeper
 
@@ -208,7 +208,7 @@ def put_in(ctx: Context, actor: Actor, category_id: int, product_ids: Sequence[i
         new = [one for one in dict.fromkeys(product_ids) if one not in there]
         with history.change_set(tx, actor, "category.put_in", f"Goods put in: {name}") as recorder:
             for product_id in new:
-                products.place_within(tx, recorder, product_id, category_id)
+                placing.place_within(tx, recorder, product_id, category_id)
         return len(new)
 
     return ctx.db.run(work)
@@ -227,7 +227,7 @@ def take_out(ctx: Context, actor: Actor, category_id: int, product_ids: Sequence
         going = [one for one in dict.fromkeys(product_ids) if one in there]
         with history.change_set(tx, actor, "category.take_out", f"Goods taken out: {name}") as recorder:
             for product_id in going:
-                products.displace_within(tx, recorder, product_id, category_id)
+                placing.displace_within(tx, recorder, product_id, category_id)
         return len(going)
 
     return ctx.db.run(work)
