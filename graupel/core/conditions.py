@@ -3,7 +3,6 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
-from typing import Any
 
 from graupel.core import quantities
 from graupel.core.errors import Refused
@@ -111,16 +110,3 @@ def _one(row: Mapping[str, str], currency: str) -> Condition:
     if len(value) > MOST_TEXT:
         raise Refused.because("condition.text", f"At most {MOST_TEXT} characters are compared.")
     return Condition(name, op, None, value)
-
-
-def say(condition: Condition, names: Mapping[str, Mapping[int, str]], currency: str) -> str:
-    """A condition in words: "brand is Carrow Mill", "price below 20.00 EUR". ``names``: by field and id."""
-    label = QUESTIONS[condition.field][0]
-    value: Any = condition.value
-    if condition.field in BY_ID:
-        value = names.get(condition.field, {}).get(condition.ref_id or 0, "(gone)")
-    elif condition.field == "price":
-        value = f"{value} {currency}"
-    elif condition.field == "name":
-        value = f"“{value}”"
-    return f"{label.lower()} {condition.op} {value}"

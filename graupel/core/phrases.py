@@ -72,8 +72,3 @@ def phrase(key: str, lang: str, *values: Any) -> str:
     """A phrase in a language ("de", "de-AT"), with values in its places. Raises KeyError for one that is not there."""
     found = _PHRASES.get(lang.partition("-")[0].partition("_")[0], _PHRASES["en"])
     return found[key].format(*values)
-
-
-def languages() -> dict[str, frozenset[str]]:
-    """The keys of the phrases that each language has, to compare them."""
-    return {lang: frozenset(phrases) for lang, phrases in _PHRASES.items()}

@@ -75,11 +75,7 @@ ONLY_VARIANT = (Level.VARIANT,)
 
 @lru_cache(maxsize=500)
 def places(lens: Lens, levels: tuple[str, ...], *, worded: bool) -> tuple[Place, ...]:
-    """Where a value may stand, the nearest first. ``worded``: it is written in a language.
-
-    An amount of money of a destination with a currency of its own is looked for there alone: 12.50 euro are not
-    12.50 francs. Such a lens has ``currency`` set, and ``worded`` is False.
-    """
+    """Where a value may stand, the nearest first. ``worded``: it is written in a language."""
     wheres = (lens.destination, "") if lens.destination else ("",)
     langs = lens.chain if worded else ("",)
     return tuple(Place(level, where, lang) for lang in langs for level in levels for where in wheres)
@@ -87,7 +83,8 @@ def places(lens: Lens, levels: tuple[str, ...], *, worded: bool) -> tuple[Place,
 
 @lru_cache(maxsize=500)
 def money_places(lens: Lens, levels: tuple[str, ...]) -> tuple[Place, ...]:
-    """Where an amount of money may stand: for a destination with a currency of its own there alone."""
+    """Where an amount of money may stand. For a destination with a currency of its own there alone: 12.50 euro are not
+    12.50 francs."""
     found = places(lens, levels, worded=False)
     return tuple(one for one in found if one.destination) if lens.currency else found
 
@@ -115,11 +112,6 @@ def resolve(values: Mapping[Place, T | None], where: Iterable[Place]) -> Resolve
 def inherited(own: T | None, products: T | None) -> T | None:
     """A variant's own value, else its product's, as the catalogue is written."""
     return own if own is not None else products
-
-
-def is_own(place: Place | None, lens: Lens, nearest: str, field: str) -> bool:
-    """Whether a value stands at the very place that the lens looks at, so that it can be taken back there."""
-    return place == Place(nearest, lens.destination, "" if field in AMOUNTS else lens.lang)
 
 
 def origin(place: Place | None, lens: Lens, nearest: str, names: Mapping[str, str], *, worded: bool) -> str:

@@ -1,6 +1,7 @@
 """The lens, translating and the goods of categories, used as a person would: by mouse, by keyboard and by dragging."""
 
 import itertools
+from dataclasses import replace
 from decimal import Decimal
 
 from selenium.webdriver import ActionChains
@@ -182,4 +183,27 @@ def test_shops_are_added_and_the_pages_are_sound(at_screen: Person, ctx):
     me.axe()
     me.press("Open its shop window")
     me.sees("header .name", "Outlet")
+    me.axe()
+
+
+def test_a_categorys_text_is_written_in_german_and_goes_back_to_what_is_inherited(at_screen: Person, ctx):
+    me = at_screen
+    add_german(ctx)
+    yarn = categories.make(ctx, SYSTEM, "Yarn").id
+    detail = categories.read(ctx, SYSTEM, yarn)
+    categories.save(ctx, SYSTEM, yarn, replace(detail.values, description="<p>Soft</p>"), detail.version)
+
+    def german() -> dict[str, str]:
+        return dict(categories.read(ctx, SYSTEM, yarn).own)
+
+    me.open(f"/categories/{yarn}?lens=de")
+    me.press("German is missing: English shown")
+    me.press("Begin with it")
+    me.sees("#field-description .rich", "Soft")
+    me.sees("#in-name").send_keys("Garne", Keys.CONTROL, "s")
+    wait_until(lambda: german() == {".de.name": "Garne", ".de.description": "<p>Soft</p>"})
+    me.sees("#trees .label", "Garne")
+    me.sees("#origin-name", "written in German").find_element(By.TAG_NAME, "button").click()
+    me.sees("#in-name").send_keys(Keys.CONTROL, "s")
+    wait_until(lambda: german() == {".de.description": "<p>Soft</p>"})
     me.axe()

@@ -158,8 +158,7 @@ def test_languages_are_read_named_and_looked_for_in_order():
 
 
 def test_every_language_of_the_shop_window_has_all_its_phrases():
-    known = phrases.languages()
-    assert len(set(known.values())) == 1
+    assert len({frozenset(known) for known in phrases._PHRASES.values()}) == 1
     assert phrases.phrase("few_left", "de-AT", 3) == "Nur noch 3 auf Lager"
     assert phrases.phrase("from", "ja", "5") == "from 5"
 

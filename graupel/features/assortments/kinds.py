@@ -1,5 +1,7 @@
 """What the journal knows of conditions and of goods of shops, and what follows from a change of them."""
 
+from collections.abc import Callable
+
 from graupel.db import Tx
 from graupel.features.assortments import gathering, store
 from graupel.features.history import records
@@ -63,12 +65,12 @@ def register_kinds(language: str) -> None:
 
 
 #: As they were registered last; the listeners themselves are registered once.
-_FOLLOWERS: dict[str, object] = {}
+_FOLLOWERS: dict[str, Callable[..., None]] = {}
 
 
 def _follow_products(tx: Tx) -> None:
-    _FOLLOWERS["products"](tx)  # type: ignore[operator]
+    _FOLLOWERS["products"](tx)
 
 
 def _follow_conditions(tx: Tx, change_set_id: int) -> None:
-    _FOLLOWERS["conditions"](tx, change_set_id)  # type: ignore[operator]
+    _FOLLOWERS["conditions"](tx, change_set_id)

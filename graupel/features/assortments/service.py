@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import conditions as rules
 from graupel.core.categories import Order, arrange
 from graupel.core.conditions import Condition
 from graupel.core.errors import NotFound, Refused
@@ -364,8 +363,3 @@ def condition_names(words: Any) -> dict[str, Mapping[int, str]]:
     choices = {c.id: f"{a.name} {c.label}" for a in words.attributes.values() for c in a.choices}
     types = {key: one.name for key, one in words.types.items()}
     return {"brand": words.brands, "tag": words.tags, "type": types, "choice": choices}
-
-
-def say(condition: Condition, words: Any, currency: str) -> str:
-    """A condition in words."""
-    return rules.say(condition, condition_names(words), currency)

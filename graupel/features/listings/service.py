@@ -173,7 +173,8 @@ def findings_at(
 
     def work(tx: Tx) -> list[Finding]:
         channel = channel_row(tx, int(seen.lens.destination[1:]))
-        return _standing(tx, channel, replace(product, values=values), pictures).findings
+        through = replace(products.through(product, seen.lens), values=values)
+        return _standing(tx, channel, through, pictures).findings
 
     return ctx.db.run(work)
 

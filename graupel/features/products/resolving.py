@@ -41,19 +41,27 @@ def variants(tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: 
     ``fields``: "name", "short_text", "address_part", "description", "price", "list_price"; ``lang``: the default
     language. One by one, in the order of products and variants.
     """
-    used = wording.used_places(tx, [str(level) for level in OF_VARIANT])
+    asked_at = {name: _places(name, lens) for name in fields}
+    used = wording.used_places(
+        tx,
+        [
+            (str(level), where, lang, name)
+            for name, found in asked_at.items()
+            for level, where, lang in found
+            if where or lang
+        ],
+    )
     params: dict[str, Any] = {"lang": lang, "ids": list(product_ids or [])}
     joins: list[str] = []
     columns: list[str] = []
     where: dict[str, Sequence[Place]] = {}
     for field in fields:
-        asked = money_places(lens, OF_VARIANT) if field in AMOUNTS else places(lens, OF_VARIANT, worded=True)
-        there = [(place, sql) for place in asked if (sql := _at(place, field, used, joins, params))]
+        there = [(place, sql) for place in asked_at[field] if (sql := _at(place, field, used, joins, params))]
         where[field] = [place for place, _ in there]
         columns.append(f"COALESCE({', '.join([sql for _, sql in there] or ['NULL'])}, NULL) AS {field}")
         cases = " ".join(f"WHEN {sql} IS NOT NULL THEN {number}" for number, (_, sql) in enumerate(there))
         columns.append(f"{f'CASE {cases} END' if cases else 'NULL'} AS {field}_at")
-    within = "AND v.product_id IN %(ids)s" if product_ids is not None else ""
+    within = "AND p.id IN %(ids)s" if product_ids is not None else ""
     rows = tx.stream(
         f"""SELECT v.id AS variant_id, v.product_id, {", ".join(columns)}
             FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
@@ -63,6 +71,10 @@ def variants(tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: 
         params,
     )
     return Reading(iter(rows), where)
+
+
+def _places(field: str, lens: Lens) -> Sequence[Place]:
+    return money_places(lens, OF_VARIANT) if field in AMOUNTS else places(lens, OF_VARIANT, worded=True)
 
 
 def _at(

@@ -46,12 +46,13 @@ def _touched_sql() -> str:
              AND COALESCE(x.kind, JSON_VALUE(r.was, '$.kind')) = 'product'"""
     )
     parts.append(
-        """SELECT COALESCE(v.product_id, x.record_id, JSON_VALUE(r.was, '$.record_id')) FROM change_row r
-           LEFT JOIN own_value x ON x.id = r.record_id
-           LEFT JOIN variant v ON COALESCE(x.kind, JSON_VALUE(r.was, '$.kind')) = 'variant'
-             AND v.id = COALESCE(x.record_id, JSON_VALUE(r.was, '$.record_id'))
-           WHERE r.change_set_id = %(set)s AND r.record_kind = 'own_value'
-             AND COALESCE(x.kind, JSON_VALUE(r.was, '$.kind')) IN ('product', 'variant')"""
+        """SELECT IF(o.kind = 'product', o.record_id, v.product_id) FROM (
+             SELECT COALESCE(x.kind, JSON_VALUE(r.was, '$.kind')) AS kind,
+                    COALESCE(x.record_id, JSON_VALUE(r.was, '$.record_id')) AS record_id
+             FROM change_row r LEFT JOIN own_value x ON x.id = r.record_id
+             WHERE r.change_set_id = %(set)s AND r.record_kind = 'own_value') o
+           LEFT JOIN variant v ON o.kind = 'variant' AND v.id = o.record_id
+           WHERE o.kind IN ('product', 'variant')"""
     )
     return " UNION ".join(parts)
 

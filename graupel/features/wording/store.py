@@ -1,6 +1,6 @@
 """The table of values for a destination or a language."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.db import Tx
@@ -62,13 +62,17 @@ def by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
     return tx.all("SELECT * FROM own_value WHERE id IN %s", [list(ids)]) if ids else []
 
 
-def used_places(tx: Tx, kinds: Iterable[str]) -> set[tuple[str, str, str, str]]:
-    """Kind, destination, language and field of all places at which any value of these kinds stands."""
-    rows = tx.all(
-        "SELECT DISTINCT kind, destination, lang, field FROM own_value WHERE kind IN %s GROUP BY 2, 3, 1, 4",
-        [list(kinds)],
-    )
-    return {(row["kind"], row["destination"], row["lang"], row["field"]) for row in rows}
+Where = tuple[str, str, str, str]
+
+
+def used_places(tx: Tx, asked: Sequence[Where]) -> set[Where]:
+    """Which places (kind, destination, language, field) hold any value at all; one lookup in an index for each."""
+    if not asked:
+        return set()
+    there = """EXISTS (SELECT 1 FROM own_value WHERE kind = %s AND destination = %s AND lang = %s AND field = %s)"""
+    columns = ", ".join(f"{there} AS w{number}" for number in range(len(asked)))
+    row = tx.one(f"SELECT {columns}", [value for where in asked for value in where]) or {}
+    return {where for number, where in enumerate(asked) if row[f"w{number}"]}
 
 
 def search(tx: Tx, kind: str, field: str, destination: str, langs: Sequence[str], words: str) -> list[int]:

@@ -205,15 +205,3 @@ document.addEventListener("input", (event) => { if (event.target.matches("[data-
 function lengths() { document.querySelectorAll("[data-least]").forEach(showLength); }
 document.addEventListener("DOMContentLoaded", lengths);
 document.addEventListener("htmx:afterSettle", lengths);
-
-// --- under a lens: back to what is inherited, or beginning with it ----------------------------------------
-function fill(field, text) {
-  const rich = field.closest("[data-rich-text]");
-  if (rich) rich.fill(text); else { field.value = text; field.dispatchEvent(new Event("input", { bubbles: true })); field.focus(); }
-}
-document.addEventListener("click", (event) => {
-  const back = event.target.closest("[data-back]");
-  const begin = event.target.closest("[data-begin]");
-  if (back) { fill(document.getElementById(back.dataset.back), ""); back.closest(".origin-line").textContent = "Inherited again once it is saved."; }
-  if (begin) fill(document.getElementById("in-description"), document.getElementById(begin.dataset.begin).innerHTML);
-});

@@ -55,3 +55,15 @@ function richText(holder) {
   function mark() { for (const [button, name, attributes] of buttons || []) if (name) button.setAttribute("aria-pressed", editor.isActive(name, attributes)); }
   mark();
 }
+
+// --- under a lens: a field goes back to what is inherited, or begins with it ------------------------------
+function refill(field, text) {
+  const rich = field.closest("[data-rich-text]");
+  if (rich) rich.fill(text); else { field.value = text; field.dispatchEvent(new Event("input", { bubbles: true })); field.focus(); }
+}
+document.addEventListener("click", (event) => {
+  const back = event.target.closest("[data-back]");
+  const begin = event.target.closest("[data-begin]");
+  if (back) { refill(document.getElementById(back.dataset.back), ""); back.closest(".origin-line").textContent = "Inherited again once it is saved."; }
+  if (begin) refill(document.getElementById("in-description"), document.getElementById(begin.dataset.begin).innerHTML);
+});

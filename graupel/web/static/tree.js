@@ -205,3 +205,7 @@ document.addEventListener("keydown", (event) => {
   if (event.key === "F2" && mayEdit()) { stop(); rename(node); }
   if (event.key === "Insert" && mayEdit()) { stop(); addTo(node, event.shiftKey ? "inside" : "after"); }
 });
+// What was saved of a category (its name, whether buyers see it) is to be seen in the tree too.
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.requestConfig.elt.id === "category-form" && event.detail.successful) reload();
+});
