@@ -201,7 +201,7 @@ def test_what_was_typed_is_offered_again_after_a_closed_tab_and_words_are_made_i
     # A brand much like one that is there is asked about; a type brings its facts; an attribute is made here.
     me.sees("#field-brand .ts-control").click()
     keys(me, "Carow Mill")
-    me.sees(".ts-dropdown .create").click()
+    me.sees(".ts-dropdown .create", "Carow Mill").click()
     me.sees(".near", "is much like “Carrow Mill” (a typing slip)")
     me.axe()
     me.press("Take Carrow Mill")
@@ -216,7 +216,7 @@ def test_what_was_typed_is_offered_again_after_a_closed_tab_and_words_are_made_i
     me.driver.find_element(By.XPATH, "//button[text()='Add attribute']").click()
     me.sees("#facts .field label", "Fibre")
     me.sees("[id^=in-fact-][id$=-ts-control]").send_keys("Silk")
-    me.sees(".ts-dropdown .create").click()
+    me.sees(".ts-dropdown .create", "Silk").click()
     me.sees("#facts .item", "Silk")
     me.sees("#mirror .facts-list", "Silk")
     me.axe()

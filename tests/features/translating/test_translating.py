@@ -305,3 +305,11 @@ def test_the_pages_of_translating(browser, as_role, ctx, yarn):
     viewer = as_role(Role.VIEWER)
     assert "readonly" in viewer.get("/translate/de?state=all").text
     assert viewer.write(f"/translate/de/product/{yarn}/name", {"value": "X"}).status_code == 403
+
+
+def test_a_word_seen_in_german_leads_to_where_it_is_translated(browser, ctx, needles, colour):
+    add_german(ctx)
+    page = browser.get(f"/vocabulary/attributes/{colour.id}?lens=de").text
+    way = page.split('href="/translate/')[2].split('"')[0].replace("&amp;", "&")
+    assert "Colour" in browser.get(f"/translate/{way}").text
+    assert "/translate/de?kind" not in browser.get(f"/vocabulary/attributes/{colour.id}").text
