@@ -123,7 +123,7 @@ def test_goods_are_dragged_into_a_category_and_put_in_order(at_screen: Person, c
     me.sees(".conditions .note", "1 would come")
     me.axe()
     me.press("Keep these conditions")
-    wait_until(lambda: len(assortments.conditions_of(ctx, SYSTEM, "category", window)) == 1)
+    wait_until(lambda: len(assortments.placed(ctx, SYSTEM, window).conditions) == 1)
     me.sees(".condition input[name=value]", "Skein A")
 
 

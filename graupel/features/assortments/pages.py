@@ -108,10 +108,7 @@ def order(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: i
     """Keeps the order, by a rule or by hand."""
     wanted = str(form.get("order", Order.HAND))
     order = Order(wanted) if wanted in tuple(Order) else Order.NEWEST
-    ids = _ids(form)
-    if order is Order.HAND and not ids:  # it begins as it stands
-        ids = service.placed(ctx, signed.actor, category_id).ids[: service.MOST_BY_HAND]
-    service.set_order(ctx, signed.actor, category_id, order, ids if order is Order.HAND else None)
+    service.set_order(ctx, signed.actor, category_id, order, _ids(form) if order is Order.HAND else None)
     return _goods(request, ctx, signed, category_id, said="Order kept.")
 
 

@@ -41,6 +41,12 @@ def set_of(ctx: Context, tx: Tx, chosen: Mapping[str, Iterable[Any]], within: in
         return index.select({facet: tuple(values) for facet, values in chosen.items()}, within)
 
 
+def _generation(ctx: Context, tx: Tx) -> int:
+    """Sets of facets are kept under this number: when all is read anew, products are numbered anew."""
+    with _index(ctx, tx):
+        return ctx.ones.get(FacetKeeper).generation
+
+
 def _ids(ctx: Context, tx: Tx, mask: int) -> list[int]:
     with _index(ctx, tx) as index:
         return index.ids(mask)
@@ -71,19 +77,13 @@ class Plan:
     going: list[dict[str, Any]]
 
 
-def conditions_of(ctx: Context, actor: Actor, owner: str, owner_id: int) -> list[Condition]:
-    """The conditions of a category or a shop."""
-    actor.require(Role.VIEWER)
-    return ctx.db.run(lambda tx: [store.condition_of(row) for row in store.condition_rows(tx, owner, owner_id)])
-
-
 def plan_conditions(ctx: Context, actor: Actor, owner: str, owner_id: int, wanted: Sequence[Condition]) -> Plan:
     """The dry run: who would come and go under these conditions. Writes nothing."""
     actor.require(Role.VIEWER)
     lang = ctx.settings.language
 
     def work(tx: Tx) -> Plan:
-        now = [store.condition_of(row) for row in store.condition_rows(tx, owner, owner_id)]
+        now = store.conditions(tx, owner, owner_id)
         there = set(gathering.fitting(tx, now, lang))
         then = set(gathering.fitting(tx, wanted, lang))
         come, go = sorted(then - there), sorted(there - then)
@@ -161,7 +161,7 @@ def placed(ctx: Context, actor: Actor, category_id: int) -> Placed:
         gone = set_of(ctx, tx, {"status": ("archived",)})
         archived = set(_ids(ctx, tx, gone & _mask(ctx, tx, ways)))
         ids = _in_order(ctx, tx, row, [one for one in ways if one not in archived])
-        conditions = [store.condition_of(one) for one in store.condition_rows(tx, "category", category_id)]
+        conditions = store.conditions(tx, "category", category_id)
         return Placed(ids, ways, Order(row["sorted_by"]), conditions, row["version"])
 
     return ctx.db.run(work)
@@ -177,9 +177,11 @@ def _in_order(ctx: Context, tx: Tx, row: Mapping[str, Any], ids: Sequence[int]) 
 def set_order(ctx: Context, actor: Actor, category_id: int, order: Order, by_hand: Sequence[int] | None = None) -> None:
     """In which order a category shows its goods; ``by_hand``: ids from the first, those that stay as they are may lack.
 
-    Raises Refused, NotFound.
+    Without any, an order by hand begins with the goods as they stand. Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
+    if order is Order.HAND and not by_hand:
+        by_hand = placed(ctx, actor, category_id).ids[:MOST_BY_HAND]
     if by_hand is not None and len(by_hand) > MOST_BY_HAND:
         raise Refused.because("order.too_many", f"At most {MOST_BY_HAND:,} goods are ordered by hand.")
 
@@ -253,7 +255,7 @@ def assortment(ctx: Context, actor: Actor, shop: Shop) -> Assortment:
     def work(tx: Tx) -> Assortment:
         rows = store.shop_goods(tx, shop.id)
         return Assortment(
-            [store.condition_of(row) for row in store.condition_rows(tx, "shop", shop.id)],
+            store.conditions(tx, "shop", shop.id),
             [row["record_id"] for row in rows if row["kind"] == "category"],
             [row["record_id"] for row in rows if row["kind"] == "product" and not row["left_out"]],
             [row["record_id"] for row in rows if row["kind"] == "product" and row["left_out"]],
@@ -264,10 +266,15 @@ def assortment(ctx: Context, actor: Actor, shop: Shop) -> Assortment:
 
 
 def shown_in(ctx: Context, tx: Tx, shop: Shop) -> int:
-    """The live products that a shop shows, as a set of the facets.
+    """The live products that a shop shows, as a set of the facets; kept while the catalogue is the same.
 
     Left out by hand comes before everything; then any of: the shop shows all, a category, a condition, by hand.
     """
+    key = (history.stamp(tx), "assortment", _generation(ctx, tx), shop.id, shop.version)
+    return ctx.counts.get(key, lambda: _shown_in(ctx, tx, shop))
+
+
+def _shown_in(ctx: Context, tx: Tx, shop: Shop) -> int:
     live = set_of(ctx, tx, {"status": ("live",)})
     rows = store.shop_goods(tx, shop.id)
     left_out = _mask(ctx, tx, [row["record_id"] for row in rows if row["left_out"]])
@@ -277,7 +284,7 @@ def shown_in(ctx: Context, tx: Tx, shop: Shop) -> int:
     within = [one for row in rows if row["kind"] == "category" for one in tree.with_all_below(row["record_id"])]
     mask = set_of(ctx, tx, {"category": within}) if within else 0
     mask |= _mask(ctx, tx, [row["record_id"] for row in rows if row["kind"] == "product"])
-    if asked := [store.condition_of(row) for row in store.condition_rows(tx, "shop", shop.id)]:
+    if asked := store.conditions(tx, "shop", shop.id):
         mask |= _mask(ctx, tx, gathering.fitting(tx, asked, ctx.settings.language))
     return mask & live & ~left_out
 
@@ -348,7 +355,7 @@ def shelf(ctx: Context, tx: Tx, category_id: int | None, mask: int) -> list[int]
         row = category_store.one(tx, category_id) if category_id else None
         return _in_order(ctx, tx, row, ids) if row else sorted(ids, reverse=True)
 
-    return ctx.counts.get((history.stamp(tx), "shelf", category_id, mask), make)
+    return ctx.counts.get((history.stamp(tx), "shelf", _generation(ctx, tx), category_id, mask), make)
 
 
 def facets_within(ctx: Context, tx: Tx, mask: int) -> dict[int, int]:

@@ -18,6 +18,11 @@ def condition_rows(tx: Tx, owner: str, owner_id: int) -> list[dict[str, Any]]:
     )
 
 
+def conditions(tx: Tx, owner: str, owner_id: int) -> list[Condition]:
+    """The conditions of a category or a shop."""
+    return [condition_of(row) for row in condition_rows(tx, owner, owner_id)]
+
+
 def all_conditions(tx: Tx, owner: str) -> dict[int, list[Condition]]:
     """The conditions of all categories, or of all shops, by the owner's id."""
     found: dict[int, list[Condition]] = {}

@@ -17,6 +17,7 @@ from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.products import service as products
 from graupel.features.products import table
+from graupel.features.products.facet_index import FacetKeeper
 from graupel.features.vocabulary import joining
 from graupel.features.vocabulary import service as vocabulary
 from tests.making import add_outlet, make_product, roll_back_newest, set_status
@@ -80,11 +81,11 @@ def test_conditions_follow_words_that_are_joined_and_hold_for_nothing_when_they_
     brands = {name: key for key, name in vocabulary.read(ctx).brands.items()}
     into = word(ctx, "brand", "Carrow Mills")
     joining.join(ctx, SYSTEM, "brand", brands["Carrow Mill"], into)
-    assert service.conditions_of(ctx, SYSTEM, "category", summer)[0].ref_id == into
+    assert service.placed(ctx, SYSTEM, summer).conditions[0].ref_id == into
     assert inside(ctx, summer) == [fits]
     tag = next(key for key, name in vocabulary.read(ctx).tags.items() if name == "summer")
     joining.join(ctx, SYSTEM, "tag", tag, None)
-    assert service.conditions_of(ctx, SYSTEM, "category", summer)[2].ref_id is None
+    assert service.placed(ctx, SYSTEM, summer).conditions[2].ref_id is None
     assert inside(ctx, summer) == []
     roll_back_newest(ctx)
     assert inside(ctx, summer) == [fits]
@@ -182,6 +183,7 @@ def test_goods_are_put_in_taken_out_and_ordered_by_hand_or_by_a_rule(browser, ct
     assert order("dearest") == [dear, homeless, cheap]
     assert order("newest") == [homeless, dear, cheap]
     assert order("name")[0] == dear
+    assert order("cheapest") == order("hand") == [cheap, homeless, dear], "by hand it begins as it stands"
     assert order("hand", ids=f"{homeless} {cheap}") == [homeless, cheap, dear]
     assert service.placed(ctx, SYSTEM, shelf).order is Order.HAND
     assert browser.write(f"{here}/take", {"ids": str(cheap)}).status_code == 200
@@ -232,6 +234,17 @@ def test_an_assortment_is_all_or_categories_conditions_and_single_goods_but_neve
     service.set_shows_all(ctx, SYSTEM, destinations.read_shop(ctx, SYSTEM, shop), True)
     assert none in shown(ctx, shop)
     assert len(shown(ctx, destinations.FIRST)) == 5, "the default shop shows everything that is live"
+
+
+def test_what_is_kept_of_an_assortment_does_not_outlive_the_numbers_of_the_facets(ctx):
+    ids = [make_product(ctx, f"P-{number}") for number in range(3)]
+    assert shown(ctx, destinations.FIRST) == ids
+    keeper = ctx.ones.get(FacetKeeper)
+    products.delete(ctx, SYSTEM, make_product(ctx, "GONE", status=Status.DRAFT))
+    before = keeper.generation
+    keeper._read_at = None  # all is read anew, as after some minutes
+    assert shown(ctx, destinations.FIRST) == ids
+    assert keeper.generation > before
 
 
 def test_the_pages_of_goods_conditions_and_assortments(browser, as_role, ctx, summer):
