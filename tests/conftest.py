@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
-from graupel import logs, main
+from graupel import areas, logs
 from graupel.context import Context
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Database, migrate
@@ -76,7 +76,7 @@ def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
         tx.run("SET foreign_key_checks = 1")
 
     _database.run(empty)
-    main.register_kinds("en")
+    areas.register("en")
     options = Settings(database_url=database_url, data_folder=tmp_path, lease_seconds=2, _env_file=None)
     return Context(_database, options)
 

@@ -6,8 +6,9 @@ from urllib.parse import quote
 import httpx
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
+from graupel.channels import protocol
 from graupel.channels.errors import ChannelDenied, ChannelMisbehaved, ChannelRefuses, ChannelUnreachable
-from graupel.channels.protocol import Answer, register
+from graupel.channels.protocol import Answer
 from graupel.core.listings import state_after
 from graupel.core.problems import Problem
 from graupel.core.readiness import ChannelPlace, ChannelTerms
@@ -134,4 +135,6 @@ def _refusal(response: httpx.Response) -> Exception:
         return ChannelMisbehaved(f"Ostlerby refused without a reason that can be read (status {response.status_code}).")
 
 
-register("ostlerby", Ostlerby)
+def register() -> None:
+    """Make this kind of channel known."""
+    protocol.register("ostlerby", Ostlerby)

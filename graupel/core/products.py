@@ -7,17 +7,17 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
-from graupel.core import attributes, identifiers, quantities, richtext
+from graupel.core import attributes, identifiers, quantities, richtext, showing
 from graupel.core.attributes import Attribute, Fact
+from graupel.core.declarations.products import AMOUNTS, MONEY, MOVES_UP, PRODUCT, VARIANT, WORDS
 from graupel.core.errors import Refused
 from graupel.core.pictures import TITLE_LENGTH, Picture
 from graupel.core.problems import Problem
+from graupel.core.records import Kind
 from graupel.core.resolve import (
-    AMOUNTS,
     OF_PRODUCT,
     OF_VARIANT,
     ONLY_VARIANT,
-    WORDS,
     Lens,
     Level,
     Place,
@@ -90,85 +90,18 @@ class ProductValues:
     own: Mapping[str, str] = field(default_factory=dict)
 
 
-#: Fields kept with the product and its text, and with the only variant of a product that does not vary.
-PRODUCT_FIELDS = (
-    "name",
-    "code",
-    "type_id",
-    "short_text",
-    "description",
-    "key_points",
-    "status",
-    "category_id",
-    "mpn",
-    "sells_without_stock",
-    "address_part",
-    "canonical",
-    "meta_title",
-    "meta_description",
-)
-BASE_FIELDS = ("price", "list_price", "cost", "weight_g")
+#: What of the values stands in a product's own columns under the same name; the brand stands there by its id.
+PRODUCT_FIELDS = tuple(name for name in PRODUCT.names if name not in (*MOVES_UP, "brand_id", "sku_pattern"))
+#: What the only variant of a product that does not vary keeps for it, and what belongs to each variant.
+BASE_FIELDS = MOVES_UP
 OWN_FIELDS = ("sku", "gtin", "stock")
-LABELS = {
-    "name": "Name",
-    "code": "Product code",
-    "type_id": "Type",
-    "sku": "SKU",
-    "price": "Price",
-    "list_price": "List price",
-    "cost": "Cost",
-    "stock": "Stock",
-    "sells_without_stock": "Sells without stock",
-    "weight_g": "Weight",
-    "category_id": "Category",
+#: What the fields of the form are called.
+LABELS = {field.name: field.label for field in (*VARIANT.fields, *PRODUCT.fields)} | {
     "categories": "Further categories",
     "brand": "Brand",
-    "brand_id": "Brand",
-    "mpn": "Manufacturer part number",
-    "gtin": "GTIN",
     "tags": "Tags",
-    "short_text": "Short text",
-    "description": "Description",
-    "key_points": "Key points",
-    "address_part": "Address part",
-    "canonical": "Canonical address",
-    "meta_title": "Meta title",
-    "meta_description": "Meta description",
-    "status": "Status",
     "pictures": "Pictures",
     "facts": "Facts",
-    "alt": "Alt text",
-    "title": "Title",
-    "picture_id": "Picture",
-    "file_name": "File",
-    "poster_id": "Poster",
-    "position": "Place",
-    "parent_id": "Below",
-    "product_id": "Product",
-    "media_id": "Picture file",
-    "attribute_id": "Attribute",
-    "choice_id": "Choice",
-    "number": "Number",
-    "unit": "Unit",
-    "text": "Text",
-    "tag_id": "Tag",
-    "kind": "Kind",
-    "record_id": "Record",
-    "archived": "Archived",
-    "label": "Label",
-    "swatch": "Swatch",
-    "code_prefix": "Code prefix",
-    "group_name": "Group",
-    "need": "Needed",
-    "may_differ": "Variants may differ",
-    "variant_id": "Variant",
-    "sku_pattern": "SKU pattern",
-    "destination": "Destination",
-    "lang": "Language",
-    "field": "Field",
-    "value": "Value",
-    "source": "Translated from",
-    **{f"choice_{place}": f"Choice {place}" for place in range(1, 6)},
 }
 
 
@@ -242,9 +175,7 @@ def _readers(currency: str) -> dict[str, Callable[[Any], Any]]:
         "code": lambda text: identifiers.parse_sku(text, "product code") if text.strip() else "",
         "type_id": _id,
         "sku": lambda text: identifiers.parse_sku(text) if text.strip() else "",
-        "price": money,
-        "list_price": money,
-        "cost": money,
+        **dict.fromkeys(MONEY, money),
         "stock": parse_stock,
         "sells_without_stock": lambda value: value in (True, "yes", "on"),
         "weight_g": lambda text: quantities.parse_weight(text) if text.strip() else None,
@@ -406,21 +337,12 @@ def problems_of(values: ProductValues, unpriced: int | None = None) -> list[Prob
     return problems
 
 
+_KINDS = {field.name: field.kind for field in (*VARIANT.fields, *PRODUCT.fields)}
+
+
 def show(name: str, value: Any) -> str:
-    """A field's journal value in words, for a comparison of before and after."""
-    if value is None or value == "":
-        return "(empty)"
-    if name == "weight_g":
-        return quantities.format_weight(int(value))
-    if name == "description":
-        return richtext.to_plain(str(value))
-    if name == "status":
-        return str(value).capitalize()
-    if name in ("sells_without_stock", "archived", "may_differ"):
-        return "Yes" if value in (True, 1, "1") else "No"
-    if isinstance(value, (list, tuple)):
-        return ", ".join(map(str, value)) or "(empty)"
-    return str(value)
+    """A value of the form's field in words, for a comparison of before and after."""
+    return showing.show(_KINDS.get(name, Kind.LINE), value)
 
 
 # --- bringing two people's work together ---------------------------------------------------------------------
@@ -430,10 +352,8 @@ def flat(values: ProductValues) -> dict[str, Any]:
     """All values as plain data under the names of the form's fields; facts stand under "fact-12"."""
     plain = {name: value for name, value in asdict(values).items() if name not in ("pictures", "facts", "own")}
     plain |= {
+        **{name: quantities.format_money(getattr(values, name)) or None for name in MONEY},
         "status": str(values.status),
-        "price": quantities.format_money(values.price) or None,
-        "list_price": quantities.format_money(values.list_price) or None,
-        "cost": quantities.format_money(values.cost) or None,
         "categories": sorted(values.categories),
         "tags": sorted(values.tags),
         "key_points": list(values.key_points),
@@ -457,7 +377,7 @@ def picture_of_plain(plain: Sequence[Any]) -> Picture:
 def unflat(plain: Mapping[str, Any]) -> ProductValues:
     """The values again. Raises ValueError, TypeError or KeyError where ``plain`` was not made by flat."""
     given = {name: plain[name] for name in asdict(ProductValues()) if name not in ("facts", "own")}
-    money = {name: Decimal(plain[name]) if plain[name] else None for name in ("price", "list_price", "cost")}
+    money = {name: Decimal(plain[name]) if plain[name] else None for name in MONEY}
     return ProductValues(
         **given
         | money

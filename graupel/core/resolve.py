@@ -15,6 +15,8 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import Generic, NamedTuple, TypeVar
 
+from graupel.core.declarations.products import AMOUNTS
+
 T = TypeVar("T")
 
 
@@ -132,12 +134,6 @@ def origin(place: Place | None, lens: Lens, nearest: str, names: Mapping[str, st
     elif lens.destination and not said:
         said.append("as everywhere")
     return ", ".join(said)
-
-
-#: What may be written anew for a language, and what for a destination, of products and of variants.
-WORDS = ("name", "short_text", "description", "key_points", "address_part", "meta_title", "meta_description")
-AMOUNTS = ("price", "list_price")
-VARIANT_WORDS = ("name", "short_text")
 
 
 def key_of(lens: Lens, field: str) -> str:

@@ -9,6 +9,8 @@ from typing import Any
 from graupel.core.conditions import BY_ID, Condition
 from graupel.db import Tx, like
 from graupel.features.assortments import store
+from graupel.features.history.following import Recorded
+from graupel.features.products.summary import TouchedProducts
 
 _FROM = """product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
            JOIN product_summary s ON s.product_id = p.id"""
@@ -71,14 +73,14 @@ def refill(tx: Tx, category_id: int, conditions: Sequence[Condition], lang: str,
     )
 
 
-def follow_products(tx: Tx, lang: str) -> None:
-    """The products in touched_product come into the categories that they now fit, and leave the others."""
+def follow_products(tx: Tx, touched: TouchedProducts) -> None:
+    """The products that a change set touched come into the categories that they now fit, and leave the others."""
     for category_id, conditions in store.all_conditions(tx, "category").items():
-        params: dict[str, Any] = {"lang": lang, "category": category_id}
+        params: dict[str, Any] = {"lang": touched.language, "category": category_id}
         fits = where(conditions, params)
-        among = f"{_FROM} JOIN touched_product k ON k.product_id = p.id"
+        among = f"{_FROM} JOIN {touched.table} k ON k.product_id = p.id"
         tx.run(
-            f"""DELETE h FROM category_filled h JOIN touched_product k ON k.product_id = h.product_id
+            f"""DELETE h FROM category_filled h JOIN {touched.table} k ON k.product_id = h.product_id
                 WHERE h.category_id = %(category)s AND h.product_id NOT IN (
                   SELECT p.id FROM {_FROM} WHERE p.id = h.product_id AND {fits})""",
             params,
@@ -90,7 +92,7 @@ def follow_products(tx: Tx, lang: str) -> None:
         )
 
 
-def refill_owners(tx: Tx, change_set_id: int, lang: str) -> None:
+def refill_owners(tx: Tx, recorded: Recorded) -> None:
     """After a change set: the categories whose conditions it touched are filled anew."""
     rows = tx.all(
         """SELECT r.record_id AS id FROM change_row r JOIN goods_condition k
@@ -100,11 +102,11 @@ def refill_owners(tx: Tx, change_set_id: int, lang: str) -> None:
            LEFT JOIN goods_condition c ON c.id = r.record_id
            WHERE r.change_set_id = %(set)s AND r.record_kind = 'goods_condition'
              AND COALESCE(c.owner, JSON_VALUE(r.was, '$.owner')) = 'category'""",
-        {"set": change_set_id},
+        {"set": recorded.change_set_id},
     )
     known: Mapping[int, list[Condition]] = store.all_conditions(tx, "category") if rows else {}
     for row in rows:
         if tx.value("SELECT 1 FROM category WHERE id = %s", [row["id"]]):
-            refill(tx, int(row["id"]), known.get(int(row["id"]), []), lang, change_set_id)
+            refill(tx, int(row["id"]), known.get(int(row["id"]), []), recorded.language, recorded.change_set_id)
     if rows:
-        store.prune_refilled(tx, change_set_id)
+        store.prune_refilled(tx, recorded.change_set_id)

@@ -16,7 +16,6 @@ from graupel.core.roles import Actor, Role
 from graupel.core.tables import TableState
 from graupel.features.assortments import service
 from graupel.features.categories import service as categories
-from graupel.features.destinations import parts
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Shop
 from graupel.features.products import table
@@ -204,7 +203,7 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, owner: str, own
 # --- the assortment of a shop --------------------------------------------------------------------------------
 
 
-def _part_data(ctx: Context, actor: Actor, shop: Shop) -> dict[str, Any]:
+def part_data(ctx: Context, actor: Actor, shop: Shop) -> dict[str, Any]:
     found = service.assortment(ctx, actor, shop)
     return {
         "shop": shop,
@@ -216,12 +215,9 @@ def _part_data(ctx: Context, actor: Actor, shop: Shop) -> dict[str, Any]:
     }
 
 
-parts.register(parts.Part("assortment", "assortments/shop.html", _part_data))
-
-
 def _shop_part(request: Request, ctx: Context, signed: Any, shop_id: int) -> Response:
     shop = destinations.read_shop(ctx, signed.actor, shop_id)
-    data = _part_data(ctx, signed.actor, shop)
+    data = part_data(ctx, signed.actor, shop)
     return page(request, "assortments/shop.html", data=data, may_edit=signed.actor.may(Role.EDITOR))
 
 

@@ -4,10 +4,11 @@ from collections.abc import Sequence
 from typing import Any
 
 from graupel.core.conditions import Condition
+from graupel.core.declarations.assortments import CONDITION, SHOP_GOODS
 from graupel.db import Tx
 
-CONDITION_FIELDS = ("owner", "owner_id", "position", "field", "op", "ref_id", "value")
-SHOP_FIELDS = ("shop_id", "kind", "record_id", "left_out")
+CONDITION_FIELDS = CONDITION.columns()
+SHOP_FIELDS = SHOP_GOODS.columns()
 #: The facets look through so many of the newest change sets.
 KEPT_REFILLED = 1000
 

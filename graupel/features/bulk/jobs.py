@@ -2,10 +2,9 @@
 
 from graupel.db import Tx
 from graupel.features.bulk import service
-from graupel.jobs import JobRun, handler
+from graupel.jobs import JobRun
 
 
-@handler("bulk.apply")
 def apply(run: JobRun) -> None:
     """Do one bulk edit, whole, in one transaction."""
     run.progress("Writing")

@@ -3,11 +3,11 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from graupel.core.declarations.products import PRODUCT
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.history import records
+from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
-from graupel.features.history.store import json_field, json_object
 
 #: What keeps a product from going live, in words; SQL over product p. The rules themselves are core's.
 NOT_LIVE = {
@@ -111,75 +111,68 @@ def moved(tx: Tx, bulk_id: int) -> int:
     return sum(row["moved"] is None or bool(row["moved"]) for row in rows)
 
 
-_CHANGED = "bulk_row r JOIN product p ON p.id = r.product_id WHERE r.bulk_id = %(bulk)s AND r.action = 'changed'"
+_BULK_PRODUCTS = "bulk_row r JOIN product p ON p.id = r.product_id"
+_IS_CHANGED = "r.bulk_id = %(bulk)s AND r.action = 'changed'"
+_CHANGED = f"{_BULK_PRODUCTS} WHERE {_IS_CHANGED}"
+
+
+def _journal_changed(
+    tx: Tx, recorder: Recorder, kind: str, name: str, new: str, source: str, where: str, params: Mapping[str, Any]
+) -> None:
+    """Journal one field that becomes ``new`` (SQL)."""
+    target = records.kind_of(kind)
+    was = {name: target.fields[name].sql}
+    journal.write(tx, recorder.change_set_id, target, source, where, params, was=was, became={name: new})
 
 
 def write_column(tx: Tx, recorder: Recorder, bulk_id: int, field: str, value: Any) -> None:
     """Journal and write one column of the products that change."""
     name = COLUMNS[field]
-    column = records.kind_of("product").fields[name]
-    params = {"bulk": bulk_id, "set": recorder.change_set_id, "new": value}
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, 'product', p.id, p.version + 1, {json_object([json_field(name, column)])},
-                   {json_object([json_field(name, column, "%(new)s")])} FROM {_CHANGED}""",
-        params,
-    )
+    column = PRODUCT.column(name)
+    params = {"bulk": bulk_id, "new": value}
+    _journal_changed(tx, recorder, "product", name, "%(new)s", _BULK_PRODUCTS, _IS_CHANGED, params)
     live = ", p.was_live = p.was_live OR %(new)s = 'live'" if field == "status" else ""
     tx.run(
         f"""UPDATE bulk_row r JOIN product p ON p.id = r.product_id
-            SET {column.sql} = %(new)s, p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3) {live}
+            SET {column} = %(new)s, p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3) {live}
             WHERE r.bulk_id = %(bulk)s AND r.action = 'changed'""",
         params,
     )
+
+
+_TAGGED = """bulk_row r JOIN tagging o ON o.tag_id = %(tag)s AND o.kind = 'product' AND o.record_id = r.product_id"""
 
 
 def put_tag(tx: Tx, recorder: Recorder, bulk_id: int, tag_id: int) -> None:
     """Put a tag on the products that change, and journal it."""
-    params = {"bulk": bulk_id, "set": recorder.change_set_id, "tag": tag_id}
+    params = {"bulk": bulk_id, "tag": tag_id}
     tx.run(f"INSERT INTO tagging (tag_id, kind, record_id) SELECT %(tag)s, 'product', p.id FROM {_CHANGED}", params)
-    _journal_taggings(tx, params, "1", "NULL, {fields}")
+    journal.write_made(tx, recorder.change_set_id, records.kind_of("tagging"), _TAGGED, _IS_CHANGED, params)
 
 
 def take_tag(tx: Tx, recorder: Recorder, bulk_id: int, tag_id: int) -> None:
     """Take a tag off the products that change, and journal it."""
-    params = {"bulk": bulk_id, "set": recorder.change_set_id, "tag": tag_id}
-    _journal_taggings(tx, params, "o.version + 1", "{fields}, NULL")
-    tx.run(
-        """DELETE o FROM tagging o JOIN bulk_row r ON r.product_id = o.record_id
-           WHERE o.tag_id = %(tag)s AND o.kind = 'product' AND r.bulk_id = %(bulk)s AND r.action = 'changed'""",
-        params,
-    )
-
-
-def _journal_taggings(tx: Tx, params: Mapping[str, Any], version: str, sides: str) -> None:
-    fields = json_object([json_field(n, column) for n, column in records.kind_of("tagging").fields.items()])
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, 'tagging', o.id, {version}, {sides.format(fields=fields)} FROM bulk_row r
-            JOIN tagging o ON o.tag_id = %(tag)s AND o.kind = 'product' AND o.record_id = r.product_id
-            WHERE r.bulk_id = %(bulk)s AND r.action = 'changed'""",
-        params,
+    journal.remove(
+        tx,
+        recorder.change_set_id,
+        records.kind_of("tagging"),
+        _TAGGED,
+        _IS_CHANGED,
+        {"bulk": bulk_id, "tag": tag_id},
     )
 
 
 def put_in_category(tx: Tx, recorder: Recorder, bulk_id: int, category_id: int) -> None:
     """Put the products that change in a further category; those without a main one get it as that."""
-    params = {"bulk": bulk_id, "set": recorder.change_set_id, "new": category_id}
-    column = records.kind_of("product").fields["category_id"]
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, 'product', p.id, p.version + 1, {json_object([json_field("category_id", column)])},
-                   {json_object([json_field("category_id", column, "%(new)s")])}
-            FROM {_CHANGED} AND p.category_id IS NULL""",
-        params,
-    )
+    params = {"bulk": bulk_id, "new": category_id}
+    homeless = f"{_IS_CHANGED} AND p.category_id IS NULL"
+    _journal_changed(tx, recorder, "product", "category_id", "%(new)s", _BULK_PRODUCTS, homeless, params)
     tx.run(
         f"""INSERT INTO product_category (product_id, category_id)
             SELECT p.id, %(new)s FROM {_CHANGED} AND p.category_id IS NOT NULL""",
         params,
     )
-    _journal_made(tx, "product_category", "pc.category_id = %(new)s", "pc.product_id", params)
+    _journal_made(tx, recorder, "product_category", "pc.category_id = %(new)s", "pc.product_id", params)
     tx.run(
         """UPDATE bulk_row r JOIN product p ON p.id = r.product_id
            SET p.category_id = %(new)s, p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
@@ -190,38 +183,26 @@ def put_in_category(tx: Tx, recorder: Recorder, bulk_id: int, category_id: int) 
 
 def say_for_shop(tx: Tx, recorder: Recorder, bulk_id: int, shop_id: int, left_out: bool) -> None:
     """Put the products that change into a shop's assortment, or leave them out of it."""
-    params = {"bulk": bulk_id, "set": recorder.change_set_id, "shop": shop_id, "out": int(left_out)}
+    params = {"bulk": bulk_id, "shop": shop_id, "out": int(left_out)}
     there = """bulk_row r JOIN shop_goods sx ON sx.shop_id = %(shop)s AND sx.kind = 'product'
                AND sx.record_id = r.product_id"""
-    changed = "r.bulk_id = %(bulk)s AND r.action = 'changed'"
-    column = records.kind_of("shop_goods").fields["left_out"]
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, 'shop_goods', sx.id, sx.version + 1, {json_object([json_field("left_out", column)])},
-                   {json_object([json_field("left_out", column, "%(out)s")])} FROM {there} WHERE {changed}""",
-        params,
-    )
-    tx.run(f"UPDATE {there} SET sx.left_out = %(out)s, sx.version = sx.version + 1 WHERE {changed}", params)
+    _journal_changed(tx, recorder, "shop_goods", "left_out", "%(out)s", there, _IS_CHANGED, params)
+    tx.run(f"UPDATE {there} SET sx.left_out = %(out)s, sx.version = sx.version + 1 WHERE {_IS_CHANGED}", params)
     tx.run(
         f"""INSERT IGNORE INTO shop_goods (shop_id, kind, record_id, left_out)
             SELECT %(shop)s, 'product', p.id, %(out)s FROM {_CHANGED}""",
         params,
     )
-    _journal_made(tx, "shop_goods", "sx.shop_id = %(shop)s AND sx.kind = 'product'", "sx.record_id", params)
+    _journal_made(tx, recorder, "shop_goods", "sx.shop_id = %(shop)s AND sx.kind = 'product'", "sx.record_id", params)
 
 
-def _journal_made(tx: Tx, kind: str, where: str, product: str, params: Mapping[str, Any]) -> None:
-    """Journal the records of a kind that were just made for the products that change."""
+def _journal_made(tx: Tx, recorder: Recorder, kind: str, where: str, product: str, params: Mapping[str, Any]) -> None:
+    """Journal the records of a kind that were just made for the products that change: those it has nothing of yet."""
     target = records.kind_of(kind)
-    fields = json_object([json_field(name, column) for name, column in target.fields.items()])
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, '{kind}', {target.key}, 1, NULL, {fields}
-            FROM bulk_row r JOIN {target.table} ON {product} = r.product_id AND {where}
-            LEFT JOIN change_row known ON known.record_kind = '{kind}' AND known.record_id = {target.key}
-            WHERE r.bulk_id = %(bulk)s AND r.action = 'changed' AND known.record_id IS NULL""",
-        params,
-    )
+    source = f"""bulk_row r JOIN {target.table} ON {product} = r.product_id AND {where}
+                 LEFT JOIN change_row known ON known.record_kind = '{kind}' AND known.record_id = {target.key}"""
+    where = f"{_IS_CHANGED} AND known.record_id IS NULL"
+    journal.write_made(tx, recorder.change_set_id, target, source, where, params)
 
 
 def set_job(tx: Tx, bulk_id: int, job_id: int) -> None:

@@ -1,100 +1,42 @@
 """What the journal knows of trees and categories, how sets of them are put back, and that they stay trees."""
 
+from collections.abc import Callable
+from typing import Any
+
 from graupel.core import trees as rules
+from graupel.core.declarations import categories as declared
 from graupel.core.errors import Refused
 from graupel.core.trees import Place
 from graupel.db import Tx
 from graupel.features.categories import store
-from graupel.features.history import records
-from graupel.features.history.records import Column, RecordKind, Shown
+from graupel.features.history import following, journal, records
+from graupel.features.history.following import Recorded
+from graupel.features.history.records import Describe, RecordKind, Shown
 from graupel.features.media import uses
 from graupel.features.media.uses import TextUse
 from graupel.features.vocabulary import references
 from graupel.features.vocabulary.references import Reference
 from graupel.features.wording import originals
-from graupel.features.wording.originals import Original, Words
-
-_NUMBERS = {
-    "parent_id": "category",
-    "tree_id": "tree",
-    "position": "",
-    "picture_id": "media",
-    "lead_product_id": "product",
-}
-_SWITCHES = ("hidden", "in_navigation")
+from graupel.features.wording.originals import Original
 
 
 def register_kinds() -> None:
     """Tell the journal of trees and categories; ``finish_kinds`` follows when all areas are known."""
     records.register(
         RecordKind(
-            "tree",
-            "Tree of categories",
+            declared.TREE,
             lambda tx, ids: {r["id"]: Shown(r["name"], "/categories") for r in store.tree_names(tx, list(ids))},
-            plain="tree",
-            table="tree w",
-            key="w.id",
-            version="w.version",
-            fields={
-                "name": Column("w.name"),
-                "position": Column("w.position", True),
-                "shop_id": Column("w.shop_id", True, "shop"),
-            },
             removable="NOT EXISTS (SELECT 1 FROM category u WHERE u.tree_id = w.id)",
         )
     )
     records.register(
         RecordKind(
-            "category",
-            "Category",
+            declared.CATEGORY,
             lambda tx, ids: {r["id"]: Shown(r["name"], f"/categories/{r['id']}") for r in store.names(tx, list(ids))},
-            plain="category",
-            table="category c",
-            key="c.id",
-            version="c.version",
-            fields={
-                name: Column(
-                    f"c.{name}",
-                    name in _NUMBERS or name in _SWITCHES,
-                    _NUMBERS.get(name, ""),
-                    "parent_id" if name == "position" else "",
-                )
-                for name in store.FIELDS
-            },
         )
     )
-    records.register(
-        RecordKind(
-            "category_text",
-            "Category's words",
-            lambda tx, ids: {
-                r["id"]: Shown(r["name"], f"/categories/{r['category_id']}") for r in store.text_names(tx, list(ids))
-            },
-            plain="category_text",
-            table="category_text ct",
-            key="ct.id",
-            version="ct.version",
-            fields={
-                name: Column(f"ct.{name}", name == "category_id", "category" if name == "category_id" else "")
-                for name in store.TEXT_FIELDS
-            },
-        )
-    )
-    numbers = {"category_id": "category", "attribute_id": "attribute", "choice_id": "attribute_choice"}
-    records.register(
-        RecordKind(
-            "category_fact",
-            "Category's field",
-            lambda tx, ids: {
-                r["id"]: Shown(r["name"], f"/categories/{r['category_id']}") for r in store.fact_names(tx, list(ids))
-            },
-            plain="category_fact",
-            table="category_fact cf",
-            key="cf.id",
-            version="cf.version",
-            fields={name: Column(f"cf.{name}", name in numbers, numbers.get(name, "")) for name in store.FACT_FIELDS},
-        )
-    )
+    for record, names in ((declared.CATEGORY_TEXT, store.text_names), (declared.CATEGORY_FACT, store.fact_names)):
+        records.register(RecordKind(record, _within_category(names)))
     double = """EXISTS (SELECT 1 FROM category_fact d JOIN attribute da ON da.id = d.attribute_id
                 WHERE d.category_id = cf.category_id AND d.id <> cf.id AND d.attribute_id = %(into)s
                 AND da.kind <> 'several_choices')"""
@@ -118,26 +60,21 @@ def register_kinds() -> None:
             "c.id",
             "c.name",
             "/categories/{}",
-            {"name": Words("Name", "c.name")}
-            | {
-                name: Words(label, f"COALESCE(ct.{name}, '')", long, rich)
-                for name, label, long, rich in (
-                    ("description", "Description", False, True),
-                    ("meta_title", "Meta title", False, False),
-                    ("meta_description", "Meta description", True, False),
-                    ("picture_alt", "Alt text", False, False),
-                    ("address_part", "Address part", False, False),
-                )
-            },
+            originals.words_of(declared.CATEGORY) | originals.words_of(declared.CATEGORY_TEXT, "COALESCE({}, '')"),
             live="NOT c.hidden",
         )
     )
     originals.register(
-        Original("tree", "Trees", "tree w", "w.id", "w.name", "/categories", {"name": Words("Name", "w.name")})
+        Original("tree", "Trees", "tree w", "w.id", "w.name", "/categories", originals.words_of(declared.TREE))
     )
     references.register(Reference("media", "category", "picture_id", "Categories", "NULL"))
     uses.register_text(TextUse("category_text", "description"))
-    records.on_recorded(_stay_trees)
+    following.on_recorded(_stay_trees)
+
+
+def _within_category(names: Callable[[Tx, list[int]], list[dict[str, Any]]]) -> Describe:
+    """How records that belong to a category are named."""
+    return lambda tx, ids: {r["id"]: Shown(r["name"], f"/categories/{r['category_id']}") for r in names(tx, list(ids))}
 
 
 def finish_kinds() -> None:
@@ -157,7 +94,7 @@ def finish_kinds() -> None:
     )
 
 
-def _stay_trees(tx: Tx, change_set_id: int) -> None:
+def _stay_trees(tx: Tx, recorded: Recorded) -> None:
     """After a change set that moved categories: no circles, no gaps. What is put back by a roll back may leave both.
 
     Raises Refused where one would stand inside itself.
@@ -166,7 +103,7 @@ def _stay_trees(tx: Tx, change_set_id: int) -> None:
         """SELECT 1 FROM change_row WHERE change_set_id = %s AND record_kind = 'category'
            AND (became IS NULL OR was IS NULL OR JSON_EXISTS(became, '$.parent_id')
                 OR JSON_EXISTS(became, '$.tree_id') OR JSON_EXISTS(became, '$.position')) LIMIT 1""",
-        [change_set_id],
+        [recorded.change_set_id],
     )
     if not moved:
         return
@@ -179,15 +116,16 @@ def _stay_trees(tx: Tx, change_set_id: int) -> None:
     for siblings in rules.children(places).values():
         for at, one in enumerate(siblings):
             if places[one].position != at:
-                place(tx, change_set_id, one, places[one], Place(places[one].parent, at))
+                place(tx, recorded.change_set_id, one, places[one], Place(places[one].parent, at))
 
 
-def place(tx: Tx, change_set_id: int, category_id: int, was: Place, becomes: Place) -> None:
+def place(tx: Tx, change_set_id: int, category_id: int, stood: Place, stands: Place) -> None:
     """Write and journal where a category stands; it may have been journalled in this set before."""
-    before, after = ({"position": one.position, **_above(one)} for one in (was, becomes))
+    before, after = ({"position": one.position, **_above(one)} for one in (stood, stands))
     changed = {name: value for name, value in after.items() if before[name] != value}
-    records_row = {name: before[name] for name in changed}
-    store.journal_place(tx, change_set_id, category_id, records_row, changed)
+    was = {name: before[name] for name in changed}
+    version = store.version(tx, category_id) + 1
+    journal.write_one(tx, change_set_id, records.kind_of("category"), category_id, version, was, changed)
     store.update(tx, category_id, changed)
 
 

@@ -19,7 +19,6 @@ from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import kinds, store
 from graupel.features.categories import tree as reading
 from graupel.features.categories.tree import Category, Tree, current, read_tree
-from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import FIRST
 from graupel.features.history import service as history
 from graupel.features.media import service as media
@@ -115,13 +114,10 @@ def make_tree(ctx: Context, actor: Actor, name: str, shop_id: int = FIRST) -> in
         raise Refused.because("tree.taken", f"There is a tree “{name}” already.", "name") from error
 
 
-def _first_tree_of(tx: Tx, recorder: history.Recorder, shop_id: int) -> None:
+def first_tree_of(tx: Tx, recorder: history.Recorder, shop_id: int) -> None:
     """A new shop begins with an empty main navigation."""
     values = {"name": "Main navigation", "position": 0, "shop_id": shop_id}
     recorder.made("tree", store.insert_tree(tx, values), values)
-
-
-destinations.on_made("categories", _first_tree_of)
 
 
 def add(ctx: Context, actor: Actor, text: str, parent: int, before: int | None = None) -> list[int]:

@@ -1,17 +1,14 @@
 """The tables of trees, categories and their words."""
 
-import json
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from graupel.core.declarations.categories import CATEGORY, CATEGORY_FACT, CATEGORY_TEXT
 from graupel.core.trees import Place
 from graupel.db import Tx
 
-FIELDS = (
-    "parent_id", "tree_id", "position", "name", "kind", "hidden", "in_navigation", "link", "picture_id", "canonical",
-    "layout", "sorted_by", "by_hand", "lead_product_id",
-)  # fmt: skip
-TEXT_FIELDS = ("category_id", "lang", "description", "meta_title", "meta_description", "address_part", "picture_alt")
+FIELDS = CATEGORY.columns()
+TEXT_FIELDS = CATEGORY_TEXT.columns()
 
 
 def lock_trees(tx: Tx) -> list[dict[str, Any]]:
@@ -139,7 +136,7 @@ def delete_text(tx: Tx, row_id: int) -> None:
     tx.run("DELETE FROM category_text WHERE id = %s", [row_id])
 
 
-FACT_FIELDS = ("category_id", "attribute_id", "choice_id", "number", "unit", "text")
+FACT_FIELDS = CATEGORY_FACT.columns()
 
 
 def facts(tx: Tx, category_id: int) -> list[dict[str, Any]]:
@@ -180,17 +177,6 @@ def names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
     return tx.all("SELECT id, name FROM category WHERE id IN %s", [list(ids)]) if ids else []
 
 
-def journal_place(
-    tx: Tx, change_set_id: int, category_id: int, was: Mapping[str, Any], became: Mapping[str, Any]
-) -> None:
-    """Journal a move, onto what the set has of the category already: what was first stays, what is last counts."""
-    kept, last = "change_row.was", "change_row.became"
-    for name in became:
-        kept = f"JSON_INSERT({kept}, '$.{name}', JSON_EXTRACT(VALUES(was), '$.{name}'))"
-        last = f"JSON_SET({last}, '$.{name}', JSON_EXTRACT(VALUES(became), '$.{name}'))"
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, 'category', id, version + 1, %(was)s, %(became)s FROM category WHERE id = %(id)s
-            ON DUPLICATE KEY UPDATE was = {kept}, became = {last}, version = VALUES(version)""",
-        {"set": change_set_id, "id": category_id, "was": json.dumps(was), "became": json.dumps(became)},
-    )
+def version(tx: Tx, category_id: int) -> int:
+    """A category's version; 0 where it is gone."""
+    return int(tx.value("SELECT version FROM category WHERE id = %s", [category_id]) or 0)

@@ -55,7 +55,6 @@ class Shop:
     languages: tuple[str, ...]
     currency: str
     shows_all: bool
-    conditions: str
     version: int
 
     @property
@@ -216,7 +215,7 @@ def see(ctx: Context, key: str) -> Seen:
 
 
 def _first(ctx: Context) -> Shop:
-    return Shop(FIRST, ctx.settings.shop_name, "", (ctx.settings.language,), ctx.settings.currency, True, "", 1)
+    return Shop(FIRST, ctx.settings.shop_name, "", (ctx.settings.language,), ctx.settings.currency, True, 1)
 
 
 def _shop(ctx: Context, row: Mapping[str, Any]) -> Shop:
@@ -227,7 +226,6 @@ def _shop(ctx: Context, row: Mapping[str, Any]) -> Shop:
         tuple(row["languages"].split()) or (ctx.settings.language,),
         row["currency"] or ctx.settings.currency,
         row["shows"] == "all",
-        row["conditions"],
         row["version"],
     )
 
@@ -314,7 +312,7 @@ def _languages(text: str, default: str, *, must_have: bool) -> tuple[list[str], 
 def make_shop(ctx: Context, actor: Actor, raw: Mapping[str, str]) -> int:
     """A further shop; returns its id. It shows nothing until its assortment is chosen. Raises Refused."""
     actor.require(Role.OWNER)
-    values = _columns(ctx, 0, raw) | {"shows": "some", "conditions": ""}
+    values = _columns(ctx, 0, raw) | {"shows": "some"}
 
     def work(tx: Tx) -> int:
         with history.change_set(tx, actor, "shop.make", f"Shop made: {values['name']}") as recorder:

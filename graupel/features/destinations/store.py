@@ -3,9 +3,10 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from graupel.core.declarations.destinations import SHOP
 from graupel.db import Tx
 
-FIELDS = ("name", "address_part", "languages", "currency", "shows", "conditions")
+FIELDS = SHOP.columns()
 
 
 def shops(tx: Tx) -> list[dict[str, Any]]:

@@ -2,10 +2,9 @@
 
 from graupel.db import Tx
 from graupel.features.history import service
-from graupel.jobs import JobRun, handler
+from graupel.jobs import JobRun
 
 
-@handler("history.rollback")
 def rollback(run: JobRun) -> None:
     """Roll one change set back, whole, in one transaction."""
     change_set_id = int(run.payload["change_set_id"])

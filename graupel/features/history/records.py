@@ -1,9 +1,11 @@
-"""The kinds of record that the journal knows; each area registers its own."""
+"""The kinds of record that the journal knows: what each area declared of them, and how sets of them are put back."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
+from graupel.core.records import Record
 from graupel.db import Tx
 
 
@@ -13,13 +15,15 @@ class Column:
 
     ``is_number``: written without quotes in the journal. ``refers_to``: the kind of record whose id it holds.
     ``beside``: a field with which it changes; where that was written too, a roll back does not mind that this one
-    was moved on since, as a place among siblings is.
+    was moved on since, as a place among siblings is. ``empty``: what it holds where there is nothing, None for NULL.
     """
 
     sql: str
     is_number: bool = False
     refers_to: str = ""
     beside: str = ""
+    label: str = ""
+    empty: str | int | None = None
 
 
 @dataclass(frozen=True)
@@ -30,40 +34,78 @@ class Shown:
     link: str = ""
 
 
+Describe = Callable[[Tx, Sequence[int]], dict[int, Shown]]
+
+
 @dataclass(frozen=True)
 class RecordKind:
-    """A kind of record, and how a set of them is put back.
+    """A kind of record as it was declared, and how a set of them is put back.
 
-    ``table`` is the FROM clause with the aliases that ``key``, ``version`` and the columns use (it may use
-    the bound ``%(lang)s``); ``plain`` is the table that holds its id; ``touch`` is further SQL for a SET.
+    ``describe`` names records by their ids.
     ``removable`` is a condition under which a record that was made may be removed again, ``foreseen`` the same as
     it will be once the records of the same set went back, for the dry run; where ``retired_when``
     holds instead, it stays and its ``retire`` (field, value) is set; where ``follows_when`` holds, it shares the
-    lot of its parent and is not counted. ``revive`` are the INSERTs that make removed records again, where one
-    table with the columns of ``fields`` is not all. ``reversible`` False: a roll back leaves it.
+    lot of its parent and is not counted. ``reversible`` False: a roll back leaves it.
     """
 
-    name: str
-    label: str
-    describe: Callable[[Tx, Sequence[int]], dict[int, Shown]]
-    plain: str = ""
-    table: str = ""
-    key: str = ""
-    version: str = ""
-    fields: dict[str, Column] = field(default_factory=dict)
+    record: Record
+    describe: Describe
     removable: str = "TRUE"
     foreseen: str = ""
     retired_when: str = "FALSE"
     retire: tuple[str, str] = ("", "")
     follows_when: str = "FALSE"
-    touch: str = ""
-    revive: tuple[str, ...] = ()
     reversible: bool = True
 
+    @property
+    def name(self) -> str:
+        """The kind, as the journal writes it."""
+        return self.record.name
 
-Listener = Callable[[Tx, int], None]
+    @property
+    def label(self) -> str:
+        """What it is called."""
+        return self.record.label
+
+    @property
+    def plain(self) -> str:
+        """The table that holds its id."""
+        return self.record.plain
+
+    @property
+    def key(self) -> str:
+        """SQL of its id."""
+        return f"{self.record.alias}.id"
+
+    @property
+    def version(self) -> str:
+        """SQL of its version."""
+        return f"{self.record.alias}.version"
+
+    @property
+    def touch(self) -> str:
+        """Further SQL for a SET that changes it."""
+        return f", {self.record.alias}.changed_at = UTC_TIMESTAMP(3)" if self.record.stamped else ""
+
+    @cached_property
+    def table(self) -> str:
+        """The FROM clause with the aliases that the columns use; it may use the bound ``%(lang)s``."""
+        record, beside = self.record, self.record.beside
+        joined = f" JOIN {beside.table} {beside.alias} ON {beside.alias}.{beside.key} = {self.key} " if beside else ""
+        return f"{record.plain} {record.alias}{joined}" + (f"AND {beside.alias}.lang = %(lang)s" if beside else "")
+
+    @cached_property
+    def fields(self) -> dict[str, Column]:
+        """Its fields by name, as they stand in SQL."""
+        return {
+            one.name: Column(
+                self.record.column(one.name), one.is_number, one.refers_to, one.moves_with, one.label, one.empty
+            )
+            for one in self.record.fields
+        }
+
+
 _KINDS: dict[str, RecordKind] = {}
-_LISTENERS: list[Listener] = []
 
 
 def register(kind: RecordKind) -> RecordKind:
@@ -85,15 +127,3 @@ def kinds() -> list[RecordKind]:
 def kind_of(name: str) -> RecordKind:
     """The kind of this name."""
     return _KINDS[name]
-
-
-def on_recorded(listener: Listener) -> Listener:
-    """Register a function called, in the same transaction, with each change set that was recorded."""
-    if listener not in _LISTENERS:
-        _LISTENERS.append(listener)
-    return listener
-
-
-def listeners() -> list[Listener]:
-    """The registered listeners."""
-    return _LISTENERS

@@ -8,9 +8,11 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import changes
 from graupel.core.errors import NotFound, Refused
+from graupel.core.records import Field, Kind
 from graupel.core.roles import Actor, Role
+from graupel.core.showing import show
 from graupel.db import Tx
-from graupel.features.history import records, store
+from graupel.features.history import following, journal, records, store
 from graupel.features.history.records import Shown
 from graupel.features.jobs import service as jobs
 from graupel.jobs import JobRequest, enqueue
@@ -27,7 +29,7 @@ class Recorder:
 
     def made(self, kind: str, record_id: int, values: Mapping[str, Any], version: int = 1) -> None:
         """A record was made with these values."""
-        store.insert_row(self.tx, self.change_set_id, kind, record_id, version, None, changes.journal_values(values))
+        self._write(kind, record_id, version, None, changes.journal_values(values))
 
     def changed(
         self, kind: str, record_id: int, before: Mapping[str, Any], after: Mapping[str, Any], version: int
@@ -35,12 +37,17 @@ class Recorder:
         """A record changed; ``version`` is its new one. Returns False, recording nothing, where nothing differs."""
         was, became = changes.diff(before, after)
         if became:
-            store.insert_row(self.tx, self.change_set_id, kind, record_id, version, was, became)
+            self._write(kind, record_id, version, was, became)
         return bool(became)
 
     def removed(self, kind: str, record_id: int, values: Mapping[str, Any], version: int) -> None:
         """A record with these values was removed."""
-        store.insert_row(self.tx, self.change_set_id, kind, record_id, version, changes.journal_values(values), None)
+        self._write(kind, record_id, version, changes.journal_values(values), None)
+
+    def _write(
+        self, kind: str, record_id: int, version: int, was: dict[str, Any] | None, became: dict[str, Any] | None
+    ) -> None:
+        journal.write_one(self.tx, self.change_set_id, records.kind_of(kind), record_id, version, was, became)
 
 
 @contextmanager
@@ -49,8 +56,7 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
     recorder = Recorder(tx, store.insert_change_set(tx, actor, kind, title, rolls_back))
     yield recorder
     if store.count_rows(tx, recorder.change_set_id):
-        for listener in records.listeners():
-            listener(tx, recorder.change_set_id)
+        following.follow(tx, recorder.change_set_id)
     else:
         store.delete_empty(tx, recorder.change_set_id)
 
@@ -72,12 +78,12 @@ def list_change_sets(ctx: Context, actor: Actor, before: int | None = None, kind
 
 @dataclass(frozen=True)
 class RowShown:
-    """One record of a change set: its name, link, and the fields as (label, before, after)."""
+    """One record of a change set: its name, link, and the fields as (label, before, after) in words."""
 
     kind: str
     shown: Shown
     action: str
-    fields: list[tuple[str, Any, Any]]
+    fields: list[tuple[str, str, str]]
 
 
 @dataclass(frozen=True)
@@ -112,11 +118,11 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Detai
 def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
     names = _names(tx, rows)
 
-    def words(kind: str, field: str, value: Any) -> Any:
-        column = records.kind_of(kind).fields.get(field)
-        if column is None or not column.refers_to or value is None:
-            return value
-        found = names.get((column.refers_to, int(value)))
+    def words(kind: str, name: str, value: Any) -> str:
+        field = _declared(kind, name)
+        if field is None or not field.refers_to or value is None:
+            return show(field.kind if field else Kind.LINE, value)
+        found = names.get((field.refers_to, int(value)))
         return found.title if found else f"number {value}"
 
     return [
@@ -125,12 +131,26 @@ def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
             names.get((row["record_kind"], row["record_id"])) or Shown(_old_name(row)),
             "made" if row["was"] is None else "removed" if row["became"] is None else "changed",
             [
-                (name, *(words(row["record_kind"], name, (row[side] or {}).get(name)) for side in ("was", "became")))
+                (
+                    _label(row["record_kind"], name),
+                    words(row["record_kind"], name, (row["was"] or {}).get(name)),
+                    words(row["record_kind"], name, (row["became"] or {}).get(name)),
+                )
                 for name in _telling(row)
             ],
         )
         for row in rows
     ]
+
+
+def _declared(kind: str, name: str) -> Field | None:
+    """A field as it is declared; None of one that the journal has from before it was given up."""
+    return next((field for field in records.kind_of(kind).record.fields if field.name == name), None)
+
+
+def _label(kind: str, name: str) -> str:
+    field = _declared(kind, name)
+    return field.label if field else name.replace("_", " ").capitalize()
 
 
 def _telling(row: dict[str, Any]) -> list[str]:

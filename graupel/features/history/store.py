@@ -6,6 +6,8 @@ from typing import Any
 
 from graupel.core.roles import Actor
 from graupel.db import Tx
+from graupel.features.history import journal
+from graupel.features.history.journal import json_field, json_object
 from graupel.features.history.records import Column, RecordKind
 
 PAGE = 40
@@ -19,29 +21,17 @@ def insert_change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: i
     )
 
 
-def insert_row(
-    tx: Tx,
-    change_set_id: int,
-    kind: str,
-    record_id: int,
-    version: int,
-    was: Mapping[str, Any] | None,
-    became: Mapping[str, Any] | None,
-) -> None:
-    tx.run(
-        """INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-           VALUES (%s, %s, %s, %s, %s, %s)""",
-        [change_set_id, kind, record_id, version, _json(was), _json(became)],
-    )
-
-
-def _json(values: Mapping[str, Any] | None) -> str | None:
-    return None if values is None else json.dumps(values, ensure_ascii=False)
-
-
 def count_rows(tx: Tx, change_set_id: int) -> int:
-    """Count the rows of a change set into it; returns the number."""
-    number = tx.value("SELECT COUNT(*) FROM change_row WHERE change_set_id = %s", [change_set_id])
+    """Count the rows of a change set into it; returns the number. What came and went within it leaves none."""
+    found = tx.one(
+        """SELECT COUNT(*) AS number, COALESCE(SUM(was IS NULL AND became IS NULL), 0) AS passing FROM change_row
+           WHERE change_set_id = %s""",
+        [change_set_id],
+    )
+    assert found is not None
+    if found["passing"]:
+        tx.run("DELETE FROM change_row WHERE change_set_id = %s AND was IS NULL AND became IS NULL", [change_set_id])
+    number = found["number"] - found["passing"]
     tx.run("UPDATE change_set SET records = %s WHERE id = %s", [number, change_set_id])
     return int(number)
 
@@ -115,19 +105,12 @@ def newest_ids(tx: Tx, limit: int) -> list[tuple[int, int]]:
     return [(row["id"], row["records"]) for row in rows]
 
 
-# --- fields as JSON, in SQL ---------------------------------------------------------------------------------
+#: Rows of a change set with the records that they are of.
+_JOURNALLED = "change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id"
+_MADE = "r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NULL"
 
 
-def json_field(name: str, column: Column, expression: str | None = None) -> str:
-    """SQL for one member of a JSON object, as changes.journal_value writes it."""
-    text = f"CONVERT({expression or column.sql} USING utf8mb4)"
-    value = text if column.is_number else f"JSON_QUOTE({text})"
-    return f"CONCAT('\"{name}\":', COALESCE({value}, 'null'))"
-
-
-def json_object(members: list[str]) -> str:
-    """SQL for a JSON object; members that are NULL are left out."""
-    return f"CONCAT('{{', CONCAT_WS(',', {', '.join(members)}), '}}')"
+# --- putting records back by sets ---------------------------------------------------------------------------
 
 
 def _same(column: Column, side: str, name: str) -> str:
@@ -171,12 +154,7 @@ def restore_changed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, langu
     params = {"set": change_set_id, "kind": kind.name, "lang": language, "by": by}
     where = f"""r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NOT NULL AND r.became IS NOT NULL
                 AND {_untouched(kind)}"""
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, r.became, r.was
-            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id WHERE {where}""",
-        params,
-    )
+    journal.write(tx, by, kind, _JOURNALLED.format(kind=kind), where, params, was="r.became", became="r.was")
     sets = [
         f"{column.sql} = IF(JSON_EXISTS(r.became, '$.{name}'), JSON_VALUE(r.became, '$.{name}'), {column.sql})"
         for name, column in kind.fields.items()
@@ -194,14 +172,8 @@ def restore_changed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, langu
 def remove_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
     """Journal and remove records that the set made and that nobody changed or uses since."""
     params = {"set": change_set_id, "kind": kind.name, "lang": language, "by": by}
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, r.became, NULL
-            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
-            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NULL
-              AND {_untouched(kind)} AND {kind.removable}""",
-        params,
-    )
+    where = f"{_MADE} AND {_untouched(kind)} AND {kind.removable}"
+    journal.write(tx, by, kind, _JOURNALLED.format(kind=kind), where, params, was="r.became")
     tx.run(
         f"""DELETE x FROM {kind.plain} x JOIN change_row r ON r.record_id = x.id
             WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.became IS NULL""",
@@ -217,14 +189,8 @@ def retire_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language:
     params = {"set": change_set_id, "kind": kind.name, "lang": language, "by": by, "value": value}
     was = json_object([json_field(name, kind.fields[name])])
     became = json_object([json_field(name, kind.fields[name], "%(value)s")])
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(by)s, r.record_kind, r.record_id, {kind.version} + 1, {was}, {became}
-            FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
-            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NULL
-              AND {_untouched(kind)} AND {kind.retired_when}""",
-        params,
-    )
+    where = f"{_MADE} AND {_untouched(kind)} AND {kind.retired_when}"
+    journal.write(tx, by, kind, _JOURNALLED.format(kind=kind), where, params, was=was, became=became)
     tx.run(
         f"""UPDATE change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
             SET {kind.fields[name].sql} = %(value)s, {kind.version} = {kind.version} + 1 {kind.touch}
@@ -234,22 +200,44 @@ def retire_made(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language:
     )
 
 
+def _revived(kind: RecordKind) -> list[str]:
+    """The INSERTs that make removed records again, out of what the journal has of them."""
+
+    def values(names: Sequence[str]) -> str:
+        return ", ".join(_revived_value(name, kind.fields[name]) for name in names)
+
+    record, beside = kind.record, kind.record.beside
+    own = record.columns()
+    inserts = [
+        f"""INSERT INTO {kind.plain} (id, version, {", ".join([*own, *(name for name, _ in record.revived)])})
+            SELECT r.record_id, r.version, {", ".join([values(own), *(sql for _, sql in record.revived)])}"""
+    ]
+    if beside:
+        words = record.columns(beside=True)
+        inserts.append(
+            f"""INSERT INTO {beside.table} ({beside.key}, lang, {", ".join(words)})
+                SELECT r.record_id, %(lang)s, {values(words)}"""
+        )
+    return inserts
+
+
+def _revived_value(name: str, column: Column) -> str:
+    """SQL of a field's value in the journal. A record that was made by sets may have left out what is empty."""
+    value = f"JSON_VALUE(r.became, '$.{name}')"
+    if column.empty is None:
+        return value
+    return f"COALESCE({value}, {column.empty})" if isinstance(column.empty, int) else f"COALESCE({value}, '')"
+
+
 def bring_back_removed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
     """Journal and make again, under their old ids, records that the set removed."""
     params = {"set": change_set_id, "kind": kind.name, "by": by, "lang": language}
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(by)s, r.record_kind, r.record_id, r.version + 1, NULL, r.was FROM change_row r
-            WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.became IS NULL
-              AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)""",
-        params,
+    where = f"""r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.became IS NULL
+                AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)"""
+    journal.write(
+        tx, by, kind, "change_row r", where, params, became="r.was", key="r.record_id", version="r.version + 1"
     )
-    names = ", ".join(column.sql.rpartition(".")[2] for column in kind.fields.values())
-    values = ", ".join(f"JSON_VALUE(r.became, '$.{name}')" for name in kind.fields)
-    inserts = kind.revive or (
-        f"INSERT INTO {kind.plain} (id, version, {names}) SELECT r.record_id, r.version, {values}",
-    )
-    for insert in inserts:
+    for insert in _revived(kind):
         tx.run(
             f"""{insert} FROM change_row r
                    WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NULL""",

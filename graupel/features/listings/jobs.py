@@ -14,7 +14,7 @@ from graupel.core.roles import Role
 from graupel.db import Tx
 from graupel.features.listings import service, store
 from graupel.features.listings.service import Dispatch
-from graupel.jobs import JobRequest, JobRun, enqueue, handler
+from graupel.jobs import JobRequest, JobRun, enqueue
 
 FIRST_LOOK = 2
 LOOK_AGAIN = timedelta(seconds=3)
@@ -22,7 +22,6 @@ AT_ONCE = 500
 _AT_CHANNEL = tuple(map(str, AT_CHANNEL))
 
 
-@handler("listings.check")
 def check(run: JobRun) -> None:
     """Fetch a channel's terms and categories."""
     channel_id = int(run.payload["channel_id"])
@@ -43,13 +42,12 @@ def check(run: JobRun) -> None:
     run.ctx.db.run(work)
 
 
-def _not_sent(tx: Tx, payload: dict[str, Any]) -> None:
+def not_sent(tx: Tx, payload: dict[str, Any]) -> None:
     listing = store.listing(tx, int(payload["listing_id"]), lock=True)
     if listing and listing["state"] in (ListingState.SENDING, ListingState.ENDING):
         store.set_state(tx, listing["id"], ListingState.FAILED)
 
 
-@handler("listings.send", failed=_not_sent)
 def send(run: JobRun) -> None:
     """Send one listing."""
     run.actor.require(Role.EDITOR)
@@ -101,7 +99,6 @@ def _in_words(answer: Answer) -> str:
     return f"{STATE_WORDS[answer.state]}{f': {why}' if why else '.'}"
 
 
-@handler("listings.look")
 def look(run: JobRun) -> None:
     """Fetch the channel's answer about one listing; while it is under review, look again later."""
     listing_id = int(run.payload["listing_id"])
@@ -127,7 +124,6 @@ def look(run: JobRun) -> None:
     run.ctx.db.run(work)
 
 
-@handler("listings.end", failed=_not_sent)
 def end(run: JobRun) -> None:
     """End one listing."""
     run.actor.require(Role.EDITOR)
@@ -143,7 +139,6 @@ def _ended(run: JobRun, tx: Tx, going: Dispatch) -> None:
     run.finish(tx, "Ended.")
 
 
-@handler("listings.catch_up")
 def catch_up(run: JobRun) -> None:
     """Send everything on a channel that changed since it was sent; end what is no longer live."""
     channel_id = int(run.payload["channel_id"])

@@ -12,7 +12,6 @@ from graupel.core.problems import by_field
 from graupel.core.roles import Actor, Role
 from graupel.features.destinations.service import Seen
 from graupel.features.listings import service
-from graupel.features.products import parts
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.web.frame import page
@@ -99,7 +98,7 @@ def set_language(ctx: Ctx, signed: Signed, form: Form, channel_id: int) -> Respo
 # --- the part of the product editor --------------------------------------------------------------------------
 
 
-def _part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
+def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
     standings = service.standings(ctx, actor, product)
     return {
         "standings": standings,
@@ -110,7 +109,7 @@ def _part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict
     }
 
 
-def _part_mark(data: dict[str, Any]) -> str:
+def part_mark(data: dict[str, Any]) -> str:
     states = [one.state for one in data["standings"]]
     for state in (
         ListingState.REFUSED,
@@ -124,13 +123,10 @@ def _part_mark(data: dict[str, Any]) -> str:
     return "dash"
 
 
-parts.register(parts.Part("channels", "Channels", "listings/part.html", _part_data, _part_mark))
-
-
 def _part(
     request: Request, ctx: Ctx, signed: Signed, product_id: int, *, problems: list[str] | None = None, status: int = 200
 ) -> Response:
-    data = _part_data(ctx, signed.actor, products.read(ctx, signed.actor, product_id), request.state.seen)
+    data = part_data(ctx, signed.actor, products.read(ctx, signed.actor, product_id), request.state.seen)
     return page(request, "listings/part.html", status=status, data=data, part_problems=problems or [])
 
 

@@ -20,46 +20,18 @@ from graupel.core.readiness import ChannelPlace, ChannelTerms, Finding, PictureF
 from graupel.core.resolve import Lens
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx
-from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Destination, Seen
-from graupel.features.history import records
 from graupel.features.history import service as history
 from graupel.features.listings import store
-from graupel.features.products import holds, mirrors, summary
+from graupel.features.products import mirrors
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
+from graupel.features.products.summary import TouchedProducts
 from graupel.jobs import JobRequest, enqueue
 
 KINDS = {"ostlerby": "Ostlerby"}
 PAGE = 50
 _AT_CHANNEL = tuple(map(str, AT_CHANNEL))
-
-records.register(
-    records.RecordKind(
-        "channel",
-        "Channel",
-        lambda tx, ids: {
-            row["id"]: records.Shown(row["name"], f"/channels/{row['id']}")
-            for row in store.channels(tx)
-            if row["id"] in ids
-        },
-        reversible=False,
-    )
-)
-records.register(
-    records.RecordKind(
-        "listing",
-        "Listing",
-        lambda tx, ids: {
-            row["id"]: records.Shown(f"Listing on {row['name']}", f"/products/{row['product_id']}")
-            for row in store.listing_names(tx, list(ids))
-        },
-        reversible=False,
-    )
-)
-
-
-# --- channels ------------------------------------------------------------------------------------------------
 
 
 def list_channels(ctx: Context, actor: Actor) -> list[dict[str, Any]]:
@@ -161,9 +133,6 @@ def as_destinations(tx: Tx) -> list[Destination]:
         Destination(f"c{row['id']}", row["name"], tuple(filter(None, [row["lang"]])), link=f"/channels/{row['id']}")
         for row in store.channels(tx)
     ]
-
-
-destinations.register("listings", as_destinations)
 
 
 def findings_at(
@@ -466,11 +435,7 @@ def _enqueue_catch_up(tx: Tx, actor: Actor, channel: dict[str, Any]) -> None:
     )
 
 
-@summary.on_touched
-def follow_changes(tx: Tx) -> None:
+def follow_changes(tx: Tx, touched: TouchedProducts) -> None:
     """A product that changed is sent again, wherever the change came from."""
-    for channel_id in store.mark_touched(tx, _AT_CHANNEL):
+    for channel_id in store.mark_touched(tx, touched.table, _AT_CHANNEL):
         _enqueue_catch_up(tx, SYSTEM, channel_row(tx, channel_id))
-
-
-holds.register(store.held_variants)

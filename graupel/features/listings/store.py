@@ -125,10 +125,10 @@ def set_stale(tx: Tx, listing_id: int, stale: bool) -> None:
     tx.run("UPDATE listing SET stale = %s WHERE id = %s", [stale, listing_id])
 
 
-def mark_touched(tx: Tx, states: tuple[str, ...]) -> list[int]:
-    """Mark the listings of the products in touched_product; returns the ids of the channels they are on."""
+def mark_touched(tx: Tx, touched: str, states: tuple[str, ...]) -> list[int]:
+    """Mark the listings of the products whose ids a table has; returns the ids of the channels they are on."""
     params = {"states": states}
-    on = "touched_product touched JOIN listing l ON l.product_id = touched.product_id"
+    on = f"{touched} touched JOIN listing l ON l.product_id = touched.product_id"
     found = tx.all(f"SELECT DISTINCT l.channel_id FROM {on} WHERE l.state IN %(states)s", params)
     if found:
         tx.run(f"UPDATE {on} SET l.stale = TRUE WHERE l.state IN %(states)s", params)

@@ -4,13 +4,12 @@ import structlog
 
 from graupel.db import Tx
 from graupel.features.media import service, sizes, store, videos
-from graupel.jobs import JobRequest, JobRun, enqueue, handler
+from graupel.jobs import JobRequest, JobRun, enqueue
 
 AT_ONCE = 20
 log = structlog.get_logger("media")
 
 
-@handler("media.sizes")
 def make_sizes(run: JobRun) -> None:
     """Make the sizes of all pictures that wait for them; each video gets a job of its own.
 
@@ -47,7 +46,6 @@ def _hand_on(run: JobRun, media_id: int, file_name: str) -> None:
     run.ctx.db.run(work)
 
 
-@handler("media.poster")
 def make_poster(run: JobRun) -> None:
     """Take a picture of a video and let it stand for it, unless somebody chose one meanwhile."""
     media_id = int(run.payload["media_id"])

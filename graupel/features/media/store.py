@@ -3,12 +3,10 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from graupel.core.declarations.media import MEDIA
 from graupel.db import Tx, like
 
-FIELDS = (
-    "kind", "sha256", "file_name", "format", "bytes", "width", "height", "border_white", "duration_ms", "address",
-    "poster_id",
-)  # fmt: skip
+FIELDS = MEDIA.columns()
 
 
 def by_sha(tx: Tx, sha256: str) -> dict[str, Any] | None:

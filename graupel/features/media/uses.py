@@ -6,10 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.db import Tx
-from graupel.features.history import records
+from graupel.features.history import journal, records
 from graupel.features.history.records import Shown
 from graupel.features.history.service import Recorder
-from graupel.features.history.store import json_field, json_object
 from graupel.features.vocabulary import references
 
 SHOWN = 100
@@ -69,17 +68,19 @@ def shown_in_texts(tx: Tx, lang: str) -> dict[str, list[tuple[TextUse, int]]]:
 
 def replace_in_texts(tx: Tx, recorder: Recorder, gone: str, into: str, lang: str) -> None:
     """Show other media (by sha256) in every text that shows ``gone``, and journal it."""
-    params = {"gone": gone, "into": into, "like": f"%/media/{gone}/%", "set": recorder.change_set_id, "lang": lang}
+    params = {"gone": gone, "into": into, "like": f"%/media/{gone}/%", "lang": lang}
     for use in _TEXTS:
         kind = records.kind_of(use.record)
         field = kind.fields[use.field]
-        became = json_field(use.field, field, f"REPLACE({field.sql}, %(gone)s, %(into)s)")
-        tx.run(
-            f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-                SELECT %(set)s, '{use.record}', {kind.key}, {kind.version} + 1,
-                       {json_object([json_field(use.field, field)])}, {json_object([became])}
-                FROM {kind.table} WHERE {field.sql} LIKE %(like)s""",
+        journal.write(
+            tx,
+            recorder.change_set_id,
+            kind,
+            kind.table,
+            f"{field.sql} LIKE %(like)s",
             params,
+            was={use.field: field.sql},
+            became={use.field: f"REPLACE({field.sql}, %(gone)s, %(into)s)"},
         )
         tx.run(
             f"""UPDATE {kind.table} SET {field.sql} = REPLACE({field.sql}, %(gone)s, %(into)s),

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
+from graupel.core.declarations.products import PRODUCT, VARIANT
 from graupel.core.errors import Refused
 from graupel.core.imports import (
     ROW_FIELDS,
@@ -25,9 +26,9 @@ from graupel.core.products import Status
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.categories import service as categories
-from graupel.features.history.records import Column
+from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
-from graupel.features.history.store import json_field, json_object
+from graupel.features.products.columns import VARIES, inherited_sql
 
 CHUNK = 10_000
 LOADED = (
@@ -44,16 +45,9 @@ LOADED = (
     "problems",
     "action",
 )
-#: Field -> the batch's column, the catalogue's column, and whether it is a number in the journal.
-_PRODUCT = {
-    "name": ("b.name", "t.name", False),
-    "description": ("b.description", "t.description", False),
-    "category_id": ("b.category_id", "p.category_id", True),
-}
-_VARIANT = {"price": ("b.price", "v.price", False), "weight_g": ("b.weight_g", "v.weight_g", True)}
-#: What a variant of a product that varies shows is its own value or its product's.
-_INHERITED = {"v.price": "COALESCE(v.price, p.price)", "v.weight_g": "COALESCE(v.weight_g, p.weight_g)"}
-_VARIES = "EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id)"
+#: What a row of a batch may say of a product, and of a variant.
+_OF_PRODUCT = ("name", "description", "category_id")
+_OF_VARIANT = ("price", "weight_g")
 
 Progress = Callable[[str, int, int], None]
 
@@ -101,18 +95,23 @@ def _cells(batch_id: int, row: FileRow, known: Any) -> tuple[Any, ...]:
 # --- planning ------------------------------------------------------------------------------------------------
 
 
-def _differs(pair: tuple[str, str, bool]) -> str:
-    """SQL: the batch says something, and it is not what the catalogue holds, to the letter."""
-    said, held, _ = pair
-    if said == "b.category_id":
-        return f"(b.category IS NOT NULL AND NOT (b.category_id <=> {held} AND b.category_id IS NOT NULL))"
-    if held.startswith("t."):
-        return f"({said} IS NOT NULL AND BINARY {said} <> BINARY {held})"
-    return f"({said} IS NOT NULL AND NOT ({said} <=> {_INHERITED[held]}))"
+def _product_differs(name: str) -> str:
+    """SQL: the batch says something of the product, and it is not what the catalogue holds, to the letter."""
+    if name == "category_id":
+        return "(b.category IS NOT NULL AND NOT (b.category_id <=> p.category_id AND b.category_id IS NOT NULL))"
+    return f"(b.{name} IS NOT NULL AND BINARY b.{name} <> BINARY {PRODUCT.column(name)})"
 
 
-_PRODUCT_DIFFERS = "(" + " OR ".join(map(_differs, _PRODUCT.values())) + ")"
-_VARIANT_DIFFERS = "(" + " OR ".join(map(_differs, _VARIANT.values())) + ")"
+def _variant_differs(name: str) -> str:
+    """The same of a variant; what one of a product that varies shows is its own value or its product's."""
+    return f"(b.{name} IS NOT NULL AND NOT (b.{name} <=> {inherited_sql(name)}))"
+
+
+_DIFFERS = {name: _product_differs(name) for name in _OF_PRODUCT} | {
+    name: _variant_differs(name) for name in _OF_VARIANT
+}
+_PRODUCT_DIFFERS = f"({' OR '.join(_DIFFERS[name] for name in _OF_PRODUCT)})"
+_VARIANT_DIFFERS = f"({' OR '.join(_DIFFERS[name] for name in _OF_VARIANT)})"
 _JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
              STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
              STRAIGHT_JOIN variant v ON v.id = b.variant_id"""
@@ -147,7 +146,7 @@ def _refuse_shared_fields(tx: Tx, params: dict[str, Any]) -> None:
     """Rows that mean one variant of several can't say what all of them share, and used SKUs are not given again."""
     shared = tx.all(
         f"""SELECT b.line FROM {_JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed'
-            AND {_PRODUCT_DIFFERS} AND {_VARIES}""",
+            AND {_PRODUCT_DIFFERS} AND {VARIES.format(product="p.id")}""",
         params,
     )
     used = tx.all(
@@ -214,8 +213,8 @@ def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset
     """Rows of one action in the order of the file."""
     tree = categories.load(tx)
     rows = tx.all(
-        """SELECT b.*, t.name AS name_now, COALESCE(v.price, p.price) AS price_now,
-                  COALESCE(v.weight_g, p.weight_g) AS weight_g_now,
+        f"""SELECT b.*, t.name AS name_now, {inherited_sql("price")} AS price_now,
+                  {inherited_sql("weight_g")} AS weight_g_now,
                   t.description AS description_now, p.category_id AS category_id_now
            FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
            LEFT JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
@@ -312,24 +311,27 @@ _RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s
 
 def _change(tx: Tx, params: dict[str, Any]) -> None:
     where = f"{_RANGE} AND b.action = 'changed'"
-    for kind, key, version, fields, differs in (
-        ("product", "p.id", "p.version", _PRODUCT, _PRODUCT_DIFFERS),
-        ("variant", "v.id", "v.version", _VARIANT, _VARIANT_DIFFERS),
+    for record, names, differs in (
+        (PRODUCT, _OF_PRODUCT, _PRODUCT_DIFFERS),
+        (VARIANT, _OF_VARIANT, _VARIANT_DIFFERS),
     ):
-        was = [f"IF({_differs(f)}, {json_field(name, Column(f[1], f[2]))}, NULL)" for name, f in fields.items()]
-        became = [f"IF({_differs(f)}, {json_field(name, Column(f[0], f[2]))}, NULL)" for name, f in fields.items()]
-        tx.run(
-            f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-                   SELECT %(set)s, '{kind}', {key}, {version} + 1, {json_object(was)}, {json_object(became)}
-                   FROM {_JOINED} WHERE {where} AND {differs}""",
+        journal.write(
+            tx,
+            params["set"],
+            records.kind_of(record.name),
+            _JOINED,
+            f"{where} AND {differs}",
             params,
+            was={name: record.column(name) for name in names},
+            became={name: f"b.{name}" for name in names},
+            only={name: _DIFFERS[name] for name in names},
         )
     # The variant goes first: its comparison must still see what it held.
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN variant v ON v.id = b.variant_id
-               SET v.price = IF({_differs(_VARIANT["price"])}, b.price, v.price),
-                   v.weight_g = IF({_differs(_VARIANT["weight_g"])}, b.weight_g, v.weight_g),
+               SET v.price = IF({_DIFFERS["price"]}, b.price, v.price),
+                   v.weight_g = IF({_DIFFERS["weight_g"]}, b.weight_g, v.weight_g),
                    v.version = v.version + 1 WHERE {where} AND {_VARIANT_DIFFERS}""",
         params,
     )
@@ -364,26 +366,22 @@ def _make(tx: Tx, params: dict[str, Any]) -> None:
             SELECT p.id, b.sku, b.price, b.weight_g FROM {made} WHERE {where}""",
         params,
     )
-    product = [
-        json_field("name", Column("b.name")),
-        json_field("description", Column("COALESCE(b.description, '')")),
-        json_field("status", Column("%(status)s")),
-        json_field("mpn", Column("''")),
-        json_field("category_id", Column("b.category_id", True)),
-    ]
-    variant = [
-        json_field("product_id", Column("v.product_id", True)),
-        json_field("sku", Column("b.sku")),
-        json_field("price", Column("b.price")),
-        json_field("weight_g", Column("b.weight_g", True)),
-        json_field("gtin", Column("NULL")),
-    ]
-    for kind, key, members, source in (
-        ("product", "p.id", product, made),
-        ("variant", "v.id", variant, "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"),
+    _journal_made(tx, params, where, made)
+
+
+def _journal_made(tx: Tx, params: dict[str, Any], where: str, made: str) -> None:
+    """Journal new goods out of the batch: what it says, and what a new product holds beside that."""
+    product = {
+        "name": "b.name",
+        "description": "COALESCE(b.description, '')",
+        "status": "%(status)s",
+        "mpn": "''",
+        "category_id": "b.category_id",
+    }
+    variant = {"product_id": "v.product_id", "sku": "b.sku", "price": "b.price", "weight_g": "b.weight_g"}
+    for name, fields, source in (
+        ("product", product, made),
+        ("variant", variant | {"gtin": "NULL"}, "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"),
     ):
-        tx.run(
-            f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-                SELECT %(set)s, '{kind}', {key}, 1, NULL, {json_object(members)} FROM {source} WHERE {where}""",
-            params,
-        )
+        kind = records.kind_of(name)
+        journal.write(tx, params["set"], kind, source, where, params, became=fields, version="1")

@@ -7,21 +7,11 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import products as rules
 from graupel.core import readiness
+from graupel.core.declarations.products import AMOUNTS
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.readiness import Finding
-from graupel.core.resolve import (
-    AMOUNTS,
-    OF_PRODUCT,
-    Level,
-    Place,
-    key_of,
-    money_places,
-    origin,
-    places,
-    places_of,
-    resolve,
-)
+from graupel.core.resolve import OF_PRODUCT, Level, Place, key_of, money_places, origin, places, places_of, resolve
 from graupel.db import Tx
 from graupel.features.destinations.service import Seen
 from graupel.features.products import resolving

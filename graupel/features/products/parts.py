@@ -22,14 +22,14 @@ class Part:
     place: str = "end"
 
 
-_PARTS: list[Part] = []
+_PARTS: dict[str, Part] = {}
 
 
 def register(part: Part) -> None:
     """Add a part to the editor."""
-    _PARTS.append(part)
+    _PARTS[part.key] = part
 
 
 def all_parts() -> list[Part]:
     """The registered parts, in order."""
-    return _PARTS
+    return list(_PARTS.values())

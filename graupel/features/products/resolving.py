@@ -8,20 +8,18 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from graupel.core.resolve import AMOUNTS, OF_VARIANT, Lens, Level, Place, money_places, places
+from graupel.core.declarations.products import AMOUNTS, PRODUCT, VARIANT_TEXT, VARIANT_WORDS, WORDS
+from graupel.core.resolve import OF_VARIANT, Lens, Level, Place, money_places, places
 from graupel.db import Tx
+from graupel.features.products.columns import VARIES
 from graupel.features.wording import store as wording
 
 #: What a variant or product has by itself: at a place for everywhere and in the default language. A product that
 #: does not vary keeps its amounts in its only variant.
-_VARIES = "EXISTS (SELECT 1 FROM product_axis ax WHERE ax.product_id = v.product_id)"
+_VARIES = VARIES.format(product="v.product_id")
 _BASES = {
-    (Level.VARIANT, "name"): "NULLIF(vt.name, '')",
-    (Level.VARIANT, "short_text"): "NULLIF(vt.short_text, '')",
-    (Level.PRODUCT, "name"): "NULLIF(t.name, '')",
-    (Level.PRODUCT, "short_text"): "NULLIF(t.short_text, '')",
-    (Level.PRODUCT, "address_part"): "NULLIF(t.address_part, '')",
-    (Level.PRODUCT, "description"): "NULLIF(t.description, '')",
+    **{(Level.VARIANT, name): f"NULLIF({VARIANT_TEXT.column(name)}, '')" for name in VARIANT_WORDS},
+    **{(Level.PRODUCT, name): f"NULLIF({PRODUCT.column(name)}, '')" for name in WORDS},
     **{(Level.VARIANT, name): f"IF({_VARIES}, v.{name}, NULL)" for name in AMOUNTS},
     **{(Level.PRODUCT, name): f"COALESCE(p.{name}, IF({_VARIES}, NULL, v.{name}))" for name in AMOUNTS},
 }
@@ -38,8 +36,8 @@ class Reading:
 def variants(tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: Sequence[int] | None = None) -> Reading:
     """The fields of all variants that are for sale, of all products or of ``product_ids``, through a lens.
 
-    ``fields``: "name", "short_text", "address_part", "description", "price", "list_price"; ``lang``: the default
-    language. One by one, in the order of products and variants.
+    ``fields``: words and amounts of the declaration; ``lang``: the default language. One by one, in the order of
+    products and variants.
     """
     asked_at = {name: _places(name, lens) for name in fields}
     used = wording.used_places(

@@ -13,6 +13,7 @@ from graupel.core import changes, product_types, products, readiness
 from graupel.core import pictures as picture_rules
 from graupel.core.attributes import Fact
 from graupel.core.changes import Merge
+from graupel.core.declarations.products import CHOICES
 from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.pictures import Picture
 from graupel.core.pricing import PriceRange, price_range
@@ -37,8 +38,6 @@ from graupel.features.wording import service as wording
 from graupel.features.wording.service import Own
 
 T = TypeVar("T")
-
-_CHOICES = tuple(f"choice_{place}" for place in range(1, 6))
 
 
 @dataclass(frozen=True)
@@ -68,7 +67,7 @@ def variant_of(row: Mapping[str, Any], own: Mapping[str, Own] | None = None) -> 
     sells = row["sells_without_stock"]
     return Variant(
         **given | {"sells_without_stock": None if sells is None else bool(sells), "archived": bool(row["archived"])},
-        combination=tuple(row[name] for name in _CHOICES if row[name] is not None),
+        combination=tuple(row[name] for name in CHOICES if row[name] is not None),
         own={key: held.value for key, held in (own or {}).items()},
     )
 

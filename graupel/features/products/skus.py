@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.db import Tx
-from graupel.features.history import records
+from graupel.features.history import following
+from graupel.features.history.following import Recorded
 from graupel.features.products import store
 
 
@@ -49,9 +50,9 @@ def _whose(sku: str, owner: dict[str, object]) -> str:
     return f"The SKU {sku} belongs to “{owner['name']}” already. Choose another."
 
 
-def note_given(tx: Tx, change_set_id: int) -> None:
+def note_given(tx: Tx, recorded: Recorded) -> None:
     """After a change set: note the SKUs that it gave. Raises Refused where one was another variant's before."""
-    params = {"set": change_set_id}
+    params = {"set": recorded.change_set_id}
     given = """change_row r JOIN variant v ON v.id = r.record_id
                WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'"""
     tx.run(f"INSERT IGNORE INTO given_sku (sku, variant_id) SELECT v.sku, v.id FROM {given}", params)
@@ -69,4 +70,4 @@ def note_given(tx: Tx, change_set_id: int) -> None:
 
 def register() -> None:
     """Follow every change set."""
-    records.on_recorded(note_given)
+    following.on_recorded(note_given)

@@ -3,26 +3,25 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from graupel.core.declarations.products import MOVES_UP, PRODUCT
 from graupel.core.tables import Cursor, SearchWords, search_words
 from graupel.db import Tx, like
+from graupel.features.products.columns import (
+    PRODUCT_COLUMNS,
+    TEXT_COLUMNS,
+    VARIANT_COLUMNS,
+    choice_pairs,
+    inherited_sql,
+)
 
 _FROM = "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"
 _BRAND = "LEFT JOIN brand b ON b.id = p.brand_id"
-_COLUMNS = """p.id, p.code, p.type_id, p.status, p.category_id, p.brand_id, COALESCE(b.name, '') AS brand, p.mpn,
-  p.price, p.list_price, p.cost, p.weight_g, p.sells_without_stock, p.canonical, p.sku_pattern, p.was_live, p.version,
-  p.made_at, p.changed_at, t.name, t.description, t.short_text, t.key_points, t.address_part, t.meta_title,
-  t.meta_description"""
-_PRODUCT_COLUMNS = (
-    "code", "type_id", "status", "category_id", "brand_id", "mpn", "price", "list_price", "cost", "weight_g",
-    "sells_without_stock", "canonical", "sku_pattern",
-)  # fmt: skip
-_TEXT_COLUMNS = (
-    "name", "description", "short_text", "key_points", "address_part", "meta_title", "meta_description",
-)  # fmt: skip
-_VARIANT_COLUMNS = (
-    "product_id", "sku", "price", "list_price", "cost", "weight_g", "sells_without_stock", "gtin", "mpn", "stock",
-    "archived", "choice_1", "choice_2", "choice_3", "choice_4", "choice_5",
-)  # fmt: skip
+_COLUMNS = ", ".join(
+    [
+        "p.id, p.was_live, p.version, p.made_at, p.changed_at, COALESCE(b.name, '') AS brand",
+        *map(PRODUCT.column, PRODUCT.names),
+    ]
+)
 
 
 # --- one product ---------------------------------------------------------------------------------------------
@@ -72,13 +71,13 @@ def owner_of_code(tx: Tx, code: str) -> int | None:
 
 
 def insert_product(tx: Tx, values: Mapping[str, Any], lang: str) -> int:
-    names = [name for name in _PRODUCT_COLUMNS if name in values]
+    names = [name for name in PRODUCT_COLUMNS if name in values]
     product_id = tx.insert(
         f"""INSERT INTO product ({", ".join(names)}, was_live, made_at, changed_at)
             VALUES ({_bound(names)}, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3))""",
         values,
     )
-    texts = [name for name in _TEXT_COLUMNS if name in values]
+    texts = [name for name in TEXT_COLUMNS if name in values]
     tx.run(
         f"INSERT INTO product_text (product_id, lang, {', '.join(texts)}) VALUES (%(id)s, %(lang)s, {_bound(texts)})",
         {**values, "id": product_id, "lang": lang},
@@ -88,8 +87,8 @@ def insert_product(tx: Tx, values: Mapping[str, Any], lang: str) -> int:
 
 def update_product(tx: Tx, product_id: int, values: Mapping[str, Any], lang: str) -> None:
     """Write the named columns of a product and its text."""
-    sets = [f"p.{name} = %({name})s" for name in _PRODUCT_COLUMNS if name in values]
-    sets += [f"t.{name} = %({name})s" for name in _TEXT_COLUMNS if name in values]
+    sets = [f"p.{name} = %({name})s" for name in PRODUCT_COLUMNS if name in values]
+    sets += [f"t.{name} = %({name})s" for name in TEXT_COLUMNS if name in values]
     live = "p.was_live = p.was_live OR %(status)s = 'live'," if "status" in values else ""
     tx.run(
         f"""UPDATE product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
@@ -111,7 +110,7 @@ def variants(tx: Tx, product_ids: Sequence[int], *, lock: bool = False) -> list[
     if not product_ids:
         return []
     return tx.all(
-        f"""SELECT id, {", ".join(_VARIANT_COLUMNS)}, version FROM variant WHERE product_id IN %s
+        f"""SELECT id, {", ".join(VARIANT_COLUMNS)}, version FROM variant WHERE product_id IN %s
             ORDER BY product_id, id {"FOR UPDATE" if lock else ""}""",
         [list(product_ids)],
     )
@@ -119,7 +118,7 @@ def variants(tx: Tx, product_ids: Sequence[int], *, lock: bool = False) -> list[
 
 def insert_variants(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> list[int]:
     """Make variants; returns their ids in the order of the rows. Columns not named are NULL or their default."""
-    names = [name for name in _VARIANT_COLUMNS if name in rows[0]]
+    names = [name for name in VARIANT_COLUMNS if name in rows[0]]
     tx.many(
         f"INSERT INTO variant ({', '.join(names)}) VALUES ({', '.join(['%s'] * len(names))})",
         [[row[name] for name in names] for row in rows],
@@ -261,7 +260,7 @@ def variant_text_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
 
 
 def variant_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, product_id, sku FROM variant WHERE id IN %s", [ids]) if ids else []
+    return tx.all("SELECT id, product_id, sku AS name FROM variant WHERE id IN %s", [ids]) if ids else []
 
 
 # --- pictures ------------------------------------------------------------------------------------------------
@@ -332,7 +331,7 @@ def belonging_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
     if not ids:
         return []
     return tx.all(
-        """SELECT f.id, f.product_id, m.file_name FROM picture_for f JOIN picture c ON c.id = f.picture_id
+        """SELECT f.id, f.product_id, m.file_name AS name FROM picture_for f JOIN picture c ON c.id = f.picture_id
            JOIN media m ON m.id = c.media_id WHERE f.id IN %s""",
         [ids],
     )
@@ -341,7 +340,7 @@ def belonging_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
 def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
     return (
         tx.all(
-            """SELECT c.id, c.product_id, m.file_name FROM picture c JOIN media m ON m.id = c.media_id
+            """SELECT c.id, c.product_id, m.file_name AS name FROM picture c JOIN media m ON m.id = c.media_id
                      WHERE c.id IN %s""",
             [ids],
         )
@@ -467,12 +466,13 @@ def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
     """The table's columns of these products, in the order of ``ids``."""
     if not ids:
         return []
+    # A product that does not vary keeps them in its only variant.
+    held = ", ".join(f"COALESCE(p.{name}, o.{name}) AS {name}" for name in MOVES_UP if name != "price")
     rows = tx.all(
         f"""SELECT p.id, p.code, p.status, p.type_id, p.brand_id, p.category_id, p.changed_at, p.made_at, p.version,
                    t.name, s.variants, COALESCE(p.code, s.sku) AS sku, s.price_low, s.price_high, s.stock,
                    EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id) AS varies,
-                   COALESCE(p.price, o.price) AS own_price, COALESCE(p.list_price, o.list_price) AS list_price,
-                   COALESCE(p.cost, o.cost) AS cost, COALESCE(p.weight_g, o.weight_g) AS weight_g
+                   COALESCE(p.price, o.price) AS own_price, {held}
             FROM {_FROM} JOIN product_summary s ON s.product_id = p.id
             LEFT JOIN variant o ON o.product_id = p.id AND o.combination = '' WHERE p.id IN %(ids)s""",
         {"ids": ids, "lang": lang},
@@ -522,11 +522,7 @@ def facet_pairs(tx: Tx, what: str, ids: Sequence[int] | None) -> Any:
             [
                 f"SELECT product_id AS id, choice_id AS value FROM fact WHERE choice_id IS NOT NULL "
                 f"AND product_id {within}",
-                *(
-                    f"SELECT product_id, choice_{place} FROM variant WHERE choice_{place} IS NOT NULL "
-                    f"AND NOT archived AND product_id {within}"
-                    for place in range(1, 6)
-                ),
+                *choice_pairs(f"NOT archived AND product_id {within}"),
             ]
         ),
     }[what]
@@ -554,10 +550,9 @@ def variants_after(tx: Tx, after: int, limit: int, search: str, lang: str) -> li
     params: dict[str, Any] = {"lang": lang, "after": after, "limit": limit}
     hits = _hits(search_words(search), params)
     hit = f" JOIN {hits} ON hit.product_id = v.product_id" if hits else ""
-    columns = ", ".join(f"v.{name}" for name in _VARIANT_COLUMNS)
+    columns = [f"v.{name}" for name in VARIANT_COLUMNS] + [f"p.{name} AS product_{name}" for name in MOVES_UP]
     return tx.all(
-        f"""SELECT v.id, {columns}, v.version, p.price AS product_price, p.list_price AS product_list_price,
-                   p.cost AS product_cost, p.weight_g AS product_weight_g
+        f"""SELECT v.id, v.version, {", ".join(columns)}
             FROM variant v JOIN product p ON p.id = v.product_id{hit}
             WHERE v.id > %(after)s ORDER BY v.id LIMIT %(limit)s""",
         params,
@@ -579,7 +574,7 @@ def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
 def export_rows(tx: Tx, lang: str) -> Any:
     """All variants one by one with their products, for a file."""
     return tx.stream(
-        f"""SELECT v.sku, t.name, COALESCE(v.price, p.price) AS price, COALESCE(v.weight_g, p.weight_g) AS weight_g,
+        f"""SELECT v.sku, t.name, {inherited_sql("price")} AS price, {inherited_sql("weight_g")} AS weight_g,
                    p.category_id, t.description, p.status
             FROM {_FROM} JOIN variant v ON v.product_id = p.id WHERE NOT v.archived ORDER BY p.id, v.id""",
         {"lang": lang},

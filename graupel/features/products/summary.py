@@ -1,28 +1,36 @@
 """After every change set: which products it touched, and what follows for them."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
+from graupel.core.declarations.products import RECORDS
 from graupel.db import Tx
-from graupel.features.history import records
+from graupel.features.history import following
+from graupel.features.history.following import Recorded
+from graupel.features.products.columns import inherited_sql
 
-#: Kinds of record that belong to a product, and the tables that hold them with their product's id.
-BELONGING = {
-    "variant": "variant",
-    "picture": "picture",
-    "picture_for": "picture_for",
-    "fact": "fact",
-    "product_axis": "product_axis",
-    "product_category": "product_category",
-}
-Listener = Callable[[Tx], None]
-_LISTENERS: list[Listener] = []
+#: Kinds of record that say of which product they are, and the tables that hold them.
+_BELONGING = {record.name: record.plain for record in RECORDS if record.parent == "product"}
 
 
-def on_touched(listener: Listener) -> Listener:
-    """Register a function called with each change set that touched products; their ids stand in touched_product."""
-    if listener not in _LISTENERS:
-        _LISTENERS.append(listener)
-    return listener
+@dataclass(frozen=True)
+class TouchedProducts:
+    """The products that a change set touched. ``table``: holds their ids as product_id, for this change set alone."""
+
+    change_set_id: int
+    language: str
+    table: str
+
+
+Follower = Callable[[Tx, TouchedProducts], None]
+_FOLLOWERS: list[Follower] = []
+
+
+def on_touched(follower: Follower) -> Follower:
+    """Call a function with each change set that touched products."""
+    if follower not in _FOLLOWERS:
+        _FOLLOWERS.append(follower)
+    return follower
 
 
 def _touched_sql() -> str:
@@ -32,7 +40,7 @@ def _touched_sql() -> str:
         f"""SELECT COALESCE(x.product_id, JSON_VALUE(r.was, '$.product_id')) FROM change_row r
             LEFT JOIN {table} x ON x.id = r.record_id
             WHERE r.change_set_id = %(set)s AND r.record_kind = '{kind}'"""
-        for kind, table in BELONGING.items()
+        for kind, table in _BELONGING.items()
     ]
     parts.append(
         """SELECT v.product_id FROM change_row r JOIN variant_text x ON x.id = r.record_id
@@ -67,52 +75,52 @@ def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
     return [int(row["id"]) for row in rows if row["id"] is not None]
 
 
-def follow(tx: Tx, change_set_id: int) -> None:
+def follow(tx: Tx, recorded: Recorded) -> None:
     """Move the versions of products touched by what belongs to them, work out their summaries, tell others."""
-    tx.run("DROP TEMPORARY TABLE IF EXISTS touched_product")
+    change_set_id = recorded.change_set_id
+    touched = TouchedProducts(change_set_id, recorded.language, f"touched_product_{change_set_id}")
+    tx.run(f"CREATE OR REPLACE TEMPORARY TABLE {touched.table} (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")
     tx.run(
-        "CREATE TEMPORARY TABLE touched_product (product_id INT UNSIGNED NOT NULL PRIMARY KEY, change_set_id BIGINT)"
-    )
-    tx.run(
-        f"""INSERT INTO touched_product SELECT p.id, %(set)s FROM ({_touched_sql()}) touched
-            JOIN product p ON p.id = touched.record_id""",
+        f"""INSERT INTO {touched.table} SELECT p.id FROM ({_touched_sql()}) found
+            JOIN product p ON p.id = found.record_id""",
         {"set": change_set_id},
     )
-    if tx.value("SELECT 1 FROM touched_product LIMIT 1"):
+    if tx.value(f"SELECT 1 FROM {touched.table} LIMIT 1"):
         # One version guards the whole page: it moves with anything that stands on it.
         tx.run(
-            """UPDATE product p JOIN touched_product k ON k.product_id = p.id
-               LEFT JOIN change_row r ON r.change_set_id = %(set)s AND r.record_kind = 'product' AND r.record_id = p.id
-               SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3) WHERE r.record_id IS NULL""",
+            f"""UPDATE product p JOIN {touched.table} k ON k.product_id = p.id
+                LEFT JOIN change_row r
+                  ON r.change_set_id = %(set)s AND r.record_kind = 'product' AND r.record_id = p.id
+                SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3) WHERE r.record_id IS NULL""",
             {"set": change_set_id},
         )
-        summarise(tx)
-        for listener in _LISTENERS:
-            listener(tx)
-    tx.run("DROP TEMPORARY TABLE touched_product")
+        summarise(tx, touched.table)
+        for follower in _FOLLOWERS:
+            follower(tx, touched)
+    tx.run(f"DROP TEMPORARY TABLE {touched.table}")
 
 
-def summarise(tx: Tx) -> None:
-    """Work out the summaries of the products in touched_product."""
+def summarise(tx: Tx, touched: str) -> None:
+    """Work out the summaries of the products whose ids a table has as product_id."""
     tx.run(
-        """INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
+        f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
                                         lacks_gtin, lacks_picture, lacks_alt, lacks_description)
            SELECT k.product_id, v.variants, v.sku, v.price_low, v.price_high, v.stock, v.lacks_gtin,
                   c.pictures IS NULL, COALESCE(c.without_alt, 0) > 0, t.product_id IS NULL
-           FROM touched_product k
+           FROM {touched} k
            JOIN (SELECT x.product_id, SUM(NOT x.archived) AS variants,
                         COALESCE(MIN(IF(x.archived, NULL, x.sku)), MIN(x.sku)) AS sku,
-                        MIN(IF(x.archived, NULL, COALESCE(x.price, p.price))) AS price_low,
-                        MAX(IF(x.archived, NULL, COALESCE(x.price, p.price))) AS price_high,
+                        MIN(IF(x.archived, NULL, {inherited_sql("price", "x")})) AS price_low,
+                        MAX(IF(x.archived, NULL, {inherited_sql("price", "x")})) AS price_high,
                         SUM(IF(x.archived, NULL, x.stock)) AS stock,
                         COALESCE(MAX(NOT x.archived AND x.gtin IS NULL), FALSE) AS lacks_gtin
-                 FROM touched_product q JOIN product p ON p.id = q.product_id
+                 FROM {touched} q JOIN product p ON p.id = q.product_id
                  JOIN variant x ON x.product_id = p.id GROUP BY x.product_id) v ON v.product_id = k.product_id
            LEFT JOIN (SELECT y.product_id, COUNT(*) AS pictures, SUM(y.alt = '') AS without_alt
-                      FROM touched_product q JOIN picture y ON y.product_id = q.product_id
+                      FROM {touched} q JOIN picture y ON y.product_id = q.product_id
                       JOIN media m ON m.id = y.media_id AND m.kind = 'picture'
                       GROUP BY y.product_id) c ON c.product_id = k.product_id
-           LEFT JOIN (SELECT DISTINCT z.product_id FROM touched_product q
+           LEFT JOIN (SELECT DISTINCT z.product_id FROM {touched} q
                       JOIN product_text z ON z.product_id = q.product_id WHERE z.description <> '') t
                   ON t.product_id = k.product_id
            ON DUPLICATE KEY UPDATE variants = VALUES(variants), sku = VALUES(sku), price_low = VALUES(price_low),
@@ -124,4 +132,4 @@ def summarise(tx: Tx) -> None:
 
 def register() -> None:
     """Follow every change set."""
-    records.on_recorded(follow)
+    following.on_recorded(follow)

@@ -6,6 +6,8 @@ from typing import Any
 
 from graupel.core.wording import State
 from graupel.db import Tx, like
+from graupel.features.history import journal
+from graupel.features.history.records import kind_of
 from graupel.features.wording.originals import Original
 
 
@@ -106,8 +108,8 @@ def originals(tx: Tx, kind: Original, ids: Sequence[int], lang: str) -> dict[int
 
 # --- many at once --------------------------------------------------------------------------------------------
 
-_INCOMING = """incoming n LEFT JOIN own_value o ON o.kind = n.kind AND o.record_id = n.record_id
-               AND o.destination = '' AND o.lang = %(target)s AND o.field = n.field"""
+_INCOMING = """incoming n LEFT JOIN own_value ow ON ow.kind = n.kind AND ow.record_id = n.record_id
+               AND ow.destination = '' AND ow.lang = %(target)s AND ow.field = n.field"""
 
 
 def make_incoming(tx: Tx) -> None:
@@ -123,35 +125,37 @@ def make_incoming(tx: Tx) -> None:
 def apply_incoming(tx: Tx, change_set_id: int, target: str) -> int:
     """Journal and write the texts in ``incoming``, by sets; returns how many."""
     params = {"set": change_set_id, "target": target}
-    changed = tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, 'own_value', o.id, o.version + 1,
-                   JSON_OBJECT('value', o.value, 'source', o.source), JSON_OBJECT('value', n.value, 'source', n.source)
-            FROM {_INCOMING} WHERE o.id IS NOT NULL
-              AND NOT (BINARY o.value <=> BINARY n.value AND BINARY o.source <=> BINARY n.source)""",
+    kind = kind_of("own_value")
+    words = ("value", "source")
+    changed = journal.write(
+        tx,
+        change_set_id,
+        kind,
+        _INCOMING.replace("LEFT JOIN", "JOIN"),
+        "NOT (BINARY ow.value <=> BINARY n.value AND BINARY ow.source <=> BINARY n.source)",
         params,
+        was={name: f"ow.{name}" for name in words},
+        became={name: f"n.{name}" for name in words},
     )
     tx.run(
         f"""UPDATE {_INCOMING.replace("LEFT JOIN", "JOIN")}
-            JOIN change_row r ON r.change_set_id = %(set)s AND r.record_kind = 'own_value' AND r.record_id = o.id
-            SET o.value = n.value, o.source = n.source, o.version = o.version + 1""",
+            JOIN change_row r ON r.change_set_id = %(set)s AND r.record_kind = 'own_value' AND r.record_id = ow.id
+            SET ow.value = n.value, ow.source = n.source, ow.version = ow.version + 1""",
         params,
     )
     made = tx.run(
         f"""INSERT INTO own_value (kind, record_id, destination, lang, field, value, source)
             SELECT n.kind, n.record_id, '', %(target)s, n.field, n.value, n.source
-            FROM {_INCOMING} WHERE o.id IS NULL""",
+            FROM {_INCOMING} WHERE ow.id IS NULL""",
         params,
     )
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, 'own_value', o.id, 1, NULL,
-                   JSON_OBJECT('kind', o.kind, 'record_id', o.record_id, 'destination', o.destination, 'lang', o.lang,
-                               'field', o.field, 'value', o.value, 'source', o.source)
-            FROM {_INCOMING.replace("LEFT JOIN", "JOIN")}
-            LEFT JOIN change_row r ON r.change_set_id = %(set)s AND r.record_kind = 'own_value' AND r.record_id = o.id
-            WHERE r.record_id IS NULL AND o.version = 1 AND BINARY o.value <=> BINARY n.value
-              AND NOT EXISTS (SELECT 1 FROM change_row x WHERE x.record_kind = 'own_value' AND x.record_id = o.id)""",
+    journal.write_made(
+        tx,
+        change_set_id,
+        kind,
+        f"""{_INCOMING.replace("LEFT JOIN", "JOIN")} LEFT JOIN change_row known
+            ON known.record_kind = 'own_value' AND known.record_id = ow.id""",
+        "known.record_id IS NULL AND ow.version = 1",
         params,
     )
     return changed + made

@@ -14,7 +14,6 @@ from graupel.core.errors import NotAllowed, NotFound, NotSignedIn, Refused, TooM
 from graupel.core.products import one_line
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
-from graupel.features.history import records
 from graupel.features.history import service as history
 from graupel.features.users import store
 
@@ -47,26 +46,6 @@ def _nobodys_hash() -> str:
 def _fingerprint(secret: str) -> str:
     # Tokens are long and random, so a plain hash keeps them as well as a slow one would.
     return hashlib.sha256(secret.encode()).hexdigest()
-
-
-records.register(
-    records.RecordKind(
-        "user",
-        "Person",
-        lambda tx, ids: {r["id"]: records.Shown(r["name"]) for r in store.user_names(tx, list(ids))},
-        reversible=False,
-    )
-)
-records.register(
-    records.RecordKind(
-        "token",
-        "Token",
-        lambda tx, ids: {
-            r["id"]: records.Shown(r["name"], "/account#tokens") for r in store.token_names(tx, list(ids))
-        },
-        reversible=False,
-    )
-)
 
 
 def add_user(ctx: Context, actor: Actor, email: str, name: str, role: Role, password: str) -> int:

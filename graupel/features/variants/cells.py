@@ -6,11 +6,12 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import products as rules
+from graupel.core.declarations.products import AMOUNTS
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.quantities import format_money
-from graupel.core.resolve import AMOUNTS, DEFAULT_LENS, Lens, key_of
+from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.history import service as history

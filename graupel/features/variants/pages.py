@@ -12,14 +12,14 @@ from graupel.context import Context
 from graupel.core import attributes as attribute_rules
 from graupel.core import quantities
 from graupel.core.attributes import Kind
+from graupel.core.declarations.products import AMOUNTS, VARIANT_WORDS
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
-from graupel.core.resolve import AMOUNTS, VARIANT_WORDS, Level, key_of
+from graupel.core.resolve import Level, key_of
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import read_columns
 from graupel.core.variants import DEFAULT_PATTERN, Combination, label_of, order_key
 from graupel.features.destinations.service import Seen
-from graupel.features.products import parts
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants import cells, service, views
@@ -45,7 +45,7 @@ FIELDS = {
 }
 
 
-def _part_data(
+def part_data(
     ctx: Context, actor: Actor, product: Product, seen: Seen, by: str = "stock", layer: Combination | None = None
 ) -> dict[str, Any]:
     words = vocabulary.seen(ctx, seen.lens, product.id)
@@ -61,14 +61,11 @@ def _part_data(
     }
 
 
-def _mark(data: dict[str, Any]) -> str:
+def part_mark(data: dict[str, Any]) -> str:
     product = data["product"]
     if not product.varies:
         return "dash"
     return "crossed" if product.unpriced and product.values.price is None else "full"
-
-
-parts.register(parts.Part("variants", "What varies", "variants/part.html", _part_data, _mark, "middle"))
 
 
 def _part(request: Request, ctx: Context, signed: Any, product_id: int, *, status: int = 200, **data: Any) -> Response:
@@ -81,7 +78,7 @@ def _part(request: Request, ctx: Context, signed: Any, product_id: int, *, statu
         part="variants/part.html",
         status=status,
         product=product,
-        data=_part_data(
+        data=part_data(
             ctx, signed.actor, product, request.state.seen, str(form_or_query.get("by", "stock")), layer or None
         ),
         **{"said": "", "trouble": [], **data},

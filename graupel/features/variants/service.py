@@ -7,11 +7,12 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import variants as rules
+from graupel.core.declarations.products import AMOUNTS, CHOICES, VARIANT_WORDS
 from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.problems import Problem
 from graupel.core.products import BASE_FIELDS, Status
 from graupel.core.quantities import format_money
-from graupel.core.resolve import AMOUNTS, DEFAULT_LENS, VARIANT_WORDS, Lens, key_of
+from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
 from graupel.core.roles import Actor, Role
 from graupel.core.variants import Axis, Combination, Holding, MakePlan, Taken
 from graupel.db import DuplicateKey, Tx
@@ -23,8 +24,6 @@ from graupel.features.products.service import Product, Variant
 from graupel.features.variants import store
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import service as wording
-
-_CHOICES = tuple(f"choice_{place}" for place in range(1, rules.MOST_AXES + 1))
 
 
 @dataclass(frozen=True)
@@ -201,7 +200,7 @@ def _insert(tx: Tx, recorder: history.Recorder, product: Product, planned: Plann
             {
                 "product_id": product.id,
                 "sku": planned.skus[combination],
-                **dict(zip(_CHOICES, padded, strict=True)),
+                **dict(zip(CHOICES, padded, strict=True)),
             }
         )
     store.journal_made(tx, recorder, product_store.insert_variants(tx, rows))

@@ -1,11 +1,13 @@
 """What the journal knows of the vocabulary, and how sets of it are put back."""
 
+from graupel.core.declarations import vocabulary as declared
+from graupel.core.records import Record
 from graupel.features.history import records
-from graupel.features.history.records import Column, RecordKind, Shown
+from graupel.features.history.records import RecordKind, Shown
 from graupel.features.vocabulary import carriers, references, store
 from graupel.features.vocabulary.references import Reference
 from graupel.features.wording import originals
-from graupel.features.wording.originals import Original, Words
+from graupel.features.wording.originals import Original
 
 
 def _within_set(child: str, parent_column: str, key: str, kind: str) -> str:
@@ -15,89 +17,41 @@ def _within_set(child: str, parent_column: str, key: str, kind: str) -> str:
                WHERE n.{parent_column} = {key} AND (y.record_id IS NULL OR y.was IS NOT NULL))"""
 
 
-def _named(kind: str, label: str, alias: str, link: str, **more: Column) -> RecordKind:
-    table = store.NAMED[kind]
+def _named(record: Record, link: str) -> RecordKind:
     return RecordKind(
-        kind,
-        label,
-        lambda tx, ids: {r["id"]: Shown(r["name"], link.format(r["id"])) for r in store.names_of(tx, kind, ids)},
-        plain=table,
-        table=f"{table} {alias}",
-        key=f"{alias}.id",
-        version=f"{alias}.version",
-        fields={"name": Column(f"{alias}.name"), **more},
+        record,
+        lambda tx, ids: {r["id"]: Shown(r["name"], link.format(r["id"])) for r in store.names_of(tx, record.name, ids)},
     )
 
 
 def register_kinds() -> None:
     """Tell the journal of the vocabulary's own kinds; ``finish_kinds`` follows when all areas are known."""
-    records.register(_named("brand", "Brand", "b", "/vocabulary/brands/{}"))
-    records.register(_named("tag", "Tag", "g", "/vocabulary/tags/{}"))
-    records.register(_named("type", "Product type", "y", "/vocabulary/types/{}", code_prefix=Column("y.code_prefix")))
+    records.register(_named(declared.BRAND, "/vocabulary/brands/{}"))
+    records.register(_named(declared.TAG, "/vocabulary/tags/{}"))
+    records.register(_named(declared.TYPE, "/vocabulary/types/{}"))
     records.register(
         RecordKind(
-            "attribute",
-            "Attribute",
+            declared.ATTRIBUTE,
             lambda tx, ids: {
                 r["id"]: Shown(r["name"], f"/vocabulary/attributes/{r['id']}") for r in store.attributes(tx, ids=ids)
-            },
-            plain="attribute",
-            table="attribute a",
-            key="a.id",
-            version="a.version",
-            fields={
-                "product_id": Column("a.product_id", True, "product"),
-                "name": Column("a.name"),
-                "kind": Column("a.kind"),
-                "family": Column("a.family"),
-                "unit": Column("a.unit"),
-                "help": Column("a.help"),
             },
         )
     )
     records.register(
         RecordKind(
-            "attribute_choice",
-            "Choice",
+            declared.ATTRIBUTE_CHOICE,
             lambda tx, ids: {
                 r["id"]: Shown(r["label"], f"/vocabulary/attributes/{r['attribute_id']}")
                 for r in store.choices_by_ids(tx, ids)
             },
-            plain="attribute_choice",
-            table="attribute_choice h",
-            key="h.id",
-            version="h.version",
-            fields={
-                "attribute_id": Column("h.attribute_id", True, "attribute"),
-                "label": Column("h.label"),
-                "code": Column("h.code"),
-                "swatch": Column("h.swatch"),
-                "swatch_media_id": Column("h.swatch_media_id", True, "media"),
-                "position": Column("h.position", True),
-            },
         )
     )
     records.register(
         RecordKind(
-            "type_attribute",
-            "Attribute of a type",
+            declared.TYPE_ATTRIBUTE,
             lambda tx, ids: {
                 r["id"]: Shown(f"{r['name']} of {r['type']}", f"/vocabulary/types/{r['type_id']}")
                 for r in store.type_attributes_by_ids(tx, ids)
-            },
-            plain="type_attribute",
-            table="type_attribute w",
-            key="w.id",
-            version="w.version",
-            fields={
-                "type_id": Column("w.type_id", True, "type"),
-                "attribute_id": Column("w.attribute_id", True, "attribute"),
-                "group_name": Column("w.group_name"),
-                "position": Column("w.position", True),
-                "need": Column("w.need"),
-                "when_attribute_id": Column("w.when_attribute_id", True, "attribute"),
-                "when_choice_id": Column("w.when_choice_id", True, "attribute_choice"),
-                "may_differ": Column("w.may_differ", True),
             },
         )
     )
@@ -109,7 +63,7 @@ def register_kinds() -> None:
             "a.id",
             "a.name",
             "/vocabulary/attributes/{}",
-            {"name": Words("Name", "a.name"), "help": Words("Help", "a.help")},
+            originals.words_of(declared.ATTRIBUTE),
         )
     )
     originals.register(
@@ -120,7 +74,7 @@ def register_kinds() -> None:
             "h.id",
             "CONCAT(a.name, ': ', h.label)",
             "/vocabulary/attributes/{}",
-            {"label": Words("Label", "h.label")},
+            originals.words_of(declared.ATTRIBUTE_CHOICE),
             link_key="h.attribute_id",
         )
     )
@@ -143,18 +97,7 @@ def register_taggings() -> None:
     carriers.register("brand", "Brands", records.kind_of("brand").describe)
     records.register(
         RecordKind(
-            "tagging",
-            "Tag put on",
-            lambda tx, ids: {r["id"]: Shown(r["name"]) for r in store.taggings_by_ids(tx, ids)},
-            plain="tagging",
-            table="tagging o",
-            key="o.id",
-            version="o.version",
-            fields={
-                "tag_id": Column("o.tag_id", True, "tag"),
-                "kind": Column("o.kind"),
-                "record_id": Column("o.record_id", True),
-            },
+            declared.TAGGING, lambda tx, ids: {r["id"]: Shown(r["name"]) for r in store.taggings_by_ids(tx, ids)}
         )
     )
     references.register(

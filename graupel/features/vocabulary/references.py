@@ -6,10 +6,9 @@ from typing import Any
 
 from graupel.core.errors import Refused
 from graupel.db import Tx
-from graupel.features.history import records
+from graupel.features.history import journal, records
 from graupel.features.history.records import RecordKind
 from graupel.features.history.service import Recorder
-from graupel.features.history.store import json_field, json_object
 
 
 @dataclass(frozen=True)
@@ -156,16 +155,15 @@ def replace(tx: Tx, recorder: Recorder, kind: str, gone: int, into: int | None, 
         _journal_doubles(tx, one, target, f"{where} AND {one.double if into is not None else 'TRUE'}", params, into)
         if into is None and not _may_be_empty(one):
             continue
-        column = target.fields[one.field]
-        tx.run(
-            f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-                SELECT %(set)s, '{one.record}', {target.key}, {target.version} + 1,
-                       {json_object([json_field(one.field, column)])},
-                       {json_object([json_field(one.field, column, "%(into)s")])}
-                FROM {target.table} WHERE {where}
-                ON DUPLICATE KEY UPDATE was = JSON_MERGE_PATCH(VALUES(was), change_row.was),
-                   became = JSON_MERGE_PATCH(change_row.became, VALUES(became)), version = VALUES(version)""",
+        journal.write(
+            tx,
+            recorder.change_set_id,
+            target,
+            target.table,
+            where,
             params,
+            was={one.field: one.column},
+            became={one.field: "%(into)s"},
         )
         tx.run(
             f"""UPDATE change_row r STRAIGHT_JOIN {target.table} ON {target.key} = r.record_id
@@ -191,25 +189,12 @@ def _journal_doubles(
         return
     if one.hang:
         child, field = records.kind_of(one.hang[0]), one.hang[1]
-        _journal_gone(
-            tx, child, f"{child.fields[field].sql} IN (SELECT {target.key} FROM {target.table} WHERE {where})", params
+        journal.remove(
+            tx,
+            params["set"],
+            child,
+            child.table,
+            f"{child.fields[field].sql} IN (SELECT {target.key} FROM {target.table} WHERE {where})",
+            params,
         )
-    _journal_gone(tx, target, where, params)
-
-
-def _journal_gone(tx: Tx, target: RecordKind, where: str, params: dict[str, Any]) -> None:
-    """Journal and delete records of a kind."""
-    fields = json_object([json_field(name, column) for name, column in target.fields.items()])
-    tx.run(
-        f"""INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)
-            SELECT %(set)s, '{target.name}', {target.key}, {target.version} + 1, {fields}, NULL
-            FROM {target.table} WHERE {where}
-            ON DUPLICATE KEY UPDATE was = JSON_MERGE_PATCH(VALUES(was), change_row.was), became = NULL,
-               version = VALUES(version)""",
-        params,
-    )
-    tx.run(
-        f"""DELETE x FROM {target.plain} x JOIN change_row r ON r.record_id = x.id
-            WHERE r.change_set_id = %(set)s AND r.record_kind = '{target.name}' AND r.became IS NULL""",
-        params,
-    )
+    journal.remove(tx, params["set"], target, target.table, where, params)

@@ -3,23 +3,24 @@
 from typing import Any
 
 from graupel.core import languages
+from graupel.core.declarations.products import AMOUNTS, PRODUCT
+from graupel.core.declarations.wording import OWN_VALUE
 from graupel.db import Tx
 from graupel.features.history import records
-from graupel.features.history.records import Column, RecordKind, Shown
+from graupel.features.history.records import RecordKind, Shown
 from graupel.features.wording import originals, store
 
-_NUMBERS = ("record_id",)
 #: Kinds of originals that the journal knows under another name.
 _RECORDS = {"choice": "attribute_choice"}
 
 
-#: Amounts are no words, so no area registers them as such.
-_AMOUNTS = {"price": "Price", "list_price": "List price"}
 _DESTINATIONS = {"s": "shop", "c": "channel"}
 
 
 def _title(tx: Tx, row: dict[str, Any], records_title: str) -> str:
-    field = _AMOUNTS.get(row["field"]) or originals.field_of(row["kind"], row["field"]).label
+    # Amounts are no words, so no area registers them as such.
+    name = row["field"]
+    field = PRODUCT.field(name).label if name in AMOUNTS else originals.field_of(row["kind"], name).label
     where = [_destination(tx, row["destination"]), languages.name(row["lang"]) if row["lang"] else ""]
     return f"{records_title}: {field} ({', '.join(filter(None, where))})"
 
@@ -49,13 +50,7 @@ def register_kinds() -> None:
     """Tell the journal of own values. They stay when their record goes, and so come back with it."""
     records.register(
         RecordKind(
-            "own_value",
-            "Value for a language or destination",
+            OWN_VALUE,
             _describe,
-            plain="own_value",
-            table="own_value ow",
-            key="ow.id",
-            version="ow.version",
-            fields={name: Column(f"ow.{name}", name in _NUMBERS) for name in store.FIELDS},
         )
     )

@@ -5,7 +5,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from graupel.core import wording
-from graupel.core.resolve import AMOUNTS, Place, Resolved, key_of, money_places, origin, places, places_of, resolve
+from graupel.core.declarations.products import AMOUNTS
+from graupel.core.resolve import Place, Resolved, key_of, money_places, origin, places, places_of, resolve
 from graupel.core.wording import Piece
 from graupel.features.destinations.service import Seen
 

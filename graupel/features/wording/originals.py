@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from graupel.core.errors import NotFound
+from graupel.core.records import LANGUAGE, Kind, Record
 
 
 @dataclass(frozen=True)
@@ -14,6 +15,19 @@ class Words:
     column: str
     long: bool = False
     rich: bool = False
+
+
+def words_of(record: Record, column: str = "{}") -> dict[str, Words]:
+    """The words of a record by field, as it was declared. ``column``: SQL around each column."""
+    return {
+        name: Words(
+            record.field(name).label,
+            column.format(record.column(name)),
+            record.field(name).kind is Kind.LINES,
+            record.field(name).kind is Kind.RICH,
+        )
+        for name in record.own(LANGUAGE)
+    }
 
 
 @dataclass(frozen=True)

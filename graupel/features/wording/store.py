@@ -3,9 +3,10 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from graupel.core.declarations.wording import OWN_VALUE
 from graupel.db import Tx
 
-FIELDS = ("kind", "record_id", "destination", "lang", "field", "value", "source")
+FIELDS = OWN_VALUE.columns()
 
 
 def of_records(tx: Tx, kind: str, ids: Sequence[int]) -> list[dict[str, Any]]:

@@ -125,11 +125,11 @@ def test_a_replaced_picture_is_news_to_whoever_follows_its_products(ctx, editor,
     product_id = make_product(ctx, "A")
     show(ctx, product_id, Picture(files["red"].id))
     heard = []
-    listener = summary.on_touched(lambda tx: heard.extend(tx.all("SELECT product_id FROM touched_product")))
+    follower = summary.on_touched(lambda tx, touched: heard.extend(tx.all(f"SELECT product_id FROM {touched.table}")))
     try:
         service.replace(ctx, editor, files["red"].id, "b.jpg", jpeg(61))
     finally:
-        summary._LISTENERS.remove(listener)
+        summary._FOLLOWERS.remove(follower)
     assert [row["product_id"] for row in heard] == [product_id]
 
 

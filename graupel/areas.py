@@ -1,0 +1,88 @@
+"""The areas of the application in their order, and what each brings.
+
+This is the one place where they are put together: nothing registers itself by being imported. The order is that of
+the contract in pyproject.toml, but that vocabulary and media are told before what refers to them; parts of the
+product editor and of a shop's page stand in the order in which their areas stand here.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from fastapi import APIRouter
+
+from graupel.channels import ostlerby
+from graupel.features.assortments import area as assortments
+from graupel.features.assortments import pages as assortment_pages
+from graupel.features.bulk import area as bulk
+from graupel.features.bulk import pages as bulk_pages
+from graupel.features.categories import area as categories
+from graupel.features.categories import pages as category_pages
+from graupel.features.destinations import area as destinations
+from graupel.features.destinations import pages as destination_pages
+from graupel.features.files import area as files
+from graupel.features.files import pages as file_pages
+from graupel.features.history import area as history
+from graupel.features.history import pages as history_pages
+from graupel.features.jobs import pages as job_pages
+from graupel.features.listings import area as listings
+from graupel.features.listings import pages as listing_pages
+from graupel.features.media import area as media
+from graupel.features.media import pages as media_pages
+from graupel.features.products import api as product_api
+from graupel.features.products import area as products
+from graupel.features.products import pages as product_pages
+from graupel.features.shop import pages as shop_pages
+from graupel.features.translating import pages as translating_pages
+from graupel.features.users import area as users
+from graupel.features.users import pages as user_pages
+from graupel.features.variants import api as variant_api
+from graupel.features.variants import area as variants
+from graupel.features.variants import pages as variant_pages
+from graupel.features.vocabulary import area as vocabulary
+from graupel.features.vocabulary import pages as vocabulary_pages
+from graupel.features.wording import area as wording
+
+
+@dataclass(frozen=True)
+class Area:
+    """One area: its pages, its part of the interface for programs, and what it registers.
+
+    ``register`` is given the language in which records are written; ``finish`` is called when all areas registered.
+    """
+
+    name: str
+    pages: tuple[APIRouter, ...] = ()
+    api: tuple[APIRouter, ...] = ()
+    register: Callable[[str], None] | None = None
+    finish: Callable[[], None] | None = None
+
+
+AREAS = (
+    Area("jobs", (job_pages.router,)),
+    Area("history", (history_pages.router,), register=history.register),
+    Area("users", (user_pages.router, user_pages.guarded), register=users.register),
+    Area("destinations", (destination_pages.router,), register=destinations.register),
+    Area("wording", register=wording.register),
+    Area("media", (media_pages.router,), register=media.register, finish=media.finish),
+    Area("vocabulary", (vocabulary_pages.router,), register=vocabulary.register, finish=vocabulary.finish),
+    Area("categories", (category_pages.router,), register=categories.register, finish=categories.finish),
+    Area("products", (product_pages.router,), (product_api.router,), products.register),
+    Area("assortments", (assortment_pages.router,), register=assortments.register),
+    Area("variants", (variant_pages.router, variant_pages.table_router), (variant_api.router,), variants.register),
+    Area("listings", (listing_pages.router,), register=listings.register),
+    Area("files", (file_pages.router,), register=files.register),
+    Area("translating", (translating_pages.router,)),
+    Area("bulk", (bulk_pages.router,), register=bulk.register),
+    Area("shop", (shop_pages.router,)),
+)
+
+
+def register(language: str) -> None:
+    """Let all areas register, in their order. To do so again changes nothing."""
+    ostlerby.register()
+    for area in AREAS:
+        if area.register:
+            area.register(language)
+    for area in AREAS:
+        if area.finish:
+            area.finish()

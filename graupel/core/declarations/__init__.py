@@ -1,0 +1,1 @@
+"""The fields of every kind of record, a module an area."""

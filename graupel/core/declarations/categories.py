@@ -1,0 +1,65 @@
+"""Trees, categories and what stands in their pages."""
+
+from graupel.core.records import LANGUAGE, Field, Kind, Record, ref
+
+TREE = Record(
+    "tree",
+    "Tree of categories",
+    "w",
+    (Field("name", "Name", own=(LANGUAGE,)), Field("position", "Place", Kind.COUNT), ref("shop_id", "Shop", "shop")),
+)
+
+CATEGORY = Record(
+    "category",
+    "Category",
+    "c",
+    (
+        ref("parent_id", "Below", "category"),
+        ref("tree_id", "Tree", "tree"),
+        Field("position", "Place", Kind.COUNT, moves_with="parent_id"),
+        Field("name", "Name", own=(LANGUAGE,)),
+        Field("kind", "Kind", Kind.WORD),
+        Field("hidden", "Hidden", Kind.SWITCH),
+        Field("in_navigation", "In the navigation", Kind.SWITCH),
+        Field("link", "Link"),
+        ref("picture_id", "Picture", "media"),
+        Field("canonical", "Canonical address"),
+        Field("layout", "Layout", Kind.WORD),
+        Field("sorted_by", "Sorted by", Kind.WORD),
+        Field("by_hand", "Order by hand", Kind.LINES),
+        ref("lead_product_id", "Lead product", "product"),
+    ),
+)
+
+CATEGORY_TEXT = Record(
+    "category_text",
+    "Category's words",
+    "ct",
+    (
+        ref("category_id", "Category", "category"),
+        Field("lang", "Language", Kind.CODE),
+        Field("description", "Description", Kind.RICH, own=(LANGUAGE,)),
+        Field("meta_title", "Meta title", own=(LANGUAGE,)),
+        Field("meta_description", "Meta description", Kind.LINES, own=(LANGUAGE,)),
+        Field("address_part", "Address part", own=(LANGUAGE,)),
+        Field("picture_alt", "Alt text", own=(LANGUAGE,)),
+    ),
+    parent="category",
+)
+
+CATEGORY_FACT = Record(
+    "category_fact",
+    "Category's field",
+    "cf",
+    (
+        ref("category_id", "Category", "category"),
+        ref("attribute_id", "Attribute", "attribute"),
+        ref("choice_id", "Choice", "attribute_choice"),
+        Field("number", "Number", Kind.DECIMAL),
+        Field("unit", "Unit", Kind.CODE),
+        Field("text", "Text"),
+    ),
+    parent="category",
+)
+
+RECORDS = (TREE, CATEGORY, CATEGORY_TEXT, CATEGORY_FACT)

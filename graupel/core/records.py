@@ -1,0 +1,122 @@
+"""What a record is made of, said once and as data.
+
+Each kind of record is declared in core/declarations, a module an area. Whatever needs to know the fields of a record
+reads them there: the columns that a store writes, what the journal keeps and puts back, what has words, what refers to
+what, what a variant may inherit, what a destination may have of its own, and what a field is called.
+"""
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Kind(StrEnum):
+    """What kind of value a field holds, and so how it is read, compared and shown."""
+
+    LINE = "line"
+    LINES = "lines"
+    RICH = "rich"
+    CODE = "code"
+    WORD = "word"
+    MONEY = "money"
+    DECIMAL = "decimal"
+    WEIGHT = "weight"
+    COUNT = "count"
+    SWITCH = "switch"
+    REF = "ref"
+
+
+#: Kept in the journal as a number of JSON; all others as its text.
+_NUMBERS = (Kind.WEIGHT, Kind.COUNT, Kind.SWITCH, Kind.REF)
+#: Which values a field may have beside the one that stands with its record.
+LANGUAGE, DESTINATION = "language", "destination"
+
+
+@dataclass(frozen=True)
+class Field:
+    """One field of a record; its name is that of its column.
+
+    ``refers_to``: the kind of record whose id it holds. ``own``: it may be written anew for a LANGUAGE, or for a
+    DESTINATION. ``beside``: it stands in the record's second table. ``empty``: what the column holds where there is
+    nothing, None being NULL. ``inherits``: NULL in a variant means as its product. ``moves_with``: a field with which
+    it changes; where that was written too, a roll back does not mind that this one was moved on since, as a place
+    among siblings is.
+    """
+
+    name: str
+    label: str
+    kind: Kind = Kind.LINE
+    refers_to: str = ""
+    own: tuple[str, ...] = ()
+    beside: bool = False
+    empty: str | int | None = None
+    inherits: bool = False
+    moves_with: str = ""
+
+    @property
+    def is_number(self) -> bool:
+        """Whether the journal keeps it as a number."""
+        return self.kind in _NUMBERS
+
+
+def ref(name: str, label: str, refers_to: str = "", moves_with: str = "") -> Field:
+    """A field that holds the id of another record; of which kind another field says where ``refers_to`` is empty."""
+    return Field(name, label, Kind.REF, refers_to, moves_with=moves_with)
+
+
+@dataclass(frozen=True)
+class Beside:
+    """A second table that holds a record's words in the default language. ``key``: its column of the record's id."""
+
+    table: str
+    alias: str
+    key: str
+
+
+@dataclass(frozen=True)
+class Record:
+    """A kind of record. ``alias``: of its table in every statement that is derived.
+
+    ``table``: where it is called otherwise than the kind. ``parent``: the kind of record that it belongs to and whose
+    lot it shares, named by its field "<parent>_id". ``revived``: columns that are no fields, and the SQL that fills
+    them where a removed record is made again. ``stamped``: it notes in changed_at when it changed.
+    """
+
+    name: str
+    label: str
+    alias: str
+    fields: tuple[Field, ...]
+    table: str = ""
+    beside: Beside | None = None
+    parent: str = ""
+    revived: tuple[tuple[str, str], ...] = ()
+    stamped: bool = False
+
+    @property
+    def plain(self) -> str:
+        """The table that holds its id."""
+        return self.table or self.name
+
+    def field(self, name: str) -> Field:
+        """One of its fields. Raises KeyError."""
+        for field in self.fields:
+            if field.name == name:
+                return field
+        raise KeyError(name)
+
+    def column(self, name: str) -> str:
+        """Where a field stands, with the alias of its table: "p.price". Raises KeyError."""
+        alias = self.beside.alias if self.beside and self.field(name).beside else self.alias
+        return f"{alias}.{name}"
+
+    def columns(self, *, beside: bool = False) -> tuple[str, ...]:
+        """The columns of its table, or of the one beside it, in the order of the fields."""
+        return tuple(field.name for field in self.fields if field.beside == beside)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The names of all fields."""
+        return tuple(field.name for field in self.fields)
+
+    def own(self, what: str) -> tuple[str, ...]:
+        """The names of the fields that may be written anew for a LANGUAGE or a DESTINATION."""
+        return tuple(field.name for field in self.fields if what in field.own)

@@ -1,0 +1,24 @@
+"""Values of records in words, for a comparison of before and after."""
+
+from typing import Any
+
+from graupel.core import quantities, richtext
+from graupel.core.records import Kind
+
+
+def show(kind: Kind, value: Any) -> str:
+    """A field's value, as the journal keeps it, in words."""
+    if value is None or value == "":
+        return "(empty)"
+    if isinstance(value, (list, tuple)):
+        return ", ".join(map(str, value)) or "(empty)"
+    match kind:
+        case Kind.WEIGHT:
+            return quantities.format_weight(int(value))
+        case Kind.RICH:
+            return richtext.to_plain(str(value))
+        case Kind.SWITCH:
+            return "Yes" if value in (True, 1, "1") else "No"
+        case Kind.WORD:
+            return str(value).replace("_", " ").capitalize()
+    return str(value)

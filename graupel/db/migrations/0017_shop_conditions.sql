@@ -1,0 +1,2 @@
+-- What a shop shows by conditions stands in goods_condition.
+ALTER TABLE shop DROP COLUMN IF EXISTS conditions;

@@ -1,0 +1,8 @@
+"""What destinations register."""
+
+from graupel.features.destinations import kinds
+
+
+def register(language: str) -> None:
+    """Shops."""
+    kinds.register_kinds()

@@ -1,0 +1,10 @@
+"""What products register."""
+
+from graupel.features.products import kinds, skus, summary
+
+
+def register(language: str) -> None:
+    """Products and all that belongs to them, and what follows their changes."""
+    kinds.register_kinds(language)
+    summary.register()
+    skus.register()

@@ -1,0 +1,11 @@
+"""What variants register."""
+
+from graupel.features.products import parts
+from graupel.features.variants import pages
+
+
+def register(language: str) -> None:
+    """Their part of the product editor."""
+    parts.register(
+        parts.Part("variants", "What varies", "variants/part.html", pages.part_data, pages.part_mark, "middle")
+    )
