@@ -1,135 +1,106 @@
 """Which records have which values of which facets, kept so that any choice is counted in moments.
 
-Each value of a facet holds the set of its records as one large whole number, a bit for each record. A choice of
-values is then an "or" within a facet and an "and" between facets, and a count is a number of bits: a hundred thousand
-records and a thousand values take a few milliseconds, and a record that changes is taken out and put in again.
+Each value of a facet holds the set of its records' ids as a Roaring bitmap. A choice of values is then an "or" within
+a facet and an "and" between facets, and a count is the size of a set: docs/performance.md has the figures for a million
+records and ten thousand values. (pyroaring is used in core: it is pure computation.)
 """
 
 from collections.abc import Collection, Hashable, Iterable, Mapping
 
+from pyroaring import BitMap, FrozenBitMap
+
 #: A record's values: facet -> values.
 Values = Mapping[str, Collection[Hashable]]
+#: A set of records by their ids, which stays as it is whatever comes after.
+Ids = FrozenBitMap
+NONE: Ids = FrozenBitMap()
+#: Records are put in by so many at once, so that their values need not be held in memory together.
+_AT_ONCE = 50_000
 
 
 class FacetIndex:
-    """Records by facet and value. A record has a place (the number of its bit), used again when it is gone."""
+    """Records by facet and value."""
 
     def __init__(self) -> None:
-        self._places: dict[int, int] = {}
-        self._ids: list[int] = []
-        self._held: dict[int, tuple[tuple[str, Hashable], ...]] = {}
-        self._bits: dict[str, dict[Hashable, int]] = {}
-        self.everything = 0
+        self._held: dict[str, dict[Hashable, BitMap]] = {}
+        self._everything = BitMap()
+
+    @property
+    def everything(self) -> Ids:
+        """All records."""
+        return FrozenBitMap(self._everything)
+
+    def __len__(self) -> int:
+        return len(self._everything)
 
     def fill(self, records: Iterable[tuple[int, Values]]) -> None:
-        """Put many records into an empty index."""
+        """Put in records that are not in it."""
         gathered: dict[tuple[str, Hashable], list[int]] = {}
-        pairs: dict[tuple[str, Hashable], tuple[str, Hashable]] = {}
-        for place, (record_id, values) in enumerate(records):
-            held = tuple(pairs.setdefault((f, v), (f, v)) for f, several in values.items() for v in several)
-            self._places[record_id], self._held[record_id] = place, held
-            self._ids.append(record_id)
-            for pair in held:
-                gathered.setdefault(pair, []).append(place)
-        self.everything = (1 << len(self._ids)) - 1
-        for (facet, value), places in gathered.items():
-            self._bits.setdefault(facet, {})[value] = _bits_of(places, len(self._ids))
+        ids: list[int] = []
+        for record_id, values in records:
+            ids.append(record_id)
+            for facet, several in values.items():
+                for value in several:
+                    gathered.setdefault((facet, value), []).append(record_id)
+            if len(ids) == _AT_ONCE:
+                self._add(ids, gathered)
+                ids, gathered = [], {}
+        self._add(ids, gathered)
 
-    def put(self, record_id: int, values: Values) -> None:
-        """Put one record in, or put it in anew with other values.
+    def _add(self, ids: list[int], gathered: Mapping[tuple[str, Hashable], list[int]]) -> None:
+        self._everything.update(ids)
+        for (facet, value), found in gathered.items():
+            self._held.setdefault(facet, {}).setdefault(value, BitMap()).update(found)
 
-        A place is never given to another record: so a set that was selected may be read while others are put in.
-        """
-        self._clear(record_id)
-        place = self._places.setdefault(record_id, len(self._ids))
-        if place == len(self._ids):
-            self._ids.append(record_id)
-        bit = 1 << place
-        self.everything |= bit
-        self._held[record_id] = tuple((facet, value) for facet, several in values.items() for value in several)
-        for facet, value in self._held[record_id]:
-            held = self._bits.setdefault(facet, {})
-            held[value] = held.get(value, 0) | bit
+    def replace(self, touched: Iterable[int], now: Iterable[tuple[int, Values]]) -> None:
+        """Take records out, and put in those of them that are still there with the values that they have now."""
+        gone = BitMap(touched)
+        self._everything -= gone
+        for held in self._held.values():
+            for value in [value for value, ids in held.items() if ids.intersect(gone)]:
+                held[value] -= gone
+                if not held[value]:
+                    del held[value]
+        self.fill(now)
 
-    def remove(self, record_id: int) -> None:
-        """Take a record out; one that is not there is none."""
-        self._clear(record_id)
-        self._places.pop(record_id, None)
+    def sets(self, facet: str) -> dict[Hashable, Ids]:
+        """Each value of a facet with the records that have it."""
+        return {value: FrozenBitMap(ids) for value, ids in self._held.get(facet, {}).items()}
 
-    def _clear(self, record_id: int) -> None:
-        place = self._places.get(record_id)
-        if place is None:
-            return
-        bit = 1 << place
-        self.everything &= ~bit
-        for facet, value in self._held.pop(record_id):
-            held = self._bits[facet]
-            held[value] &= ~bit
-            if not held[value]:
-                del held[value]
-
-    def sets(self, facet: str) -> dict[Hashable, int]:
-        """Each value of a facet with the set of records that have it."""
-        return dict(self._bits.get(facet, {}))
-
-    def mask(self, record_ids: Iterable[int]) -> int:
+    def of(self, ids: Iterable[int]) -> Ids:
         """The set of these records; those that are not there are left out."""
-        return _bits_of([self._places[one] for one in record_ids if one in self._places], len(self._ids))
+        return FrozenBitMap(BitMap(ids) & self._everything)
 
-    def ids(self, mask: int) -> list[int]:
-        """The records of a set, in no order that means anything."""
-        found = []
-        for number, byte in enumerate(mask.to_bytes(mask.bit_length() // 8 + 1, "little")):
-            while byte:
-                low = byte & -byte
-                found.append(self._ids[number * 8 + low.bit_length() - 1])
-                byte ^= low
-        return found
-
-    def within(self, mask: int, record_ids: Iterable[int]) -> list[int]:
-        """Those of the records, in their order, that the set has; those that came in after it are none of it."""
-        held = mask.to_bytes(mask.bit_length() // 8 + 1, "little")
-        most = len(held) * 8
-        placed = ((one, self._places.get(one, most)) for one in record_ids)
-        return [one for one, place in placed if place < most and held[place >> 3] >> (place & 7) & 1]
-
-    def select(self, chosen: Values, within: int | None = None) -> int:
+    def select(self, chosen: Values, within: Ids | None = None) -> Ids:
         """The records that have, of each facet chosen from, one of the chosen values."""
-        found = self.everything if within is None else within
+        found: BitMap | FrozenBitMap = self._everything if within is None else within
         for facet, values in chosen.items():
             if values:
-                found &= self._any(facet, values)
-        return found
+                found = found & self._any(facet, values)
+        return FrozenBitMap(found)
 
-    def counts(self, chosen: Values, within: int | None = None) -> dict[str, dict[Hashable, int]]:
-        """How many records each value would have: under what is chosen in all other facets. Noughts are left out."""
-        base = self.everything if within is None else within
-        picked = {facet: self._any(facet, values) for facet, values in chosen.items() if values}
+    def counts(
+        self, chosen: Values, within: Ids | None = None, facets: Collection[str] | None = None
+    ) -> dict[str, dict[Hashable, int]]:
+        """How many records each value would have: under what is chosen in all other facets. Noughts are left out.
+
+        ``facets``: only of these; all where it is None.
+        """
         found: dict[str, dict[Hashable, int]] = {}
-        whole = base
-        for bits in picked.values():
-            whole &= bits
-        for facet, held in self._bits.items():
+        whole = self.select(chosen, within)
+        for facet in self._held if facets is None else facets:
             around = whole
-            if facet in picked:
-                around = base
-                for other, bits in picked.items():
-                    around &= bits if other != facet else around
-            counted = {value: (bits & around).bit_count() for value, bits in held.items()}
-            found[facet] = {value: count for value, count in counted.items() if count}
+            if chosen.get(facet):
+                around = self.select({other: values for other, values in chosen.items() if other != facet}, within)
+            found[facet] = self.count(facet, self._held.get(facet, {}), around)
         return found
 
-    def _any(self, facet: str, values: Collection[Hashable]) -> int:
-        held = self._bits.get(facet, {})
-        found = 0
-        for value in values:
-            found |= held.get(value, 0)
-        return found
+    def count(self, facet: str, values: Iterable[Hashable], within: Ids) -> dict[Hashable, int]:
+        """How many records of a set have each of some values of a facet. Noughts are left out."""
+        held = self._held.get(facet, {})
+        counted = {value: held[value].intersection_cardinality(within) for value in values if value in held}
+        return {value: count for value, count in counted.items() if count}
 
-
-def _bits_of(places: Collection[int], size: int) -> int:
-    """The number with a bit at each of the places."""
-    held = bytearray(size // 8 + 1)
-    for place in places:
-        held[place >> 3] |= 1 << (place & 7)
-    return int.from_bytes(held, "little")
+    def _any(self, facet: str, values: Collection[Hashable]) -> BitMap:
+        held = self._held.get(facet, {})
+        return BitMap.union(BitMap(), *(held[value] for value in values if value in held))

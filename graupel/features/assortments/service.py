@@ -1,7 +1,7 @@
 """What a merchant does with the goods of categories and of shops."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from array import array
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,7 +9,7 @@ from graupel.context import Context
 from graupel.core.categories import Order, arrange
 from graupel.core.conditions import Condition
 from graupel.core.errors import NotFound, Refused
-from graupel.core.facets import FacetIndex
+from graupel.core.facets import NONE, Ids
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.assortments import gathering, store
@@ -20,46 +20,22 @@ from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
 from graupel.features.products import placing
 from graupel.features.products import store as product_store
-from graupel.features.products.facet_index import FacetKeeper
+from graupel.features.products.facet_index import held
 
 SAMPLES = 12
 #: So many goods can be put in order by hand; more than anybody would.
 MOST_BY_HAND = 2000
 
 
-@contextmanager
-def _index(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
-    """The facets of all products as the transaction sees them, held while they are asked."""
-    keeper, stamp = ctx.ones.get(FacetKeeper), history.stamp(tx)
-    with keeper.lock:
-        yield keeper.current(tx, stamp)
-
-
-def set_of(ctx: Context, tx: Tx, chosen: Mapping[str, Iterable[Any]], within: int | None = None) -> int:
-    """The set of products that have chosen values of facets, as the facets number them."""
-    with _index(ctx, tx) as index:
+def set_of(ctx: Context, tx: Tx, chosen: Mapping[str, Iterable[Any]], within: Ids | None = None) -> Ids:
+    """The products that have chosen values of facets."""
+    with held(ctx, tx) as index:
         return index.select({facet: tuple(values) for facet, values in chosen.items()}, within)
 
 
-def _generation(ctx: Context, tx: Tx) -> int:
-    """Sets of facets are kept under this number: when all is read anew, products are numbered anew."""
-    with _index(ctx, tx):
-        return ctx.ones.get(FacetKeeper).generation
-
-
-def _ids(ctx: Context, tx: Tx, mask: int) -> list[int]:
-    with _index(ctx, tx) as index:
-        return index.ids(mask)
-
-
-def _mask(ctx: Context, tx: Tx, ids: Iterable[int]) -> int:
-    with _index(ctx, tx) as index:
-        return index.mask(ids)
-
-
-def category_sets(ctx: Context, tx: Tx) -> dict[Any, int]:
-    """The products of each category itself, as sets of the facets, by its id."""
-    with _index(ctx, tx) as index:
+def category_sets(ctx: Context, tx: Tx) -> dict[Any, Ids]:
+    """The products of each category itself, by its id."""
+    with held(ctx, tx) as index:
         return dict(index.sets("category"))
 
 
@@ -159,7 +135,7 @@ def placed(ctx: Context, actor: Actor, category_id: int) -> Placed:
             raise NotFound("This category is not there any more.")
         ways = dict.fromkeys(store.filled(tx, category_id), "filled") | store.placed(tx, category_id)
         gone = set_of(ctx, tx, {"status": ("archived",)})
-        archived = set(_ids(ctx, tx, gone & _mask(ctx, tx, ways)))
+        archived = set(gone & Ids(ways))
         ids = _in_order(ctx, tx, row, [one for one in ways if one not in archived])
         conditions = store.conditions(tx, "category", category_id)
         return Placed(ids, ways, Order(row["sorted_by"]), conditions, row["version"])
@@ -259,39 +235,38 @@ def assortment(ctx: Context, actor: Actor, shop: Shop) -> Assortment:
             [row["record_id"] for row in rows if row["kind"] == "category"],
             [row["record_id"] for row in rows if row["kind"] == "product" and not row["left_out"]],
             [row["record_id"] for row in rows if row["kind"] == "product" and row["left_out"]],
-            shown_in(ctx, tx, shop).bit_count(),
+            len(shown_in(ctx, tx, shop)),
         )
 
     return ctx.db.run(work)
 
 
-def shown_in(ctx: Context, tx: Tx, shop: Shop) -> int:
-    """The live products that a shop shows, as a set of the facets; kept while the catalogue is the same.
+def shown_in(ctx: Context, tx: Tx, shop: Shop) -> Ids:
+    """The live products that a shop shows; kept while the catalogue is the same.
 
     Left out by hand comes before everything; then any of: the shop shows all, a category, a condition, by hand.
     """
-    key = (history.stamp(tx), "assortment", _generation(ctx, tx), shop.id, shop.version)
-    return ctx.counts.get(key, lambda: _shown_in(ctx, tx, shop))
+    return ctx.counts.get((history.stamp(tx), "assortment", shop.id, shop.version), lambda: _shown_in(ctx, tx, shop))
 
 
-def _shown_in(ctx: Context, tx: Tx, shop: Shop) -> int:
+def _shown_in(ctx: Context, tx: Tx, shop: Shop) -> Ids:
     live = set_of(ctx, tx, {"status": ("live",)})
     rows = store.shop_goods(tx, shop.id)
-    left_out = _mask(ctx, tx, [row["record_id"] for row in rows if row["left_out"]])
+    left_out = Ids([row["record_id"] for row in rows if row["left_out"]])
     if shop.shows_all:
-        return live & ~left_out
+        return live - left_out
     tree = categories.current(ctx, tx)
     within = [one for row in rows if row["kind"] == "category" for one in tree.with_all_below(row["record_id"])]
-    mask = set_of(ctx, tx, {"category": within}) if within else 0
-    mask |= _mask(ctx, tx, [row["record_id"] for row in rows if row["kind"] == "product"])
+    shown = set_of(ctx, tx, {"category": within}) if within else NONE
+    shown |= Ids([row["record_id"] for row in rows if row["kind"] == "product"])
     if asked := store.conditions(tx, "shop", shop.id):
-        mask |= _mask(ctx, tx, gathering.fitting(tx, asked, ctx.settings.language))
-    return mask & live & ~left_out
+        shown |= Ids(gathering.fitting(tx, asked, ctx.settings.language))
+    return (shown & live) - left_out
 
 
 def is_shown(ctx: Context, tx: Tx, shop: Shop, product_id: int) -> bool:
     """Whether a shop shows a live product."""
-    return bool(shown_in(ctx, tx, shop) & _mask(ctx, tx, [product_id]))
+    return product_id in shown_in(ctx, tx, shop)
 
 
 def set_shows_all(ctx: Context, actor: Actor, shop: Shop, shows_all: bool) -> None:
@@ -347,22 +322,25 @@ def forget_in_shop(ctx: Context, actor: Actor, shop_id: int, kind: str, ids: Seq
 # --- shelves of the shop window ------------------------------------------------------------------------------
 
 
-def shelf(ctx: Context, tx: Tx, category_id: int | None, mask: int) -> list[int]:
-    """The products of a set in the order of a category, or the newest first; kept while the catalogue is the same."""
+def shelf(ctx: Context, tx: Tx, category_id: int | None, found: Ids, known_by: Hashable) -> Sequence[int]:
+    """The products of a set in the order of a category, or the newest first.
 
-    def make() -> list[int]:
-        ids = _ids(ctx, tx, mask)
-        row = category_store.one(tx, category_id) if category_id else None
-        return _in_order(ctx, tx, row, ids) if row else sorted(ids, reverse=True)
+    A category's order is kept while the catalogue is the same; ``known_by``: what the set was made from.
+    """
+    if not category_id:
+        return array("I", found)[::-1]
 
-    return ctx.counts.get((history.stamp(tx), "shelf", _generation(ctx, tx), category_id, mask), make)
+    def make() -> Sequence[int]:
+        row = category_store.one(tx, category_id)
+        return array("I", _in_order(ctx, tx, row, list(found)) if row else found)
+
+    return ctx.counts.get((history.stamp(tx), "shelf", category_id, known_by), make)
 
 
-def facets_within(ctx: Context, tx: Tx, mask: int) -> dict[int, int]:
-    """How many products of a set have each choice, by its id."""
-    with _index(ctx, tx) as index:
-        counts = index.counts({}, mask).get("fact", {})
-    return {key: count for key, count in counts.items() if isinstance(key, int)}
+def choices_within(ctx: Context, tx: Tx, found: Ids, choice_ids: Iterable[int]) -> dict[Any, int]:
+    """How many products of a set have each of some choices, by its id."""
+    with held(ctx, tx) as index:
+        return index.count("fact", choice_ids, found)
 
 
 def condition_names(words: Any) -> dict[str, Mapping[int, str]]:

@@ -29,7 +29,7 @@ class RowKeeper:
 
     def rows(self, tx: Tx, state: str) -> list[Row]:
         """All categories as the transaction sees them, by place and name; ``state``: the table's, as it sees it."""
-        newest = [change_set_id for change_set_id, _ in history.newest_ids(tx, LOOKED_THROUGH)]
+        newest = history.newest_ids(tx, LOOKED_THROUGH)
         with self._lock:
             rows, known = self._rows, self._known
         new = [one for one in newest if one not in known]

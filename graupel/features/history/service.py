@@ -57,6 +57,7 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
     yield recorder
     if store.count_rows(tx, recorder.change_set_id):
         following.follow(tx, recorder.change_set_id)
+        store.note_recorded(tx, recorder.change_set_id)
     else:
         store.delete_empty(tx, recorder.change_set_id)
 
@@ -288,6 +289,6 @@ def stamp(tx: Tx) -> str:
     return store.stamp(tx)
 
 
-def newest_ids(tx: Tx, limit: int) -> list[tuple[int, int]]:
-    """Ids of the newest change sets with their numbers of records, the newest first."""
+def newest_ids(tx: Tx, limit: int) -> list[int]:
+    """Ids of the change sets that were recorded last, the newest first."""
     return store.newest_ids(tx, limit)

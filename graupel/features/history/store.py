@@ -11,6 +11,8 @@ from graupel.features.history.journal import json_field, json_object
 from graupel.features.history.records import Column, RecordKind
 
 PAGE = 40
+#: More than are looked through for what is new; the rest of the table is of no use.
+KEPT_RECORDED = 100_000
 
 
 def insert_change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | None = None) -> int:
@@ -92,17 +94,31 @@ def set_rolled_back(tx: Tx, change_set_id: int, by: int) -> None:
 def stamp(tx: Tx) -> str:
     """Another text after every change set that is committed, also where a long one commits after later ones."""
     row = tx.one(
-        "SELECT MAX(id) AS newest, SUM(id) AS total, SUM(records) AS records "
-        "FROM (SELECT id, records FROM change_set ORDER BY id DESC LIMIT 500) latest"
+        "SELECT MAX(no) AS newest, SUM(no) AS total FROM (SELECT no FROM recorded ORDER BY no DESC LIMIT 500) latest"
     )
     assert row is not None
-    return f"{row['newest']}-{row['total']}-{row['records']}"
+    return f"{row['newest']}-{row['total']}"
 
 
-def newest_ids(tx: Tx, limit: int) -> list[tuple[int, int]]:
-    """Ids of the newest change sets with their numbers of records, the newest first."""
-    rows = tx.all("SELECT id, records FROM change_set ORDER BY id DESC LIMIT %s", [limit])
-    return [(row["id"], row["records"]) for row in rows]
+def note_recorded(tx: Tx, change_set_id: int) -> None:
+    """Say, as the last of a change set, that it is recorded: a long one stands among those that ended with it."""
+    tx.run("INSERT INTO recorded (change_set_id) VALUES (%s)", [change_set_id])
+
+
+def prune_recorded(tx: Tx) -> int:
+    """Forget all but the last KEPT_RECORDED of them; returns how many."""
+    return tx.run(
+        "DELETE FROM recorded WHERE no < (SELECT newest FROM (SELECT MAX(no) AS newest FROM recorded) x) - %s "
+        "LIMIT 10000",
+        [KEPT_RECORDED],
+    )
+
+
+def newest_ids(tx: Tx, limit: int) -> list[int]:
+    """Ids of the change sets that were recorded last, the newest first."""
+    return [
+        row["change_set_id"] for row in tx.all("SELECT change_set_id FROM recorded ORDER BY no DESC LIMIT %s", [limit])
+    ]
 
 
 #: Rows of a change set with the records that they are of.

@@ -1,11 +1,11 @@
 """The facets of all products, kept in memory and brought up to date with each change set."""
 
 import threading
-import time
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 
 from graupel.context import Context
-from graupel.core.facets import FacetIndex, Values
+from graupel.core.facets import NONE, FacetIndex, Ids, Values
 from graupel.core.tables import price_bands, stock_word
 from graupel.db import Tx
 from graupel.features.categories import service as categories
@@ -15,10 +15,8 @@ from graupel.features.products import store, summary
 
 #: So many of the newest change sets are looked through for those that are not taken in yet.
 LOOKED_THROUGH = 500
-#: Where more records changed, reading everything anew is quicker.
-MOST_TAKEN_IN = 3000
-#: After so many seconds all is read anew: a change set may have been committed after 500 later ones.
-GOOD_FOR = 600.0
+#: Products are read by so many at once when what changed is taken in.
+AT_ONCE = 10_000
 
 
 class FacetKeeper:
@@ -26,15 +24,14 @@ class FacetKeeper:
 
     def __init__(self) -> None:
         self.lock = threading.Lock()
-        self.generation = 0
+        self.readings = 0
         self._index = FacetIndex()
         self._known: set[int] = set()
         self._stamp = ""
-        self._read_at: float | None = None
 
     def current(self, tx: Tx, stamp: str) -> FacetIndex:
         """The index as the transaction sees the catalogue; ``stamp``: history's."""
-        if self._read_at is None or time.monotonic() - self._read_at > GOOD_FOR:
+        if not self.readings:
             self._read_everything(tx)
         elif stamp != self._stamp:
             self._take_in(tx)
@@ -42,37 +39,40 @@ class FacetKeeper:
         return self._index
 
     def _read_everything(self, tx: Tx) -> None:
-        self._known = {change_set_id for change_set_id, _ in history.newest_ids(tx, LOOKED_THROUGH)}
-        self._index = FacetIndex()
-        self._index.fill(values_of(tx, None))
-        self._read_at = time.monotonic()
-        self.generation += 1
+        self._known = set(history.newest_ids(tx, LOOKED_THROUGH))
+        index = FacetIndex()
+        index.fill(values_of(tx, None))
+        self._index = index
+        self.readings += 1
 
     def _take_in(self, tx: Tx) -> None:
         newest = history.newest_ids(tx, LOOKED_THROUGH)
-        new = [(change_set_id, records) for change_set_id, records in newest if change_set_id not in self._known]
-        if len(new) == LOOKED_THROUGH or sum(records for _, records in new) > MOST_TAKEN_IN:
+        new = [change_set_id for change_set_id in newest if change_set_id not in self._known]
+        if len(new) == LOOKED_THROUGH:
             self._read_everything(tx)
             return
-        self._known = {change_set_id for change_set_id, _ in newest}
-        touched = sorted({one for change_set_id, _ in new for one in summary.touched_ids(tx, change_set_id)})
-        if not touched:
-            return
-        found = dict(values_of(tx, touched))
-        for product_id in touched:
-            if product_id in found:
-                self._index.put(product_id, found[product_id])
-            else:
-                self._index.remove(product_id)
+        touched = sorted({one for change_set_id in new for one in summary.touched_ids(tx, change_set_id)})
+        for first in range(0, len(touched), AT_ONCE):
+            some = touched[first : first + AT_ONCE]
+            self._index.replace(some, list(values_of(tx, some)))
+        self._known = set(newest)
+
+
+@contextmanager
+def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
+    """The facets of all products as the transaction sees them, held while they are asked."""
+    keeper, stamp = ctx.ones.get(FacetKeeper), history.stamp(tx)
+    with keeper.lock:
+        yield keeper.current(tx, stamp)
 
 
 def values_of(tx: Tx, ids: Sequence[int] | None) -> Iterator[tuple[int, Values]]:
     """The facets' values of all products, or of ``ids``."""
     several: dict[str, dict[int, list[int]]] = {}
     for what in ("category", "tag", "has", "fact"):
-        held = several.setdefault(what, {})
+        by_id = several.setdefault(what, {})
         for row in store.facet_pairs(tx, what, ids):
-            held.setdefault(row["id"], []).append(row["value"])
+            by_id.setdefault(row["id"], []).append(row["value"])
     for row in store.facet_products(tx, ids):
         product_id = row["id"]
         categories = several["category"].get(product_id, [])
@@ -107,11 +107,11 @@ def leads(ctx: Context, category_id: int, chosen: int | None) -> list[tuple[int,
     """Live products of a category and all below it with their names, the newest first, and the chosen one."""
 
     def work(tx: Tx) -> list[tuple[int, str]]:
-        keeper, within = ctx.ones.get(FacetKeeper), categories.current(ctx, tx).with_all_below(category_id)
-        with keeper.lock:
-            index = keeper.current(tx, history.stamp(tx))
-            ids = sorted(index.ids(index.select({"status": ("live",), "category": tuple(within)})), reverse=True)
-        wanted = ids[:OFFERED] + ([chosen] if chosen and chosen not in ids[:OFFERED] else [])
+        within = categories.current(ctx, tx).with_all_below(category_id)
+        with held(ctx, tx) as index:
+            found = index.select({"status": ("live",), "category": tuple(within)})
+        ids = list(found[-OFFERED:])[::-1]
+        wanted = ids + ([chosen] if chosen and chosen not in ids else [])
         return [(row["id"], row["name"]) for row in store.names(tx, wanted, ctx.settings.language)]
 
     return ctx.db.run(work)
@@ -119,21 +119,16 @@ def leads(ctx: Context, category_id: int, chosen: int | None) -> list[tuple[int,
 
 def category_counts(ctx: Context, tx: Tx) -> Counts:
     """Products by category; those below are brought together as sets, so that none is counted twice."""
-    stamp = history.stamp(tx)
-    return ctx.counts.get((stamp, "category counts"), lambda: _count_categories(ctx, tx, stamp))
+    return ctx.counts.get((history.stamp(tx), "category counts"), lambda: _count_categories(ctx, tx))
 
 
-def _count_categories(ctx: Context, tx: Tx, stamp: str) -> Counts:
-    keeper = ctx.ones.get(FacetKeeper)
-    with keeper.lock:
-        sets = keeper.current(tx, stamp).sets("category")
-    together: dict[int, int] = {}
+def _count_categories(ctx: Context, tx: Tx) -> Counts:
+    with held(ctx, tx) as index:
+        sets = index.sets("category")
+    together: dict[int, Ids] = {}
     for category in reversed(list(categories.current(ctx, tx))):  # children come after their parents
-        found = sets.get(category.id, 0)
-        for child in category.below:
-            found |= together[child]
-        together[category.id] = found
+        together[category.id] = Ids.union(sets.get(category.id, NONE), *(together[child] for child in category.below))
     return Counts(
-        {key: held.bit_count() for key, held in sets.items() if isinstance(key, int)},
-        {key: held.bit_count() for key, held in together.items() if held},
+        {key: len(ids) for key, ids in sets.items() if isinstance(key, int)},
+        {key: len(ids) for key, ids in together.items() if ids},
     )

@@ -6,18 +6,18 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core.attributes import CAN_VARY
-from graupel.core.facets import FacetIndex
+from graupel.core.facets import FacetIndex, Ids
 from graupel.core.products import Status
 from graupel.core.resolve import DEFAULT_LENS, Lens
 from graupel.core.roles import Actor, Role
-from graupel.core.tables import PAGE_SIZE, WORD_FACETS, Cursor, TableState, search_words
+from graupel.core.tables import FACETS, PAGE_SIZE, WORD_FACETS, Cursor, TableState, search_words
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import lensing, store
-from graupel.features.products.facet_index import FacetKeeper
+from graupel.features.products.facet_index import held
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import store as wording_store
@@ -107,13 +107,10 @@ def rows_of(ctx: Context, actor: Actor, ids: Sequence[int]) -> list[dict[str, An
 
 def matching(ctx: Context, tx: Tx, state: TableState) -> list[int]:
     """The ids of all products that fit, ascending."""
-    keeper = ctx.ones.get(FacetKeeper)
     words = vocabulary.current(ctx, tx)
-    stamp = history.stamp(tx)
-    hits = _hits(ctx, tx, state, stamp)
-    with keeper.lock:
-        index = keeper.current(tx, stamp)
-        return sorted(index.ids(_select(index, state, words, _searched(ctx, keeper, index, state, stamp, hits))))
+    hits = _hits(ctx, tx, state, history.stamp(tx))
+    with held(ctx, tx) as index:
+        return list(_select(index, state, words, hits))
 
 
 def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
@@ -121,19 +118,16 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     stamp = history.stamp(tx)
     tree = categories.through(ctx, tx, lens)
     words = vocabulary.through(ctx, tx, lens)
-    keeper = ctx.ones.get(FacetKeeper)
     hits = _hits(ctx, tx, state, stamp, lens)
-    with keeper.lock:
-        index = keeper.current(tx, stamp)
-        searched = _searched(ctx, keeper, index, state, stamp, hits)
+    with held(ctx, tx) as index:
         # The pages and orders of a choice share its counts.
         picked = tuple(sorted((facet, tuple(values)) for facet, values in state.chosen.items()))
-        key = (stamp, "facet counts", keeper.generation, picked, state.q, lens.key if state.q else "")
-        counts = ctx.counts.get(key, lambda: _counts(index, state, words, searched))
-        mask = _select(index, state, words, searched)
-        everything = index.everything.bit_count()
-    total = mask.bit_count()
-    found = _page(ctx, tx, index, mask, total, everything, state)
+        key = (stamp, "facet counts", picked, state.q, lens.key if state.q else "")
+        counts = ctx.counts.get(key, lambda: _counts(index, state, words, hits))
+        fitting = _select(index, state, words, hits)
+        everything = len(index)
+    total = len(fitting)
+    found = _page(ctx, tx, fitting, everything, state)
     more = len(found) > PAGE_SIZE
     found = found[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
@@ -148,30 +142,23 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
 # --- what fits -----------------------------------------------------------------------------------------------
 
 
-def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFAULT_LENS) -> list[int]:
-    """The ids that fit the search, by names in the lens' languages too; read before the facets are locked, so that a
-    slow search holds nobody up."""
-    if not state.q:
-        return []
+def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFAULT_LENS) -> Ids | None:
+    """The products that fit the search, by names in the lens' languages too; None where nothing is searched.
 
-    def find() -> list[int]:
+    Read before the facets are locked, so that a slow search holds nobody up, and kept for its other pages and facets.
+    """
+    if not state.q:
+        return None
+
+    def find() -> Ids:
         found = store.search_ids(tx, state.q, ctx.settings.language)
         words = search_words(state.q)
         if words and words.indexed and not lens.is_default:
             own = wording_store.search(tx, "product", "name", lens.destination, lens.chain, words.indexed)
             found = [*found, *own]
-        return found
+        return Ids(found)
 
     return ctx.counts.get((stamp, "hits", state.q, lens.key), find)
-
-
-def _searched(
-    ctx: Context, keeper: FacetKeeper, index: FacetIndex, state: TableState, stamp: str, hits: list[int]
-) -> int | None:
-    """The products that fit the search as a set of the index; kept for its other pages and facets."""
-    if not state.q:
-        return None
-    return ctx.counts.get((stamp, "searched", keeper.generation, state.q, tuple(hits)), lambda: index.mask(hits))
 
 
 def _chosen(state: TableState, words: Vocabulary) -> tuple[dict[str, Any], list[tuple[Any, ...]]]:
@@ -184,46 +171,41 @@ def _chosen(state: TableState, words: Vocabulary) -> tuple[dict[str, Any], list[
     return plain, [tuple(choices) for choices in groups.values()]
 
 
-def _select(index: FacetIndex, state: TableState, words: Vocabulary, searched: int | None) -> int:
+def _select(index: FacetIndex, state: TableState, words: Vocabulary, hits: Ids | None) -> Ids:
     plain, groups = _chosen(state, words)
-    mask = index.select(plain, searched)
+    found = index.select(plain, None if hits is None else index.of(hits))
     for choices in groups:
-        mask = index.select({"fact": choices}, mask)
-    return mask
+        found = index.select({"fact": choices}, found)
+    return found
 
 
 def _counts(
-    index: FacetIndex, state: TableState, words: Vocabulary, searched: int | None
+    index: FacetIndex, state: TableState, words: Vocabulary, hits: Ids | None
 ) -> dict[str, dict[Hashable, int]]:
-    """Counts of every facet under the choice in all others; each attribute is a facet by itself."""
+    """Counts of every facet that is shown, under the choice in all others; each attribute is a facet by itself."""
     plain, groups = _chosen(state, words)
-    narrowed = searched
+    searched = narrowed = None if hits is None else index.of(hits)
     for choices in groups:
         narrowed = index.select({"fact": choices}, narrowed)
-    counts = index.counts(plain, narrowed)
-    owners = {choice.id: attribute.id for attribute in words.attributes.values() for choice in attribute.choices}
+    counts = index.counts(plain, narrowed, [facet for facet in FACETS if facet != "has" or facet in state.chosen])
+    owners = {choice.id: attribute for attribute in words.attributes.values() for choice in attribute.choices}
     for choices in groups:
         around = index.select(plain, searched)
         for others in groups:
             around = index.select({"fact": others}, around) if others is not choices else around
-        own = index.counts({}, around).get("fact", {})
-        attribute_id = owners.get(choices[0])
-        counts["fact"] = {c: n for c, n in counts.get("fact", {}).items() if owners.get(c) != attribute_id} | {  # type: ignore[call-overload]
-            c: n
-            for c, n in own.items()
-            if owners.get(c) == attribute_id  # type: ignore[call-overload]
-        }
+        if attribute := owners.get(choices[0]):
+            own = [choice.id for choice in attribute.choices]
+            counts["fact"] = {c: n for c, n in counts["fact"].items() if c not in own}
+            counts["fact"] |= index.count("fact", own, around)
     return counts
 
 
-def _page(
-    ctx: Context, tx: Tx, index: FacetIndex, mask: int, total: int, everything: int, state: TableState
-) -> list[tuple[int, str | None]]:
+def _page(ctx: Context, tx: Tx, fitting: Ids, everything: int, state: TableState) -> list[tuple[int, str | None]]:
     """A page's products and one more, in reading order from the cursor, with their sort values."""
-    lang, cursor = ctx.settings.language, state.cursor
+    lang, cursor, total = ctx.settings.language, state.cursor, len(fitting)
     descending = state.descending != bool(cursor and cursor.backwards)
     if total < WALK_FROM:
-        ids = index.ids(mask)
+        ids = list(fitting)
         if not ids:
             return []
         return store.ordered_ids(tx, state.sort_key, cursor, lang, PAGE_SIZE + 1, descending=descending, among=ids)
@@ -232,7 +214,6 @@ def _page(
     limit = min(MOST_WALKED, (PAGE_SIZE + 1) * everything * 5 // (total * 4) + 1)
     while len(found) <= PAGE_SIZE:
         chunk = store.ordered_ids(tx, state.sort_key, cursor, lang, limit, descending=descending)
-        fitting = set(index.within(mask, [one for one, _ in chunk]))
         found += [pair for pair in chunk if pair[0] in fitting]
         if len(chunk) < limit:
             break

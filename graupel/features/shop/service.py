@@ -12,6 +12,7 @@ from graupel.core import languages
 from graupel.core.attributes import show_fact
 from graupel.core.categories import CategoryValues, Kind, Layout
 from graupel.core.errors import NotFound
+from graupel.core.facets import NONE, Ids
 from graupel.core.products import Status
 from graupel.core.resolve import Lens, Level, Place, places, places_of, resolve
 from graupel.core.roles import SYSTEM, Actor
@@ -144,15 +145,13 @@ def menu(ctx: Context, shown: Window) -> Menu:
 
     def make(tx: Tx) -> Menu:
         tree = categories.through(ctx, tx, shown.lens)
-        mask = assortments.shown_in(ctx, tx, shown.shop)
+        goods = assortments.shown_in(ctx, tx, shown.shop)
         sets = assortments.category_sets(ctx, tx)
-        total: dict[int, int] = {}
+        total: dict[int, Ids] = {}
         for category in reversed(list(tree)):  # children come after their parents in the tree
-            own = sets.get(category.id, 0) & mask
-            for child in category.below:
-                own |= total[child]
-            total[category.id] = own
-        counts = {key: held.bit_count() for key, held in total.items() if held}
+            own = sets.get(category.id, NONE) & goods
+            total[category.id] = Ids.union(own, *(total[child] for child in category.below))
+        counts = {key: len(ids) for key, ids in total.items() if ids}
         return Menu(tree, tree.of_shop(shown.shop.id), counts, _addresses(ctx, tx, shown.lens), shown.path)
 
     def work(tx: Tx) -> Menu:
@@ -209,19 +208,20 @@ def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, 
 
     def work(tx: Tx) -> Shelf:
         words = vocabulary.through(ctx, tx, shown.lens)
-        mask = assortments.shown_in(ctx, tx, shown.shop)
-        mask = assortments.set_of(ctx, tx, {"category": within}, mask) if category or shown.shop.shows_all else mask
+        goods = assortments.shown_in(ctx, tx, shown.shop)
+        goods = assortments.set_of(ctx, tx, {"category": within}, goods) if category or shown.shop.shows_all else goods
         groups = _groups(words, chosen)
-        narrowed = mask
+        narrowed = goods
         for group in groups.values():
             narrowed = assortments.set_of(ctx, tx, {"fact": group}, narrowed)
-        ids = assortments.shelf(ctx, tx, category_id, narrowed)
+        known_by = (shown.shop.id, shown.shop.version, tuple(sorted(chosen)))
+        ids = assortments.shelf(ctx, tx, category_id, narrowed, known_by)
         layout = values.layout if category else Layout.GRID
         lead = values.lead_product_id if layout is Layout.LEAD and not chosen and not after else None
         lead_id = lead if lead in ids else ids[0] if ids and layout is Layout.LEAD and not after else None
         rest = [one for one in ids if one != lead_id][after : after + SHELF + 1]
         rows = _rows(ctx, tx, shown.lens, ([lead_id] if lead_id else []) + rest[:SHELF])
-        filters = [] if layout is Layout.LEAD else _filters(ctx, tx, words, mask, groups)
+        filters = [] if layout is Layout.LEAD else _filters(ctx, tx, words, goods, groups)
         return Shelf(
             found,
             category,
@@ -262,19 +262,19 @@ def _groups(words: vocabulary.Vocabulary, chosen: Sequence[int]) -> dict[int, li
 
 
 def _filters(
-    ctx: Context, tx: Tx, words: vocabulary.Vocabulary, mask: int, groups: Mapping[int, list[int]]
+    ctx: Context, tx: Tx, words: vocabulary.Vocabulary, goods: Ids, groups: Mapping[int, list[int]]
 ) -> list[Filter]:
     """The attributes that the goods differ in, each counted under what is chosen in the others."""
     found = []
-    everywhere = assortments.facets_within(ctx, tx, mask)
     for attribute in words.attributes.values():
-        there = [choice for choice in attribute.choices if everywhere.get(choice.id)]
+        everywhere = assortments.choices_within(ctx, tx, goods, [choice.id for choice in attribute.choices])
+        there = [choice for choice in attribute.choices if choice.id in everywhere]
         if len(there) < LEAST_CHOICES:
             continue
-        around = mask
+        around = goods
         for key, group in groups.items():
             around = assortments.set_of(ctx, tx, {"fact": group}, around) if key != attribute.id else around
-        counts = assortments.facets_within(ctx, tx, around) if groups else everywhere
+        counts = assortments.choices_within(ctx, tx, around, everywhere) if groups else everywhere
         chosen = groups.get(attribute.id, [])
         found.append(Filter(attribute.name, [(c.id, c.label, counts.get(c.id, 0), c.id in chosen) for c in there]))
     return found

@@ -17,7 +17,6 @@ from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.products import service as products
 from graupel.features.products import table
-from graupel.features.products.facet_index import FacetKeeper
 from graupel.features.vocabulary import joining
 from graupel.features.vocabulary import service as vocabulary
 from tests.making import add_outlet, make_product, roll_back_newest, set_status
@@ -209,7 +208,7 @@ def test_an_order_by_hand_keeps_its_places_and_what_is_new_comes_after():
 
 def shown(ctx, shop_id: int) -> list[int]:
     shop = destinations.read_shop(ctx, SYSTEM, shop_id)
-    return ctx.db.run(lambda tx: sorted(one for one in service.shelf(ctx, tx, None, service.shown_in(ctx, tx, shop))))
+    return ctx.db.run(lambda tx: sorted(service.shown_in(ctx, tx, shop)))
 
 
 def test_an_assortment_is_all_or_categories_conditions_and_single_goods_but_never_what_is_left_out(ctx, summer):
@@ -234,17 +233,6 @@ def test_an_assortment_is_all_or_categories_conditions_and_single_goods_but_neve
     service.set_shows_all(ctx, SYSTEM, destinations.read_shop(ctx, SYSTEM, shop), True)
     assert none in shown(ctx, shop)
     assert len(shown(ctx, destinations.FIRST)) == 5, "the default shop shows everything that is live"
-
-
-def test_what_is_kept_of_an_assortment_does_not_outlive_the_numbers_of_the_facets(ctx):
-    ids = [make_product(ctx, f"P-{number}") for number in range(3)]
-    assert shown(ctx, destinations.FIRST) == ids
-    keeper = ctx.ones.get(FacetKeeper)
-    products.delete(ctx, SYSTEM, make_product(ctx, "GONE", status=Status.DRAFT))
-    before = keeper.generation
-    keeper._read_at = None  # all is read anew, as after some minutes
-    assert shown(ctx, destinations.FIRST) == ids
-    assert keeper.generation > before
 
 
 def test_the_pages_of_goods_conditions_and_assortments(browser, as_role, ctx, summer):

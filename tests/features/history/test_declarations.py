@@ -19,18 +19,7 @@ from graupel.features.vocabulary import references
 from tests.making import make_product
 
 #: Columns that are no fields of a record: its id and version, and what is worked out or measured.
-NO_FIELDS = {
-    "id",
-    "version",
-    "made_at",
-    "changed_at",
-    "was_live",
-    "batch_id",
-    "batch_line",
-    "combination",
-    "sizes",
-    "next_number",
-}
+NO_FIELDS = {"id", "version", "made_at", "changed_at", "was_live", "batch_id", "batch_line", "sizes", "next_number"}
 VOCABULARY = ("brand", "tag", "type", "attribute", "attribute_choice", "media")
 
 
@@ -41,8 +30,8 @@ def declared():
 def columns_of(ctx, table):
     rows = ctx.db.run(
         lambda tx: tx.all(
-            """SELECT column_name AS name, is_nullable AS empty, data_type AS type
-               FROM information_schema.columns WHERE table_schema = DATABASE() AND table_name = %s""",
+            """SELECT column_name AS name, is_nullable AS empty, data_type AS type FROM information_schema.columns
+               WHERE table_schema = DATABASE() AND table_name = %s AND is_generated = 'NEVER'""",
             [table],
         )
     )
