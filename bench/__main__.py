@@ -5,7 +5,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import imports, library, resolving, table, trees, variants
+from bench import facets, imports, library, resolving, table, trees, variants
 from bench.figures import Figure
 from bench.figures import table as as_table
 from graupel import logs, main
@@ -16,6 +16,7 @@ from graupel.settings import Settings
 SIZES = (10_000, 100_000)
 #: In the order in which they need each other: the import fills what the others look at.
 MEASURES = {
+    "facets": facets.measure,
     "import": imports.measure,
     "table": table.measure,
     "variants": variants.measure,
@@ -57,7 +58,7 @@ def _measure(count: int, names: list[str], seed: int):  # type: ignore[no-untype
             migrate(url)
             ctx = main.make_context(Settings(database_url=url, data_folder=folder, _env_file=None))  # type: ignore[call-arg]
             for name, measure in MEASURES.items():
-                if name not in names and name != "import":
+                if name not in names and (name != "import" or names == ["facets"]):
                     continue
                 for figure in measure(ctx, count, folder, seed):
                     if name in names:

@@ -41,7 +41,7 @@ class FacetKeeper:
     def _read_everything(self, tx: Tx) -> None:
         self._known = set(history.newest_ids(tx, LOOKED_THROUGH))
         index = FacetIndex()
-        index.fill(values_of(tx, None))
+        index.fill(all_values(tx))
         self._index = index
         self.readings += 1
 
@@ -66,8 +66,16 @@ def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
         yield keeper.current(tx, stamp)
 
 
-def values_of(tx: Tx, ids: Sequence[int] | None) -> Iterator[tuple[int, Values]]:
-    """The facets' values of all products, or of ``ids``."""
+def all_values(tx: Tx) -> Iterator[tuple[int, Values]]:
+    """The facets' values of all products; never more than AT_ONCE of them are in memory."""
+    last = 0
+    while ids := store.ids_after(tx, last, AT_ONCE):
+        yield from values_of(tx, ids)
+        last = ids[-1]
+
+
+def values_of(tx: Tx, ids: Sequence[int]) -> Iterator[tuple[int, Values]]:
+    """The facets' values of some products; those that are not there any more are left out."""
     several: dict[str, dict[int, list[int]]] = {}
     for what in ("category", "tag", "has", "fact"):
         by_id = several.setdefault(what, {})

@@ -497,36 +497,41 @@ def set_main_category(tx: Tx, product_id: int, category_id: int | None) -> None:
     )
 
 
-def facet_products(tx: Tx, ids: Sequence[int] | None) -> Any:
-    """What facets need of products, one by one; of all, or of ``ids``."""
-    where, params = ("WHERE p.id IN %s", [list(ids)]) if ids is not None else ("", None)
-    rows = tx.stream(
-        f"""SELECT p.id, p.status, p.type_id, p.brand_id, p.category_id, s.price_low, s.price_high, s.stock,
-                   s.lacks_gtin, s.lacks_picture, s.lacks_alt, s.lacks_description
-            FROM product p JOIN product_summary s ON s.product_id = p.id {where}""",
-        params,
+def ids_after(tx: Tx, after: int, limit: int) -> list[int]:
+    """Ids of products in their order, beyond ``after``."""
+    return [row["id"] for row in tx.all("SELECT id FROM product WHERE id > %s ORDER BY id LIMIT %s", [after, limit])]
+
+
+def facet_products(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    """What facets need of products."""
+    return tx.all(
+        """SELECT p.id, p.status, p.type_id, p.brand_id, p.category_id, s.price_low, s.price_high, s.stock,
+                  s.lacks_gtin, s.lacks_picture, s.lacks_alt, s.lacks_description
+           FROM product p JOIN product_summary s ON s.product_id = p.id WHERE p.id IN %s""",
+        [list(ids)],
     )
-    return rows
 
 
-def facet_pairs(tx: Tx, what: str, ids: Sequence[int] | None) -> Any:
-    """(product id, value) of what a product may have several of, one by one; of all, or of ``ids``."""
-    within = "IN %(ids)s" if ids is not None else "IS NOT NULL"
-    sql = {
-        "category": f"""SELECT product_id AS id, category_id AS value FROM product_category WHERE product_id {within}
-                        UNION SELECT product_id, category_id FROM category_filled WHERE product_id {within}""",
-        "tag": f"SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id {within}",
-        "has": f"SELECT DISTINCT product_id AS id, attribute_id AS value FROM fact WHERE product_id {within} "
-        f"UNION SELECT product_id, attribute_id FROM product_axis WHERE product_id {within}",
-        "fact": " UNION ".join(
-            [
-                f"SELECT product_id AS id, choice_id AS value FROM fact WHERE choice_id IS NOT NULL "
-                f"AND product_id {within}",
-                *choice_pairs(f"NOT archived AND product_id {within}"),
-            ]
-        ),
-    }[what]
-    return tx.stream(sql, {"ids": list(ids)} if ids is not None else None)
+_OF = "product_id IN %(ids)s"
+#: SELECTs of (product id, value) of what a product may have several of.
+_FACET_PAIRS = {
+    "category": f"""SELECT product_id AS id, category_id AS value FROM product_category WHERE {_OF}
+                    UNION SELECT product_id, category_id FROM category_filled WHERE {_OF}""",
+    "tag": "SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id IN %(ids)s",
+    "has": f"""SELECT DISTINCT product_id AS id, attribute_id AS value FROM fact WHERE {_OF}
+               UNION SELECT product_id, attribute_id FROM product_axis WHERE {_OF}""",
+    "fact": " UNION ".join(
+        [
+            f"SELECT product_id AS id, choice_id AS value FROM fact WHERE choice_id IS NOT NULL AND {_OF}",
+            *choice_pairs(f"NOT archived AND {_OF}"),
+        ]
+    ),
+}
+
+
+def facet_pairs(tx: Tx, what: str, ids: Sequence[int]) -> list[dict[str, Any]]:
+    """(product id, value) of what products may have several of: "category", "tag", "has" or "fact"."""
+    return tx.all(_FACET_PAIRS[what], {"ids": list(ids)})
 
 
 # --- lists for programs --------------------------------------------------------------------------------------

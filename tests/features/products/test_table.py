@@ -17,7 +17,7 @@ from graupel.features.history import service as history
 from graupel.features.products import service as products
 from graupel.features.products import store
 from graupel.features.products import table as products_table
-from graupel.features.products.facet_index import FacetKeeper, values_of
+from graupel.features.products.facet_index import FacetKeeper, all_values
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
@@ -165,7 +165,7 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
     assert facet(found, "Stock") == [("1 to 4", 1, False), ("not counted", 4, False)]
     assert ("100 to 200", 1, False) in facet(found, "Price")
     fresh = FacetIndex()
-    ctx.db.run(lambda tx: fresh.fill(values_of(tx, None)))
+    ctx.db.run(lambda tx: fresh.fill(all_values(tx)))
     with keeper.lock:
         kept = ctx.db.run(lambda tx: keeper.current(tx, history.stamp(tx)))
         assert kept.counts({}) == fresh.counts({})
