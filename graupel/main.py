@@ -15,24 +15,29 @@ from graupel.context import Context
 from graupel.db import Database, DatabaseUnavailable, pending
 from graupel.features.destinations import service as destinations
 from graupel.features.users import service as users
+from graupel.jobs import queue
 from graupel.settings import Settings
 from graupel.web import errors, frame, problem
 from graupel.web.security import Guard
 
+#: Where a job has been due for longer, no worker is at work, or too few.
+OVERDUE_SECONDS = 60
+#: Nobody waits longer for a page; what takes longer is work for a job.
+STATEMENT_SECONDS = 45.0
 STATIC = Path(__file__).parent / "web" / "static"
 
 
-def make_context(settings: Settings) -> Context:
-    """The context of this installation."""
+def make_context(settings: Settings, *, statement_seconds: float | None = None) -> Context:
+    """The context of this installation. ``statement_seconds``: for how long one statement may take."""
     areas.register(settings.language)
-    return Context(Database(settings.database_url), settings)
+    return Context(Database(settings.database_url, statement_seconds=statement_seconds), settings)
 
 
 def app_from_environment() -> ASGIApp:
     """The web application of the settings in the environment, for a server that starts several processes."""
     settings = Settings()
     logs.configure(settings.log_level)
-    return make_app(make_context(settings))
+    return make_app(make_context(settings, statement_seconds=STATEMENT_SECONDS))
 
 
 def make_app(ctx: Context) -> ASGIApp:
@@ -97,16 +102,23 @@ def _add_plumbing(app: FastAPI, ctx: Context) -> None:
         return RedirectResponse("/products", 303)
 
     @app.get("/healthz")
-    def healthz() -> JSONResponse:
-        """Whether the process is alive."""
+    async def healthz() -> JSONResponse:
+        """Whether the process is alive: answered by its loop alone, whatever everything else waits for."""
         return JSONResponse({"alive": True, "version": graupel.__version__})
 
     @app.get("/readyz")
     def readyz(request: Request) -> JSONResponse:
         """Whether it can serve: the database answers and is up to date."""
         try:
-            ctx.db.run(lambda tx: tx.value("SELECT 1"), attempts=1)
+            read_only = ctx.db.run(lambda tx: tx.value("SELECT @@global.read_only"), attempts=1)
             missing = pending(ctx.settings.database_url)
+            overdue = 0 if missing else ctx.db.run(queue.overdue_seconds, attempts=1)
         except DatabaseUnavailable as trouble:
             return JSONResponse({"ready": False, "because": str(trouble)}, 503)
-        return JSONResponse({"ready": not missing, "pending_migrations": missing}, 503 if missing else 200)
+        told = {
+            "pending_migrations": missing,
+            "database": "read only" if read_only else "writable",
+            "workers": f"a job has been due for {overdue} s" if overdue > OVERDUE_SECONDS else "at work",
+        }
+        ready = not missing and not read_only
+        return JSONResponse({"ready": ready, **told}, 200 if ready else 503)

@@ -1,5 +1,6 @@
 """The client of Ostlerby's HTTP interface."""
 
+import asyncio
 from typing import Any
 from urllib.parse import quote
 
@@ -13,7 +14,9 @@ from graupel.core.listings import state_after
 from graupel.core.problems import Problem
 from graupel.core.readiness import ChannelPlace, ChannelTerms
 
+#: Within so many seconds the whole answer must be there, and so large it may be.
 SECONDS = 8.0
+MOST_BYTES = 20_000_000
 
 
 class _Range(BaseModel):
@@ -58,9 +61,8 @@ class Ostlerby:
     """Speaks to one Ostlerby with one seller's key."""
 
     def __init__(self, address: str, secret: str, *, seconds: float = SECONDS) -> None:
-        self._client = httpx.Client(
-            base_url=address, timeout=seconds, headers={"Authorization": f"Bearer {secret}"}, trust_env=False
-        )
+        self._address, self._seconds = address, seconds
+        self._headers = {"Authorization": f"Bearer {secret}"}
 
     def terms(self) -> ChannelTerms:
         """What the hall asks of every listing."""
@@ -92,14 +94,27 @@ class Ostlerby:
 
     def _ask(self, method: str, path: str, body: Any = None, *, may_miss: bool = False) -> httpx.Response:
         try:
-            response = self._client.request(method, path, json=body)
-        except httpx.TimeoutException as error:
+            response = asyncio.run(self._exchange(method, path, body))
+        except (TimeoutError, httpx.TimeoutException) as error:
             raise ChannelUnreachable("Ostlerby did not answer in time.") from error
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise ChannelUnreachable("Ostlerby can't be reached, or broke off while answering.") from error
         if response.is_success or (may_miss and response.status_code == 404):
             return response
         raise _refusal(response)
+
+    async def _exchange(self, method: str, path: str, body: Any) -> httpx.Response:
+        """One request with its whole answer, under one deadline: time limits of single steps let a drip go on."""
+        client = httpx.AsyncClient(
+            base_url=self._address, timeout=self._seconds, headers=self._headers, trust_env=False
+        )
+        async with asyncio.timeout(self._seconds), client, client.stream(method, path, json=body) as answer:
+            content = bytearray()
+            async for chunk in answer.aiter_bytes():
+                content += chunk
+                if len(content) > MOST_BYTES:
+                    raise ChannelMisbehaved("Ostlerby gave an answer far too large to be one.")
+            return httpx.Response(answer.status_code, headers=_plain(answer.headers), content=bytes(content))
 
     def _maybe(self, reference: str, response: httpx.Response) -> Answer | None:
         return None if response.status_code == 404 else self._answer(reference, response)
@@ -117,6 +132,11 @@ class Ostlerby:
             return TypeAdapter(kind).validate_json(response.content)
         except ValidationError as error:
             raise ChannelMisbehaved("Ostlerby gave an answer that makes no sense.") from error
+
+
+def _plain(headers: httpx.Headers) -> list[tuple[str, str]]:
+    """Headers of an answer whose content was unpacked already."""
+    return [(name, value) for name, value in headers.items() if name not in ("content-encoding", "content-length")]
 
 
 def _problems(reasons: list[_Reason]) -> list[Problem]:

@@ -3,6 +3,7 @@
 import random
 import re
 import threading
+import uuid
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from typing import Any, TypeVar
@@ -32,10 +33,35 @@ GONE = {
     1927,
 }
 ATTEMPTS = 6
+#: How statements begin that leave something behind.
+_WRITING = ("INSERT", "UPDATE", "DELETE", "REPLAC", "LOAD D")
+#: The server, or we, gave a statement up because it took too long.
+STATEMENT_TIMEOUT = 1969
+#: For so many seconds a transaction waits for a connection, and one statement for another's lock.
+WAIT_SECONDS = 5.0
+LOCK_SECONDS = 10
 
 
 class DatabaseUnavailable(GraupelError):
     """The database does not answer, or keeps refusing the transaction."""
+
+
+class DatabaseBusy(DatabaseUnavailable):
+    """All connections are in use. ``retry_after``: when to come again, in seconds."""
+
+    retry_after = 3
+
+
+class _CommitUnknown(Exception):
+    """The connection was lost while committing: whether that was done is not known. Holds the work's result."""
+
+    def __init__(self, mark: bytes, result: Any) -> None:
+        super().__init__("the answer to a commit was lost")
+        self.mark, self.result = mark, result
+
+
+class _NotThere(Exception):
+    """A mark was not found; what was written to find out is rolled back."""
 
 
 class DuplicateKey(GraupelError):
@@ -51,6 +77,7 @@ class Tx:
 
     def __init__(self, connection: Any) -> None:
         self._connection = connection
+        self.wrote = False
 
     def all(self, sql: str, params: Params = None) -> list[Row]:
         """All rows."""
@@ -76,17 +103,20 @@ class Tx:
 
     def run(self, sql: str, params: Params = None) -> int:
         """Execute; returns the number of rows changed."""
+        self.wrote = self.wrote or sql.lstrip()[:6].upper() in _WRITING
         with self._connection.cursor() as cursor:
             return int(cursor.execute(sql, params))
 
     def insert(self, sql: str, params: Params = None) -> int:
         """Execute an INSERT; returns the id it was given."""
+        self.wrote = True
         with self._connection.cursor() as cursor:
             cursor.execute(sql, params)
             return int(cursor.lastrowid)
 
     def many(self, sql: str, rows: Iterable[Params]) -> None:
         """The same INSERT for many rows, in few statements."""
+        self.wrote = True
         with self._connection.cursor() as cursor:
             cursor.executemany(sql, list(rows))
 
@@ -94,9 +124,19 @@ class Tx:
 class Database:
     """A pool of connections to one database; safe to share between threads."""
 
-    def __init__(self, url: str, *, size: int = 16) -> None:
+    def __init__(self, url: str, *, size: int = 16, statement_seconds: float | None = None) -> None:
+        """``statement_seconds``: a statement that takes longer counts as a lost connection; None: it may take long."""
         self.options = connect_options(url)
+        self._session = [
+            f"SET SESSION innodb_lock_wait_timeout = {LOCK_SECONDS}",
+            "SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED",
+            "SET SESSION time_zone = '+00:00', sql_mode = 'STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO'",
+        ]
+        if statement_seconds:  # the server gives up first; a server that hangs does not
+            self.options["read_timeout"] = statement_seconds + 5
+            self._session.append(f"SET SESSION max_statement_time = {statement_seconds}")
         self._size = size
+        self._free = threading.BoundedSemaphore(size)
         self._lock = threading.Lock()
         self._pool: PooledDB | None = None
 
@@ -107,30 +147,40 @@ class Database:
         DatabaseUnavailable; whatever else ``work`` raises goes through after a roll back.
         """
         for attempt in range(1, attempts + 1):
+            trouble: Exception
             try:
                 return self._once(work)
-            except pymysql.err.IntegrityError as error:
-                if error.args[0] == ER.DUP_ENTRY:
-                    raise DuplicateKey(_key_name(str(error.args[1]))) from error
-                raise
-            except (pymysql.err.OperationalError, pymysql.err.InterfaceError, pymysql.err.InternalError) as error:
-                number = error.args[0] if error.args else 0
-                if number not in TRY_AGAIN | GONE and not isinstance(error, pymysql.err.InterfaceError):
-                    raise
-                if attempt == attempts:
-                    raise DatabaseUnavailable("The database does not answer. Nothing was changed.") from error
-                # Two that collided must not collide again at the same moment.
-                threading.Event().wait(random.uniform(0, 0.02 * 2**attempt))  # noqa: S311
+            except _CommitUnknown as unknown:
+                if self._was_committed(unknown.mark):
+                    result: T = unknown.result
+                    return result
+                trouble = unknown
+            except pymysql.err.Error as error:
+                _raise_unless_to_be_tried_again(error)
+                trouble = error
+            if attempt == attempts:
+                raise DatabaseUnavailable("The database does not answer. Nothing was changed.") from trouble
+            # Two that collided must not collide again at the same moment.
+            threading.Event().wait(random.uniform(0, 0.02 * 2**attempt))  # noqa: S311
         raise AssertionError("unreachable")
 
     def _once(self, work: Callable[[Tx], T]) -> T:
+        if not self._free.acquire(timeout=WAIT_SECONDS):
+            raise DatabaseBusy("Too much is being done at this moment. Nothing was changed; try again shortly.")
+        try:
+            return self._once_connected(work)
+        finally:
+            self._free.release()
+
+    def _once_connected(self, work: Callable[[Tx], T]) -> T:
         connection = self._connect()
         try:
             # Without a begin of its own, the pool would replace a connection that is lost in the middle, and
             # repeat the last statement alone: half a transaction.
             connection.begin()
-            result = work(Tx(connection))
-            connection.commit()
+            tx = Tx(connection)
+            result = work(tx)
+            self._commit(connection, tx, result)
             return result
         except BaseException:
             with suppress(pymysql.err.Error):  # the connection is gone, and with it the transaction
@@ -138,6 +188,36 @@ class Database:
             raise
         finally:
             connection.close()
+
+    def _commit(self, connection: Any, tx: Tx, result: object) -> None:
+        """Commit. What wrote something leaves its mark first; without the answer it would else be done twice.
+
+        Raises _CommitUnknown where the answer does not come.
+        """
+        mark = uuid.uuid4().bytes
+        if tx.wrote:
+            tx.run("INSERT INTO unit_of_work (mark) VALUES (%s)", [mark])
+        try:
+            connection.commit()
+        except (pymysql.err.OperationalError, pymysql.err.InterfaceError) as error:
+            if tx.wrote and (not error.args or error.args[0] in GONE):
+                raise _CommitUnknown(mark, result) from error
+            raise
+
+    def _was_committed(self, mark: bytes) -> bool:
+        """Whether a transaction left its mark. One that is still being committed is waited for: its mark is locked."""
+
+        def look(tx: Tx) -> None:
+            tx.run("INSERT INTO unit_of_work (mark) VALUES (%s)", [mark])
+            raise _NotThere
+
+        try:
+            self.run(look)
+        except DuplicateKey:
+            return True
+        except _NotThere:
+            return False
+        raise AssertionError("unreachable")
 
     def _connect(self) -> Any:
         with self._lock:
@@ -147,11 +227,7 @@ class Database:
                     mincached=0,
                     maxcached=self._size,
                     maxconnections=self._size,
-                    blocking=True,
-                    setsession=[
-                        "SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED",
-                        "SET SESSION time_zone = '+00:00', sql_mode = 'STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO'",
-                    ],
+                    setsession=self._session,
                     **self.options,
                 )
         return self._pool.connection()
@@ -160,6 +236,20 @@ class Database:
         """Close all connections that are not in use."""
         if self._pool is not None:
             self._pool.close()
+
+
+def _raise_unless_to_be_tried_again(error: pymysql.err.Error) -> None:
+    """Raise what a driver's error means, unless the transaction is worth another try."""
+    number = error.args[0] if error.args else 0
+    if isinstance(error, pymysql.err.IntegrityError) and number == ER.DUP_ENTRY:
+        raise DuplicateKey(_key_name(str(error.args[1]))) from error
+    if isinstance(error, pymysql.err.OperationalError) and (number == STATEMENT_TIMEOUT or "timed out" in str(error)):
+        raise DatabaseBusy(
+            "The database takes too long for this at the moment. Nothing was changed; try again shortly."
+        ) from error
+    operational = isinstance(error, (pymysql.err.OperationalError, pymysql.err.InternalError))
+    if not isinstance(error, pymysql.err.InterfaceError) and not (operational and number in TRY_AGAIN | GONE):
+        raise error
 
 
 def connect_options(url: str) -> dict[str, Any]:
@@ -187,6 +277,11 @@ def connect_options(url: str) -> dict[str, Any]:
 def _key_name(message: str) -> str:
     found = re.search(r"for key '([^']+)'", message)
     return found.group(1).rpartition(".")[2] if found else ""
+
+
+def forget_marks(tx: Tx) -> int:
+    """Forget the marks of transactions whose second try can't come any more; returns how many."""
+    return tx.run("DELETE FROM unit_of_work WHERE made_at < UTC_TIMESTAMP() - INTERVAL 1 DAY LIMIT 10000")
 
 
 def like(text: str) -> str:

@@ -1,8 +1,10 @@
 """The queue: a job is a row, written with what it belongs to and claimed under a lease."""
 
 import json
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from datetime import timedelta
+from enum import IntEnum
 from typing import Any
 
 from graupel.core.roles import Actor, Role
@@ -10,6 +12,14 @@ from graupel.db import Tx
 
 LONGEST_OUTCOME = 2000
 KEPT_DAYS = 30
+
+
+class Urgency(IntEnum):
+    """Whom a job keeps waiting."""
+
+    PERSON = 0
+    OFFERS = 1
+    REST = 2
 
 
 @dataclass(frozen=True)
@@ -22,6 +32,7 @@ class JobRequest:
     link: str = ""
     most_tries: int = 5
     delay_seconds: int = 0
+    urgency: Urgency = Urgency.PERSON
 
 
 @dataclass(frozen=True)
@@ -41,11 +52,12 @@ class Claim:
 def enqueue(tx: Tx, actor: Actor, request: JobRequest) -> int:
     """Write the job in the caller's transaction; returns its id."""
     return tx.insert(
-        """INSERT INTO job (kind, title, payload, link, most_tries, run_after, user_id, actor, role, made_at)
-           VALUES (%(kind)s, %(title)s, %(payload)s, %(link)s, %(most)s,
+        """INSERT INTO job (kind, urgency, title, payload, link, most_tries, run_after, user_id, actor, role, made_at)
+           VALUES (%(kind)s, %(urgency)s, %(title)s, %(payload)s, %(link)s, %(most)s,
                    UTC_TIMESTAMP(3) + INTERVAL %(delay)s SECOND, %(user)s, %(actor)s, %(role)s, UTC_TIMESTAMP(3))""",
         {
             "kind": request.kind,
+            "urgency": int(request.urgency),
             "title": request.title[:300],
             "payload": json.dumps(request.payload),
             "link": request.link,
@@ -64,14 +76,24 @@ def enqueue_once(tx: Tx, actor: Actor, request: JobRequest) -> None:
         enqueue(tx, actor, request)
 
 
-def claim(tx: Tx, owner: str, lease_seconds: int) -> Claim | None:
-    """Take the next job that is due, or one whose worker's lease ran out; None where there is none."""
-    row = tx.one(
-        """SELECT * FROM job WHERE state = 'waiting' AND run_after <= UTC_TIMESTAMP(3)
-           ORDER BY run_after, id LIMIT 1 FOR UPDATE SKIP LOCKED"""
-    ) or tx.one(
-        """SELECT * FROM job WHERE state = 'running' AND lease_until < UTC_TIMESTAMP(3)
-           ORDER BY lease_until LIMIT 1 FOR UPDATE SKIP LOCKED"""
+def claim(tx: Tx, owner: str, lease_seconds: int, without: Collection[str] = ()) -> Claim | None:
+    """Take the next job that is due, or one whose worker's lease ran out; None where there is none.
+
+    The most urgent first. ``without``: kinds that are not wanted now.
+    """
+    kinds = "AND kind NOT IN %(without)s" if without else ""
+    params: dict[str, Any] = {"without": list(without)}
+    row = None
+    for urgency in Urgency:
+        row = row or tx.one(
+            f"""SELECT * FROM job WHERE state = 'waiting' AND urgency = {int(urgency)}
+                AND run_after <= UTC_TIMESTAMP(3) {kinds} ORDER BY run_after, id LIMIT 1 FOR UPDATE SKIP LOCKED""",
+            params,
+        )
+    row = row or tx.one(
+        f"""SELECT * FROM job WHERE state = 'running' AND lease_until < UTC_TIMESTAMP(3) {kinds}
+            ORDER BY lease_until LIMIT 1 FOR UPDATE SKIP LOCKED""",
+        params,
     )
     if row is None:
         return None
@@ -95,6 +117,17 @@ def claim(tx: Tx, owner: str, lease_seconds: int) -> Claim | None:
     )
 
 
+def is_cancelled(tx: Tx, job_id: int) -> bool:
+    """Whether somebody asked to cancel a job."""
+    return bool(tx.value("SELECT cancel_wanted FROM job WHERE id = %s", [job_id]))
+
+
+def overdue_seconds(tx: Tx) -> int:
+    """For how long the job that waits longest has been due; 0 where none is."""
+    found = tx.value("SELECT TIMESTAMPDIFF(SECOND, MIN(run_after), UTC_TIMESTAMP(3)) FROM job WHERE state = 'waiting'")
+    return max(0, int(found or 0))
+
+
 def renew(tx: Tx, job_id: int, owner: str, lease_seconds: int) -> bool:
     """Prolong the lease; False where the job is no longer this owner's."""
     return (
@@ -110,7 +143,7 @@ def renew(tx: Tx, job_id: int, owner: str, lease_seconds: int) -> bool:
 def report(tx: Tx, job_id: int, step: str, done: int, of: int) -> bool:
     """Write how far a job is; returns whether somebody asked to cancel it."""
     tx.run("UPDATE job SET step = %s, progress = %s, progress_of = %s WHERE id = %s", [step[:200], done, of, job_id])
-    return bool(tx.value("SELECT cancel_wanted FROM job WHERE id = %s", [job_id]))
+    return is_cancelled(tx, job_id)
 
 
 def end(tx: Tx, claimed: Claim, state: str, outcome: str, link: str = "") -> bool:
@@ -186,6 +219,6 @@ def prune(tx: Tx) -> int:
     """Forget jobs that ended well long ago; returns how many."""
     return tx.run(
         """DELETE FROM job WHERE state IN ('done', 'cancelled')
-           AND ended_at < UTC_TIMESTAMP(3) - INTERVAL %s DAY LIMIT 10000""",
+           AND ended_at < UTC_TIMESTAMP(3) - INTERVAL %s DAY LIMIT 1000""",
         [KEPT_DAYS],
     )

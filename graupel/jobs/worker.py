@@ -3,33 +3,44 @@
 import threading
 import time
 import uuid
+from collections.abc import Callable
 
 import structlog
 
 from graupel.context import Context
 from graupel.core import backoff
 from graupel.core.errors import Cancelled, GraupelError, TryLater
-from graupel.db import DatabaseUnavailable, Tx
+from graupel.db import DatabaseUnavailable, Tx, forget_marks
 from graupel.jobs import queue
 from graupel.jobs.run import JobRun, LeaseLost, handlers, put_right
 
 IDLE_SECONDS = 0.25
+#: After a fault of the database or of the worker itself it waits, twice as long after each, up to this.
+LONGEST_REST = 15.0
 PRUNE_SECONDS = 3600
+#: So many jobs run at once, each of another kind: so none keeps the others from being done.
+AT_ONCE = 4
+#: A job that does not look whether it is cancelled is ended without it after so many looks at its lease.
+LOOKS_AT_CANCEL = 2
 
 log = structlog.get_logger("worker")
 
 
 class Worker:
-    """Does one job at a time until it is told to stop."""
+    """Does jobs until it is told to stop, whatever goes wrong with them or with the database."""
 
     def __init__(self, ctx: Context) -> None:
         self._ctx = ctx
         self._stop = threading.Event()
+        self._ended = threading.Event()
+        self._running: dict[str, threading.Thread] = {}
+        self._faults = 0
         self.owner = uuid.uuid4().hex
 
     def stop(self) -> None:
-        """End after the job at hand."""
+        """End after the jobs at hand."""
         self._stop.set()
+        self._ended.set()
 
     def run(self) -> None:
         """Work until stopped."""
@@ -38,23 +49,59 @@ class Worker:
             try:
                 if time.monotonic() >= next_prune:
                     self._ctx.db.run(queue.prune)
+                    self._ctx.db.run(forget_marks)
                     next_prune = time.monotonic() + PRUNE_SECONDS
-                worked = self.work_one()
-            except DatabaseUnavailable:
-                log.warning("database unavailable")
-                worked = False
-            if not worked:
-                self._stop.wait(IDLE_SECONDS)
+                if not self._begin_one():
+                    self._ended.wait(IDLE_SECONDS)
+                    self._ended.clear()
+                self._faults = 0
+            except Exception as fault:
+                self._rest(fault)
+        for thread in list(self._running.values()):
+            thread.join()
+
+    def _begin_one(self) -> bool:
+        """Claim a job of a kind that is not being done, and do it in a thread; False where nothing is to be begun."""
+        if len(self._running) >= AT_ONCE:
+            return False
+        claimed = self._claim(list(self._running))
+        if claimed is None:
+            return False
+        thread = threading.Thread(target=self._work, args=[claimed], name=claimed.kind)
+        self._running[claimed.kind] = thread
+        thread.start()
+        return True
+
+    def _work(self, claimed: queue.Claim) -> None:
+        try:
+            self._do_under_lease(claimed)
+        except Exception as fault:
+            # Nobody could be told; when its lease has run out the job is taken up again.
+            log.error("job left to its lease", job=claimed.job_id, fault=str(fault))
+        finally:
+            del self._running[claimed.kind]
+            self._ended.set()
+
+    def _rest(self, fault: Exception) -> None:
+        self._faults += 1
+        log.error("worker rests", fault=str(fault), times=self._faults)
+        self._stop.wait(min(LONGEST_REST, IDLE_SECONDS * 2**self._faults))
 
     def work_one(self) -> bool:
         """Claim one job and do it; False where nothing is due."""
-        lease = self._ctx.settings.lease_seconds
-        claimed = self._ctx.db.run(lambda tx: queue.claim(tx, self.owner, lease))
+        claimed = self._claim([])
         if claimed is None:
             return False
-        with _Heartbeat(self._ctx, claimed):
-            self._do(claimed)
+        self._do_under_lease(claimed)
         return True
+
+    def _claim(self, without: list[str]) -> queue.Claim | None:
+        lease = self._ctx.settings.lease_seconds
+        return self._ctx.db.run(lambda tx: queue.claim(tx, self.owner, lease, without))
+
+    def _do_under_lease(self, claimed: queue.Claim) -> None:
+        with _Heartbeat(self._ctx, claimed, self._end):
+            self._do(claimed)
 
     def _do(self, claimed: queue.Claim) -> None:
         run = JobRun(self._ctx, claimed)
@@ -101,10 +148,13 @@ class Worker:
 
 
 class _Heartbeat:
-    """Prolongs a lease from a thread of its own while the job runs."""
+    """Prolongs a lease from a thread of its own while the job runs, and ends a job that does not hear of its end.
 
-    def __init__(self, ctx: Context, claimed: queue.Claim) -> None:
-        self._ctx, self._claim = ctx, claimed
+    What such a job still does is taken back: it can't finish what is no longer its own.
+    """
+
+    def __init__(self, ctx: Context, claimed: queue.Claim, end: Callable[[queue.Claim, str, str], None]) -> None:
+        self._ctx, self._claim, self._end = ctx, claimed, end
         self._done = threading.Event()
         self._thread = threading.Thread(target=self._beat, daemon=True)
 
@@ -116,13 +166,21 @@ class _Heartbeat:
         self._thread.join()
 
     def _beat(self) -> None:
-        lease = self._ctx.settings.lease_seconds
-        while not self._done.wait(lease / 3):
+        looks = 0
+        while not self._done.wait(min(self._ctx.settings.lease_seconds / 3, 5)):
             try:
-                mine = self._ctx.db.run(
-                    lambda tx: queue.renew(tx, self._claim.job_id, self._claim.owner, lease), attempts=2
-                )
-            except DatabaseUnavailable:
+                mine, cancelled = self._ctx.db.run(self._renew, attempts=2)
+                looks += cancelled
+                if mine and looks >= LOOKS_AT_CANCEL:
+                    self._end(self._claim, "cancelled", "Cancelled. What it was doing is not written.")
+                    return
+            except Exception as fault:
+                log.warning("lease not prolonged", job=self._claim.job_id, fault=str(fault))
                 continue
             if not mine:
                 return
+
+    def _renew(self, tx: Tx) -> tuple[bool, bool]:
+        """Whether the job is still ours, and whether somebody asked to cancel it."""
+        claimed, lease = self._claim, self._ctx.settings.lease_seconds
+        return queue.renew(tx, claimed.job_id, claimed.owner, lease), queue.is_cancelled(tx, claimed.job_id)

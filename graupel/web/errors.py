@@ -36,6 +36,11 @@ def status_of(error: Exception) -> tuple[int, str]:
     return next(((status, title) for kind, status, title in STATUSES if isinstance(error, kind)), (500, "Did not work"))
 
 
+def retry_after(error: Exception) -> str:
+    """After how many seconds it is worth trying again."""
+    return str(getattr(error, "retry_after", 0) or 3)
+
+
 def _error_page(request: Request, status: int, title: str, message: str) -> Response:
     if not hasattr(request.state, "signed"):
         request.state.signed = None
@@ -57,7 +62,10 @@ def _known(request: Request, error: Exception) -> Response:
                 "then repeat this here; what you typed is still on this page.",
             )
         return RedirectResponse(door, 303)
-    return _error_page(request, status, title, str(error))
+    answer = _error_page(request, status, title, str(error))
+    if status == 503:
+        answer.headers["Retry-After"] = retry_after(error)
+    return answer
 
 
 def _http(request: Request, error: Exception) -> Response:

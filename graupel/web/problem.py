@@ -11,7 +11,7 @@ from starlette.exceptions import HTTPException
 
 from graupel.core import errors
 from graupel.core.problems import Problem
-from graupel.web.errors import status_of
+from graupel.web.errors import retry_after, status_of
 
 MEDIA_TYPE = "application/problem+json"
 log = structlog.get_logger("api")
@@ -81,6 +81,8 @@ def _known(request: Request, error: Exception) -> JSONResponse:
         status, title = 428, "Precondition required"
     problems = error.problems if isinstance(error, errors.Refused) else None
     headers = {"WWW-Authenticate": "Bearer"} if status == 401 else None
+    if status == 503:
+        headers = {"Retry-After": retry_after(error)}
     return answer(status, title, str(error), problems, headers)
 
 

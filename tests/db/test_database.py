@@ -2,10 +2,11 @@
 
 import threading
 
+import pymysql
 import pytest
 
 from graupel.core.errors import GraupelError
-from graupel.db import Database, DatabaseUnavailable, DuplicateKey, migrate, pending
+from graupel.db import Database, DatabaseBusy, DatabaseUnavailable, DuplicateKey, connection, migrate, pending
 from graupel.db.connection import connect_options
 from graupel.db.loading import load_rows
 
@@ -83,3 +84,67 @@ def test_a_row_that_does_not_fit_takes_all_back(ctx):
 def test_migrations_can_be_run_again(ctx):
     assert migrate(ctx.settings.database_url) == []
     assert pending(ctx.settings.database_url) == []
+
+
+class LosesAnswers:
+    """A connection whose commit is done, or not, and then seems lost."""
+
+    def __init__(self, connection, *, commits):
+        self._connection, self._commits = connection, commits
+
+    def __getattr__(self, name):
+        return getattr(self._connection, name)
+
+    def commit(self):
+        if self._commits:
+            self._connection.commit()
+        raise pymysql.err.OperationalError(2013, "Lost connection to MySQL server during query")
+
+
+@pytest.mark.parametrize("commits", [True, False])
+def test_a_commit_whose_answer_is_lost_is_done_once(ctx, monkeypatch, commits):
+    runs, lost, plain = [], [], Database._connect
+
+    def work(tx):
+        runs.append(1)
+        return tx.insert("INSERT INTO category (name) VALUES (%s)", [f"made in run {len(runs)}"])
+
+    def first_connection_loses(database):
+        found = plain(database)
+        if not lost:
+            lost.append(found)
+            return LosesAnswers(found, commits=commits)
+        return found
+
+    monkeypatch.setattr(Database, "_connect", first_connection_loses)
+    made = ctx.db.run(work)
+    assert len(runs) == (1 if commits else 2)
+    assert names(ctx) == [f"made in run {len(runs)}"]
+    assert made == ctx.db.run(lambda tx: tx.value("SELECT id FROM category"))
+
+
+def test_who_waits_too_long_for_a_connection_is_told_so(ctx, monkeypatch):
+    monkeypatch.setattr(connection, "WAIT_SECONDS", 0.05)
+    small = Database(ctx.settings.database_url, size=1)
+    try:
+        with pytest.raises(DatabaseBusy, match="try again shortly"):
+            small.run(lambda tx: small.run(lambda other: other.value("SELECT 1")))
+        assert small.run(lambda tx: tx.value("SELECT 1")) == 1
+    finally:
+        small.close()
+
+
+def test_a_statement_that_takes_too_long_is_given_up_and_not_tried_again(ctx):
+    hurried = Database(ctx.settings.database_url, statement_seconds=0.2)
+    runs = []
+
+    def work(tx):
+        runs.append(1)
+        return tx.value("SELECT COUNT(*) FROM information_schema.columns a WHERE SLEEP(1)")
+
+    try:
+        with pytest.raises(DatabaseBusy, match="takes too long"):
+            hurried.run(work)
+        assert len(runs) == 1
+    finally:
+        hurried.close()

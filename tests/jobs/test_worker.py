@@ -14,7 +14,8 @@ from graupel.core.roles import SYSTEM
 from graupel.features.files import service as files
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.jobs import JobRequest, JobRun, enqueue, handler
+from graupel.jobs import JobRequest, JobRun, Urgency, enqueue, handler
+from graupel.jobs.run import LeaseLost
 from graupel.jobs.worker import Worker
 from tests.making import catalogue, outcome, plan_file, work_off
 
@@ -196,3 +197,74 @@ def test_a_worker_killed_in_the_middle_of_an_import_leaves_nothing_half_done_and
     assert jobs.read(ctx, SYSTEM, job_id)["tries"] == 2
     assert len(catalogue(ctx)) == 30_000
     assert len(history.list_change_sets(ctx, SYSTEM).change_sets) == 1
+
+
+@pytest.fixture
+def at_work(ctx):
+    """A worker in a thread, stopped at the end."""
+    worker = Worker(ctx)
+    thread = threading.Thread(target=worker.run)
+    thread.start()
+    yield worker
+    worker.stop()
+    thread.join(30)
+    assert not thread.is_alive()
+
+
+@handler("test.other")
+def other(run: JobRun) -> None:
+    BEHAVIOUR["other"](run)
+
+
+def ask_other(ctx, act, **given):
+    BEHAVIOUR["other"] = act
+    return ctx.db.run(lambda tx: enqueue(tx, SYSTEM, JobRequest("test.other", "Another test", **given)))
+
+
+def test_a_job_that_hangs_holds_up_no_other_kind_and_is_ended_by_cancelling_it(ctx, at_work):
+    begun, go, lost = threading.Event(), threading.Event(), []
+
+    def hang(run):
+        begun.set()
+        go.wait(30)
+        try:
+            finish(run)
+        except LeaseLost as reason:
+            lost.append(reason)
+            raise
+
+    hanging = ask(ctx, hang)
+    assert begun.wait(10)
+    waiting = ask(ctx, hang)
+    quick = ask_other(ctx, finish)
+    wait_for(lambda: state(ctx, quick) == "done")
+    assert (state(ctx, hanging), state(ctx, waiting)) == ("running", "waiting")
+    jobs.cancel(ctx, SYSTEM, waiting)
+    jobs.cancel(ctx, SYSTEM, hanging)
+    wait_for(lambda: state(ctx, hanging) == "cancelled")
+    go.set()
+    wait_for(lambda: lost)
+    assert outcome(ctx, hanging) == ("cancelled", "Cancelled. What it was doing is not written.")
+
+
+def test_what_a_person_waits_for_comes_first_and_what_runs_by_itself_last(ctx):
+    order = []
+
+    def note(run):
+        order.append(run.payload["name"])
+        finish(run)
+
+    for name, urgency in (("by itself", Urgency.REST), ("offers", Urgency.OFFERS), ("a person", Urgency.PERSON)):
+        ask(ctx, note, payload={"name": name}, urgency=urgency)
+    work_off(ctx)
+    assert order == ["a person", "offers", "by itself"]
+
+
+def test_a_worker_survives_a_database_that_does_not_know_its_tables(ctx, at_work):
+    ctx.db.run(lambda tx: tx.run("RENAME TABLE job TO job_away"))
+    try:
+        wait_for(lambda: at_work._faults >= 2)
+    finally:
+        ctx.db.run(lambda tx: tx.run("RENAME TABLE job_away TO job"))
+    job_id = ask(ctx, finish)
+    wait_for(lambda: state(ctx, job_id) == "done")

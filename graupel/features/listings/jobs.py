@@ -14,7 +14,7 @@ from graupel.core.roles import Role
 from graupel.db import Tx
 from graupel.features.listings import service, store
 from graupel.features.listings.service import Dispatch
-from graupel.jobs import JobRequest, JobRun, enqueue
+from graupel.jobs import JobRequest, JobRun, Urgency, enqueue
 
 FIRST_LOOK = 2
 LOOK_AGAIN = timedelta(seconds=3)
@@ -84,6 +84,7 @@ def _look_later(run: JobRun, tx: Tx, going: Dispatch) -> None:
             f"/products/{going.product.id}#channels",
             most_tries=8,
             delay_seconds=FIRST_LOOK,
+            urgency=Urgency.REST,
         ),
     )
 

@@ -27,7 +27,7 @@ from graupel.features.products import mirrors
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.features.products.summary import TouchedProducts
-from graupel.jobs import JobRequest, enqueue
+from graupel.jobs import JobRequest, Urgency, enqueue
 
 KINDS = {"ostlerby": "Ostlerby"}
 PAGE = 50
@@ -431,6 +431,7 @@ def _enqueue_catch_up(tx: Tx, actor: Actor, channel: dict[str, Any]) -> None:
             {"channel_id": channel["id"]},
             f"/channels/{channel['id']}",
             most_tries=8,
+            urgency=Urgency.OFFERS,
         ),
     )
 

@@ -4,7 +4,7 @@ import structlog
 
 from graupel.db import Tx
 from graupel.features.media import service, sizes, store, videos
-from graupel.jobs import JobRequest, JobRun, enqueue
+from graupel.jobs import JobRequest, JobRun, Urgency, enqueue
 
 AT_ONCE = 20
 log = structlog.get_logger("media")
@@ -41,7 +41,10 @@ def _make(run: JobRun, media_id: int, sha256: str) -> None:
 def _hand_on(run: JobRun, media_id: int, file_name: str) -> None:
     def work(tx: Tx) -> None:
         store.set_sizes(tx, media_id, "made")
-        enqueue(tx, run.actor, JobRequest("media.poster", f"Poster of {file_name}", {"media_id": media_id}, "/media"))
+        request = JobRequest(
+            "media.poster", f"Poster of {file_name}", {"media_id": media_id}, "/media", urgency=Urgency.REST
+        )
+        enqueue(tx, run.actor, request)
 
     run.ctx.db.run(work)
 

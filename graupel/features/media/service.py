@@ -17,7 +17,7 @@ from graupel.features.media import measuring, sizes, store, uses
 from graupel.features.media.sizes import FULL
 from graupel.features.vocabulary import references
 from graupel.features.vocabulary import service as vocabulary
-from graupel.jobs import JobRequest, enqueue_once
+from graupel.jobs import JobRequest, Urgency, enqueue_once
 
 NOTED = ("kind", "file_name", "format", "width", "height")
 
@@ -124,7 +124,11 @@ def _insert(ctx: Context, actor: Actor, values: Mapping[str, Any], state: str) -
             media_id = store.insert(tx, values, state)
             recorder.made("media", media_id, values)
         if state == "waiting":
-            enqueue_once(tx, actor, JobRequest("media.sizes", "Smaller sizes of new pictures", {}, "/media"))
+            enqueue_once(
+                tx,
+                actor,
+                JobRequest("media.sizes", "Smaller sizes of new pictures", {}, "/media", urgency=Urgency.REST),
+            )
         return by_ids(tx, [media_id])[media_id]
 
     try:
