@@ -23,6 +23,7 @@ from graupel.features.files import area as files
 from graupel.features.files import pages as file_pages
 from graupel.features.history import area as history
 from graupel.features.history import pages as history_pages
+from graupel.features.jobs import area as jobs
 from graupel.features.jobs import pages as job_pages
 from graupel.features.listings import area as listings
 from graupel.features.listings import pages as listing_pages
@@ -58,7 +59,7 @@ class Area:
 
 
 AREAS = (
-    Area("jobs", (job_pages.router,)),
+    Area("jobs", (job_pages.router,), register=jobs.register),
     Area("history", (history_pages.router,), register=history.register),
     Area("users", (user_pages.router, user_pages.guarded), register=users.register),
     Area("destinations", (destination_pages.router,), register=destinations.register),

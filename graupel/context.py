@@ -1,21 +1,31 @@
 """What a service needs beside its arguments."""
 
 from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from graupel.caching import KeptCounts, KeptOnes
-from graupel.db import Database
+from graupel.db import Database, Tx
 from graupel.settings import Settings
 
 
 @dataclass(frozen=True)
 class Context:
-    """The database, the settings of this installation, and what is kept in memory: counts, and larger things once."""
+    """The database, the settings of this installation, and what is kept in memory: counts, and larger things once.
+
+    ``ahead``: by how much its clock is moved on, for trying what time brings.
+    """
 
     db: Database
     settings: Settings
     counts: KeptCounts = field(default_factory=KeptCounts)
     ones: KeptOnes = field(default_factory=KeptOnes)
+    ahead: timedelta = timedelta(0)
+
+    def now(self, tx: Tx) -> datetime:
+        """The moment, UTC: the database's, so that all machines agree, moved by ``ahead``."""
+        found: datetime = tx.value("SELECT UTC_TIMESTAMP(3)")
+        return found.replace(tzinfo=UTC) + self.ahead
 
     def folder(self, name: str) -> Path:
         """A folder for files under the data folder, made where it is not there."""

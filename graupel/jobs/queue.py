@@ -3,7 +3,7 @@
 import json
 from collections.abc import Collection
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import datetime, timedelta
 from enum import IntEnum
 from typing import Any
 
@@ -24,7 +24,10 @@ class Urgency(IntEnum):
 
 @dataclass(frozen=True)
 class JobRequest:
-    """A job to be done. ``kind`` names its handler; ``link`` leads to what it is about."""
+    """A job to be done. ``kind`` names its handler; ``link`` leads to what it is about.
+
+    ``run_after``: not before this moment (UTC), instead of after ``delay_seconds``.
+    """
 
     kind: str
     title: str
@@ -33,6 +36,7 @@ class JobRequest:
     most_tries: int = 5
     delay_seconds: int = 0
     urgency: Urgency = Urgency.PERSON
+    run_after: datetime | None = None
 
 
 @dataclass(frozen=True)
@@ -54,7 +58,8 @@ def enqueue(tx: Tx, actor: Actor, request: JobRequest) -> int:
     return tx.insert(
         """INSERT INTO job (kind, urgency, title, payload, link, most_tries, run_after, user_id, actor, role, made_at)
            VALUES (%(kind)s, %(urgency)s, %(title)s, %(payload)s, %(link)s, %(most)s,
-                   UTC_TIMESTAMP(3) + INTERVAL %(delay)s SECOND, %(user)s, %(actor)s, %(role)s, UTC_TIMESTAMP(3))""",
+                   COALESCE(%(after)s, UTC_TIMESTAMP(3) + INTERVAL %(delay)s SECOND),
+                   %(user)s, %(actor)s, %(role)s, UTC_TIMESTAMP(3))""",
         {
             "kind": request.kind,
             "urgency": int(request.urgency),
@@ -63,6 +68,7 @@ def enqueue(tx: Tx, actor: Actor, request: JobRequest) -> int:
             "link": request.link,
             "most": request.most_tries,
             "delay": request.delay_seconds,
+            "after": request.run_after,
             "user": actor.user_id,
             "actor": actor.name,
             "role": actor.role,
@@ -76,18 +82,21 @@ def enqueue_once(tx: Tx, actor: Actor, request: JobRequest) -> None:
         enqueue(tx, actor, request)
 
 
-def claim(tx: Tx, owner: str, lease_seconds: int, without: Collection[str] = ()) -> Claim | None:
+def claim(
+    tx: Tx, owner: str, lease_seconds: int, without: Collection[str] = (), ahead: timedelta = timedelta(0)
+) -> Claim | None:
     """Take the next job that is due, or one whose worker's lease ran out; None where there is none.
 
-    The most urgent first. ``without``: kinds that are not wanted now.
+    The most urgent first. ``without``: kinds that are not wanted now; ``ahead``: by how much the clock is.
     """
     kinds = "AND kind NOT IN %(without)s" if without else ""
-    params: dict[str, Any] = {"without": list(without)}
+    params: dict[str, Any] = {"without": list(without), "ahead": ahead.total_seconds()}
     row = None
     for urgency in Urgency:
         row = row or tx.one(
             f"""SELECT * FROM job WHERE state = 'waiting' AND urgency = {int(urgency)}
-                AND run_after <= UTC_TIMESTAMP(3) {kinds} ORDER BY run_after, id LIMIT 1 FOR UPDATE SKIP LOCKED""",
+                AND run_after <= UTC_TIMESTAMP(3) + INTERVAL %(ahead)s SECOND {kinds}
+                ORDER BY run_after, id LIMIT 1 FOR UPDATE SKIP LOCKED""",
             params,
         )
     row = row or tx.one(
@@ -184,6 +193,11 @@ def put_back(tx: Tx, claimed: Claim, wait: timedelta, outcome: str, *, counts_as
     )
 
 
+def set_moment(tx: Tx, job_id: int, moment: datetime) -> None:
+    """Let a waiting job be taken up at a moment (UTC)."""
+    tx.run("UPDATE job SET run_after = %s WHERE id = %s", [moment, job_id])
+
+
 def want_cancel(tx: Tx, job_id: int) -> bool:
     """Cancel a waiting job at once, ask a running one to stop; False where it has ended."""
     waiting = tx.run(
@@ -219,6 +233,6 @@ def prune(tx: Tx) -> int:
     """Forget jobs that ended well long ago; returns how many."""
     return tx.run(
         """DELETE FROM job WHERE state IN ('done', 'cancelled')
-           AND ended_at < UTC_TIMESTAMP(3) - INTERVAL %s DAY LIMIT 1000""",
+           AND ended_at < UTC_TIMESTAMP(3) - INTERVAL %s DAY LIMIT 100000""",
         [KEPT_DAYS],
     )

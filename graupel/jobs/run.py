@@ -1,7 +1,7 @@
 """One run of a job: what its handler is given."""
 
 from collections.abc import Callable
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from graupel.context import Context
@@ -82,7 +82,12 @@ class JobRun:
 
     def again(self, tx: Tx, wait: timedelta, outcome: str) -> None:
         """Take the job up again later, within ``tx``; this run does not count as a try."""
-        self._own(queue.put_back(tx, self._claim, wait, outcome, counts_as_try=False))
+        self._own(queue.put_back(tx, self._claim, wait + self.ctx.ahead, outcome, counts_as_try=False))
+
+    def again_at(self, tx: Tx, moment: datetime, outcome: str) -> None:
+        """Take the job up again at a moment (UTC), within ``tx``."""
+        self.again(tx, timedelta(0), outcome)
+        queue.set_moment(tx, self.job_id, moment)
 
     def _own(self, still_mine: bool) -> None:
         if not still_mine:

@@ -10,14 +10,15 @@ import structlog
 from graupel.context import Context
 from graupel.core import backoff
 from graupel.core.errors import Cancelled, GraupelError, TryLater
-from graupel.db import DatabaseUnavailable, Tx, forget_marks
-from graupel.jobs import queue
+from graupel.db import DatabaseUnavailable, Tx
+from graupel.jobs import queue, timekeeping
 from graupel.jobs.run import JobRun, LeaseLost, handlers, put_right
 
 IDLE_SECONDS = 0.25
 #: After a fault of the database or of the worker itself it waits, twice as long after each, up to this.
 LONGEST_REST = 15.0
-PRUNE_SECONDS = 3600
+#: So often a worker sees to it that what changes by the clock has a job that waits for it.
+AWAKE_SECONDS = 300
 #: So many jobs run at once, each of another kind: so none keeps the others from being done.
 AT_ONCE = 4
 #: A job that does not look whether it is cancelled is ended without it after so many looks at its lease.
@@ -44,13 +45,12 @@ class Worker:
 
     def run(self) -> None:
         """Work until stopped."""
-        next_prune = 0.0
+        next_look = 0.0
         while not self._stop.is_set():
             try:
-                if time.monotonic() >= next_prune:
-                    self._ctx.db.run(queue.prune)
-                    self._ctx.db.run(forget_marks)
-                    next_prune = time.monotonic() + PRUNE_SECONDS
+                if time.monotonic() >= next_look:
+                    timekeeping.keep_awake(self._ctx)
+                    next_look = time.monotonic() + AWAKE_SECONDS
                 if not self._begin_one():
                     self._ended.wait(IDLE_SECONDS)
                     self._ended.clear()
@@ -97,7 +97,7 @@ class Worker:
 
     def _claim(self, without: list[str]) -> queue.Claim | None:
         lease = self._ctx.settings.lease_seconds
-        return self._ctx.db.run(lambda tx: queue.claim(tx, self.owner, lease, without))
+        return self._ctx.db.run(lambda tx: queue.claim(tx, self.owner, lease, without, self._ctx.ahead))
 
     def _do_under_lease(self, claimed: queue.Claim) -> None:
         with _Heartbeat(self._ctx, claimed, self._end):
@@ -137,7 +137,9 @@ class Worker:
             self._end(claimed, "failed", f"{reason} Given up after {claimed.tries} tries.")
             return
         wait = backoff.delay(claimed.tries, getattr(reason, "retry_after", 0))
-        self._ctx.db.run(lambda tx: queue.put_back(tx, claimed, wait, str(reason), counts_as_try=True))
+        self._ctx.db.run(
+            lambda tx: queue.put_back(tx, claimed, wait + self._ctx.ahead, str(reason), counts_as_try=True)
+        )
 
     def _end(self, claimed: queue.Claim, state: str, outcome: str) -> None:
         def work(tx: Tx) -> None:

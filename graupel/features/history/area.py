@@ -1,10 +1,13 @@
 """What history registers."""
 
-from graupel.features.history import following, jobs
-from graupel.jobs import handler
+from datetime import time
+
+from graupel.features.history import following, jobs, store
+from graupel.jobs import handler, timekeeping
 
 
 def register(language: str) -> None:
-    """Its job, and the language in which those who follow change sets read records."""
+    """Its job, its tidying at night, and the language in which those who follow change sets read records."""
     following.speak(language)
     handler("history.rollback")(jobs.rollback)
+    timekeeping.daily("recorded", "Tidies the order of change sets at night", time(2, 10), store.prune_recorded)
