@@ -1,6 +1,6 @@
 """What changed between two states of a record, and how two people's changes come together."""
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -65,9 +65,14 @@ def merge(base: Values, mine: Values, theirs: Values) -> Merge:
     return Merge(merged, conflicts, taken)
 
 
-def rolls_back_cleanly(after: Values, current: Values | None) -> bool:
-    """Whether each field still holds what the change wrote, so that putting back loses nobody's work."""
+def goes_back(after: Values, current: Values | None, wholes: Iterable[Sequence[str]] = ()) -> tuple[str, ...]:
+    """The fields of a change that a roll back puts back: those that still hold what it wrote.
+
+    ``wholes``: groups of fields that mean something only together; where one of a group was changed since, all stay.
+    """
     if current is None:
-        return False
-    now = journal_values(current)
-    return all(now.get(name) == value for name, value in journal_values(after).items())
+        return ()
+    now, wrote = journal_values(current), journal_values(after)
+    held = {name for name, value in wrote.items() if now.get(name) == value}
+    lost = {name for whole in wholes if set(whole) & (wrote.keys() - held) for name in whole}
+    return tuple(name for name in wrote if name in held - lost)

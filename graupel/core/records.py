@@ -79,6 +79,7 @@ class Record:
     ``table``: where it is called otherwise than the kind. ``parent``: the kind of record that it belongs to and whose
     lot it shares, named by its field "<parent>_id". ``revived``: columns that are no fields, and the SQL that fills
     them where a removed record is made again. ``stamped``: it notes in changed_at when it changed.
+    ``wholes``: fields that mean something only together, and so go back together or stay.
     """
 
     name: str
@@ -89,6 +90,7 @@ class Record:
     beside: Beside | None = None
     parent: str = ""
     revived: tuple[tuple[str, str], ...] = ()
+    wholes: tuple[tuple[str, ...], ...] = ()
     stamped: bool = False
 
     @property
@@ -116,6 +118,10 @@ class Record:
     def names(self) -> tuple[str, ...]:
         """The names of all fields."""
         return tuple(field.name for field in self.fields)
+
+    def together_with(self, name: str) -> tuple[str, ...]:
+        """The fields that mean something only together with one, itself among them."""
+        return next((whole for whole in self.wholes if name in whole), (name,))
 
     def own(self, what: str) -> tuple[str, ...]:
         """The names of the fields that may be written anew for a LANGUAGE or a DESTINATION."""

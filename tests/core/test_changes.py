@@ -5,7 +5,7 @@ from decimal import Decimal
 from hypothesis import given
 from hypothesis import strategies as st
 
-from graupel.core.changes import diff, journal_values, merge, rolls_back_cleanly
+from graupel.core.changes import diff, goes_back, journal_values, merge
 
 FIELDS = ("name", "price", "weight_g")
 values = st.fixed_dictionaries(
@@ -22,7 +22,7 @@ def test_a_difference_leads_from_before_to_after_and_back(before, after):
     was, became = diff(before, after)
     assert set(was) == set(became) == {name for name in FIELDS if before[name] != after[name]}
     assert journal_values(after) | was == journal_values(before)
-    assert rolls_back_cleanly(became, after)
+    assert set(goes_back(became, after)) == set(became)
 
 
 @given(values, values, values)
@@ -43,7 +43,10 @@ def test_nobody_elses_change_means_my_values_as_they_are(base, mine):
     assert not merged.taken
 
 
-def test_a_later_change_of_the_same_field_stops_a_clean_roll_back():
-    assert not rolls_back_cleanly({"price": "2.50"}, {"price": Decimal("3.00"), "name": "a"})
-    assert rolls_back_cleanly({"price": "2.50"}, {"price": Decimal("2.50"), "name": "b"})
-    assert not rolls_back_cleanly({"price": "2.50"}, None)
+def test_fields_go_back_that_still_hold_what_was_written_and_groups_of_them_together_or_not_at_all():
+    wrote = {"price": "2.50", "name": "b", "unit": "mm"}
+    now = {"price": Decimal("3.00"), "name": "b", "unit": "mm"}
+    assert goes_back(wrote, now) == ("name", "unit")
+    assert goes_back(wrote, now, [("price", "unit")]) == ("name",)
+    assert goes_back(wrote, now, [("price", "weight_g")]) == ("name", "unit")
+    assert goes_back(wrote, None) == ()

@@ -29,6 +29,7 @@ CATEGORY = Record(
         Field("by_hand", "Order by hand", Kind.LINES),
         ref("lead_product_id", "Lead product", "product"),
     ),
+    wholes=(("parent_id", "tree_id"),),
 )
 
 CATEGORY_TEXT = Record(
@@ -60,6 +61,7 @@ CATEGORY_FACT = Record(
         Field("text", "Text"),
     ),
     parent="category",
+    wholes=(("choice_id", "number", "unit", "text"),),
 )
 
 RECORDS = (TREE, CATEGORY, CATEGORY_TEXT, CATEGORY_FACT)

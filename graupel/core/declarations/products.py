@@ -62,6 +62,7 @@ VARIANT = Record(
         *(ref(name, f"Choice {place}", "attribute_choice") for place, name in enumerate(CHOICES, start=1)),
     ),
     parent="product",
+    wholes=(CHOICES,),
 )
 
 VARIANT_TEXT = Record(
@@ -110,6 +111,7 @@ FACT = Record(
         Field("text", "Text"),
     ),
     parent="product",
+    wholes=(("choice_id", "number", "unit", "text"),),
 )
 
 PICTURE = Record(

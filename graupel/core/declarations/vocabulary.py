@@ -56,6 +56,7 @@ TYPE_ATTRIBUTE = Record(
         Field("may_differ", "Variants may differ", Kind.SWITCH),
     ),
     parent="type",
+    wholes=(("when_attribute_id", "when_choice_id"),),
 )
 
 TAGGING = Record(

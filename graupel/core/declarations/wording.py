@@ -15,4 +15,5 @@ OWN_VALUE = Record(
         Field("value", "Value"),
         Field("source", "Translated from"),
     ),
+    wholes=(("value", "source"),),
 )

@@ -184,11 +184,15 @@ def _old_name(row: dict[str, Any]) -> str:
 
 @dataclass(frozen=True)
 class RollbackPlan:
-    """What a roll back would do: records that go back and records that were changed since and stay."""
+    """What a roll back would do: records that go back, and records that were changed since and stay.
+
+    ``part``: of those that go back, how many keep a field that was changed since.
+    """
 
     back: int
     stay: int
     fixed: int
+    part: int = 0
 
 
 def plan_rollback(ctx: Context, actor: Actor, change_set_id: int) -> RollbackPlan:
@@ -204,7 +208,7 @@ def _plan(ctx: Context, tx: Tx, change_set_id: int) -> RollbackPlan:
     if found["rolled_back_by"]:
         raise Refused.because("rollback.done", "This was rolled back already.")
     counted = {row["record_kind"] for row in store.kind_counts(tx, change_set_id)}
-    back = stay = fixed = 0
+    back = stay = fixed = part = 0
     for kind in records.kinds():
         if kind.name not in counted:
             continue
@@ -216,8 +220,8 @@ def _plan(ctx: Context, tx: Tx, change_set_id: int) -> RollbackPlan:
             )
             continue
         numbers = store.rollback_counts(tx, kind, change_set_id, ctx.settings.language)
-        back, stay = back + numbers["back"], stay + numbers["stay"]
-    return RollbackPlan(back, stay, fixed)
+        back, stay, part = back + numbers["back"], stay + numbers["stay"], part + numbers["part"]
+    return RollbackPlan(back, stay, fixed, part)
 
 
 def request_rollback(ctx: Context, actor: Actor, change_set_id: int) -> int:

@@ -142,14 +142,32 @@ def _untouched(kind: RecordKind) -> str:
     )
 
 
+def _holds(kind: RecordKind, name: str) -> str:
+    """SQL: the change wrote this field, and it, with what means something only together with it, is as it wrote it."""
+    column = kind.fields[name]
+    together = " AND ".join(
+        f"(NOT JSON_EXISTS(r.became, '$.{one}') OR {_same(kind.fields[one], 'became', one)})"
+        for one in kind.record.together_with(column.beside or name)
+    )
+    if column.beside:  # its own value was moved on by others', as long as what it changes with was not
+        together = f"({together} AND (JSON_EXISTS(r.became, '$.{column.beside}') OR {_same(column, 'became', name)}))"
+    return f"(JSON_EXISTS(r.became, '$.{name}') AND {together})"
+
+
 def rollback_counts(tx: Tx, kind: RecordKind, change_set_id: int, language: str) -> dict[str, int]:
-    """How many records of this kind would go back, and how many were changed since and would stay."""
+    """What a roll back would do to records of this kind.
+
+    "back": how many go back, wholly or in part; "part": of these, how many keep a field that was changed since;
+    "stay": how many stay as they are.
+    """
     params = {"set": change_set_id, "kind": kind.name, "lang": language}
     total = tx.value("SELECT COUNT(*) FROM change_row WHERE change_set_id = %(set)s AND record_kind = %(kind)s", params)
+    changed = "r.was IS NOT NULL"
     found = tx.one(
-        f"""SELECT COALESCE(SUM({_untouched(kind)} AND (r.was IS NOT NULL OR {kind.foreseen or kind.removable}
-                                OR {kind.retired_when})
+        f"""SELECT COALESCE(SUM(IF({changed}, {_any_holds(kind)}, {_untouched(kind)} AND
+                                   ({kind.foreseen or kind.removable} OR {kind.retired_when}))
                                 AND NOT {kind.follows_when}), 0) AS clean,
+                   COALESCE(SUM({changed} AND {_any_holds(kind)} AND NOT {_all_hold(kind)}), 0) AS part,
                    COALESCE(SUM({kind.follows_when}), 0) AS follows
             FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
             WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.became IS NOT NULL""",
@@ -162,15 +180,35 @@ def rollback_counts(tx: Tx, kind: RecordKind, change_set_id: int, language: str)
             AND r.became IS NULL AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)""",
         params,
     )
-    return {"back": int(clean) + int(gone), "stay": int(total) - int(clean) - int(gone)}
+    back = int(clean) + int(gone)
+    return {"back": back, "part": int(found["part"]), "stay": int(total) - back}
+
+
+def _any_holds(kind: RecordKind) -> str:
+    return f"({' OR '.join(_holds(kind, name) for name in kind.fields)})"
+
+
+def _all_hold(kind: RecordKind) -> str:
+    wrote = "JSON_EXISTS(r.became, '$.{0}')"
+    return f"({' AND '.join(f'(NOT {wrote.format(name)} OR {_holds(kind, name)})' for name in kind.fields)})"
 
 
 def restore_changed(tx: Tx, kind: RecordKind, change_set_id: int, by: int, language: str) -> None:
-    """Journal and put back the fields of records that the set changed and that hold what it wrote."""
+    """Journal and put back the fields that the set changed and that still hold what it wrote; the others stay."""
     params = {"set": change_set_id, "kind": kind.name, "lang": language, "by": by}
     where = f"""r.change_set_id = %(set)s AND r.record_kind = %(kind)s AND r.was IS NOT NULL AND r.became IS NOT NULL
-                AND {_untouched(kind)}"""
-    journal.write(tx, by, kind, _JOURNALLED.format(kind=kind), where, params, was="r.became", became="r.was")
+                AND {_any_holds(kind)}"""
+    journal.write(
+        tx,
+        by,
+        kind,
+        _JOURNALLED.format(kind=kind),
+        where,
+        params,
+        was={name: f"JSON_VALUE(r.became, '$.{name}')" for name in kind.fields},
+        became={name: f"JSON_VALUE(r.was, '$.{name}')" for name in kind.fields},
+        only={name: _holds(kind, name) for name in kind.fields},
+    )
     sets = [
         f"{column.sql} = IF(JSON_EXISTS(r.became, '$.{name}'), JSON_VALUE(r.became, '$.{name}'), {column.sql})"
         for name, column in kind.fields.items()
