@@ -91,4 +91,8 @@ def _at(
             AND {alias}.destination = %({alias}_at)s AND {alias}.lang = %({alias}_lang)s
             AND {alias}.field = %({alias}_field)s"""
     )
-    return f"CAST({alias}.value AS DECIMAL(12,2))" if field in AMOUNTS else f"{alias}.value"
+    if field not in AMOUNTS:
+        return f"{alias}.value"
+    amount = f"CAST({alias}.value AS DECIMAL(12,2))"
+    # The only variant of a product that does not vary has its product's amounts, everywhere.
+    return f"IF({_VARIES}, {amount}, NULL)" if place.level == Level.VARIANT else amount

@@ -10,9 +10,9 @@ from graupel.core import variants as rules
 from graupel.core.declarations.products import AMOUNTS, CHOICES, VARIANT_WORDS
 from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.problems import Problem
-from graupel.core.products import BASE_FIELDS, Status
+from graupel.core.products import BASE_FIELDS, Status, written_words
 from graupel.core.quantities import format_money
-from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
+from graupel.core.resolve import DEFAULT_LENS, Lens, key_of, split_key
 from graupel.core.roles import Actor, Role
 from graupel.core.variants import Axis, Combination, Holding, MakePlan, Taken
 from graupel.db import DuplicateKey, Tx
@@ -377,6 +377,18 @@ def _move_down(ctx: Context, tx: Tx, recorder: history.Recorder, product: Produc
     store.change(tx, recorder, [variant_id], {**kept, "mpn": "", "archived": 0})
     after = {**dict.fromkeys(BASE_FIELDS), "mpn": only.mpn or product.values.mpn}
     _update_product(ctx, tx, recorder, product, after)
+    _move_own_amounts_down(tx, recorder, product, only)
+
+
+def _move_own_amounts_down(tx: Tx, recorder: history.Recorder, product: Product, only: Variant) -> None:
+    """What was written of the variant for a destination holds for its product, where that is all that is left of it."""
+    amounts = {key: value for key, value in only.own.items() if split_key(key)[2] in AMOUNTS}
+    if not amounts:
+        return
+    words = {key: value for key, value in only.own.items() if key not in amounts}
+    wording.save(tx, recorder, "variant", only.id, words, {})
+    originals = written_words(product.values)
+    wording.save(tx, recorder, "product", product.id, {**product.values.own, **amounts}, originals)
 
 
 # --- setting values ------------------------------------------------------------------------------------------

@@ -8,6 +8,7 @@ import pytest
 
 from graupel.core import products as rules
 from graupel.core.products import Status
+from graupel.core.quantities import format_money
 from graupel.core.resolve import DEFAULT_LENS, OF_VARIANT, Lens, Level, Place, money_places, places, places_of, resolve
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import TableState
@@ -250,6 +251,23 @@ def test_what_is_resolved_by_sets_is_what_is_resolved_one_by_one(ctx, needles, y
         replace(found.read(shop), currency="CHF"),
     ):
         _compare(ctx, ids, lens)
+    kept = _stop_varying(ctx, needles)
+    for lens in (DEFAULT_LENS, found.read("de"), found.read(shop)):
+        _compare(ctx, ids, lens)
+    price = products.through(products.read(ctx, SYSTEM, needles), found.read(shop)).values.price
+    assert format_money(price) == kept.own[f"{shop}..price"]
+
+
+def _stop_varying(ctx, product_id):
+    """Give up all axes; returns the variant that stays, one with a price of its own elsewhere, as it was."""
+    ctx.db.run(lambda tx: tx.run("UPDATE variant SET stock = NULL WHERE product_id = %s", [product_id]))
+    product = products.read(ctx, SYSTEM, product_id)
+    kept = next(one for one in product.for_sale if any(key.endswith("..price") for key in one.own))
+    for axis, choice in zip(product.axes, kept.combination, strict=True):
+        plan = variants.plan_dropping(ctx, SYSTEM, product_id, axis.attribute.id, choice)
+        variants.drop_axis(ctx, SYSTEM, product_id, axis.attribute.id, choice, plan.signature)
+    assert not products.read(ctx, SYSTEM, product_id).varies
+    return kept
 
 
 def _compare(ctx, ids, lens) -> None:
