@@ -1,12 +1,14 @@
 """What guards every page."""
 
 import re
+from datetime import UTC, datetime, timedelta
 from html.parser import HTMLParser
 
 import pytest
 
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.history import service as history
+from graupel.jobs import JobRequest, enqueue
 from tests.making import catalogue, make_product, plan_file
 from tests.serving import app, as_role, browser, paths_of, stranger
 
@@ -236,6 +238,10 @@ def test_more_than_the_limit_is_refused_however_it_is_announced(browser, ctx):
 
 def test_health_tells_alive_from_ready(stranger, ctx, monkeypatch):
     assert stranger.get("/healthz").json()["alive"]
-    assert stranger.get("/readyz").json() == {"ready": True, "pending_migrations": []}
+    told = stranger.get("/readyz").json()
+    assert told == {"ready": True, "pending_migrations": [], "database": "writable", "workers": "at work"}
+    request = JobRequest("history.rollback", "Nobody comes", run_after=datetime.now(UTC) - timedelta(minutes=5))
+    ctx.db.run(lambda tx: enqueue(tx, SYSTEM, request))
+    assert "a job has been due for 30" in stranger.get("/readyz").json()["workers"]
     monkeypatch.setattr("graupel.main.pending", lambda url: ["0009_next"])
     assert stranger.get("/readyz").status_code == 503
