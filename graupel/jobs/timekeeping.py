@@ -123,7 +123,7 @@ def _step(timed: Timed, run: JobRun, tx: Tx) -> bool:
         if moment is None or _is_in(tx, timed, ("waiting",)):
             run.finish(tx, "Nothing else is planned.")
         else:
-            run.again_at(tx, moment, f"Sleeps until {moment:%Y-%m-%d %H:%M} UTC.")
+            run.again_at(tx, moment, "Sleeps until its next moment.")
         return False
     timed.arrive(ctx, tx, moment)
     tx.run("UPDATE clock SET reached = %s WHERE name = %s", [moment, timed.name])

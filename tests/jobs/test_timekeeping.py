@@ -9,6 +9,7 @@ import pytest
 from graupel.core.errors import TryLater
 from graupel.core.roles import SYSTEM
 from graupel.features.history import service as history
+from graupel.features.jobs import service as jobs
 from graupel.jobs import timekeeping
 from graupel.jobs.run import handlers
 from graupel.jobs.timekeeping import Timed
@@ -124,3 +125,9 @@ def test_what_is_due_every_night_is_done_once_after_nights_that_were_missed_and_
     finally:
         timekeeping._TIMED.pop("tidy")
         handlers().pop("time.tidy")
+
+
+def test_what_sleeps_stands_apart_from_work_that_waits(ctx, bells):
+    plan(ctx, bells[0], now(ctx) + DAY)
+    board = jobs.board(ctx, SYSTEM)
+    assert ([job["title"] for job in board.asleep], board.running, board.counts) == (["Rings"], [], {})

@@ -10,4 +10,4 @@ def register(language: str) -> None:
     """Its job, its tidying at night, and the language in which those who follow change sets read records."""
     following.speak(language)
     handler("history.rollback")(jobs.rollback)
-    timekeeping.daily("recorded", "Tidies the order of change sets at night", time(2, 10), store.prune_recorded)
+    timekeeping.daily("recorded", "Shorten the list in which change sets ended", time(2, 10), store.prune_recorded)

@@ -8,5 +8,5 @@ from graupel.jobs import queue, timekeeping
 
 def register(language: str) -> None:
     """Tidying up at night: jobs that ended long ago, and marks of transactions that nobody asks for any more."""
-    timekeeping.daily("jobs", "Tidies ended jobs at night", time(2, 0), queue.prune)
-    timekeeping.daily("marks", "Tidies marks of transactions at night", time(2, 5), forget_marks)
+    timekeeping.daily("jobs", "Forget jobs that ended well long ago", time(2, 0), queue.prune)
+    timekeeping.daily("marks", "Forget marks of finished transactions", time(2, 5), forget_marks)

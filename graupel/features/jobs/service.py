@@ -16,12 +16,13 @@ SHOWN = 60
 
 @dataclass(frozen=True)
 class Board:
-    """Jobs by what they do now, the newest first."""
+    """Jobs by what they do now, the newest first; ``asleep``: what wakes by the clock, the next one first."""
 
     running: list[dict[str, Any]]
     failed: list[dict[str, Any]]
     ended: list[dict[str, Any]]
     counts: dict[str, int]
+    asleep: list[dict[str, Any]]
 
 
 def board(ctx: Context, actor: Actor) -> Board:
@@ -34,6 +35,7 @@ def board(ctx: Context, actor: Actor) -> Board:
             [_shown(row) for row in store.by_state(tx, ("failed",), SHOWN)],
             [_shown(row) for row in store.by_state(tx, ("done", "cancelled"), SHOWN)],
             store.counts(tx),
+            store.asleep(tx, SHOWN),
         )
 
     return ctx.db.run(work)

@@ -14,9 +14,23 @@ def read(tx: Tx, job_id: int) -> dict[str, Any] | None:
     return tx.one(f"SELECT {_COLUMNS} FROM job WHERE id = %s", [job_id])
 
 
+#: What sleeps until its moment by the clock, which is no work that waits.
+_ASLEEP = "(state = 'waiting' AND kind LIKE 'time.%%')"
+
+
 def by_state(tx: Tx, states: tuple[str, ...], limit: int) -> list[dict[str, Any]]:
-    return tx.all(f"SELECT {_COLUMNS} FROM job WHERE state IN %s ORDER BY id DESC LIMIT %s", [states, limit])
+    """Jobs in these states, the newest first; not those that sleep until their moment."""
+    return tx.all(
+        f"SELECT {_COLUMNS} FROM job WHERE state IN %s AND NOT {_ASLEEP} ORDER BY id DESC LIMIT %s", [states, limit]
+    )
+
+
+def asleep(tx: Tx, limit: int) -> list[dict[str, Any]]:
+    """What wakes by the clock, the next one first."""
+    return tx.all(f"SELECT {_COLUMNS} FROM job WHERE {_ASLEEP} ORDER BY run_after, id LIMIT %s", [limit])
 
 
 def counts(tx: Tx) -> dict[str, int]:
-    return {row["state"]: row["count"] for row in tx.all("SELECT state, COUNT(*) AS count FROM job GROUP BY state")}
+    """How many jobs are in each state, those that sleep left out."""
+    rows = tx.all(f"SELECT state, COUNT(*) AS count FROM job WHERE NOT {_ASLEEP} GROUP BY state", {})
+    return {row["state"]: row["count"] for row in rows}
