@@ -125,7 +125,7 @@ class Database:
     """A pool of connections to one database; safe to share between threads."""
 
     def __init__(self, url: str, *, size: int = 16, statement_seconds: float | None = None) -> None:
-        """``statement_seconds``: a statement that takes longer counts as a lost connection; None: it may take long."""
+        """``statement_seconds``: a statement that takes longer is given up; None: it may take as long as it needs."""
         self.options = connect_options(url)
         self._session = [
             f"SET SESSION innodb_lock_wait_timeout = {LOCK_SECONDS}",
@@ -217,6 +217,10 @@ class Database:
             return True
         except _NotThere:
             return False
+        except DatabaseUnavailable as error:
+            raise DatabaseUnavailable(
+                "The database does not answer any more. Whether this was saved is not known: look before you repeat it."
+            ) from error
         raise AssertionError("unreachable")
 
     def _connect(self) -> Any:

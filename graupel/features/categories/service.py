@@ -54,15 +54,38 @@ def make(ctx: Context, actor: Actor, path: str) -> Category:
 
 def make_path(tx: Tx, recorder: history.Recorder, path: str) -> int:
     """The id of the category at a clean path; what is missing of it is made in the first tree, and recorded."""
-    known = load(tx).by_path().get(path.lower())
-    if known is not None:
-        return known
+    return make_paths(tx, recorder, [path])[path]
+
+
+def make_paths(tx: Tx, recorder: history.Recorder, paths: Sequence[str]) -> dict[str, int]:
+    """The ids of the categories at clean paths; what is missing of them is made in the first tree, and recorded.
+
+    The trees are read once, however many paths there are.
+    """
+    known = load(tx).by_path()
+    found = {path: known[path.lower()] for path in paths if path.lower() in known}
+    if len(found) == len(set(paths)):
+        return found
     store.lock_trees(tx)
-    parent = -first_tree(tx)
-    for name in path.split(CATEGORY_SEPARATOR):
-        place = TreePlace(parent, len(trees.children(store.places(tx)).get(parent, [])))
-        parent = store.by_name(tx, parent, name) or _insert(tx, recorder, name, place, hidden=False)
-    return parent
+    root = -first_tree(tx)
+    siblings = {parent: len(children) for parent, children in trees.children(store.places(tx)).items()}
+    levels: dict[tuple[int, str], int] = {}
+    for path in dict.fromkeys(path for path in paths if path not in found):
+        parent = root
+        for name in path.split(CATEGORY_SEPARATOR):
+            level = (parent, name.lower())
+            if level not in levels:
+                levels[level] = store.by_name(tx, parent, name) or _append(tx, recorder, name, parent, siblings)
+            parent = levels[level]
+        found[path] = parent
+    return found
+
+
+def _append(tx: Tx, recorder: history.Recorder, name: str, parent: int, siblings: dict[int, int]) -> int:
+    """Make a category behind its siblings; ``siblings``: how many there are below each, brought up to date."""
+    place = TreePlace(parent, siblings.get(parent, 0))
+    siblings[parent] = place.position + 1
+    return _insert(tx, recorder, name, place, hidden=False)
 
 
 def first_tree(tx: Tx) -> int:

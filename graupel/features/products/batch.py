@@ -291,13 +291,13 @@ def _make_categories(tx: Tx, recorder: Recorder, batch_id: int) -> None:
     paths = _new_paths(tx, batch_id)
     if not paths:
         return
-    made = [(path, categories.make_path(tx, recorder, path)) for path in paths]
+    made = categories.make_paths(tx, recorder, paths)
     tx.run("DROP TEMPORARY TABLE IF EXISTS made_category")
     tx.run(
         """CREATE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED, KEY (path(150)))
            CHARSET utf8mb4"""
     )
-    tx.many("INSERT INTO made_category VALUES (%s, %s)", made)
+    tx.many("INSERT INTO made_category VALUES (%s, %s)", list(made.items()))
     tx.run(
         """UPDATE batch_row b JOIN made_category m ON m.path = b.category SET b.category_id = m.category_id
               WHERE b.batch_id = %s AND b.category_id IS NULL""",

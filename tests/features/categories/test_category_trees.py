@@ -241,3 +241,22 @@ def test_the_pages_of_the_trees(browser, ctx, shop):
     assert browser.write(f"/categories/{shop['Help']}/delete", {}).headers["hx-redirect"] == "/categories"
     assert browser.write(f"/categories/{shop['Aran']}/rename", {"name": "Thick"}).json() == {"name": "Thick"}
     assert browser.get("/categories/9999").status_code == 404
+
+
+def test_many_paths_are_made_with_one_reading_of_the_trees_and_each_level_once(ctx, monkeypatch):
+    there = service.make(ctx, SYSTEM, "Yarn > Aran").id
+    readings, plain = [], service.load
+    monkeypatch.setattr(service, "load", lambda tx: readings.append(1) or plain(tx))
+    wanted = ["Yarn > Aran", "yarn > Lace", "Yarn > Lace > Silk", "Tools > Needles", "Yarn > Lace > Mohair", "Tools"]
+
+    def work(tx):
+        with history.change_set(tx, SYSTEM, "test", "Paths") as recorder:
+            return service.make_paths(tx, recorder, wanted)
+
+    made = ctx.db.run(work)
+    assert len(readings) == 1
+    assert made["Yarn > Aran"] == there
+    paths = {one.id: one.path for one in service.read_tree(ctx)}
+    assert {path: paths[key].lower() for path, key in made.items()} == {path: path.lower() for path in wanted}
+    assert [one.name for one in service.read_tree(ctx).tops(1)] == ["Yarn", "Tools"]
+    assert len(paths) == 7
