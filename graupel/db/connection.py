@@ -285,7 +285,7 @@ def _key_name(message: str) -> str:
 
 def forget_marks(tx: Tx) -> int:
     """Forget the marks of transactions whose second try can't come any more; returns how many."""
-    return tx.run("DELETE FROM unit_of_work WHERE made_at < UTC_TIMESTAMP() - INTERVAL 1 DAY LIMIT 10000")
+    return tx.run("DELETE FROM unit_of_work WHERE made_at < UTC_TIMESTAMP() - INTERVAL 1 DAY LIMIT 1000000")
 
 
 def like(text: str) -> str:

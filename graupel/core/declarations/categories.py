@@ -1,5 +1,6 @@
 """Trees, categories and what stands in their pages."""
 
+from graupel.core.declarations.vocabulary import FACT_VALUE, FACT_WHOLES
 from graupel.core.records import LANGUAGE, Field, Kind, Record, ref
 
 TREE = Record(
@@ -52,16 +53,7 @@ CATEGORY_FACT = Record(
     "category_fact",
     "Category's field",
     "cf",
-    (
-        ref("category_id", "Category", "category"),
-        ref("attribute_id", "Attribute", "attribute"),
-        ref("choice_id", "Choice", "attribute_choice"),
-        Field("number", "Number", Kind.DECIMAL),
-        Field("unit", "Unit", Kind.CODE),
-        Field("text", "Text"),
-    ),
+    (ref("category_id", "Category", "category"), *FACT_VALUE),
     parent="category",
-    wholes=(("choice_id", "number", "unit", "text"),),
+    wholes=FACT_WHOLES,
 )
-
-RECORDS = (TREE, CATEGORY, CATEGORY_TEXT, CATEGORY_FACT)

@@ -1,5 +1,6 @@
 """Products, their variants, and what belongs to them."""
 
+from graupel.core.declarations.vocabulary import FACT_VALUE, FACT_WHOLES
 from graupel.core.records import DESTINATION, LANGUAGE, Beside, Field, Kind, Record, ref
 
 #: A product differs by at most so many attributes; a variant has a column for its choice of each.
@@ -102,16 +103,9 @@ FACT = Record(
     "fact",
     "Fact",
     "f",
-    (
-        ref("product_id", "Product", "product"),
-        ref("attribute_id", "Attribute", "attribute"),
-        ref("choice_id", "Choice", "attribute_choice"),
-        Field("number", "Number", Kind.DECIMAL),
-        Field("unit", "Unit", Kind.CODE),
-        Field("text", "Text"),
-    ),
+    (ref("product_id", "Product", "product"), *FACT_VALUE),
     parent="product",
-    wholes=(("choice_id", "number", "unit", "text"),),
+    wholes=FACT_WHOLES,
 )
 
 PICTURE = Record(

@@ -66,5 +66,12 @@ TAGGING = Record(
     (ref("tag_id", "Tag", "tag"), Field("kind", "Kind", Kind.WORD), ref("record_id", "Record")),
 )
 
-#: Taggings come after all that can carry a tag.
-RECORDS = (BRAND, TAG, TYPE, ATTRIBUTE, ATTRIBUTE_CHOICE, TYPE_ATTRIBUTE)
+#: What a fact holds, of a product or of a category: a choice, a number with its unit, or a text.
+FACT_VALUE = (
+    ref("attribute_id", "Attribute", "attribute"),
+    ref("choice_id", "Choice", "attribute_choice"),
+    Field("number", "Number", Kind.DECIMAL),
+    Field("unit", "Unit", Kind.CODE),
+    Field("text", "Text"),
+)
+FACT_WHOLES = (("choice_id", "number", "unit", "text"),)

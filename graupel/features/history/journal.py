@@ -90,16 +90,9 @@ def write_made(tx: Tx, change_set_id: int, kind: RecordKind, source: str, where:
     return write(tx, change_set_id, kind, source, where, params, became=as_it_stands(kind), version=kind.version)
 
 
-def write_removed(
-    tx: Tx, change_set_id: int, kind: RecordKind, source: str, where: str, params: Mapping[str, Any]
-) -> int:
-    """Journal records that are about to be removed, as they stand."""
-    return write(tx, change_set_id, kind, source, where, params, was=as_it_stands(kind))
-
-
 def remove(tx: Tx, change_set_id: int, kind: RecordKind, source: str, where: str, params: Mapping[str, Any]) -> None:
-    """Journal and delete records."""
-    if write_removed(tx, change_set_id, kind, source, where, params):
+    """Journal records as they stand, and delete them."""
+    if write(tx, change_set_id, kind, source, where, params, was=as_it_stands(kind)):
         tx.run(
             f"""DELETE gone FROM {kind.plain} gone JOIN change_row r ON r.record_id = gone.id
                 WHERE r.change_set_id = %s AND r.record_kind = %s AND r.became IS NULL""",

@@ -22,7 +22,6 @@ class Column:
     is_number: bool = False
     refers_to: str = ""
     beside: str = ""
-    label: str = ""
     empty: str | int | None = None
 
 
@@ -98,9 +97,7 @@ class RecordKind:
     def fields(self) -> dict[str, Column]:
         """Its fields by name, as they stand in SQL."""
         return {
-            one.name: Column(
-                self.record.column(one.name), one.is_number, one.refers_to, one.moves_with, one.label, one.empty
-            )
+            one.name: Column(self.record.column(one.name), one.is_number, one.refers_to, one.moves_with, one.empty)
             for one in self.record.fields
         }
 

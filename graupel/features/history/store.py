@@ -109,7 +109,7 @@ def prune_recorded(tx: Tx) -> int:
     """Forget all but the last KEPT_RECORDED of them; returns how many."""
     return tx.run(
         "DELETE FROM recorded WHERE no < (SELECT newest FROM (SELECT MAX(no) AS newest FROM recorded) x) - %s "
-        "LIMIT 10000",
+        "LIMIT 1000000",
         [KEPT_RECORDED],
     )
 
