@@ -7,7 +7,7 @@ from fastapi.openapi.utils import get_openapi
 from fastapi.responses import JSONResponse, RedirectResponse
 from starlette.routing import Mount
 from starlette.staticfiles import StaticFiles
-from starlette.types import ASGIApp
+from starlette.types import ASGIApp, Scope
 
 import graupel
 from graupel import areas, logs
@@ -88,7 +88,12 @@ def make_api(ctx: Context) -> FastAPI:
 
 
 class _LongKept(StaticFiles):
-    """Shipped files: their addresses carry a stamp, so browsers may keep them."""
+    """Shipped files: their addresses begin with a stamp, so browsers may keep them, and what they import too."""
+
+    def get_path(self, scope: Scope) -> str:
+        path = super().get_path(scope)
+        stamp, _, file = path.partition("/")
+        return file if file and stamp == frame.STAMP else path
 
     def file_response(self, *args, **kwargs):  # type: ignore[no-untyped-def]
         response = super().file_response(*args, **kwargs)

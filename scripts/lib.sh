@@ -41,3 +41,14 @@ need_python() {
 }
 
 need_mariadb() { need_packages mariadbd:mariadb-server-core mariadb-install-db:mariadb-server-core my_print_defaults:mariadb-client-core; }
+
+# need_biome installs what checks the browser's scripts, and again when its lock file has changed.
+biome=scripts/lint.d/node_modules/.bin/biome
+need_biome() {
+  local folder=scripts/lint.d
+  [ -x "$biome" ] && cmp -s $folder/package-lock.json $folder/node_modules/graupel.stamp && return
+  need_packages node:nodejs npm:npm
+  say "Installing what checks the browser's scripts …"
+  (cd $folder && npm ci --ignore-scripts --no-audit --no-fund --loglevel=error) || { say "It could not be installed from $folder; see above."; exit 1; }
+  cp $folder/package-lock.json $folder/node_modules/graupel.stamp
+}

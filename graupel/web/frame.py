@@ -38,6 +38,16 @@ SECTIONS = [
 ]
 
 
+def _static_stamp() -> str:
+    """Changes when a shipped file changes, so browsers may keep the files for long."""
+    newest = max(int(path.stat().st_mtime) for path in (HERE / "static").rglob("*") if path.is_file())
+    return f"{newest:x}"
+
+
+#: The first part of the path of all shipped files, also of those that modules import.
+STAMP = _static_stamp()
+
+
 def make_templates(settings: Settings) -> Environment:
     """The templates: the frame's own at the root, each area's under its name."""
     areas = {path.parent.name: FileSystemLoader(path) for path in FEATURES.glob("*/templates")}
@@ -75,7 +85,7 @@ def make_templates(settings: Settings) -> Environment:
         shop_name=settings.shop_name,
         currency=settings.currency,
         address=settings.address,
-        stamp=_static_stamp(),
+        static=f"/static/{STAMP}",
     )
     env.globals.update(plural=plural, lens_address=lens.same_page, language_name=languages.name, phrase=phrase)
     return env
@@ -134,12 +144,6 @@ def _delta(seconds: int, locale: str) -> str:
 
 def _size(count: int) -> str:
     return f"{count / 1_000_000:.1f} MB" if count >= 1_000_000 else f"{max(1, round(count / 1000)):,} kB"
-
-
-def _static_stamp() -> str:
-    """Changes when a shipped file changes, so browsers may keep the files for long."""
-    newest = max(int(path.stat().st_mtime) for path in (HERE / "static").rglob("*") if path.is_file())
-    return f"{newest:x}"
 
 
 def is_htmx(request: Request) -> bool:

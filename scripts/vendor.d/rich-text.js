@@ -1,4 +1,4 @@
-// The one file that is bundled: the rich-text editor as a plain script.
+// The rich-text editor, as a module.
 export { Editor } from "@tiptap/core";
 export { StarterKit } from "@tiptap/starter-kit";
 export { TableKit } from "@tiptap/extension-table";

@@ -7,8 +7,10 @@ from selenium.webdriver.common.keys import Keys
 
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import service
+from graupel.features.media import service as media
+from graupel.features.vocabulary import service as vocabulary
 from tests.browser.conftest import Person, wait_until
-from tests.making import make_product
+from tests.making import jpeg, make_product
 
 
 def paths(ctx) -> list[str]:
@@ -155,3 +157,24 @@ def test_a_category_is_written_shown_to_buyers_and_deleted_with_its_goods_moved(
     me.open("/categories")
     node(me, "Yarn")
     assert me.driver.execute_script("return document.documentElement.scrollWidth") <= 400
+
+
+def test_a_category_gets_a_picture_of_the_library_and_a_tag_beside_one_like_it(at_screen: Person, ctx):
+    file = media.take(ctx, SYSTEM, "meadow.jpg", jpeg(colour="#3F6B57"))
+    category = service.add(ctx, SYSTEM, "Yarn", -1)[0]
+    vocabulary.make(ctx, SYSTEM, "tag", "Winter")
+    me = at_screen
+    me.open(f"/categories/{category}")
+    me.press("From the library")
+    me.sees("#picker [data-name='meadow.jpg']").click()
+    me.sees(".poster-field img")
+    # A word like one that is there is asked about; it is made all the same where that is meant.
+    me.sees("#in-tags-ts-control").send_keys("Wintr", Keys.ENTER)
+    me.sees(".near", "“Wintr” is much like “Winter”")
+    me.axe()
+    me.press("Take Winter")
+    me.sees(".ts-control .item", "Winter")
+    press(me, Keys.CONTROL, "s")
+    me.sees(".toast-line", "Saved")
+    detail = service.read(ctx, SYSTEM, category)
+    assert (detail.values.picture_id, detail.values.tags) == (file.id, ("Winter",))

@@ -1,24 +1,17 @@
 // What every page shares: the token on writes, keys, unsaved changes.
-"use strict";
+import { say, token } from "./shared.js";
 
 document.addEventListener("htmx:configRequest", (event) => {
-  const meta = document.querySelector("meta[name=csrf]");
-  if (meta && event.detail.verb !== "get") event.detail.headers["X-CSRF-Token"] = meta.content;
+  if (token() && event.detail.verb !== "get") event.detail.headers["X-CSRF-Token"] = token();
 });
 
 // The network or the server is gone: say so, keep everything that was typed.
-function say(text) {
-  const place = document.getElementById("says");
-  place.replaceChildren();
-  if (!text) return;
-  const note = document.createElement("div");
-  note.className = "note bad";
-  note.setAttribute("role", "alert");
-  note.textContent = text;
-  place.append(note);
-}
-document.addEventListener("htmx:sendError", () => say("The server can't be reached. What you typed is still here; try again in a moment."));
-document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.successful) say(""); });
+document.addEventListener("htmx:sendError", () =>
+  say("The server can't be reached. What you typed is still here; try again in a moment."),
+);
+document.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.successful) say("");
+});
 document.addEventListener("htmx:beforeSwap", (event) => {
   // An answer that is only a message must not take the place of a form or a table.
   const status = event.detail.xhr.status;
@@ -36,7 +29,11 @@ document.addEventListener("keydown", (event) => {
   const typing = event.target.closest("input, textarea, select, [contenteditable=true]");
   if (event.key === "/" && !typing && !event.ctrlKey && !event.metaKey && !event.altKey) {
     const find = document.getElementById("find");
-    if (find) { event.preventDefault(); find.focus(); find.select(); }
+    if (find) {
+      event.preventDefault();
+      find.focus();
+      find.select();
+    }
   }
   if (event.key.toLowerCase() === "s" && (event.ctrlKey || event.metaKey)) {
     const form = document.querySelector("form[data-save]");
@@ -45,10 +42,17 @@ document.addEventListener("keydown", (event) => {
     const button = document.querySelector(`button[data-main][form="${form.id}"]`);
     if (button) form.requestSubmit(button);
   }
-  if (event.key === "Escape") document.querySelectorAll("details.who[open]").forEach((menu) => { menu.open = false; menu.querySelector("summary").focus(); });
+  if (event.key === "Escape")
+    document.querySelectorAll("details.who[open]").forEach((menu) => {
+      menu.open = false;
+      menu.querySelector("summary").focus();
+    });
 });
 document.addEventListener("click", (event) => {
   const unfolds = event.target.closest("[data-unfolds]");
-  if (unfolds) unfolds.setAttribute("aria-expanded", document.getElementById(unfolds.dataset.unfolds).classList.toggle("shown"));
-  document.querySelectorAll("details.who[open]").forEach((menu) => { if (!menu.contains(event.target)) menu.open = false; });
+  if (unfolds)
+    unfolds.setAttribute("aria-expanded", document.getElementById(unfolds.dataset.unfolds).classList.toggle("shown"));
+  document.querySelectorAll("details.who[open]").forEach((menu) => {
+    if (!menu.contains(event.target)) menu.open = false;
+  });
 });

@@ -1,14 +1,22 @@
 // The table as a spreadsheet: cells edited in place, a column pasted, rows unfolded and chosen.
-"use strict";
+import { counted, element, firstReached, focusAmong, post, say, shift, whenShown } from "./shared.js";
 
 const table = () => document.querySelector("#goods[data-editable]");
-function cellsOf(row) { return [...row.querySelectorAll("td[data-cell]")]; }
-function rowsOf() { return [...table().querySelectorAll("tbody tr")].filter((row) => !row.hidden); }
-function fieldOf(cell) { return cell.dataset.cell.split(":")[1]; }
+function cellsOf(row) {
+  return [...row.querySelectorAll("td[data-cell]")];
+}
+function rowsOf() {
+  return [...table().querySelectorAll("tbody tr")].filter((row) => !row.hidden);
+}
+function fieldOf(cell) {
+  return cell.dataset.cell.split(":")[1];
+}
 function below(cell, step) {
   const rows = rowsOf();
   for (let at = rows.indexOf(cell.parentElement) + step; at >= 0 && at < rows.length; at += step) {
-    const found = cellsOf(rows[at]).find((one) => fieldOf(one) === fieldOf(cell) || (fieldOf(cell) === "status" && fieldOf(one) === "archived"));
+    const found = cellsOf(rows[at]).find(
+      (one) => fieldOf(one) === fieldOf(cell) || (fieldOf(cell) === "status" && fieldOf(one) === "archived"),
+    );
     if (found) return found;
   }
   return null;
@@ -24,8 +32,11 @@ function edit(cell, typed) {
   const words = WORDS[fieldOf(cell)];
   const field = document.createElement(words ? "select" : "input");
   field.className = "in-cell";
-  field.setAttribute("aria-label", `${fieldOf(cell).replace("_", " ")} of ${cell.parentElement.querySelector(".name").textContent.trim()}`);
-  if (words) for (const word of words) { const option = document.createElement("option"); option.value = word; option.textContent = word; field.append(option); }
+  field.setAttribute(
+    "aria-label",
+    `${fieldOf(cell).replace("_", " ")} of ${cell.parentElement.querySelector(".name").textContent.trim()}`,
+  );
+  if (words) field.append(...words.map((word) => new Option(word, word)));
   else field.type = "text";
   field.value = typed === undefined ? cell.dataset.pending || cell.dataset.value : typed;
   cell.dataset.shown = cell.innerHTML;
@@ -40,27 +51,64 @@ function edit(cell, typed) {
     cell.innerHTML = cell.dataset.shown;
     delete cell.dataset.shown;
     if (keep && text !== cell.dataset.value) save([[cell, text]]);
-    if (next) focusCell(next); else if (keep !== "blur") focusCell(cell);
+    if (next) focusCell(next);
+    else if (keep !== "blur") focusCell(cell);
   };
   field.addEventListener("keydown", (event) => {
     event.stopPropagation();
-    if (event.key === "Escape") { event.preventDefault(); leave(false); }
-    if (event.key === "Enter") { event.preventDefault(); leave(true, below(cell, event.shiftKey ? -1 : 1) || cell); }
-    if (event.key === "Tab") { const next = beside(cell, event.shiftKey ? -1 : 1); if (next) { event.preventDefault(); leave(true); edit(next); } }
+    if (event.key === "Escape") {
+      event.preventDefault();
+      leave(false);
+    }
+    if (event.key === "Enter") {
+      event.preventDefault();
+      leave(true, below(cell, event.shiftKey ? -1 : 1) || cell);
+    }
+    if (event.key === "Tab") {
+      const next = beside(cell, event.shiftKey ? -1 : 1);
+      if (next) {
+        event.preventDefault();
+        leave(true);
+        edit(next);
+      }
+    }
   });
   field.addEventListener("blur", () => leave("blur"));
-  field.addEventListener("paste", (event) => { const lines = pasted(event); if (lines.length > 1) { event.preventDefault(); leave(false); takeColumn(cell, lines); } });
+  field.addEventListener("paste", (event) => {
+    const lines = pasted(event);
+    if (lines.length > 1) {
+      event.preventDefault();
+      leave(false);
+      takeColumn(cell, lines);
+    }
+  });
 }
 function toggleRows(button) {
   const open = button.getAttribute("aria-expanded") === "true";
   const rows = document.querySelectorAll(`#goods tr[data-of="${button.dataset.unfold}"]`);
   button.setAttribute("aria-expanded", open ? "false" : "true");
   button.textContent = open ? "▸" : "▾";
-  rows.forEach((row) => { row.hidden = open; });
-  return open || rows.length ? null : htmx.ajax("GET", button.dataset.rows, { target: button.closest("tr"), swap: "afterend" });
+  rows.forEach((row) => {
+    row.hidden = open;
+  });
+  return open || rows.length
+    ? null
+    : htmx.ajax("GET", button.dataset.rows, { target: button.closest("tr"), swap: "afterend" });
 }
-function focusCell(cell) { for (const one of table().querySelectorAll("td[data-cell]")) one.tabIndex = -1; cell.tabIndex = 0; cell.focus(); }
-function pasted(event) { return event.clipboardData.getData("text").replace(/\r/g, "").replace(/\n$/, "").split("\n").map((line) => line.split("\t")[0]); }
+function cells() {
+  return [...table().querySelectorAll("td[data-cell]")];
+}
+function focusCell(cell) {
+  focusAmong(cells(), cell);
+}
+function pasted(event) {
+  return event.clipboardData
+    .getData("text")
+    .replace(/\r/g, "")
+    .replace(/\n$/, "")
+    .split("\n")
+    .map((line) => line.split("\t")[0]);
+}
 
 // A pasted column is shown in its cells first; nothing is written before it is said so.
 function takeColumn(cell, lines) {
@@ -73,93 +121,144 @@ function takeColumn(cell, lines) {
   }
   showPending();
 }
-function pendingCells() { return [...document.querySelectorAll("#goods td.pending")]; }
+function pendingCells() {
+  return [...document.querySelectorAll("#goods td.pending")];
+}
 function showPending() {
   const bar = document.getElementById("paste-bar");
   const cells = pendingCells();
   bar.hidden = !cells.length;
-  bar.querySelector("[data-paste-count]").textContent = `${cells.length} pasted ${cells.length === 1 ? "cell" : "cells"}, not saved`;
-  for (const cell of cells) { if (cell.dataset.before === undefined) cell.dataset.before = cell.innerHTML; cell.textContent = `${cell.dataset.value || "blank"} → ${cell.dataset.pending || "blank"}`; }
+  bar.querySelector("[data-paste-count]").textContent = `${counted(cells.length, "pasted cell")}, not saved`;
+  for (const cell of cells) {
+    if (cell.dataset.before === undefined) cell.dataset.before = cell.innerHTML;
+    cell.textContent = `${cell.dataset.value || "blank"} → ${cell.dataset.pending || "blank"}`;
+  }
   if (cells.length) bar.querySelector("[data-paste-apply]").focus();
 }
 function dropPending() {
-  for (const cell of pendingCells()) { cell.classList.remove("pending"); cell.innerHTML = cell.dataset.before; delete cell.dataset.before; delete cell.dataset.pending; }
+  for (const cell of pendingCells()) {
+    cell.classList.remove("pending");
+    cell.innerHTML = cell.dataset.before;
+    delete cell.dataset.before;
+    delete cell.dataset.pending;
+  }
   document.getElementById("paste-bar").hidden = true;
 }
 
 async function save(changes) {
   document.querySelectorAll("#goods .cell-wrong").forEach((old) => old.remove());
-  const body = new FormData();
-  body.append("cells", JSON.stringify(changes.map(([cell, text]) => ({ cell: cell.dataset.cell, text, was: cell.dataset.value }))));
   for (const [cell] of changes) cell.classList.add("saving");
-  try {
-    const answer = await fetch("/products/cells", { method: "POST", body, headers: { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content, "HX-Request": "true", "HX-Current-URL": window.location.href } });
-    const data = await answer.json();
-    if (!answer.ok) {
-      for (const problem of data.problems || []) {
-        const cell = problem.cell && document.querySelector(`#goods [data-cell="${CSS.escape(problem.cell)}"]`);
-        if (cell) { const note = document.createElement("div"); note.className = "cell-wrong"; note.setAttribute("role", "alert"); note.textContent = problem.message; cell.append(note); } else say(problem.message);
-      }
-      return;
-    }
-    reload(changes.map(([cell]) => cell.dataset.cell));
-  } catch {
-    say("The server can’t be reached. Nothing was saved; try again in a moment.");
-  } finally {
-    for (const [cell] of changes) cell.classList.remove("saving");
+  const cells = JSON.stringify(
+    changes.map(([cell, text]) => ({ cell: cell.dataset.cell, text, was: cell.dataset.value })),
+  );
+  const { ok, said } = await post("/products/cells", { cells });
+  for (const [cell] of changes) cell.classList.remove("saving");
+  if (ok) reload(changes.map(([cell]) => cell.dataset.cell));
+  else if (said.problems) said.problems.forEach(showProblem);
+  else say(said.problem || "This did not work. Try again.");
+}
+function showProblem(problem) {
+  const cell = problem.cell && cellCalled(problem.cell);
+  if (!cell) {
+    say(problem.message);
+    return;
   }
+  const note = element("div", { className: "cell-wrong", textContent: problem.message });
+  note.setAttribute("role", "alert");
+  cell.append(note);
+}
+function cellCalled(key) {
+  return document.querySelector(`#goods [data-cell="${CSS.escape(key)}"]`);
 }
 // What follows from a change (price ranges, counts) is worked out by the server: the rows are read again.
 async function reload(keys) {
-  const focused = document.activeElement && document.activeElement.dataset ? document.activeElement.dataset.cell : null;
+  const focused = document.activeElement?.dataset ? document.activeElement.dataset.cell : null;
   const chosen = chosenIds();
-  const open = [...document.querySelectorAll("[data-unfold][aria-expanded=true]")].map((button) => button.dataset.unfold);
+  const open = [...document.querySelectorAll("[data-unfold][aria-expanded=true]")].map(
+    (button) => button.dataset.unfold,
+  );
   await htmx.ajax("GET", location.pathname + location.search, { target: "#results", swap: "outerHTML" });
   for (const box of document.querySelectorAll("#goods [name=chosen]")) box.checked = chosen.includes(box.value);
   showChosen();
-  for (const id of open) { const button = document.querySelector(`[data-unfold="${id}"]`); if (button) await toggleRows(button); }
-  const wanted = focused || keys[0];
-  const again = () => { const cell = wanted && document.querySelector(`#goods [data-cell="${CSS.escape(wanted)}"]`); if (cell) focusCell(cell); };
-  again();
+  for (const id of open) {
+    const button = document.querySelector(`[data-unfold="${id}"]`);
+    if (button) await toggleRows(button);
+  }
+  const cell = cellCalled(focused || keys[0]);
+  if (cell) focusCell(cell);
 }
 
-document.addEventListener("dblclick", (event) => { const cell = table() && event.target.closest("#goods td[data-cell]"); if (cell) { event.preventDefault(); edit(cell); } });
+document.addEventListener("dblclick", (event) => {
+  const cell = table() && event.target.closest("#goods td[data-cell]");
+  if (cell) {
+    event.preventDefault();
+    edit(cell);
+  }
+});
 document.addEventListener("click", (event) => {
   const cell = table() && event.target.closest("#goods td[data-cell]");
   if (cell && !event.target.closest("a, button, input, select")) focusCell(cell);
   const unfold = event.target.closest("[data-unfold]");
-  if (unfold) {
-    toggleRows(unfold);
-  }
+  if (unfold) toggleRows(unfold);
   if (event.target.closest("[data-paste-apply]")) save(pendingCells().map((one) => [one, one.dataset.pending]));
   if (event.target.closest("[data-paste-drop]")) dropPending();
   const move = event.target.closest("[data-column-up], [data-column-down]");
   if (move) {
-    const item = move.closest("li");
-    if (move.hasAttribute("data-column-up") && item.previousElementSibling) item.previousElementSibling.before(item);
-    if (move.hasAttribute("data-column-down") && item.nextElementSibling) item.nextElementSibling.after(item);
+    shift(move.closest("li"), move.hasAttribute("data-column-up") ? -1 : 1);
     move.focus();
   }
-  if (event.target.closest("[data-bulk-clear]")) { document.querySelectorAll("#goods [name=chosen]").forEach((box) => { box.checked = false; }); showChosen(); }
+  if (event.target.closest("[data-bulk-clear]")) {
+    document.querySelectorAll("#goods [name=chosen]").forEach((box) => {
+      box.checked = false;
+    });
+    showChosen();
+  }
 });
 document.addEventListener("paste", (event) => {
-  const cell = document.activeElement && document.activeElement.matches("#goods td[data-cell]") ? document.activeElement : null;
+  const cell = document.activeElement?.matches("#goods td[data-cell]") ? document.activeElement : null;
   if (!cell) return;
   event.preventDefault();
   takeColumn(cell, pasted(event));
 });
-document.addEventListener("keydown", (event) => {
-  const cell = event.target.matches && event.target.matches("#goods td[data-cell]") && table() ? event.target : null;
-  if (!cell || event.ctrlKey || event.metaKey || event.altKey) return;
-  const steps = { ArrowDown: () => below(cell, 1), ArrowUp: () => below(cell, -1), ArrowRight: () => beside(cell, 1), ArrowLeft: () => beside(cell, -1) };
-  if (event.key in steps) { event.preventDefault(); event.stopPropagation(); const next = steps[event.key](); if (next) focusCell(next); return; }
-  if (event.key === "Enter" || event.key === "F2") { event.preventDefault(); edit(cell); return; }
-  if (event.key === "Escape") { dropPending(); return; }
-  if (event.key.length === 1 && event.key !== "/") { event.preventDefault(); edit(cell, WORDS[fieldOf(cell)] ? undefined : event.key); }
-}, true);
+document.addEventListener(
+  "keydown",
+  (event) => {
+    const cell = event.target.matches?.("#goods td[data-cell]") && table() ? event.target : null;
+    if (!cell || event.ctrlKey || event.metaKey || event.altKey) return;
+    const steps = {
+      ArrowDown: () => below(cell, 1),
+      ArrowUp: () => below(cell, -1),
+      ArrowRight: () => beside(cell, 1),
+      ArrowLeft: () => beside(cell, -1),
+    };
+    if (event.key in steps) {
+      event.preventDefault();
+      event.stopPropagation();
+      const next = steps[event.key]();
+      if (next) focusCell(next);
+      return;
+    }
+    if (event.key === "Enter" || event.key === "F2") {
+      event.preventDefault();
+      edit(cell);
+      return;
+    }
+    if (event.key === "Escape") {
+      dropPending();
+      return;
+    }
+    if (event.key.length === 1 && event.key !== "/") {
+      event.preventDefault();
+      edit(cell, WORDS[fieldOf(cell)] ? undefined : event.key);
+    }
+  },
+  true,
+);
 
 // --- rows that are chosen -------------------------------------------------------------------------------------
-function chosenIds() { return [...document.querySelectorAll("#goods [name=chosen]:checked")].map((box) => box.value); }
+function chosenIds() {
+  return [...document.querySelectorAll("#goods [name=chosen]:checked")].map((box) => box.value);
+}
 function showChosen() {
   const bar = document.getElementById("bulk-bar");
   if (!bar) return;
@@ -168,10 +267,13 @@ function showChosen() {
   bar.hidden = !ids.length;
   if (!ids.length && all) all.checked = false;
   bar.querySelector("[data-bulk-ids]").value = ids.join(".");
-  bar.querySelector("[data-bulk-count]").textContent = `${ids.length} ${ids.length === 1 ? "product" : "products"} chosen`;
+  bar.querySelector("[data-bulk-count]").textContent = `${counted(ids.length, "product")} chosen`;
 }
 document.addEventListener("change", (event) => {
-  if (event.target.matches("[data-tick-page]")) document.querySelectorAll("#goods [name=chosen]").forEach((box) => { box.checked = event.target.checked; });
+  if (event.target.matches("[data-tick-page]"))
+    document.querySelectorAll("#goods [name=chosen]").forEach((box) => {
+      box.checked = event.target.checked;
+    });
   if (event.target.matches("[data-tick-page], #goods [name=chosen]")) showChosen();
   if (event.target.matches("[data-bulk-field]")) {
     const form = event.target.closest("form");
@@ -181,15 +283,15 @@ document.addEventListener("change", (event) => {
     const shops = form.querySelector("[data-bulk-value=shop]");
     if (shops) shops.hidden = !isShop;
     form.querySelector("[data-bulk-value=other]").hidden = isStatus || isShop;
-    form.querySelector("#bulk-value").placeholder = { category: "Yarn > Aran", place: "Yarn > Aran", brand: "Carrow Mill", tag_on: "summer", tag_off: "summer" }[event.target.value] || "";
+    form.querySelector("#bulk-value").placeholder =
+      { category: "Yarn > Aran", place: "Yarn > Aran", brand: "Carrow Mill", tag_on: "summer", tag_off: "summer" }[
+        event.target.value
+      ] || "";
   }
 });
 function beginTable() {
   if (!table()) return;
-  const cells = [...table().querySelectorAll("td[data-cell]")];
-  for (const cell of cells) if (!cell.hasAttribute("tabindex")) cell.tabIndex = -1;
-  if (cells.length && !cells.some((cell) => cell.tabIndex === 0)) cells[0].tabIndex = 0;
+  firstReached(cells());
   showChosen();
 }
-document.addEventListener("DOMContentLoaded", beginTable);
-document.addEventListener("htmx:afterSettle", beginTable);
+whenShown(beginTable);

@@ -1,5 +1,5 @@
 // Files coming in, the library, and choosing from it.
-"use strict";
+import { ask, button, changed, element, token } from "./shared.js";
 
 // --- files coming in: a few at a time, each with its progress -------------------------------------------------
 const AT_ONCE = 3;
@@ -7,30 +7,42 @@ const queue = [];
 let under = 0;
 function takeIn(files, drop) {
   for (const file of files) {
-    const line = document.createElement("div");
-    line.className = "upload";
-    const bar = document.createElement("progress");
+    const bar = element("progress", { value: 0 });
     bar.setAttribute("aria-label", `Uploading ${file.name}`);
-    bar.value = 0;
-    line.append(file.name, bar);
+    const line = element("div", { className: "upload" }, file.name, bar);
     drop.querySelector("[data-uploads]").append(line);
     queue.push({ file, line, bar });
   }
   next();
 }
 function next() {
-  while (under < AT_ONCE && queue.length) { under += 1; send(queue.shift()); }
+  while (under < AT_ONCE && queue.length) {
+    under += 1;
+    send(queue.shift());
+  }
 }
 function send({ file, line, bar }) {
   const request = new XMLHttpRequest();
   request.open("POST", "/media");
-  request.setRequestHeader("X-CSRF-Token", document.querySelector("meta[name=csrf]").content);
-  request.upload.addEventListener("progress", (event) => { if (event.lengthComputable) { bar.max = event.total; bar.value = event.loaded; } });
+  request.setRequestHeader("X-CSRF-Token", token());
+  request.upload.addEventListener("progress", (event) => {
+    if (event.lengthComputable) {
+      bar.max = event.total;
+      bar.value = event.loaded;
+    }
+  });
   request.addEventListener("loadend", () => {
     under -= 1;
     let said = null;
-    try { said = JSON.parse(request.responseText); } catch { said = null; }
-    if (request.status === 200 && said) { line.remove(); taken(said); } else refused(line, (said && said.problem) || `“${file.name}” could not be uploaded. Try again.`);
+    try {
+      said = JSON.parse(request.responseText);
+    } catch {
+      said = null;
+    }
+    if (request.status === 200 && said) {
+      line.remove();
+      taken(said);
+    } else refused(line, said?.problem || `“${file.name}” could not be uploaded. Try again.`);
     next();
   });
   const body = new FormData();
@@ -38,9 +50,8 @@ function send({ file, line, bar }) {
   request.send(body);
 }
 function refused(line, text) {
-  const close = Object.assign(document.createElement("button"), { type: "button", className: "btn small", textContent: "Close" });
-  close.addEventListener("click", () => line.remove());
-  const said = Object.assign(document.createElement("span"), { className: "wrong", textContent: text });
+  const close = button("Close", () => line.remove());
+  const said = element("span", { className: "wrong", textContent: text });
   said.setAttribute("role", "alert");
   line.classList.add("refused");
   line.replaceChildren(said, close);
@@ -64,33 +75,40 @@ document.addEventListener("change", (event) => {
 });
 for (const kind of ["dragover", "dragleave", "drop"]) {
   document.addEventListener(kind, (event) => {
-    const drop = event.target.closest && event.target.closest("[data-drop]");
+    const drop = event.target.closest?.("[data-drop]");
     if (!drop || !event.dataTransfer || ![...event.dataTransfer.types].includes("Files")) return;
     event.preventDefault();
     drop.classList.toggle("over", kind === "dragover");
     if (kind === "drop") takeIn([...event.dataTransfer.files], drop);
   });
 }
-async function addLink(button) {
-  const field = button.parentElement.querySelector("input");
-  const body = new FormData();
-  body.append("address", field.value);
-  const answer = await fetch("/media/link", { method: "POST", body, headers: { "X-CSRF-Token": document.querySelector("meta[name=csrf]").content } });
-  const said = await answer.json();
-  if (!answer.ok) { say(said.problem); field.focus(); return; }
-  say("");
+async function addLink(opener) {
+  const field = opener.parentElement.querySelector("input");
+  const said = await ask("/media/link", { address: field.value });
+  if (!said) {
+    field.focus();
+    return;
+  }
   field.value = "";
   taken(said);
 }
-document.addEventListener("click", (event) => { const button = event.target.closest("[data-add-link]"); if (button) addLink(button); });
+document.addEventListener("click", (event) => {
+  const opener = event.target.closest("[data-add-link]");
+  if (opener) addLink(opener);
+});
 document.addEventListener("keydown", (event) => {
-  if (event.key === "Enter" && event.target.id === "link-address") { event.preventDefault(); addLink(event.target.parentElement.querySelector("[data-add-link]")); }
+  if (event.key === "Enter" && event.target.id === "link-address") {
+    event.preventDefault();
+    addLink(event.target.parentElement.querySelector("[data-add-link]"));
+  }
 });
 
 // --- the library ---------------------------------------------------------------------------------------------
 document.addEventListener("click", (event) => {
   if (!event.target.closest("[data-tick-all]")) return;
-  document.querySelectorAll("#library [name=chosen]").forEach((box) => { box.checked = true; });
+  document.querySelectorAll("#library [name=chosen]").forEach((box) => {
+    box.checked = true;
+  });
 });
 
 document.addEventListener("click", (event) => {
@@ -124,12 +142,15 @@ document.addEventListener("click", (event) => {
 });
 function pick(opener, media) {
   const holder = opener.closest(".poster-field");
-  if (!holder) { document.dispatchEvent(new CustomEvent("media-picked", { detail: media })); return; }
+  if (!holder) {
+    document.dispatchEvent(new CustomEvent("media-picked", { detail: media }));
+    return;
+  }
   const field = holder.querySelector("input[type=hidden]");
   field.value = media.id;
   const none = holder.querySelector("[data-no-picture]");
   if (none) none.hidden = false;
-  const image = Object.assign(document.createElement("img"), { src: media.face, alt: `Chosen: ${media.name}` });
+  const image = element("img", { src: media.face, alt: `Chosen: ${media.name}` });
   holder.querySelector(".shot").replaceChildren(image);
-  field.dispatchEvent(new Event("change", { bubbles: true }));
+  changed(field, "change");
 }

@@ -1,15 +1,26 @@
 // Rich text: a field with tools, which keeps what it shows in its textarea.
-"use strict";
+import { button, changed, element } from "./shared.js";
+import { Editor, Image, StarterKit, TableKit } from "./vendor/rich-text.js";
 
-const TOOLS = [
-  ["B", "Bold", (c) => c.toggleBold(), "bold"], ["I", "Italic", (c) => c.toggleItalic(), "italic"],
+/** The tools of a rich text; a page may add its own before its texts begin. */
+export const TOOLS = [
+  ["B", "Bold", (c) => c.toggleBold(), "bold"],
+  ["I", "Italic", (c) => c.toggleItalic(), "italic"],
   ["H2", "H2, heading", (c) => c.toggleHeading({ level: 2 }), "heading", { level: 2 }],
   ["H3", "H3, smaller heading", (c) => c.toggleHeading({ level: 3 }), "heading", { level: 3 }],
-  ["•", "List", (c) => c.toggleBulletList(), "bulletList"], ["1.", "1. numbered list", (c) => c.toggleOrderedList(), "orderedList"],
+  ["•", "List", (c) => c.toggleBulletList(), "bulletList"],
+  ["1.", "1. numbered list", (c) => c.toggleOrderedList(), "orderedList"],
   ["“ ”", "Quotation", (c) => c.toggleBlockquote(), "blockquote"],
   ["Link", "Link", (c, editor) => link(c, editor), "link"],
-  ["Table", "Table of 3 by 3", (c, editor) => (editor.isActive("table") ? c.deleteTable() : c.insertTable({ rows: 3, cols: 3, withHeaderRow: true })), "table"],
-  ["+ row", "Row of the table below", (c) => c.addRowAfter(), ""], ["+ column", "Column of the table after", (c) => c.addColumnAfter(), ""],
+  [
+    "Table",
+    "Table of 3 by 3",
+    (c, editor) =>
+      editor.isActive("table") ? c.deleteTable() : c.insertTable({ rows: 3, cols: 3, withHeaderRow: true }),
+    "table",
+  ],
+  ["+ row", "Row of the table below", (c) => c.addRowAfter(), ""],
+  ["+ column", "Column of the table after", (c) => c.addColumnAfter(), ""],
 ];
 
 function link(chain, editor) {
@@ -17,53 +28,88 @@ function link(chain, editor) {
   const address = window.prompt("Address of the link", "https://");
   return address && /^(https?:\/\/|mailto:)\S+$/.test(address) ? chain.setLink({ href: address }) : chain;
 }
-function changed(form) { form.dispatchEvent(new Event("input", { bubbles: true })); }
 
-function richText(holder) {
+export function richText(holder) {
   const area = holder.querySelector("textarea");
   const readOnly = holder.hasAttribute("data-read-only");
   area.hidden = true;
-  const frame = document.createElement("div");
-  frame.className = "rich";
-  const tools = document.createElement("div");
-  tools.className = "tools";
+  const frame = element("div", { className: "rich" });
+  const tools = element("div", { className: "tools" });
   tools.setAttribute("role", "toolbar");
   tools.setAttribute("aria-label", "Text tools");
   const body = document.createElement("div");
   if (!readOnly) frame.append(tools);
   frame.append(body);
   holder.append(frame);
-  const editor = new RichText.Editor({
-    element: body, injectCSS: false, editable: !readOnly, content: area.value,
-    extensions: [RichText.StarterKit.configure({ heading: { levels: [2, 3, 4] }, codeBlock: false, code: false, horizontalRule: false, link: { openOnClick: false } }), RichText.TableKit, RichText.Image],
-    editorProps: { attributes: { role: "textbox", "aria-multiline": "true", "aria-labelledby": "label-description", "aria-describedby": "help-description", id: "rich-description", ...(readOnly ? { "aria-readonly": "true" } : {}) } },
-    onCreate: ({ editor: made }) => { holder.fill = (html) => made.commands.setContent(html, { emitUpdate: true }); },
-    onUpdate: () => { area.value = editor.isEmpty ? "" : editor.getHTML(); changed(area); },
+  const editor = new Editor({
+    element: body,
+    injectCSS: false,
+    editable: !readOnly,
+    content: area.value,
+    extensions: [
+      StarterKit.configure({
+        heading: { levels: [2, 3, 4] },
+        codeBlock: false,
+        code: false,
+        horizontalRule: false,
+        link: { openOnClick: false },
+      }),
+      TableKit,
+      Image,
+    ],
+    editorProps: {
+      attributes: {
+        role: "textbox",
+        "aria-multiline": "true",
+        "aria-labelledby": "label-description",
+        "aria-describedby": "help-description",
+        id: "rich-description",
+        ...(readOnly ? { "aria-readonly": "true" } : {}),
+      },
+    },
+    onCreate: ({ editor: made }) => {
+      holder.fill = (html) => made.commands.setContent(html, { emitUpdate: true });
+    },
+    onUpdate: () => {
+      area.value = editor.isEmpty ? "" : editor.getHTML();
+      changed(area);
+    },
     onTransaction: () => mark(),
   });
-  document.getElementById("label-description").addEventListener("click", (event) => { event.preventDefault(); editor.commands.focus(); });
-  const buttons = TOOLS.map(([sign, label, act, name, attributes]) => {
-    const button = document.createElement("button");
-    button.type = "button";
-    button.textContent = sign;
-    button.title = label;
-    button.setAttribute("aria-label", label);
-    button.addEventListener("click", () => act(editor.chain().focus(), editor).run());
-    tools.append(button);
-    return [button, name, attributes];
+  document.getElementById("label-description").addEventListener("click", (event) => {
+    event.preventDefault();
+    editor.commands.focus();
   });
-  function mark() { for (const [button, name, attributes] of buttons || []) if (name) button.setAttribute("aria-pressed", editor.isActive(name, attributes)); }
+  const buttons = TOOLS.map(([sign, label, act, name, attributes]) => {
+    const tool = button(sign, () => act(editor.chain().focus(), editor).run(), "");
+    tool.title = label;
+    tool.setAttribute("aria-label", label);
+    tools.append(tool);
+    return [tool, name, attributes];
+  });
+  function mark() {
+    for (const [tool, name, attributes] of buttons || [])
+      if (name) tool.setAttribute("aria-pressed", editor.isActive(name, attributes));
+  }
   mark();
 }
 
 // --- under a lens: a field goes back to what is inherited, or begins with it ------------------------------
 function refill(field, text) {
   const rich = field.closest("[data-rich-text]");
-  if (rich) rich.fill(text); else { field.value = text; field.dispatchEvent(new Event("input", { bubbles: true })); field.focus(); }
+  if (rich) rich.fill(text);
+  else {
+    field.value = text;
+    changed(field);
+    field.focus();
+  }
 }
 document.addEventListener("click", (event) => {
   const back = event.target.closest("[data-back]");
   const begin = event.target.closest("[data-begin]");
-  if (back) { refill(document.getElementById(back.dataset.back), ""); back.closest(".origin-line").textContent = "Inherited again once it is saved."; }
+  if (back) {
+    refill(document.getElementById(back.dataset.back), "");
+    back.closest(".origin-line").textContent = "Inherited again once it is saved.";
+  }
   if (begin) refill(document.getElementById("in-description"), document.getElementById(begin.dataset.begin).innerHTML);
 });

@@ -1,0 +1,100 @@
+// What the scripts of every page share: speaking to the person, asking the server, beginning, and where the focus is.
+
+/** Says a sentence at the head of the page; "" takes back what was said. */
+export function say(text) {
+  const place = document.getElementById("says");
+  place.replaceChildren();
+  if (!text) return;
+  const note = element("div", { className: "note bad", textContent: text });
+  note.setAttribute("role", "alert");
+  place.append(note);
+}
+
+/** The session's token, which every write carries. */
+export function token() {
+  const meta = document.querySelector("meta[name=csrf]");
+  return meta ? meta.content : "";
+}
+
+/** Posts fields, or a form's data; those that are null are left out. `said` is what the answer's JSON holds. */
+export async function post(address, fields) {
+  const body = fields instanceof FormData ? fields : new FormData();
+  if (body !== fields)
+    for (const [name, value] of Object.entries(fields))
+      if (value !== null && value !== undefined) body.append(name, value);
+  // The page's address carries the lens, as htmx's own requests do.
+  const headers = { "X-CSRF-Token": token(), "HX-Request": "true", "HX-Current-URL": window.location.href };
+  try {
+    const answer = await fetch(address, { method: "POST", body, headers });
+    return { ok: answer.ok, said: read(await answer.text()) };
+  } catch {
+    return { ok: false, said: { problem: "The server can’t be reached. Nothing was saved; try again in a moment." } };
+  }
+}
+
+// What went wrong may be told as a page tells it: then its sentence is the problem.
+function read(text) {
+  try {
+    return JSON.parse(text);
+  } catch {
+    const note = new DOMParser().parseFromString(text, "text/html").querySelector(".note");
+    return note ? { problem: note.textContent.trim() } : {};
+  }
+}
+
+/** Posts fields and says what is wrong; gives what was answered, null where it was refused. */
+export async function ask(address, fields) {
+  const { ok, said } = await post(address, fields);
+  say(ok ? "" : said.problem || "This did not work. Try again.");
+  return ok ? said : null;
+}
+
+/** Calls `begin` when the page is there, and each time that htmx has brought something in. */
+export function whenShown(begin) {
+  document.addEventListener("DOMContentLoaded", begin);
+  document.addEventListener("htmx:afterSettle", begin);
+}
+
+/** Of several, the tab key reaches this one alone; it is focused. */
+export function focusAmong(all, one) {
+  for (const other of all) other.tabIndex = -1;
+  one.tabIndex = 0;
+  one.focus();
+}
+
+/** The first of several can be reached by the tab key where none can. */
+export function firstReached(all) {
+  for (const one of all) if (!one.hasAttribute("tabindex")) one.tabIndex = -1;
+  if (all.length && !all.some((one) => one.tabIndex === 0)) all[0].tabIndex = 0;
+}
+
+export function element(name, properties, ...children) {
+  const made = Object.assign(document.createElement(name), properties);
+  made.append(...children);
+  return made;
+}
+
+export function button(label, act, className = "btn small") {
+  const made = element("button", { type: "button", className, textContent: label });
+  made.addEventListener("click", act);
+  return made;
+}
+
+/** "1 variant", "2,500 variants". */
+export function counted(count, one, many = `${one}s`) {
+  return `${count.toLocaleString("en")} ${count === 1 ? one : many}`;
+}
+
+/** Tells whoever listens that a field, or something in it, was changed. */
+export function changed(field, kind = "input") {
+  field.dispatchEvent(new Event(kind, { bubbles: true }));
+}
+
+/** An item goes one place up or down in its list, if it can. */
+export function shift(item, step) {
+  if (step < 0 && item.previousElementSibling) item.previousElementSibling.before(item);
+  if (step > 0 && item.nextElementSibling) item.nextElementSibling.after(item);
+}
+
+/** The options of a list that is put in order by drag. */
+export const DRAGGED = { animation: 120, forceFallback: true };

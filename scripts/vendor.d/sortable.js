@@ -1,0 +1,1 @@
+export { default as Sortable } from "sortablejs/modular/sortable.esm.js";
