@@ -14,6 +14,7 @@ from graupel.core.roles import SYSTEM
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.files import service as files
+from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.media import service as media
@@ -62,7 +63,9 @@ def work_off(ctx: Context) -> None:
 def roll_back_newest(ctx: Context) -> int:
     """Roll back what was done last; returns the id of the new change set."""
     number = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
-    return ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
+    by = ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, number)).by
+    assert by
+    return by
 
 
 def outcome(ctx: Context, job_id: int) -> tuple[str, str]:

@@ -39,7 +39,7 @@ class Field:
     DESTINATION. ``beside``: it stands in the record's second table. ``empty``: what the column holds where there is
     nothing, None being NULL. ``inherits``: NULL in a variant means as its product. ``moves_with``: a field with which
     it changes; where that was written too, a roll back does not mind that this one was moved on since, as a place
-    among siblings is.
+    among siblings is. ``optional``: the record can do without what it refers to, and comes back without it.
     """
 
     name: str
@@ -51,6 +51,7 @@ class Field:
     empty: str | int | None = None
     inherits: bool = False
     moves_with: str = ""
+    optional: bool = False
 
     @property
     def is_number(self) -> bool:
@@ -58,9 +59,9 @@ class Field:
         return self.kind in _NUMBERS
 
 
-def ref(name: str, label: str, refers_to: str = "", moves_with: str = "") -> Field:
+def ref(name: str, label: str, refers_to: str = "", *, optional: bool = False) -> Field:
     """A field that holds the id of another record; of which kind another field says where ``refers_to`` is empty."""
-    return Field(name, label, Kind.REF, refers_to, moves_with=moves_with)
+    return Field(name, label, Kind.REF, refers_to, optional=optional)
 
 
 @dataclass(frozen=True)

@@ -1,9 +1,14 @@
-"""Values of records in words, for a comparison of before and after."""
+"""Values of records, and numbers of them, in words."""
 
 from typing import Any
 
 from graupel.core import quantities, richtext
 from graupel.core.records import Kind
+
+
+def plural(count: int, one: str, many: str | None = None) -> str:
+    """ "1 product", "2,214 products" """
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
 
 
 def show(kind: Kind, value: Any) -> str:

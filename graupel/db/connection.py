@@ -4,8 +4,8 @@ import random
 import re
 import threading
 import uuid
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from contextlib import suppress
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
 from typing import Any, TypeVar
 from urllib.parse import parse_qs, unquote, urlsplit
 
@@ -72,6 +72,17 @@ class DuplicateKey(GraupelError):
         self.key = key
 
 
+@contextmanager
+def _doubles_named() -> Iterator[None]:
+    """Raises DuplicateKey where a statement breaks a unique key."""
+    try:
+        yield
+    except pymysql.err.IntegrityError as error:
+        if error.args[0] != ER.DUP_ENTRY:
+            raise
+        raise DuplicateKey(_key_name(str(error.args[1]))) from error
+
+
 class Tx:
     """One open transaction. Values are always bound, never pasted into the statement."""
 
@@ -104,20 +115,20 @@ class Tx:
     def run(self, sql: str, params: Params = None) -> int:
         """Execute; returns the number of rows changed."""
         self.wrote = self.wrote or sql.lstrip()[:6].upper() in _WRITING
-        with self._connection.cursor() as cursor:
+        with self._connection.cursor() as cursor, _doubles_named():
             return int(cursor.execute(sql, params))
 
     def insert(self, sql: str, params: Params = None) -> int:
         """Execute an INSERT; returns the id it was given."""
         self.wrote = True
-        with self._connection.cursor() as cursor:
+        with self._connection.cursor() as cursor, _doubles_named():
             cursor.execute(sql, params)
             return int(cursor.lastrowid)
 
     def many(self, sql: str, rows: Iterable[Params]) -> None:
         """The same INSERT for many rows, in few statements."""
         self.wrote = True
-        with self._connection.cursor() as cursor:
+        with self._connection.cursor() as cursor, _doubles_named():
             cursor.executemany(sql, list(rows))
 
 
@@ -245,8 +256,6 @@ class Database:
 def _raise_unless_to_be_tried_again(error: pymysql.err.Error) -> None:
     """Raise what a driver's error means, unless the transaction is worth another try."""
     number = error.args[0] if error.args else 0
-    if isinstance(error, pymysql.err.IntegrityError) and number == ER.DUP_ENTRY:
-        raise DuplicateKey(_key_name(str(error.args[1]))) from error
     if isinstance(error, pymysql.err.OperationalError) and (number == STATEMENT_TIMEOUT or "timed out" in str(error)):
         raise DatabaseBusy(
             "The database takes too long for this at the moment. Nothing was changed; try again shortly."

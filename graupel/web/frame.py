@@ -20,6 +20,7 @@ from slugify import slugify
 from graupel.core import languages, products
 from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money, format_weight
+from graupel.core.showing import plural
 from graupel.settings import Settings
 from graupel.web import lens
 
@@ -115,11 +116,6 @@ _CONTROL = re.compile(r"<(input|select|textarea)\b(?![^>]*\sform=)")
 def in_form(markup: str, form_id: str) -> Markup:
     """Fields of a form that stand outside of it: so another part, with forms of its own, may stand between them."""
     return Markup(_CONTROL.sub(rf'<\1 form="{form_id}"', str(markup)))  # noqa: S704 - what a template made is safe
-
-
-def plural(count: int, one: str, many: str | None = None) -> str:
-    """ "1 product", "2,214 products" """
-    return f"{count:,} {one if count == 1 else many or one + 's'}"
 
 
 def _utc(at: datetime) -> datetime:

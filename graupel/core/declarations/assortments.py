@@ -12,7 +12,7 @@ CONDITION = Record(
         Field("position", "Place", Kind.COUNT),
         Field("field", "Field", Kind.WORD),
         Field("op", "Comparison", Kind.WORD),
-        ref("ref_id", "Word"),
+        ref("ref_id", "Word", optional=True),
         Field("value", "Value"),
     ),
 )

@@ -17,7 +17,7 @@ MEDIA = Record(
         Field("border_white", "White border", Kind.COUNT),
         Field("duration_ms", "Duration", Kind.COUNT),
         Field("address", "Address"),
-        ref("poster_id", "Poster", "media"),
+        ref("poster_id", "Poster", "media", optional=True),
     ),
     # Its sizes are made again where they are missing.
     revived=(("sizes", "'waiting'"), ("made_at", "UTC_TIMESTAMP(3)")),

@@ -35,7 +35,7 @@ ATTRIBUTE_CHOICE = Record(
         Field("label", "Label", own=(LANGUAGE,)),
         Field("code", "Code", Kind.CODE),
         Field("swatch", "Swatch", Kind.CODE),
-        ref("swatch_media_id", "Swatch picture", "media"),
+        ref("swatch_media_id", "Swatch picture", "media", optional=True),
         Field("position", "Place", Kind.COUNT),
     ),
     parent="attribute",

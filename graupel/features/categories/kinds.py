@@ -85,12 +85,6 @@ def finish_kinds() -> None:
         removable=f"""({unused} AND NOT EXISTS (SELECT 1 FROM category cc WHERE cc.parent_id = c.id)
                   AND NOT EXISTS (SELECT 1 FROM category_text xt WHERE xt.category_id = c.id)
                   AND NOT EXISTS (SELECT 1 FROM category_fact xf WHERE xf.category_id = c.id))""",
-        foreseen="""(NOT EXISTS (SELECT 1 FROM product cp LEFT JOIN change_row x ON x.change_set_id = r.change_set_id
-                      AND x.record_kind = 'product' AND x.record_id = cp.id
-                      WHERE cp.category_id = c.id AND (x.record_id IS NULL OR (x.was IS NULL AND cp.was_live)))
-                  AND NOT EXISTS (SELECT 1 FROM category cc LEFT JOIN change_row y
-                      ON y.change_set_id = r.change_set_id AND y.record_kind = 'category' AND y.record_id = cc.id
-                      WHERE cc.parent_id = c.id AND y.record_id IS NULL))""",
     )
 
 

@@ -7,7 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from graupel.core.errors import Refused
 from graupel.core.roles import Role
-from graupel.features.history import service
+from graupel.features.history import rolling_back, service
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 
@@ -38,30 +38,45 @@ def index(
 def show(
     request: Request, ctx: Ctx, signed: Signed, change_set_id: int, part: Annotated[int, Query(alias="page", ge=1)] = 1
 ) -> Response:
-    """One change set, with what a roll back would do."""
+    """One change set. What a roll back of it would do is worked out while the page is read already."""
     detail = service.read(ctx, signed.actor, change_set_id, part)
-    plan, reason = None, ""
-    if signed.actor.may(Role.EDITOR):
+    return page(request, "history/change_set.html", detail=detail, may_edit=signed.actor.may(Role.EDITOR))
+
+
+@router.get("/history/{change_set_id}/plan")
+def plan(request: Request, ctx: Ctx, signed: Signed, change_set_id: int) -> Response:
+    """What a roll back would do; of a large change set that is worked out when it is asked for."""
+    found = service.read(ctx, signed.actor, change_set_id).change_set
+    outcome, reason = None, ""
+    if found["records"] <= rolling_back.AT_ONCE:
         try:
-            plan = service.plan_rollback(ctx, signed.actor, change_set_id)
+            outcome = rolling_back.plan(ctx, signed.actor, change_set_id)
         except Refused as refusal:
             reason = str(refusal)
-    return page(request, "history/change_set.html", detail=detail, plan=plan, reason=reason)
+    return page(request, "history/plan.html", one=found, plan=outcome, reason=reason)
+
+
+@router.post("/history/{change_set_id}/plan")
+def work_out(ctx: Ctx, signed: Signed, change_set_id: int) -> Response:
+    """Begins to work out what a roll back of a large change set would do."""
+    job_id = rolling_back.request_plan(ctx, signed.actor, change_set_id)
+    return RedirectResponse(f"/history/{change_set_id}/rollback/{job_id}", 303)
 
 
 @router.post("/history/{change_set_id}/rollback")
 def rollback(ctx: Ctx, signed: Signed, change_set_id: int) -> Response:
     """Begins a roll back."""
-    job_id = service.request_rollback(ctx, signed.actor, change_set_id)
+    job_id = rolling_back.request(ctx, signed.actor, change_set_id)
     return RedirectResponse(f"/history/{change_set_id}/rollback/{job_id}", 303)
 
 
 @router.get("/history/{change_set_id}/rollback/{job_id}")
-def rolling_back(request: Request, ctx: Ctx, signed: Signed, change_set_id: int, job_id: int) -> Response:
-    """How far a roll back is; when it has ended, leads to what it did."""
-    job = service.rollback_job(ctx, signed.actor, job_id)
-    if job["state"] == "done" and "HX-Request" in request.headers:
-        return Response(status_code=204, headers={"HX-Redirect": job["link"]})
-    if job["state"] == "done":
+def rolling_back_page(request: Request, ctx: Ctx, signed: Signed, change_set_id: int, job_id: int) -> Response:
+    """How far a roll back is, or the working out of one; where it made a change set, leads to that in the end."""
+    job = rolling_back.job(ctx, signed.actor, job_id)
+    here = f"/history/{change_set_id}"
+    if job["state"] == "done" and job["link"] != here:
+        if "HX-Request" in request.headers:
+            return Response(status_code=204, headers={"HX-Redirect": job["link"]})
         return RedirectResponse(job["link"], 303)
     return page(request, "history/rolling.html", part="history/rolling_part.html", job=job, change_set_id=change_set_id)

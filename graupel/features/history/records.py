@@ -16,6 +16,7 @@ class Column:
     ``is_number``: written without quotes in the journal. ``refers_to``: the kind of record whose id it holds.
     ``beside``: a field with which it changes; where that was written too, a roll back does not mind that this one
     was moved on since, as a place among siblings is. ``empty``: what it holds where there is nothing, None for NULL.
+    ``optional``: the record can do without what it refers to.
     """
 
     sql: str
@@ -23,6 +24,7 @@ class Column:
     refers_to: str = ""
     beside: str = ""
     empty: str | int | None = None
+    optional: bool = False
 
 
 @dataclass(frozen=True)
@@ -41,19 +43,23 @@ class RecordKind:
     """A kind of record as it was declared, and how a set of them is put back.
 
     ``describe`` names records by their ids.
-    ``removable`` is a condition under which a record that was made may be removed again, ``foreseen`` the same as
-    it will be once the records of the same set went back, for the dry run; where ``retired_when``
+    ``removable`` is a condition under which a record that was made may be removed again; where ``retired_when``
     holds instead, it stays and its ``retire`` (field, value) is set; where ``follows_when`` holds, it shares the
-    lot of its parent and is not counted. ``reversible`` False: a roll back leaves it.
+    lot of its parent and is not counted. ``settle``: is called with the change set before its first record is put
+    back, to look at what these conditions ask of many records at once. ``whole_when``: holds for every record that
+    came back as it should, ``lacking`` says what is wrong where it does not.
+    ``reversible`` False: a roll back leaves it.
     """
 
     record: Record
     describe: Describe
     removable: str = "TRUE"
-    foreseen: str = ""
     retired_when: str = "FALSE"
     retire: tuple[str, str] = ("", "")
     follows_when: str = "FALSE"
+    settle: Callable[[Tx, int, str], None] | None = None
+    whole_when: str = ""
+    lacking: str = ""
     reversible: bool = True
 
     @property
@@ -86,6 +92,11 @@ class RecordKind:
         """Further SQL for a SET that changes it."""
         return f", {self.record.alias}.changed_at = UTC_TIMESTAMP(3)" if self.record.stamped else ""
 
+    @property
+    def holds_its_own(self) -> bool:
+        """Whether one record may stand in another of the kind, as categories do."""
+        return any(field.refers_to == self.name for field in self.record.fields)
+
     @cached_property
     def table(self) -> str:
         """The FROM clause with the aliases that the columns use; it may use the bound ``%(lang)s``."""
@@ -97,7 +108,9 @@ class RecordKind:
     def fields(self) -> dict[str, Column]:
         """Its fields by name, as they stand in SQL."""
         return {
-            one.name: Column(self.record.column(one.name), one.is_number, one.refers_to, one.moves_with, one.empty)
+            one.name: Column(
+                self.record.column(one.name), one.is_number, one.refers_to, one.moves_with, one.empty, one.optional
+            )
             for one in self.record.fields
         }
 

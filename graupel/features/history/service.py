@@ -1,4 +1,4 @@
-"""Recording change sets, reading them, and rolling them back."""
+"""Recording change sets, and reading them."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -7,15 +7,11 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import changes
-from graupel.core.errors import NotFound, Refused
-from graupel.core.records import Field, Kind
+from graupel.core.errors import NotFound
 from graupel.core.roles import Actor, Role
-from graupel.core.showing import show
 from graupel.db import Tx
-from graupel.features.history import following, journal, records, store
+from graupel.features.history import following, journal, naming, records, store
 from graupel.features.history.records import Shown
-from graupel.features.jobs import service as jobs
-from graupel.jobs import JobRequest, enqueue
 
 SHOWN_ROWS = 50
 
@@ -26,6 +22,8 @@ class Recorder:
 
     tx: Tx
     change_set_id: int
+    #: How many records it took down; known at the end.
+    records: int = 0
 
     def made(self, kind: str, record_id: int, values: Mapping[str, Any], version: int = 1) -> None:
         """A record was made with these values."""
@@ -55,7 +53,8 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
     """Everything recorded inside is one change set; one that recorded nothing leaves no trace."""
     recorder = Recorder(tx, store.insert_change_set(tx, actor, kind, title, rolls_back))
     yield recorder
-    if store.count_rows(tx, recorder.change_set_id):
+    recorder.records = store.count_rows(tx, recorder.change_set_id)
+    if recorder.records:
         following.follow(tx, recorder.change_set_id)
         store.note_recorded(tx, recorder.change_set_id)
     else:
@@ -117,26 +116,18 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Detai
 
 
 def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
-    names = _names(tx, rows)
+    names = naming.names(tx, rows)
 
-    def words(kind: str, name: str, value: Any) -> str:
-        field = _declared(kind, name)
-        if field is None or not field.refers_to or value is None:
-            return show(field.kind if field else Kind.LINE, value)
-        found = names.get((field.refers_to, int(value)))
-        return found.title if found else f"number {value}"
+    def words(row: dict[str, Any], side: str, name: str) -> str:
+        return naming.in_words(names, row["record_kind"], name, (row[side] or {}).get(name))
 
     return [
         RowShown(
             records.kind_of(row["record_kind"]).label,
-            names.get((row["record_kind"], row["record_id"])) or Shown(_old_name(row)),
+            names.get((row["record_kind"], row["record_id"])) or Shown(naming.old_name(row)),
             "made" if row["was"] is None else "removed" if row["became"] is None else "changed",
             [
-                (
-                    _label(row["record_kind"], name),
-                    words(row["record_kind"], name, (row["was"] or {}).get(name)),
-                    words(row["record_kind"], name, (row["became"] or {}).get(name)),
-                )
+                (naming.label(row["record_kind"], name), words(row, "was", name), words(row, "became", name))
                 for name in _telling(row)
             ],
         )
@@ -144,136 +135,11 @@ def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
     ]
 
 
-def _declared(kind: str, name: str) -> Field | None:
-    """A field as it is declared; None of one that the journal has from before it was given up."""
-    return next((field for field in records.kind_of(kind).record.fields if field.name == name), None)
-
-
-def _label(kind: str, name: str) -> str:
-    field = _declared(kind, name)
-    return field.label if field else name.replace("_", " ").capitalize()
-
-
 def _telling(row: dict[str, Any]) -> list[str]:
     """The fields worth showing: of a record that was made or removed, those that held something."""
     values = row["became"] if row["became"] is not None else row["was"]
     is_change = row["was"] is not None and row["became"] is not None
     return [name for name, value in values.items() if is_change or value not in (None, "")]
-
-
-def _names(tx: Tx, rows: list[dict[str, Any]]) -> dict[tuple[str, int], Shown]:
-    """Names of the records and of all that their fields refer to, by kind and id."""
-    wanted: dict[str, set[int]] = {}
-    for row in rows:
-        wanted.setdefault(row["record_kind"], set()).add(row["record_id"])
-        for name, column in records.kind_of(row["record_kind"]).fields.items():
-            values = [(row[side] or {}).get(name) for side in ("was", "became")] if column.refers_to else []
-            wanted.setdefault(column.refers_to, set()).update(int(value) for value in values if value is not None)
-    return {
-        (kind, record_id): shown
-        for kind, ids in wanted.items()
-        if ids and kind
-        for record_id, shown in records.kind_of(kind).describe(tx, sorted(ids)).items()
-    }
-
-
-def _old_name(row: dict[str, Any]) -> str:
-    values = (row["was"] or {}) | (row["became"] or {})
-    return str(values.get("name") or values.get("sku") or f"number {row['record_id']}")
-
-
-@dataclass(frozen=True)
-class RollbackPlan:
-    """What a roll back would do: records that go back, and records that were changed since and stay.
-
-    ``part``: of those that go back, how many keep a field that was changed since.
-    """
-
-    back: int
-    stay: int
-    fixed: int
-    part: int = 0
-
-
-def plan_rollback(ctx: Context, actor: Actor, change_set_id: int) -> RollbackPlan:
-    """The dry run of a roll back. Raises NotFound, Refused."""
-    actor.require(Role.EDITOR)
-    return ctx.db.run(lambda tx: _plan(ctx, tx, change_set_id))
-
-
-def _plan(ctx: Context, tx: Tx, change_set_id: int) -> RollbackPlan:
-    found = store.change_set(tx, change_set_id)
-    if found is None:
-        raise NotFound(f"There is no change set {change_set_id}.")
-    if found["rolled_back_by"]:
-        raise Refused.because("rollback.done", "This was rolled back already.")
-    counted = {row["record_kind"] for row in store.kind_counts(tx, change_set_id)}
-    back = stay = fixed = part = 0
-    for kind in records.kinds():
-        if kind.name not in counted:
-            continue
-        if not kind.reversible:
-            fixed += sum(
-                int(row["made"] + row["removed"] + row["changed"])
-                for row in store.kind_counts(tx, change_set_id)
-                if row["record_kind"] == kind.name
-            )
-            continue
-        numbers = store.rollback_counts(tx, kind, change_set_id, ctx.settings.language)
-        back, stay, part = back + numbers["back"], stay + numbers["stay"], part + numbers["part"]
-    return RollbackPlan(back, stay, fixed, part)
-
-
-def request_rollback(ctx: Context, actor: Actor, change_set_id: int) -> int:
-    """Roll back in the background; returns the job's id. Raises NotFound, Refused."""
-    actor.require(Role.EDITOR)
-
-    def work(tx: Tx) -> int:
-        plan = _plan(ctx, tx, change_set_id)
-        if not plan.back:
-            raise Refused.because("rollback.nothing", "Nothing of it can be rolled back any more.")
-        found = store.change_set(tx, change_set_id)
-        assert found is not None
-        return enqueue(
-            tx,
-            actor,
-            JobRequest(
-                "history.rollback",
-                f"Roll back: {found['title']}",
-                {"change_set_id": change_set_id},
-                f"/history/{change_set_id}",
-            ),
-        )
-
-    return ctx.db.run(work)
-
-
-def rollback_job(ctx: Context, actor: Actor, job_id: int) -> dict[str, Any]:
-    """How far a roll back is. Raises NotFound."""
-    return jobs.read(ctx, actor, job_id)
-
-
-def roll_back(ctx: Context, tx: Tx, actor: Actor, change_set_id: int) -> int:
-    """Put back what the change set did, where nobody changed it since; returns the new change set's id."""
-    actor.require(Role.EDITOR)
-    found = store.change_set(tx, change_set_id, lock=True)
-    if found is None:
-        raise NotFound(f"There is no change set {change_set_id}.")
-    if found["rolled_back_by"]:
-        raise Refused.because("rollback.done", "This was rolled back already.")
-    language = ctx.settings.language
-    with change_set(tx, actor, "rollback", f"Rolled back: {found['title']}", change_set_id) as recorder:
-        by = recorder.change_set_id
-        counted = {row["record_kind"] for row in store.kind_counts(tx, change_set_id)}
-        affected = [kind for kind in records.kinds() if kind.reversible and kind.name in counted]
-        for kind in affected:
-            store.bring_back_removed(tx, kind, change_set_id, by, language)
-            store.restore_changed(tx, kind, change_set_id, by, language)
-            store.retire_made(tx, kind, change_set_id, by, language)
-        for kind in reversed(affected):
-            store.remove_made(tx, kind, change_set_id, by, language)
-        store.set_rolled_back(tx, change_set_id, by)
-    return by
 
 
 def last_actor(tx: Tx, kinds: Mapping[str, Sequence[int]]) -> str:

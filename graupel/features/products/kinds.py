@@ -8,21 +8,23 @@ from graupel.core.records import Record
 from graupel.db import Tx
 from graupel.features.categories import counts
 from graupel.features.history import records
+from graupel.features.history.putting_back import untouched
 from graupel.features.history.records import RecordKind, Shown
 from graupel.features.media import uses
 from graupel.features.media.uses import TextUse
-from graupel.features.products import facet_index, store
+from graupel.features.products import belonging, facet_index, store
 from graupel.features.vocabulary import carriers, references
 from graupel.features.vocabulary import kinds as vocabulary_kinds
 from graupel.features.vocabulary.references import Reference
 from graupel.features.wording import originals
 from graupel.features.wording.originals import Original
 
-#: A product that was made and that nobody changed since: whatever belongs to it moves its version.
-_PARENT = """EXISTS (SELECT 1 FROM product vp WHERE vp.id = {0}.product_id AND vp.was_live = {1} AND vp.version = 1)"""
+#: Products that the change set made and that are, with all that belongs to them, as it made them.
+_AS_MADE = "product_as_made"
+_PARENT = f"EXISTS (SELECT 1 FROM {_AS_MADE} made WHERE made.product_id = {{0}} AND made.was_live = {{1}})"
 #: The product was not made by the same change set: what was added to it may go by itself.
 _ADDED = """NOT EXISTS (SELECT 1 FROM change_row pr WHERE pr.change_set_id = r.change_set_id
-            AND pr.record_kind = 'product' AND pr.record_id = {0}.product_id AND pr.was IS NULL)"""
+            AND pr.record_kind = 'product' AND pr.record_id = {0} AND pr.was IS NULL)"""
 
 
 def register_kinds(language: str) -> None:
@@ -33,9 +35,13 @@ def register_kinds(language: str) -> None:
             lambda tx, ids: {
                 r["id"]: Shown(r["name"], f"/products/{r['id']}") for r in store.names(tx, list(ids), language)
             },
-            removable="(p.was_live = FALSE AND p.version = 1)",
-            retired_when="(p.was_live = TRUE AND p.version = 1)",
+            removable=_PARENT.format("p.id", "FALSE"),
+            retired_when=_PARENT.format("p.id", "TRUE"),
             retire=("status", "archived"),
+            settle=_find_as_made,
+            whole_when="EXISTS (SELECT 1 FROM variant whole WHERE whole.product_id = p.id)",
+            lacking="A product would come back without its variants: a choice that they need was deleted since. "
+            "Roll that back first.",
         )
     )
     for record, names in (
@@ -48,6 +54,7 @@ def register_kinds(language: str) -> None:
         (declared.PICTURE_FOR, store.belonging_names),
     ):
         records.register(_belonging(record, names))
+    belonging.register_own()
     carriers.register("product", "Products", records.kind_of("product").describe)
     carriers.register("category", "Categories", records.kind_of("category").describe)
     vocabulary_kinds.register_taggings()
@@ -112,13 +119,43 @@ def _belonging(record: Record, names: Callable[[Tx, list[int]], list[dict[str, A
 
     if record.parent != "product":
         return RecordKind(record, describe)
-    alias = record.alias
+    its = f"{record.alias}.product_id"
     return RecordKind(
         record,
         describe,
-        removable=f"({_ADDED.format(alias)} OR {_PARENT.format(alias, 'FALSE')})",
-        follows_when=f"(r.was IS NULL AND {_PARENT.format(alias, 'TRUE')} AND NOT {_ADDED.format(alias)})",
+        removable=f"({_ADDED.format(its)} OR {_PARENT.format(its, 'FALSE')})",
+        follows_when=f"(r.was IS NULL AND {_PARENT.format(its, 'TRUE')})",
     )
+
+
+def _find_as_made(tx: Tx, change_set_id: int, language: str) -> None:
+    """Fill the table of products that are as the change set made them: they go whole, or stay whole."""
+    product = records.kind_of("product")
+    params = {"set": change_set_id, "lang": language}
+    made = "{r}.change_set_id = %(set)s AND {r}.record_kind = '{kind}' AND {r}.was IS NULL"
+    tx.run(
+        f"CREATE OR REPLACE TEMPORARY TABLE {_AS_MADE} (product_id INT UNSIGNED NOT NULL PRIMARY KEY, was_live BOOL)"
+    )
+    tx.run(
+        f"""INSERT INTO {_AS_MADE} SELECT p.id, p.was_live FROM change_row r
+            STRAIGHT_JOIN {product.table} ON p.id = r.record_id
+            WHERE {made.format(r="r", kind="product")} AND {untouched(product)}""",
+        params,
+    )
+    for one in belonging.all_belonging():
+        kind = one.records_kind
+        tx.run(  # something was added since, or changed
+            f"""DELETE made FROM {_AS_MADE} made STRAIGHT_JOIN {one.below.format(product="made.product_id")}
+                LEFT JOIN change_row r ON {made.format(r="r", kind=one.kind)} AND r.record_id = {kind.key}
+                WHERE r.record_id IS NULL OR NOT ({untouched(kind)})""",
+            params,
+        )
+        tx.run(  # or was taken away
+            f"""DELETE made FROM change_row r LEFT JOIN {kind.plain} x ON x.id = r.record_id
+                STRAIGHT_JOIN {_AS_MADE} made ON made.product_id = {one.said.format(side="r.became")}
+                WHERE {made.format(r="r", kind=one.kind)} AND x.id IS NULL""",
+            params,
+        )
 
 
 def _same_combination(replaced: str) -> str:

@@ -3,14 +3,11 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from graupel.core.declarations.products import RECORDS
 from graupel.db import Tx
 from graupel.features.history import following
 from graupel.features.history.following import Recorded
+from graupel.features.products import belonging
 from graupel.features.products.columns import inherited_sql
-
-#: Kinds of record that say of which product they are, and the tables that hold them.
-_BELONGING = {record.name: record.plain for record in RECORDS if record.parent == "product"}
 
 
 @dataclass(frozen=True)
@@ -37,31 +34,12 @@ def _touched_sql() -> str:
     """SQL: the ids of the products that the change set touched, by themselves or by what belongs to them."""
     parts = ["SELECT record_id FROM change_row WHERE change_set_id = %(set)s AND record_kind = 'product'"]
     parts += [
-        f"""SELECT COALESCE(x.product_id, JSON_VALUE(r.was, '$.product_id')) FROM change_row r
-            LEFT JOIN {table} x ON x.id = r.record_id
-            WHERE r.change_set_id = %(set)s AND r.record_kind = '{kind}'"""
-        for kind, table in _BELONGING.items()
+        f"""SELECT COALESCE({one.owner}, {one.said.format(side="r.was")}) FROM change_row r
+            LEFT JOIN {one.records_kind.plain} x ON x.id = r.record_id
+            WHERE r.change_set_id = %(set)s AND r.record_kind = '{one.kind}'"""
+        for one in belonging.all_belonging()
+        if one.touches
     ]
-    parts.append(
-        """SELECT v.product_id FROM change_row r JOIN variant_text x ON x.id = r.record_id
-           JOIN variant v ON v.id = x.variant_id
-           WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant_text'"""
-    )
-    parts.append(
-        """SELECT COALESCE(x.record_id, JSON_VALUE(r.was, '$.record_id')) FROM change_row r
-           LEFT JOIN tagging x ON x.id = r.record_id
-           WHERE r.change_set_id = %(set)s AND r.record_kind = 'tagging'
-             AND COALESCE(x.kind, JSON_VALUE(r.was, '$.kind')) = 'product'"""
-    )
-    parts.append(
-        """SELECT IF(o.kind = 'product', o.record_id, v.product_id) FROM (
-             SELECT COALESCE(x.kind, JSON_VALUE(r.was, '$.kind')) AS kind,
-                    COALESCE(x.record_id, JSON_VALUE(r.was, '$.record_id')) AS record_id
-             FROM change_row r LEFT JOIN own_value x ON x.id = r.record_id
-             WHERE r.change_set_id = %(set)s AND r.record_kind = 'own_value') o
-           LEFT JOIN variant v ON o.kind = 'variant' AND v.id = o.record_id
-           WHERE o.kind IN ('product', 'variant')"""
-    )
     return " UNION ".join(parts)
 
 

@@ -10,13 +10,6 @@ from graupel.features.wording import originals
 from graupel.features.wording.originals import Original
 
 
-def _within_set(child: str, parent_column: str, key: str, kind: str) -> str:
-    """SQL for the dry run: whatever hangs on the record was made by the same change set, and goes with it."""
-    return f"""NOT EXISTS (SELECT 1 FROM {child} n LEFT JOIN change_row y ON y.change_set_id = r.change_set_id
-               AND y.record_kind = '{kind}' AND y.record_id = n.id
-               WHERE n.{parent_column} = {key} AND (y.record_id IS NULL OR y.was IS NOT NULL))"""
-
-
 def _named(record: Record, link: str) -> RecordKind:
     return RecordKind(
         record,
@@ -117,14 +110,9 @@ def finish_kinds() -> None:
     """With all references known: what is in use stays when its making is rolled back."""
     for kind, key in (("brand", "b.id"), ("tag", "g.id"), ("attribute_choice", "h.id")):
         records.amend(kind, removable=f"({references.unused(kind, key)})")
-    for kind, key, child, column, child_kind in (
-        ("type", "y.id", "type_attribute", "type_id", "type_attribute"),
-        ("attribute", "a.id", "attribute_choice", "attribute_id", "attribute_choice"),
+    for kind, key, child, column in (
+        ("type", "y.id", "type_attribute", "type_id"),
+        ("attribute", "a.id", "attribute_choice", "attribute_id"),
     ):
-        # What hangs on the record goes first; in the dry run it is still there.
-        unused = references.unused(kind, key)
-        records.amend(
-            kind,
-            removable=f"({unused} AND NOT EXISTS (SELECT 1 FROM {child} n WHERE n.{column} = {key}))",
-            foreseen=f"({unused} AND {_within_set(child, column, key, child_kind)})",
-        )
+        hangs = f"EXISTS (SELECT 1 FROM {child} n WHERE n.{column} = {key})"
+        records.amend(kind, removable=f"({references.unused(kind, key)} AND NOT {hangs})")

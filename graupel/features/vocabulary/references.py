@@ -178,7 +178,7 @@ def _may_be_empty(one: Reference) -> bool:
 
     A condition stays, and holds for nothing: without it, more goods than were meant would fit.
     """
-    return one.record in ("product", "goods_condition")
+    return one.records_kind.record.field(one.field).optional
 
 
 def _journal_doubles(

@@ -11,6 +11,7 @@ from graupel.core.product_types import Need
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.bulk import service
+from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import service as products
 from graupel.features.variants import service as variants
@@ -65,7 +66,7 @@ def test_a_value_is_shown_first_then_given_to_all_that_lack_it_and_taken_back_wh
     again = service.read(ctx, SYSTEM, service.request_plan(ctx, SYSTEM, field, value, ids=ids))
     assert again.counts == {"unchanged": 3}
     number = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
-    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, number))
     assert [values(ctx, one) for one in ids] == had
     assert catalogue(ctx) == before
 

@@ -9,6 +9,7 @@ from graupel.core.categories import CategoryValues, Kind
 from graupel.core.errors import NotAllowed, NotFound, Outdated, Refused
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import counts, service, store
+from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import service as products
@@ -111,9 +112,9 @@ def test_a_roll_back_that_would_make_a_circle_is_refused_and_gaps_are_closed(ctx
     moved = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
     service.move(ctx, SYSTEM, [shop["Yarn"]], shop["Lace"])
     with pytest.raises(Refused, match="inside itself"):
-        ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, moved))
+        ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, moved))
     service.move(ctx, SYSTEM, [shop["Yarn"]], MAIN)
-    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, moved))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, moved))
     assert "Yarn > Lace > Silk" in outline(ctx)
 
 

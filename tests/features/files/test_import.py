@@ -15,6 +15,7 @@ from graupel.core.roles import SYSTEM
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.files import service
+from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import batch
 from graupel.features.products import service as products
@@ -67,9 +68,9 @@ def test_a_file_is_brought_in_as_one_change_set_and_rolled_back_from_it(ctx):
         ("variant", 2, 1),
         ("category", 1, 0),
     }
-    plan = history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"])
+    plan = rolling_back.plan(ctx, SYSTEM, file.row["change_set_id"])
     assert (plan.back, plan.stay) == (7, 0)
-    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
     assert catalogue(ctx) == before
     assert [c.path for c in categories.read_tree(ctx)] == tree
 
@@ -77,9 +78,9 @@ def test_a_file_is_brought_in_as_one_change_set_and_rolled_back_from_it(ctx):
 def test_products_that_came_in_live_are_archived_by_a_roll_back_and_not_deleted(ctx):
     file = bring_in(ctx, HEADER + "NEW-1,New yarn,5,50,Yarn,\n", live=True)
     assert catalogue(ctx)["NEW-1"][5] == "live"
-    plan = history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"])
+    plan = rolling_back.plan(ctx, SYSTEM, file.row["change_set_id"])
     assert plan.back == 1
-    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
     assert catalogue(ctx)["NEW-1"][5] == "archived"
 
 
@@ -87,8 +88,8 @@ def test_a_product_changed_since_it_came_in_stays_when_the_file_is_rolled_back(c
     file = bring_in(ctx, HEADER + "NEW-1,New yarn,5,50,,\nNEW-2,Other yarn,5,50,,\n")
     product = products.list_after(ctx, SYSTEM, after=0, limit=1)[0]
     set_status(ctx, product.id, Status.ARCHIVED)
-    assert history.plan_rollback(ctx, SYSTEM, file.row["change_set_id"]).stay == 2  # product and variant
-    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    assert rolling_back.plan(ctx, SYSTEM, file.row["change_set_id"]).stay == 2  # product and variant
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
     assert set(catalogue(ctx)) == {"NEW-1"}
 
 

@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from graupel.core.roles import SYSTEM
+from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import service as products
 from tests.making import make_product
@@ -33,7 +34,7 @@ def newest(ctx):
 
 
 def roll_back(ctx, number):
-    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, number))
 
 
 def state(ctx, product_id):
@@ -49,7 +50,7 @@ def test_a_field_that_was_changed_since_stays_and_the_others_of_its_record_go_ba
     product_id = product(ctx)
     first = save(ctx, product_id, name="Two", mpn="A-1")
     save(ctx, product_id, mpn="A-2")
-    plan = history.plan_rollback(ctx, SYSTEM, first)
+    plan = rolling_back.plan(ctx, SYSTEM, first)
     assert (plan.back, plan.part, plan.stay) == (1, 1, 0)
     roll_back(ctx, first)
     found = state(ctx, product_id)
@@ -60,7 +61,7 @@ def test_a_record_whose_every_field_was_changed_since_stays_and_is_said_to(ctx):
     product_id = product(ctx)
     first = save(ctx, product_id, name="Two")
     save(ctx, product_id, name="Three")
-    plan = history.plan_rollback(ctx, SYSTEM, first)
+    plan = rolling_back.plan(ctx, SYSTEM, first)
     assert (plan.back, plan.part, plan.stay) == (0, 0, 1)
 
 
@@ -82,7 +83,7 @@ def test_rolling_back_in_any_order_does_what_was_announced_and_in_reverse_gives_
             sets.append(made)
     odd = data.draw(st.sampled_from(sets)) if sets and data.draw(st.booleans()) else None
     if odd:
-        plan, before = history.plan_rollback(ctx, SYSTEM, odd), state(ctx, product_id)
+        plan, before = rolling_back.plan(ctx, SYSTEM, odd), state(ctx, product_id)
         if plan.back:
             roll_back(ctx, odd)
             done = history.read(ctx, SYSTEM, newest(ctx))
@@ -91,7 +92,7 @@ def test_rolling_back_in_any_order_does_what_was_announced_and_in_reverse_gives_
             roll_back(ctx, newest(ctx))
             assert state(ctx, product_id) == before
     for made in reversed([one for one in sets if one != odd]):
-        if history.plan_rollback(ctx, SYSTEM, made).back:
+        if rolling_back.plan(ctx, SYSTEM, made).back:
             roll_back(ctx, made)
     if odd is None:
         assert state(ctx, product_id) == beginning

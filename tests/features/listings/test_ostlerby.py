@@ -11,6 +11,7 @@ from graupel.core.errors import NotAllowed, Refused
 from graupel.core.listings import ListingState
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
+from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.listings import service
@@ -108,7 +109,7 @@ def test_a_changed_price_reaches_the_hall_wherever_the_change_came_from(ctx, cha
     assert standing(ctx, product_id).is_behind
     work_off(ctx)
     number = history.list_change_sets(ctx, SYSTEM, kind="product.save").change_sets[0]["id"]
-    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, number))
     assert standing(ctx, product_id).is_behind
     work_off(ctx)
     assert not standing(ctx, product_id).is_behind

@@ -9,6 +9,7 @@ from graupel.core.media import Kind
 from graupel.core.pictures import Picture
 from graupel.core.roles import SYSTEM
 from graupel.demo import films
+from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.media import library, service
 from graupel.features.media.library import Wanted
@@ -98,7 +99,7 @@ def test_a_file_is_replaced_wherever_it_stands_and_put_back(ctx, editor, colour,
     assert attributes.read(ctx, SYSTEM, colour.id).attribute.choices[0].swatch_media_id == new.id
     assert "red.jpg" not in names(ctx)
     number = [one["id"] for one in history.list_change_sets(ctx, SYSTEM).change_sets if one["kind"] == "media.replace"]
-    ctx.db.run(lambda tx: history.roll_back(ctx, tx, SYSTEM, number[0]))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, number[0]))
     back = products.read(ctx, SYSTEM, needles).values
     assert (back.pictures[1], back.description) == (Picture(red.id, "Red", "Close by", (heather,)), text)
     assert attributes.read(ctx, SYSTEM, colour.id).attribute.choices[0].swatch_media_id == red.id
