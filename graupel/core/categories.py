@@ -7,6 +7,7 @@ from typing import Any
 
 from graupel.core import attributes, products
 from graupel.core.attributes import Attribute, Fact
+from graupel.core.declarations.categories import CATEGORY, CATEGORY_TEXT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 
@@ -100,8 +101,26 @@ class CategoryValues:
 
 #: Kept in the words of a language; the others with the category.
 TEXTS = ("description", "address_part", "meta_title", "meta_description", "picture_alt")
+LABELS = {field.name: field.label for field in (*CATEGORY.fields, *CATEGORY_TEXT.fields)} | {"tags": "Tags"}
 #: What may be written anew for a destination or a language.
 WORDS = ("name", *TEXTS)
+
+
+def flat(values: CategoryValues, own: Mapping[str, str]) -> dict[str, Any]:
+    """All values as plain data under the names of the form's fields; facts stand under "fact-12"."""
+    plain = {name: value for name, value in vars(values).items() if name != "facts"}
+    plain |= {"kind": str(values.kind), "layout": str(values.layout), "tags": sorted(values.tags)}
+    plain |= {f"own-{key}": text for key, text in own.items() if text}
+    return plain | {f"fact-{key}": fact.plain() for key, fact in values.facts.items()}
+
+
+def unflat(plain: Mapping[str, Any]) -> tuple[CategoryValues, dict[str, str]]:
+    """The values and the words for destinations and languages again, out of what ``flat`` made."""
+    given = {name: plain[name] for name in vars(CategoryValues()) if name != "facts"}
+    given |= {"kind": Kind(plain["kind"]), "layout": Layout(plain["layout"]), "tags": tuple(plain["tags"])}
+    facts = {int(key[5:]): Fact.of_plain(value) for key, value in plain.items() if key.startswith("fact-") and value}
+    own = {key[4:]: value or "" for key, value in plain.items() if key.startswith("own-")}
+    return CategoryValues(**given, facts=facts), own
 
 
 def parse_name(text: str) -> str:

@@ -1,5 +1,7 @@
 """What changed between two states of a record, and how two people's changes come together."""
 
+import hashlib
+import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -63,6 +65,35 @@ def merge(base: Values, mine: Values, theirs: Values) -> Merge:
         else:
             conflicts.append(Conflict(name, base.get(name), mine[name], value))
     return Merge(merged, conflicts, taken)
+
+
+def marks(values: Values) -> dict[str, str]:
+    """A short mark of each value: by these a page knows later what it showed, without carrying all of it."""
+    return {
+        name: hashlib.sha256(json.dumps(value, sort_keys=True, default=str).encode()).hexdigest()[:12]
+        for name, value in journal_values(values).items()
+    }
+
+
+#: What stood there when the page was made is neither mine nor theirs.
+_SOMETHING_ELSE = object()
+
+
+def meet(known: Mapping[str, str], mine: Values, theirs: Values) -> Merge:
+    """A three-way merge where only the ``marks`` are known of what both began with.
+
+    What one of the two has not, such as a fact, is None there; a field without a mark counts as nobody else's.
+    """
+    names = {*mine, *theirs}
+    mine, theirs = ({name: journal_value(side.get(name)) for name in names} for side in (mine, theirs))
+    mine_marks, their_marks = marks(mine), marks(theirs)
+
+    def before(name: str) -> Any:
+        if known.get(name, their_marks[name]) == their_marks[name]:
+            return theirs[name]
+        return mine[name] if known[name] == mine_marks[name] else _SOMETHING_ELSE
+
+    return merge({name: before(name) for name in names}, mine, theirs)
 
 
 def goes_back(after: Values, current: Values | None, wholes: Iterable[Sequence[str]] = ()) -> tuple[str, ...]:

@@ -44,11 +44,15 @@ class Refused(GraupelError):
 
 
 class Outdated(GraupelError):
-    """The record was changed by someone else since it was read; nothing was written."""
+    """The record was changed by someone else since it was read; nothing was written.
 
-    def __init__(self, message: str, current: Mapping[str, Any]) -> None:
+    ``marks``: of what the page has been told once the message was read, as core.changes.marks gives them.
+    """
+
+    def __init__(self, message: str, current: Mapping[str, Any], marks: Mapping[str, str] | None = None) -> None:
         super().__init__(message)
         self.current = dict(current)
+        self.marks = dict(marks or {})
 
 
 class Cancelled(GraupelError):

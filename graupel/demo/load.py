@@ -94,7 +94,7 @@ def _make_vocabulary(ctx: Context, actor: Actor) -> Words:
         made[name] = attributes.read(ctx, actor, attributes.make(ctx, actor, wanted).id).attribute
     colour = made["Colour"]
     swatches = [ChoiceTyped(one.id, one.label, *words.COLOURS[one.label]) for one in colour.choices]
-    attributes.save_choices(ctx, actor, colour.id, swatches)
+    attributes.save(ctx, actor, colour.id, choices=swatches)
     types_made = {}
     for name, (prefix, members) in words.TYPES.items():
         type_id = vocabulary.make(ctx, actor, "type", name).id

@@ -64,7 +64,7 @@ def _pages(ctx: Context, actor: Actor) -> None:
         alt = "Skeins in the light of the window" if picture else ""
         values = replace(detail.values, layout=layout, description=text, picture_id=picture, picture_alt=alt)
         values = replace(values, facts=_fields(ctx, path))
-        categories.save(ctx, actor, detail.category.id, values, detail.version)
+        categories.save(ctx, actor, detail.category.id, values)
         assortments.set_order(ctx, actor, detail.category.id, order)
 
 
@@ -92,7 +92,7 @@ def _foot(ctx: Context, actor: Actor) -> None:
         to = f"/shop/c/{categories.make(ctx, actor, links[one.name]).id}" if one.name in links else ""
         kind = Kind.LINK if to else Kind.HEADING
         values = replace(detail.values, kind=kind, link=to, hidden=False)
-        categories.save(ctx, actor, one.id, values, detail.version)
+        categories.save(ctx, actor, one.id, values)
 
 
 def _outlet(ctx: Context, owner: Actor, editor: Actor, goods: list[int]) -> None:

@@ -1,5 +1,6 @@
 """What a person sees when something was refused or went wrong."""
 
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import quote
 
@@ -41,10 +42,12 @@ def retry_after(error: Exception) -> str:
     return str(getattr(error, "retry_after", 0) or 3)
 
 
-def _error_page(request: Request, status: int, title: str, message: str) -> Response:
+def _error_page(
+    request: Request, status: int, title: str, message: str, marks: Mapping[str, str] | None = None
+) -> Response:
     if not hasattr(request.state, "signed"):
         request.state.signed = None
-    return page(request, "error.html", part="message.html", status=status, title=title, message=message)
+    return page(request, "error.html", part="message.html", status=status, title=title, message=message, marks=marks)
 
 
 def _known(request: Request, error: Exception) -> Response:
@@ -62,7 +65,8 @@ def _known(request: Request, error: Exception) -> Response:
                 "then repeat this here; what you typed is still on this page.",
             )
         return RedirectResponse(door, 303)
-    answer = _error_page(request, status, title, str(error))
+    marks = error.marks if isinstance(error, errors.Outdated) else {}
+    answer = _error_page(request, status, title, str(error), marks)
     if status == 503:
         answer.headers["Retry-After"] = retry_after(error)
     return answer

@@ -22,7 +22,7 @@ from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money, format_weight
 from graupel.core.showing import plural
 from graupel.settings import Settings
-from graupel.web import lens
+from graupel.web import lens, marks
 
 HERE = Path(__file__).parent
 FEATURES = HERE.parent / "features"
@@ -88,7 +88,14 @@ def make_templates(settings: Settings) -> Environment:
         address=settings.address,
         static=f"/static/{STAMP}",
     )
-    env.globals.update(plural=plural, lens_address=lens.same_page, language_name=languages.name, phrase=phrase)
+    env.globals.update(
+        plural=plural,
+        lens_address=lens.same_page,
+        language_name=languages.name,
+        phrase=phrase,
+        marks_of=marks.field,
+        marks_again=marks.again,
+    )
     return env
 
 

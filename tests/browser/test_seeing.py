@@ -191,7 +191,7 @@ def test_a_categorys_text_is_written_in_german_and_goes_back_to_what_is_inherite
     add_german(ctx)
     yarn = categories.make(ctx, SYSTEM, "Yarn").id
     detail = categories.read(ctx, SYSTEM, yarn)
-    categories.save(ctx, SYSTEM, yarn, replace(detail.values, description="<p>Soft</p>"), detail.version)
+    categories.save(ctx, SYSTEM, yarn, replace(detail.values, description="<p>Soft</p>"))
 
     def german() -> dict[str, str]:
         return dict(categories.read(ctx, SYSTEM, yarn).own)

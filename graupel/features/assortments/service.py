@@ -272,7 +272,7 @@ def is_shown(ctx: Context, tx: Tx, shop: Shop, product_id: int) -> bool:
 def set_shows_all(ctx: Context, actor: Actor, shop: Shop, shows_all: bool) -> None:
     """Whether a shop shows everything that is live, or what is chosen for it. Raises Outdated, NotFound."""
     actor.require(Role.EDITOR)
-    destinations.change(ctx, actor, shop.id, {"shows": "all" if shows_all else "some"}, shop.version)
+    destinations.change(ctx, actor, shop.id, {"shows": "all" if shows_all else "some"})
 
 
 def put_in_shop(

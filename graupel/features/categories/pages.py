@@ -13,7 +13,7 @@ from graupel.core import categories as rules
 from graupel.core import search_preview
 from graupel.core.attributes import Attribute, Fact, show_fact
 from graupel.core.categories import CategoryValues
-from graupel.core.errors import Outdated, Refused
+from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import CATEGORY
 from graupel.core.roles import Role
@@ -25,6 +25,7 @@ from graupel.features.media import service as media
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import lensing
 from graupel.features.wording.lensing import FieldSeen, Held
+from graupel.web import marks
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -93,7 +94,7 @@ def _page(
         status=data.pop("status", 200),
         shown=_shown(request, ctx, chosen),
         may_edit=signed.actor.may(Role.EDITOR),
-        **{"editing": None, "trouble": "", **data},
+        **{"editing": None, "marks_then": None, **data},
     )
 
 
@@ -203,7 +204,6 @@ class Editing:
     typed: dict[str, str]
     problems: dict[str, list[Problem]]
     preview: Preview
-    version: int
     at: dict[str, FieldSeen]
 
 
@@ -225,8 +225,7 @@ def _editing(
     )
     words = {name: getattr(written, name) for name in rules.WORDS}
     at = lensing.fields(Held(CATEGORY, words, detail.own, detail.sources), typed, seen)
-    version = more.get("version", detail.version)
-    return Editing(detail, written, typed, more.get("problems", {}), preview, version, at)
+    return Editing(detail, written, typed, more.get("problems", {}), preview, at)
 
 
 def _one(request: Request, ctx: Context, signed: Any, editing: Editing, **data: Any) -> Response:
@@ -239,6 +238,7 @@ def _one(request: Request, ctx: Context, signed: Any, editing: Editing, **data: 
         "categories/one.html",
         chosen=editing.detail.category.id,
         editing=editing,
+        showing=rules.flat(editing.detail.values, editing.detail.own),
         kinds=rules.KIND_WORDS,
         layouts=rules.LAYOUT_WORDS,
         own_fields=_own_fields(words, editing.values, _ids(request.query_params.get("field", ""))),
@@ -302,20 +302,17 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
     detail = service.read(ctx, signed.actor, category_id)
     raw = _raw(form)
     reading = rules.read(raw, detail.values, vocabulary.read(ctx).attributes)
-    version = _number(form, "version") or 0
     own, wrong = rules.read_own({name[4:]: value for name, value in raw.items() if name.startswith("own-")})
     still = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
-    problems, trouble, status = reading.problems + wrong, "", 422
+    problems = reading.problems + wrong
     if not problems:
         try:
-            service.save(ctx, signed.actor, category_id, reading.values, version, own, still)
+            service.save(ctx, signed.actor, category_id, reading.values, marks.read(form), own, still)
             detail = service.read(ctx, signed.actor, category_id)
             seen = request.state.seen
             return _one(request, ctx, signed, _editing(ctx, seen, detail, detail.values, {}), said="Saved.")
         except Refused as refusal:
             problems = refusal.problems
-        except Outdated as outdated:
-            trouble, version, status = f"{outdated} Look at it, then save again to put yours in its place.", 0, 409
     typed = {name: value for name, value in raw.items() if isinstance(value, str)}
     editing = _editing(
         ctx,
@@ -324,9 +321,8 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
         reading.values,
         typed,
         problems=by_field(problems),
-        version=version or detail.version,
     )
-    return _one(request, ctx, signed, editing, trouble=trouble, status=status)
+    return _one(request, ctx, signed, editing, marks_then=marks.read(form), status=422)
 
 
 @router.post("/categories/{category_id:int}/preview")

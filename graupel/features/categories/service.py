@@ -9,7 +9,7 @@ from graupel.core import categories as rules
 from graupel.core import trees
 from graupel.core.attributes import Fact
 from graupel.core.categories import CategoryValues, Kind, Layout, Order
-from graupel.core.errors import NotFound, Outdated, Refused
+from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import CATEGORY_SEPARATOR, parse_category_path
 from graupel.core.problems import Problem
 from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, Place, key_of, places, places_of, resolve
@@ -20,7 +20,9 @@ from graupel.features.categories import kinds, store
 from graupel.features.categories import tree as reading
 from graupel.features.categories.tree import Category, Tree, current, read_tree
 from graupel.features.destinations.service import FIRST
+from graupel.features.history import meeting
 from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.vocabulary import facts as fact_rows
@@ -299,65 +301,64 @@ def read(ctx: Context, actor: Actor, category_id: int) -> Detail:
     """One of them. Raises NotFound."""
     actor.require(Role.VIEWER)
 
-    def work(tx: Tx) -> Detail:
-        row = store.one(tx, category_id)
-        if row is None:
-            raise NotFound("This category is not there any more.")
-        lang = ctx.settings.language
-        text = store.text(tx, category_id, lang) or {}
-        values = CategoryValues(
-            row["name"],
-            Kind(row["kind"]),
-            bool(row["hidden"]),
-            bool(row["in_navigation"]),
-            row["link"],
-            canonical=row["canonical"],
-            picture_id=row["picture_id"],
-            layout=Layout(row["layout"]),
-            lead_product_id=row["lead_product_id"],
-            facts=fact_rows.facts_of(store.facts(tx, category_id)),
-            tags=tuple(vocabulary.tags_of(tx, "category", [category_id]).get(category_id, [])),
-            **{name: text.get(name, "") for name in rules.TEXTS},
-        )
-        picture = media.by_ids(tx, [row["picture_id"]]).get(row["picture_id"]) if row["picture_id"] else None
-        version = row["version"] + text.get("version", 0)
-        tree = current(ctx, tx)
-        own = wording.of_record(tx, "category", category_id)
-        return Detail(
-            tree.by_id[category_id],
-            values,
-            version,
-            picture,
-            references.use_of(tx, "category", category_id, lang),
-            {key: held.value for key, held in own.items()},
-            {key: held.source for key, held in own.items()},
-        )
+    return ctx.db.run(lambda tx: _detail(ctx, tx, category_id))
 
-    return ctx.db.run(work)
+
+def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> Detail:
+    row = store.one(tx, category_id, lock=lock)
+    if row is None:
+        raise NotFound("This category is not there any more.")
+    lang = ctx.settings.language
+    text = store.text(tx, category_id, lang) or {}
+    values = CategoryValues(
+        row["name"],
+        Kind(row["kind"]),
+        bool(row["hidden"]),
+        bool(row["in_navigation"]),
+        row["link"],
+        canonical=row["canonical"],
+        picture_id=row["picture_id"],
+        layout=Layout(row["layout"]),
+        lead_product_id=row["lead_product_id"],
+        facts=fact_rows.facts_of(store.facts(tx, category_id)),
+        tags=tuple(vocabulary.tags_of(tx, "category", [category_id]).get(category_id, [])),
+        **{name: text.get(name, "") for name in rules.TEXTS},
+    )
+    picture = media.by_ids(tx, [row["picture_id"]]).get(row["picture_id"]) if row["picture_id"] else None
+    own = wording.of_record(tx, "category", category_id)
+    return Detail(
+        current(ctx, tx).by_id[category_id],
+        values,
+        row["version"],
+        picture,
+        references.use_of(tx, "category", category_id, lang),
+        {key: held.value for key, held in own.items()},
+        {key: held.source for key, held in own.items()},
+    )
 
 
 def save(
     ctx: Context,
     actor: Actor,
     category_id: int,
-    values: CategoryValues,
-    version: int,
+    typed: CategoryValues,
+    marks: Marks = None,
     own: Mapping[str, str] | None = None,
     still: Collection[str] = (),
 ) -> None:
-    """Write what was typed of one category. Raises Refused, Outdated where somebody else saved meanwhile, NotFound.
+    """Write what was typed of one category, with what others alone changed since the page was made.
 
     ``own``: words for a destination or a language by key, those that are not named stay; ``still``: keys of
     translations that hold for the original as it is now.
+    Raises Refused, NotFound, and Outdated where both changed the same field.
     """
     actor.require(Role.EDITOR)
     lang = ctx.settings.language
 
     def work(tx: Tx) -> None:
-        row = _row(tx, category_id)
-        text = store.text(tx, category_id, lang)
-        if row["version"] + (text["version"] if text else 0) != version:
-            raise Outdated("Somebody saved this category while you were working on it.", {})
+        there = _detail(ctx, tx, category_id, lock=True)
+        values, words_own = _brought_together(ctx, tx, there, typed, own or {}, marks)
+        row, text = _row(tx, category_id), store.text(tx, category_id, lang)
         if values.picture_id and not any(one.is_picture for one in media.by_ids(tx, [values.picture_id]).values()):
             raise Refused([Problem("category.picture", "This picture is not in the library any more.", "picture_id")])
         plain = ("name", "link", "canonical", "picture_id", "lead_product_id")
@@ -372,14 +373,30 @@ def save(
             if recorder.changed("category", category_id, before, after, row["version"] + 1):
                 store.update(tx, category_id, after)
             _save_text(tx, recorder, category_id, lang, values, text)
-            there = {key: held.value for key, held in wording.of_record(tx, "category", category_id).items()}
             _save_facts(tx, recorder, category_id, values.facts)
             words = {name: getattr(values, name) for name in rules.WORDS}
-            wording.save(tx, recorder, "category", category_id, there | dict(own or {}), words, still)
+            wording.save(tx, recorder, "category", category_id, {**there.own, **words_own}, words, still)
             tags = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
             vocabulary.set_tags(tx, recorder, "category", category_id, tags)
 
     _naming_double(ctx, work)
+
+
+def _brought_together(
+    ctx: Context, tx: Tx, there: Detail, typed: CategoryValues, own: Mapping[str, str], marks: Marks
+) -> tuple[CategoryValues, dict[str, str]]:
+    """What was typed, with what others alone changed since. Raises Outdated."""
+    category_id = there.category.id
+    known = vocabulary.current(ctx, tx).attributes
+
+    def label(name: str) -> str:
+        if name.startswith("fact-"):
+            return known[int(name[5:])].name if int(name[5:]) in known else "A field"
+        return rules.LABELS.get(name.rpartition(".")[2], name)
+
+    keys = {"category": [category_id]}
+    mine = rules.flat(typed, {**there.own, **own})
+    return rules.unflat(meeting.bring_together(tx, keys, marks, mine, rules.flat(there.values, there.own), label))
 
 
 def _save_text(

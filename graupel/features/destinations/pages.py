@@ -7,10 +7,11 @@ from fastapi.responses import Response
 from starlette.datastructures import FormData
 
 from graupel.core import languages
-from graupel.core.errors import Outdated, Refused
+from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Role
 from graupel.features.destinations import parts, service
+from graupel.web import marks
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -73,21 +74,18 @@ def _one(
     typed: dict[str, str] | None = None,
     problems: list[Problem] | None = None,
     said: str = "",
+    marks_then: dict[str, str] | None = None,
 ) -> Response:
     shop = service.read_shop(ctx, signed.actor, shop_id)
-    plain = {
-        "name": shop.name,
-        "address_part": shop.address_part,
-        "currency": shop.currency,
-        "languages": " ".join(shop.languages),
-    }
-    fields = typed or plain
+    fields = typed or service.flat(shop)
     return page(
         request,
         "destinations/shop.html",
         part="destinations/shop_part.html",
         status=422 if problems else 200,
         shop=shop,
+        showing=service.flat(shop),
+        marks_then=marks_then,
         typed=fields,
         chosen=fields["languages"].split(),
         offered=_offered(fields["languages"].split()),
@@ -103,11 +101,9 @@ def _one(
 @router.post("/shops/{shop_id:int}")
 def save(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -> Response:
     """Saves what was typed of a shop."""
-    raw, version = _raw(form), str(form.get("version", ""))
+    raw = _raw(form)
     try:
-        service.save_shop(ctx, signed.actor, shop_id, raw, int(version) if version.isdecimal() else 0)
+        service.save_shop(ctx, signed.actor, shop_id, raw, marks.read(form))
     except Refused as refusal:
-        return _one(request, ctx, signed, shop_id, raw, refusal.problems)
-    except Outdated as outdated:
-        return _one(request, ctx, signed, shop_id, raw, [Problem("shop.outdated", str(outdated), "")])
+        return _one(request, ctx, signed, shop_id, raw, refusal.problems, marks_then=marks.read(form))
     return _one(request, ctx, signed, shop_id, said="Saved.")

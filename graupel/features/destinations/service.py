@@ -10,13 +10,16 @@ from slugify import slugify
 
 from graupel.context import Context
 from graupel.core import languages
-from graupel.core.errors import NotFound, Outdated, Refused
+from graupel.core.declarations.destinations import SHOP
+from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
 from graupel.core.resolve import Lens
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations import store
+from graupel.features.history import meeting
 from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
 
 #: The shop that is there from the beginning.
 FIRST = 1
@@ -326,28 +329,41 @@ def make_shop(ctx: Context, actor: Actor, raw: Mapping[str, str]) -> int:
     return made
 
 
-def save_shop(ctx: Context, actor: Actor, shop_id: int, raw: Mapping[str, str], version: int) -> None:
-    """Write what was typed of a shop. Raises Refused, Outdated, NotFound."""
+def save_shop(ctx: Context, actor: Actor, shop_id: int, raw: Mapping[str, str], marks: Marks = None) -> None:
+    """Write what was typed of a shop, with what others alone changed since its page was made.
+
+    Raises Refused, NotFound, and Outdated where both changed the same.
+    """
     actor.require(Role.OWNER)
     values = _columns(ctx, shop_id, raw)
     if shop_id == FIRST and values["name"] == ctx.settings.shop_name:
         values["name"] = ""
-    change(ctx, actor, shop_id, values, version)
+    change(ctx, actor, shop_id, values, marks)
 
 
-def change(ctx: Context, actor: Actor, shop_id: int, values: Mapping[str, Any], version: int) -> None:
+def flat(shop: Shop) -> dict[str, Any]:
+    """What the page of a shop lets be changed, as plain data."""
+    return {
+        "name": shop.name,
+        "address_part": shop.address_part,
+        "languages": " ".join(shop.languages),
+        "currency": shop.currency,
+    }
+
+
+def change(ctx: Context, actor: Actor, shop_id: int, values: Mapping[str, Any], marks: Marks = None) -> None:
     """Write and record columns of a shop. Raises Refused, Outdated, NotFound."""
 
     def work(tx: Tx) -> None:
         row = store.shop(tx, shop_id, lock=True)
         if row is None:
             raise NotFound(f"There is no shop {shop_id}.")
-        if row["version"] != version:
-            raise Outdated("Somebody saved this shop while you were working on it. Load it again.", {})
-        name = values.get("name", row["name"]) or ctx.settings.shop_name
-        with history.change_set(tx, actor, "shop.save", f"Shop changed: {name}") as recorder:
-            if recorder.changed("shop", shop_id, {key: row[key] for key in values}, values, row["version"] + 1):
-                store.update(tx, shop_id, values)
+        there, mine = (flat(_shop(ctx, one)) for one in (row, {**row, **values}))
+        both = meeting.bring_together(tx, {"shop": [shop_id]}, marks, mine, there, lambda one: SHOP.field(one).label)
+        wanted = {key: values[key] if both.get(key) == mine.get(key) else row[key] for key in values}
+        with history.change_set(tx, actor, "shop.save", f"Shop changed: {both['name']}") as recorder:
+            if recorder.changed("shop", shop_id, {key: row[key] for key in wanted}, wanted, row["version"] + 1):
+                store.update(tx, shop_id, wanted)
 
     _naming_double(ctx, work)
 
@@ -357,7 +373,7 @@ def add_language(ctx: Context, actor: Actor, code: str) -> str:
     code = languages.parse(code)
     shop = read_shop(ctx, actor, FIRST)
     raw = {"name": shop.name, "languages": " ".join((*shop.languages, code)), "currency": shop.currency}
-    save_shop(ctx, actor, FIRST, raw, shop.version)
+    save_shop(ctx, actor, FIRST, raw)
     return code
 
 

@@ -149,28 +149,35 @@ def retire_made(rolling: Rolling, kind: RecordKind) -> None:
 
 def bring_back_removed(rolling: Rolling, kind: RecordKind) -> None:
     """Make again, under their old ids, records that the set removed; not where what they need is gone."""
-    needed = [
-        _there(column, name, or_coming=True)
-        for name, column in kind.fields.items()
-        if column.refers_to and not column.optional
-    ]
     where = f"""{_OF_KIND} AND r.became IS NULL
                 AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)"""
-    brought = journal.write(
+    while journal.write(
         rolling.tx,
         rolling.by,
         kind,
         "change_row r",
-        " AND ".join([where, *needed]),
+        " AND ".join([where, *_may_come(kind)]),
         rolling.params(kind),
         became=_with_what_is_there(kind),
         key="r.record_id",
         version="r.version + 1",
-    )
-    for insert in _revived(kind) if brought else ():
-        # One that stands in another of the kind comes after that one.
-        while rolling.tx.run(f"{insert} AND {_may_come(kind)}", rolling.params(kind)) and kind.holds_its_own:
-            pass
+    ):
+        for insert in _revived(kind):
+            rolling.tx.run(insert, rolling.params(kind))
+        if not kind.holds_its_own:  # one that stands in another of the kind comes after that one
+            return
+
+
+def _may_come(kind: RecordKind) -> list[str]:
+    """SQL: what a removed record needs is there; of its own kind, what it can do without is there or gone for good."""
+    conditions = []
+    for name, column in kind.fields.items():
+        its_own = column.refers_to == kind.name
+        if column.refers_to and not column.optional:
+            conditions.append(_there(column, name, or_coming=not its_own))
+        elif its_own:
+            conditions.append(f"({_there(column, name)} OR NOT {_there(column, name, or_coming=True)})")
+    return conditions
 
 
 def _with_what_is_there(kind: RecordKind) -> str:
@@ -178,7 +185,8 @@ def _with_what_is_there(kind: RecordKind) -> str:
     value = "r.was"
     for name, column in kind.fields.items():
         if column.refers_to and column.optional:
-            value = f"IF({_there(column, name, or_coming=True)}, {value}, JSON_SET({value}, '$.{name}', NULL))"
+            there = _there(column, name, or_coming=column.refers_to != kind.name)
+            value = f"IF({there}, {value}, JSON_SET({value}, '$.{name}', NULL))"
     return value
 
 
@@ -190,7 +198,8 @@ def _revived(kind: RecordKind) -> list[str]:
 
     record, beside = kind.record, kind.record.beside
     own = record.columns()
-    rows = "FROM change_row r WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NULL"
+    rows = f"""FROM change_row r WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NULL
+               AND NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)"""
     inserts = [
         f"""INSERT INTO {kind.plain} (id, version, {", ".join([*own, *(name for name, _ in record.revived)])})
             SELECT r.record_id, r.version, {", ".join([values(own), *(sql for _, sql in record.revived)])} {rows}"""
@@ -199,22 +208,10 @@ def _revived(kind: RecordKind) -> list[str]:
         words = record.columns(beside=True)
         inserts.append(
             f"""INSERT INTO {beside.table} ({beside.key}, lang, {", ".join(words)})
-                SELECT r.record_id, %(lang)s, {values(words)} {rows}"""
+                SELECT r.record_id, %(lang)s, {values(words)}
+            {rows.replace(f"{kind.plain} x WHERE x.id", f"{beside.table} x WHERE x.{beside.key}")}"""
         )
     return inserts
-
-
-def _may_come(kind: RecordKind) -> str:
-    """SQL: of a kind whose records stand in one another, the record is not there yet, and what it stands in is."""
-    if not kind.holds_its_own:
-        return "TRUE"
-    above = [
-        f"""(JSON_VALUE(r.became, '$.{name}') IS NULL
-             OR EXISTS (SELECT 1 FROM {kind.plain} up WHERE up.id = JSON_VALUE(r.became, '$.{name}')))"""
-        for name, column in kind.fields.items()
-        if column.refers_to == kind.name
-    ]
-    return " AND ".join([f"NOT EXISTS (SELECT 1 FROM {kind.plain} x WHERE x.id = r.record_id)", *above])
 
 
 def _revived_value(name: str, column: Column) -> str:

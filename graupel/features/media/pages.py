@@ -7,14 +7,14 @@ from fastapi.responses import FileResponse, JSONResponse, Response
 from starlette.datastructures import UploadFile
 
 from graupel.context import Context
-from graupel.core.errors import Outdated, Refused
+from graupel.core.errors import Refused
 from graupel.core.media import ENDINGS, Kind
-from graupel.core.problems import by_field
 from graupel.core.roles import Role
 from graupel.features.media import library, service
 from graupel.features.media.library import Wanted
 from graupel.features.media.service import Media
 from graupel.features.vocabulary import service as vocabulary
+from graupel.web import marks
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -112,15 +112,16 @@ def pick(request: Request, ctx: Ctx, signed: Signed, pictures: str = "") -> Resp
 
 
 def _detail(request: Request, ctx: Context, signed: Any, media_id: int, **data: Any) -> Response:
-    refusal: Refused | None = data.pop("refusal", None)
+    detail = library.detail(ctx, signed.actor, media_id)
     return page(
         request,
         "media/one.html",
         part="media/one_part.html",
-        status=422 if refusal else data.pop("status", 200),
-        detail=library.detail(ctx, signed.actor, media_id),
+        status=data.pop("status", 200),
+        detail=detail,
+        showing=service.flat(detail.media.file_name, detail.media.poster_id, detail.tags),
         all_tags=sorted(vocabulary.read(ctx).tags.values()),
-        problems=by_field(refusal.problems) if refusal else {},
+        problems={},
         endings=",".join(ENDINGS),
         may_edit=signed.actor.may(Role.EDITOR),
         **{"said": "", "trouble": "", **data},
@@ -137,22 +138,16 @@ def show_one(request: Request, ctx: Ctx, signed: Signed, media_id: int) -> Respo
 @router.post("/media/{media_id:int}", dependencies=guarded)
 def save(request: Request, ctx: Ctx, signed: Signed, form: Form, media_id: int) -> Response:
     """Saves name, poster and tags."""
-    version, poster = (str(form.get(name, "")) for name in ("version", "poster_id"))
-    tags = [str(one) for one in form.getlist("tags")]
-    try:
-        service.save(
-            ctx,
-            signed.actor,
-            media_id,
-            int(version) if version.isdecimal() else 0,
-            str(form.get("file_name", "")),
-            int(poster) if poster.isdecimal() else None,
-            tags,
-        )
-    except Refused as refusal:
-        return _detail(request, ctx, signed, media_id, refusal=refusal)
-    except Outdated as outdated:
-        return _detail(request, ctx, signed, media_id, trouble=str(outdated), status=409)
+    poster = str(form.get("poster_id", ""))
+    service.save(
+        ctx,
+        signed.actor,
+        media_id,
+        str(form.get("file_name", "")),
+        int(poster) if poster.isdecimal() else None,
+        [str(one) for one in form.getlist("tags")],
+        marks.read(form),
+    )
     return _detail(request, ctx, signed, media_id, said="Saved.")
 
 

@@ -8,11 +8,13 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import media as rules
-from graupel.core.errors import NotFound, Outdated, Refused
+from graupel.core.errors import NotFound, Refused
 from graupel.core.media import FORMATS, Kind
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
+from graupel.features.history import meeting
 from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
 from graupel.features.media import measuring, sizes, store, uses
 from graupel.features.media.sizes import FULL
 from graupel.features.vocabulary import references
@@ -186,27 +188,45 @@ def _locked(tx: Tx, media_id: int) -> dict[str, Any]:
     return row
 
 
+def flat(file_name: str, poster_id: int | None, tags: Sequence[str]) -> dict[str, Any]:
+    """What the page of a file lets be changed, as plain data."""
+    return {"file_name": file_name, "poster_id": poster_id, "tags": sorted(tags)}
+
+
+def _label(name: str) -> str:
+    return {"file_name": "Name", "poster_id": "Poster"}.get(name, name.capitalize())
+
+
 def save(
-    ctx: Context, actor: Actor, media_id: int, version: int, file_name: str, poster_id: int | None, tags: Sequence[str]
+    ctx: Context,
+    actor: Actor,
+    media_id: int,
+    file_name: str,
+    poster_id: int | None,
+    tags: Sequence[str],
+    marks: Marks = None,
 ) -> None:
-    """Name, poster and tags of a file. Raises Refused, Outdated where somebody else saved meanwhile, NotFound."""
+    """Name, poster and tags of a file, with what others alone changed since its page was made.
+
+    Raises Refused, NotFound, and Outdated where both changed the same.
+    """
     actor.require(Role.EDITOR)
     names = [vocabulary.parse_name("tag", name) for name in tags if name.strip()]
 
     def work(tx: Tx) -> None:
         row = _locked(tx, media_id)
-        if row["version"] != version:
-            raise Outdated("Somebody saved this file while you were working on it. Here is how it is now.", {})
-        after = {"file_name": rules.parse_file_name(file_name, row["format"]), "poster_id": poster_id}
-        if row["kind"] == Kind.PICTURE:
-            after["poster_id"] = None
-        elif poster_id and not any(one.is_picture for one in by_ids(tx, [poster_id]).values()):
+        own_poster = None if row["kind"] == Kind.PICTURE else poster_id
+        there = flat(row["file_name"], row["poster_id"], vocabulary.tags_of(tx, "media", [media_id]).get(media_id, []))
+        mine = flat(rules.parse_file_name(file_name, row["format"]), own_poster, names)
+        both = meeting.bring_together(tx, {"media": [media_id]}, marks, mine, there, _label)
+        after = {name: both[name] for name in ("file_name", "poster_id")}
+        if own_poster and not any(one.is_picture for one in by_ids(tx, [own_poster]).values()):
             raise Refused.because("media.poster", "The poster must be a picture that is still there.", "poster_id")
         with history.change_set(tx, actor, "media.save", f"Media changed: {after['file_name']}") as recorder:
             before = {name: row[name] for name in after}
             if recorder.changed("media", media_id, before, after, row["version"] + 1):
                 store.update(tx, media_id, after)
-            ids = [vocabulary.make_within(tx, recorder, "tag", name) for name in dict.fromkeys(names)]
+            ids = [vocabulary.make_within(tx, recorder, "tag", name) for name in dict.fromkeys(both["tags"])]
             vocabulary.set_tags(tx, recorder, "media", media_id, ids)
 
     ctx.db.run(work)

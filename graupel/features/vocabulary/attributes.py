@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any, TypeVar
 
 from graupel.context import Context
@@ -13,7 +14,9 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
+from graupel.features.history import meeting
 from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
 from graupel.features.vocabulary import references, service, store
 
 T = TypeVar("T")
@@ -231,24 +234,6 @@ def read(ctx: Context, actor: Actor, attribute_id: int) -> Detail:
     return ctx.db.run(work)
 
 
-def change(ctx: Context, actor: Actor, attribute_id: int, name: str, help_text: str, unit: str) -> None:
-    """Name, explanation and shown unit of an attribute; its kind stays. Raises Refused."""
-    actor.require(Role.EDITOR)
-    name = rules.parse_attribute_name(name)
-
-    def work(tx: Tx) -> None:
-        row = store.attribute(tx, attribute_id, lock=True)
-        if row is None:
-            raise NotFound(f"There is no attribute {attribute_id}.")
-        before = {key: row[key] for key in ("product_id", "name", "unit", "help")}
-        after = before | {"name": name, "help": help_text.strip()[:200], "unit": _same_family(row, unit)}
-        with history.change_set(tx, actor, "attribute.change", f"Attribute changed: {name}") as recorder:
-            if recorder.changed("attribute", attribute_id, before, after, row["version"] + 1):
-                store.update_attribute(tx, attribute_id, after)
-
-    naming_doubles(ctx, name, work)
-
-
 def _same_family(row: Mapping[str, Any], unit: str) -> str | None:
     """Another unit of the same family: the numbers stay what they are."""
     if not row["family"]:
@@ -267,48 +252,113 @@ class ChoiceTyped:
     id: int
     label: str
     code: str
-    swatch: str = ""
+    swatch: str | None = ""
     swatch_media_id: int | None = None
 
 
-def save_choices(ctx: Context, actor: Actor, attribute_id: int, typed: Sequence[ChoiceTyped]) -> None:
-    """Labels, codes, swatches and order of an attribute's choices; those not named keep theirs. Raises Refused."""
+def flat(attribute: Attribute) -> dict[str, Any]:
+    """What the page of an attribute shows, as plain data; choices under "choice-12", and their order."""
+    plain: dict[str, Any] = {"name": attribute.name, "help": attribute.help, "unit": attribute.unit}
+    plain |= {f"choice-{c.id}": [c.label, c.code, c.swatch, c.swatch_media_id] for c in attribute.choices}
+    return plain | {"order": [choice.id for choice in attribute.choices]}
+
+
+def save(
+    ctx: Context,
+    actor: Actor,
+    attribute_id: int,
+    name: str | None = None,
+    help_text: str = "",
+    unit: str = "",
+    choices: Sequence[ChoiceTyped] = (),
+    marks: Marks = None,
+) -> None:
+    """Name, explanation and shown unit of an attribute; labels, codes, swatches and order of its choices.
+
+    ``name``: None leaves it, explanation and unit; choices that are not named keep theirs; the kind stays. What others
+    alone changed since the page was made stays theirs. Raises Refused, NotFound, Outdated.
+    """
     actor.require(Role.EDITOR)
-    read_ones, problems = [], []
-    for one in typed:
-        try:
-            read_ones.append(
-                (one, rules.parse_label(one.label), rules.parse_code(one.code), rules.parse_swatch(one.swatch))
-            )
-        except Refused as refusal:
-            problems += [p.at(field=f"choice-{one.id}") for p in refusal.problems]
-    problems += _twice(read_ones)
-    if problems:
-        raise Refused(problems)
+    clean = None if name is None else rules.parse_attribute_name(name)
+    typed = _read_choices(choices)
 
     def work(tx: Tx) -> None:
         attribute = load_one(tx, attribute_id, lock=True)
-        rows = {row["id"]: row for row in store.choices(tx, [attribute_id])}
-        now = dict(rows)
-        _refuse_gone_pictures(tx, typed)
-        with history.change_set(tx, actor, "attribute.choices", f"Choices changed: {attribute.name}") as recorder:
-            for position, (one, label, code, swatch) in enumerate(read_ones):
-                row = rows.get(one.id)
-                if row is None:
-                    raise Refused.because("choice.gone", f"“{label}” is not there any more. Load the page again.")
-                before = {name: row[name] for name in CHOICE_FIELDS}
-                after = before | {"label": label, "code": code, "swatch": swatch, "position": position}
-                after["swatch_media_id"] = one.swatch_media_id
-                if recorder.changed("attribute_choice", one.id, before, after, row["version"] + 1):
-                    _update_choice(tx, now, one.id, after)
+        row = store.attribute(tx, attribute_id)
+        assert row is not None
+        there = flat(attribute)
+        mine = (
+            there
+            if clean is None
+            else there
+            | {
+                "name": clean,
+                "help": help_text.strip()[:200],
+                "unit": _same_family(row, unit),
+            }
+        )
+        mine = mine | {f"choice-{one.id}": [one.label, one.code, one.swatch, one.swatch_media_id] for one in typed}
+        if typed:
+            mine["order"] = [one.id for one in typed]
+        label = partial(_label, attribute)
+        both = meeting.bring_together(tx, {"attribute": [attribute_id]}, marks, mine, there, label)
+        _refuse_gone(attribute, typed)
+        with history.change_set(tx, actor, "attribute.change", f"Attribute changed: {both['name']}") as recorder:
+            before = {key: row[key] for key in ("product_id", "name", "unit", "help")}
+            after = before | {key: both[key] for key in ("name", "unit", "help")}
+            if recorder.changed("attribute", attribute_id, before, after, row["version"] + 1):
+                store.update_attribute(tx, attribute_id, after)
+            _write_choices(tx, recorder, attribute, both)
 
-    naming_doubles(ctx, "", work)
+    naming_doubles(ctx, clean or "", work)
 
 
-def _refuse_gone_pictures(tx: Tx, typed: Sequence[ChoiceTyped]) -> None:
-    wanted = {one.swatch_media_id for one in typed if one.swatch_media_id}
-    gone = wanted - store.pictures_there(tx, sorted(wanted))
-    lost = [one.label for one in typed if one.swatch_media_id in gone]
+def _label(attribute: Attribute, name: str) -> str:
+    """What a field of ``flat`` is called."""
+    labels = {f"choice-{one.id}": f"Choice “{one.label}”" for one in attribute.choices}
+    return labels.get(name) or {"help": "Explanation", "order": "The order"}.get(name, name.capitalize())
+
+
+def _read_choices(choices: Sequence[ChoiceTyped]) -> list[ChoiceTyped]:
+    """Choices as they are kept. Raises Refused with all that is wrong."""
+    found, problems = [], []
+    for one in choices:
+        try:
+            label, code = rules.parse_label(one.label), rules.parse_code(one.code)
+            found.append(ChoiceTyped(one.id, label, code, rules.parse_swatch(one.swatch or ""), one.swatch_media_id))
+        except Refused as refusal:
+            problems += [p.at(field=f"choice-{one.id}") for p in refusal.problems]
+    problems += _twice(found)
+    if problems:
+        raise Refused(problems)
+    return found
+
+
+def _refuse_gone(attribute: Attribute, typed: Sequence[ChoiceTyped]) -> None:
+    there = {choice.id for choice in attribute.choices}
+    for one in typed:
+        if one.id not in there:
+            raise Refused.because("choice.gone", f"“{one.label}” is not there any more. Load the page again.")
+
+
+def _write_choices(tx: Tx, recorder: history.Recorder, attribute: Attribute, wanted: Mapping[str, Any]) -> None:
+    rows = {row["id"]: row for row in store.choices(tx, [attribute.id])}
+    now = dict(rows)
+    _refuse_gone_pictures(tx, attribute, wanted)
+    order = {choice_id: place for place, choice_id in enumerate(wanted["order"])}
+    for one in attribute.choices:
+        label, code, swatch, swatch_media_id = wanted[f"choice-{one.id}"]
+        before = {name: rows[one.id][name] for name in CHOICE_FIELDS}
+        after = before | {"label": label, "code": code, "swatch": swatch, "swatch_media_id": swatch_media_id}
+        after["position"] = order.get(one.id, before["position"])
+        if recorder.changed("attribute_choice", one.id, before, after, rows[one.id]["version"] + 1):
+            _update_choice(tx, now, one.id, after)
+
+
+def _refuse_gone_pictures(tx: Tx, attribute: Attribute, wanted: Mapping[str, Any]) -> None:
+    pictures = {one.label: wanted[f"choice-{one.id}"][3] for one in attribute.choices}
+    there = store.pictures_there(tx, sorted({media_id for media_id in pictures.values() if media_id}))
+    lost = [label for label, media_id in pictures.items() if media_id and media_id not in there]
     if lost:
         raise Refused.because("choice.picture", f"The picture chosen for {lost[0]} is not in the library any more.")
 
@@ -323,16 +373,16 @@ def _update_choice(tx: Tx, now: dict[int, dict[str, Any]], choice_id: int, after
     now[choice_id] = {**now[choice_id], **after}
 
 
-def _twice(read_ones: Sequence[tuple[ChoiceTyped, str, str, str | None]]) -> list[Problem]:
-    seen: dict[tuple[str, str], str] = {}
+def _twice(choices: Sequence[ChoiceTyped]) -> list[Problem]:
+    seen: set[tuple[str, str]] = set()
     problems = []
-    for one, label, code, _ in read_ones:
-        for what, value in (("label", label), ("code", code)):
+    for one in choices:
+        for what, value in (("label", one.label), ("code", one.code)):
             if (what, value) in seen:
                 problems.append(
                     Problem(f"choice.{what}_twice", f"Two choices have the {what} {value}.", f"choice-{one.id}")
                 )
-            seen[what, value] = value
+            seen.add((what, value))
     return problems
 
 

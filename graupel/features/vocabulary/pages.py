@@ -17,6 +17,7 @@ from graupel.core.roles import Role
 from graupel.features.vocabulary import attributes, carriers, joining, service, types
 from graupel.features.vocabulary.attributes import ChoiceTyped
 from graupel.features.vocabulary.types import Member
+from graupel.web import marks
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -77,15 +78,14 @@ def make_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Re
 
 
 def _attribute(request: Request, ctx: Any, signed: Any, attribute_id: int, **data: Any) -> Response:
-    refusal: Refused | None = data.pop("refusal", None)
+    detail = attributes.read(ctx, signed.actor, attribute_id)
     return page(
         request,
         "vocabulary/attribute.html",
         part="vocabulary/attribute_part.html",
-        status=422 if refusal else 200,
-        detail=attributes.read(ctx, signed.actor, attribute_id),
-        problems=by_field(refusal.problems) if refusal else {},
-        refused=refusal.problems if refusal else [],
+        detail=detail,
+        showing=attributes.flat(detail.attribute),
+        problems={},
         families=units.FAMILIES,
         **_frame(signed, **{"said": "", "added": None, **data}),
     )
@@ -100,14 +100,10 @@ def show_attribute(request: Request, ctx: Ctx, signed: Signed, attribute_id: int
 @router.post("/attributes/{attribute_id:int}")
 def change_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
     """Saves name, help and unit, and the choices with their order."""
-    try:
-        name, help_text, unit = (str(form.get(field, "")) for field in ("name", "help", "unit"))
-        attributes.change(ctx, signed.actor, attribute_id, name, help_text, unit)
-        typed = _choices_typed(form)
-        if typed:
-            attributes.save_choices(ctx, signed.actor, attribute_id, typed)
-    except Refused as refusal:
-        return _attribute(request, ctx, signed, attribute_id, refusal=refusal)
+    name, help_text, unit = (str(form.get(field, "")) for field in ("name", "help", "unit"))
+    attributes.save(
+        ctx, signed.actor, attribute_id, name, help_text, unit, _choices_typed(form), marks=marks.read(form)
+    )
     return _attribute(request, ctx, signed, attribute_id, said="Saved.")
 
 
@@ -124,10 +120,7 @@ def _choices_typed(form: FormData) -> list[ChoiceTyped]:
 @router.post("/attributes/{attribute_id:int}/choices")
 def add_choices(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
     """Adds one choice, or a pasted list."""
-    try:
-        added = attributes.add_choices(ctx, signed.actor, attribute_id, str(form.get("choices", "")))
-    except Refused as refusal:
-        return _attribute(request, ctx, signed, attribute_id, refusal=refusal)
+    added = attributes.add_choices(ctx, signed.actor, attribute_id, str(form.get("choices", "")))
     return _attribute(request, ctx, signed, attribute_id, added=added)
 
 
@@ -148,22 +141,20 @@ def share(ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
 
 
 def _type(request: Request, ctx: Any, signed: Any, type_id: int, **data: Any) -> Response:
-    refusal: Refused | None = data.pop("refusal", None)
     detail = types.read(ctx, signed.actor, type_id)
     return page(
         request,
         "vocabulary/type.html",
         part="vocabulary/type_part.html",
-        status=422 if refusal else 200,
         detail=detail,
+        showing=types.flat(detail.type),
         others=[a for a in detail.vocabulary.attributes.values() if not detail.type.has(a.id)],
         conditions=[
             (f"{one.attribute.name} is {choice.label}", choice.id)
             for one in detail.type.attributes
             for choice in one.attribute.choices
         ],
-        problems=by_field(refusal.problems) if refusal else {},
-        refused=refusal.problems if refusal else [],
+        problems={},
         **_frame(signed, **{"said": "", **data}),
     )
 
@@ -181,11 +172,8 @@ def save_type(request: Request, ctx: Ctx, signed: Signed, form: Form, type_id: i
     added = str(form.get("add", ""))
     if added.isdecimal():
         members.append(Member(int(added), members[-1].group if members else ""))
-    try:
-        name, prefix = str(form.get("name", "")), str(form.get("code_prefix", ""))
-        types.save(ctx, signed.actor, type_id, name, prefix, members)
-    except Refused as refusal:
-        return _type(request, ctx, signed, type_id, refusal=refusal)
+    name, prefix = str(form.get("name", "")), str(form.get("code_prefix", ""))
+    types.save(ctx, signed.actor, type_id, name, prefix, members, marks.read(form))
     return _type(request, ctx, signed, type_id, said="Saved.")
 
 
@@ -291,20 +279,19 @@ def show_name(request: Request, ctx: Ctx, signed: Signed, record_id: int) -> Res
 
 
 def _name(request: Request, ctx: Any, signed: Any, which: str, record_id: int, **data: Any) -> Response:
-    refusal: Refused | None = data.pop("refusal", None)
     kind = _kind(which)
     detail = service.read_named(ctx, signed.actor, kind, record_id)
     return page(
         request,
         "vocabulary/name.html",
         part="vocabulary/name_part.html",
-        status=422 if refusal else 200,
         which=which,
         kind=kind,
         word=service.WORDS[kind],
         detail=detail,
+        showing=service.flat_name(detail.name, detail.tags),
         carriers=carriers.of_tag(ctx, record_id) if kind == "tag" else [],
-        problems=by_field(refusal.problems) if refusal else {},
+        problems={},
         **_frame(signed, **{"said": "", **data}),
     )
 
@@ -314,12 +301,8 @@ def _name(request: Request, ctx: Any, signed: Any, which: str, record_id: int, *
 def rename(request: Request, ctx: Ctx, signed: Signed, form: Form, record_id: int) -> Response:
     """Another name; of a brand, its tags too."""
     which = request.url.path.split("/")[2]
-    try:
-        service.rename(ctx, signed.actor, _kind(which), record_id, str(form.get("name", "")))
-        if which == "brands":
-            service.put_tags(ctx, signed.actor, "brand", record_id, str(form.get("tags", "")).split(","))
-    except Refused as refusal:
-        return _name(request, ctx, signed, which, record_id, refusal=refusal)
+    tags = str(form.get("tags", "")).split(",") if which == "brands" else None
+    service.rename(ctx, signed.actor, _kind(which), record_id, str(form.get("name", "")), tags, marks.read(form))
     return _name(request, ctx, signed, which, record_id, said="Saved.")
 
 

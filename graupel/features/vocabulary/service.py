@@ -14,7 +14,9 @@ from graupel.core.product_types import Need, ProductType, TypeAttribute
 from graupel.core.resolve import Lens
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
+from graupel.features.history import meeting
 from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
 from graupel.features.vocabulary import references, store
 from graupel.features.wording import service as wording
 
@@ -260,19 +262,36 @@ def parse_name(kind: str, text: str) -> str:
     return name
 
 
-def rename(ctx: Context, actor: Actor, kind: str, record_id: int, name: str) -> None:
-    """Another name for a brand or tag. Raises Refused where another has it: then the two can be joined."""
+def rename(
+    ctx: Context,
+    actor: Actor,
+    kind: str,
+    record_id: int,
+    name: str,
+    tags: Iterable[str] | None = None,
+    marks: Marks = None,
+) -> None:
+    """Another name for a brand or tag, and of a brand its tags, with what others changed since the page was made.
+
+    ``tags``: None leaves them. Raises Refused where another has the name: then the two can be joined; Outdated.
+    """
     actor.require(Role.EDITOR)
     name = parse_name(kind, name)
+    wanted = None if tags is None else _tag_names(tags)
 
     def work(tx: Tx) -> None:
         row = store.named(tx, kind, record_id, lock=True)
         if row is None:
             raise NotFound(f"There is no {WORDS[kind]} {record_id}.")
-        title = f"{WORDS[kind].capitalize()} renamed: {row['name']} → {name}"
+        there = flat_name(row["name"], tags_of(tx, kind, [record_id]).get(record_id, []))
+        mine = flat_name(name, there["tags"] if wanted is None else wanted)
+        both = meeting.bring_together(tx, {kind: [record_id]}, marks, mine, there, str.capitalize)
+        title = f"{WORDS[kind].capitalize()} renamed: {row['name']} → {both['name']}"
         with history.change_set(tx, actor, f"{kind}.rename", title) as recorder:
-            if recorder.changed(kind, record_id, {"name": row["name"]}, {"name": name}, row["version"] + 1):
-                store.rename(tx, kind, record_id, name)
+            if recorder.changed(kind, record_id, {"name": row["name"]}, {"name": both["name"]}, row["version"] + 1):
+                store.rename(tx, kind, record_id, both["name"])
+            if wanted is not None:
+                set_tags(tx, recorder, kind, record_id, [make_within(tx, recorder, "tag", one) for one in both["tags"]])
 
     try:
         ctx.db.run(work)
@@ -280,6 +299,11 @@ def rename(ctx: Context, actor: Actor, kind: str, record_id: int, name: str) -> 
         raise Refused.because(
             f"{kind}.taken", f"There is a {WORDS[kind]} “{name}” already. Join the two instead.", "name"
         ) from error
+
+
+def flat_name(name: str, tags: Iterable[str]) -> dict[str, Any]:
+    """What the page of a brand or tag shows, as plain data."""
+    return {"name": name, "tags": sorted(tags)}
 
 
 # --- taggings ------------------------------------------------------------------------------------------------
@@ -316,14 +340,6 @@ def set_tags(tx: Tx, recorder: history.Recorder, kind: str, record_id: int, tag_
     return wanted != there.keys()
 
 
-def put_tags(ctx: Context, actor: Actor, kind: str, record_id: int, names: Iterable[str]) -> None:
-    """Make the tags of a category, brand or picture these, by name; new ones are made. Raises Refused."""
-    actor.require(Role.EDITOR)
-    wanted = [parse_name("tag", name) for name in names if name.strip()]
-
-    def work(tx: Tx) -> None:
-        with history.change_set(tx, actor, "tag.put", f"Tags put on a {kind}") as recorder:
-            ids = [make_within(tx, recorder, "tag", name) for name in dict.fromkeys(wanted)]
-            set_tags(tx, recorder, kind, record_id, ids)
-
-    ctx.db.run(work)
+def _tag_names(names: Iterable[str]) -> list[str]:
+    """Clean names of tags, each once. Raises Refused."""
+    return list(dict.fromkeys(parse_name("tag", name) for name in names if name.strip()))

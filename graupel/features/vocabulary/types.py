@@ -1,6 +1,6 @@
 """What a merchant does with product types."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,7 +9,9 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.product_types import Need, ProductType, code_of, parse_prefix
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
+from graupel.features.history import meeting
 from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
 from graupel.features.vocabulary import references, service, store
 
 FIELDS = ("group_name", "position", "need", "when_attribute_id", "when_choice_id", "may_differ")
@@ -51,11 +53,34 @@ def read(ctx: Context, actor: Actor, type_id: int) -> Detail:
     return ctx.db.run(work)
 
 
-def save(ctx: Context, actor: Actor, type_id: int, name: str, prefix: str, members: Sequence[Member]) -> None:
-    """Name, code prefix and attributes of a type, in order.
+def flat(found: ProductType) -> dict[str, Any]:
+    """What the page of a type shows, as plain data; its attributes under "member-12", and their order."""
+    members = [
+        Member(o.attribute.id, o.group, o.need, o.when[1] if o.when else None, o.may_differ) for o in found.attributes
+    ]
+    return _flat(found.name, found.code_prefix, members)
+
+
+def _flat(name: str, prefix: str, members: Sequence[Member]) -> dict[str, Any]:
+    plain: dict[str, Any] = {"name": name, "code_prefix": prefix}
+    for one in members:
+        when = one.when_choice_id if one.need is Need.WHEN else None
+        plain[f"member-{one.attribute_id}"] = [one.group, str(one.need), when, one.may_differ]
+    return plain | {"order": [one.attribute_id for one in members]}
+
+
+def _members_of(plain: Mapping[str, Any]) -> list[Member]:
+    members = {key: plain.get(f"member-{key}") for key in plain["order"]}
+    return [Member(key, one[0], Need(one[1]), one[2], one[3]) for key, one in members.items() if one]
+
+
+def save(
+    ctx: Context, actor: Actor, type_id: int, name: str, prefix: str, members: Sequence[Member], marks: Marks = None
+) -> None:
+    """Name, code prefix and attributes of a type, in order, with what others alone changed since it was made.
 
     A product keeps its values of an attribute that the type no longer names: they are set aside, and come back
-    with it. Raises Refused, NotFound.
+    with it. Raises Refused, NotFound, Outdated.
     """
     actor.require(Role.EDITOR)
     name, prefix = service.parse_name("type", name), parse_prefix(prefix)
@@ -64,12 +89,22 @@ def save(ctx: Context, actor: Actor, type_id: int, name: str, prefix: str, membe
         row = store.named(tx, "type", type_id, lock=True)
         if row is None:
             raise NotFound(f"There is no product type {type_id}.")
-        with history.change_set(tx, actor, "type.change", f"Product type changed: {name}") as recorder:
+        there = service.load(tx).types[type_id]
+        names = {f"member-{one.attribute.id}": one.attribute.name for one in there.attributes}
+        both = meeting.bring_together(
+            tx,
+            {"type": [type_id]},
+            marks,
+            _flat(name, prefix, members),
+            flat(there),
+            lambda field: names.get(field) or {"order": "The order"}.get(field, field.capitalize()),
+        )
+        with history.change_set(tx, actor, "type.change", f"Product type changed: {both['name']}") as recorder:
             before = {key: row[key] for key in ("name", "code_prefix")}
-            after = {"name": name, "code_prefix": prefix}
+            after = {key: both[key] for key in before}
             if recorder.changed("type", type_id, before, after, row["version"] + 1):
                 store.update_type(tx, type_id, after)
-            save_members(tx, recorder, type_id, members)
+            save_members(tx, recorder, type_id, _members_of(both))
 
     try:
         ctx.db.run(work)

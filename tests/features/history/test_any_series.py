@@ -133,7 +133,7 @@ ACTS = ["make", "save", "save", "delete", "vary", "category", "word", "translate
 series = st.lists(st.tuples(st.sampled_from(ACTS), st.integers(0, 30), st.integers(0, 30)), min_size=3, max_size=12)
 
 
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(series)
 def test_what_is_announced_is_done_and_all_of_it_in_reverse_gives_the_beginning(ctx, acts):
     if not change_sets(ctx):

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from graupel.core.errors import NotAllowed, NotFound, Outdated, Refused
+from graupel.core.errors import NotAllowed, NotFound, Refused
 from graupel.core.media import Kind
 from graupel.core.pictures import Picture
 from graupel.core.roles import SYSTEM
@@ -56,7 +56,7 @@ def test_unused_is_what_stands_in_no_record_and_no_text(ctx, colour, files):
     show(ctx, product_id, Picture(files["red"].id), description=f'<p><img src="{files["green"].link("page")}"></p>')
     assert names(ctx, unused=True) == ["blue.jpg"]
     typed = [ChoiceTyped(one.id, one.label, one.code, "", files["blue"].id) for one in colour.choices]
-    attributes.save_choices(ctx, SYSTEM, colour.id, typed)
+    attributes.save(ctx, SYSTEM, colour.id, choices=typed)
     assert names(ctx, unused=True) == []
     assert library.shelf(ctx, SYSTEM, Wanted()).uses == {files["red"].id: 1, files["blue"].id: 4}
     used = {one.label: [r.title for r in one.records] for one in library.detail(ctx, SYSTEM, files["green"].id).used}
@@ -71,7 +71,7 @@ def test_what_is_in_use_can_not_be_deleted_and_it_is_said_where(ctx, editor, fil
 
 
 def test_what_is_deleted_is_given_to_nobody_until_it_is_brought_back(ctx, editor, files):
-    service.save(ctx, editor, files["red"].id, 1, "red.jpg", None, ["summer"])
+    service.save(ctx, editor, files["red"].id, "red.jpg", None, ["summer"])
     assert service.delete(ctx, editor, [files["red"].id, files["blue"].id]) == 2
     with pytest.raises(NotFound):
         service.find(ctx, files["red"].sha256, "full")
@@ -88,7 +88,7 @@ def test_a_file_is_replaced_wherever_it_stands_and_put_back(ctx, editor, colour,
     show(ctx, needles, Picture(green.id), Picture(red.id, "Red", "Close by", (heather,)), description=text)
     both = make_product(ctx, "B")
     typed = [ChoiceTyped(one.id, one.label, one.code, "", red.id) for one in colour.choices[:1]]
-    attributes.save_choices(ctx, SYSTEM, colour.id, typed)
+    attributes.save(ctx, SYSTEM, colour.id, choices=typed)
     version = products.read(ctx, SYSTEM, needles).version
     new = service.replace(ctx, editor, red.id, "better.jpg", jpeg(90, "red"))
     show(ctx, both, Picture(new.id))
@@ -134,15 +134,13 @@ def test_a_replaced_picture_is_news_to_whoever_follows_its_products(ctx, editor,
     assert [row["product_id"] for row in heard] == [product_id]
 
 
-def test_name_poster_and_tags_are_saved_and_two_at_once_are_told(ctx, editor, files):
+def test_name_poster_and_tags_are_saved(ctx, editor, files):
     link = service.take_link(ctx, editor, "https://films.example/winding")
-    service.save(ctx, editor, link.id, link.version, "Winding", files["red"].id, ["summer", "films"])
+    service.save(ctx, editor, link.id, "Winding", files["red"].id, ["summer", "films"])
     detail = library.detail(ctx, editor, link.id)
     assert (detail.media.file_name, detail.poster.id, detail.tags) == ("Winding", files["red"].id, ["films", "summer"])
-    with pytest.raises(Outdated):
-        service.save(ctx, editor, link.id, link.version, "Mine", None, [])
     with pytest.raises(Refused, match="must be a picture"):
-        service.save(ctx, editor, link.id, link.version + 1, "Winding", link.id, [])
+        service.save(ctx, editor, link.id, "Winding", link.id, [])
     with pytest.raises(Refused, match="poster"):
         service.delete(ctx, editor, [files["red"].id])
 

@@ -113,9 +113,7 @@ def test_the_words_of_pictures_and_categories_are_translated(stranger, ctx, yarn
     yarns = categories.read_tree(ctx).by_path()["yarn"]
     detail = categories.read(ctx, SYSTEM, yarns)
     values: CategoryValues = replace(detail.values, description="<p>Soft</p>")
-    categories.save(
-        ctx, SYSTEM, yarns, values, detail.version, {".de.description": "<p>Weich</p>", ".de.address_part": "garne"}
-    )
+    categories.save(ctx, SYSTEM, yarns, values, own={".de.description": "<p>Weich</p>", ".de.address_part": "garne"})
     german = stranger.get(f"/shop/de/c/{yarns}")
     assert german.url.path == f"/shop/de/c/{yarns}-garne"
     assert "Weich" in german.text

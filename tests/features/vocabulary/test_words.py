@@ -72,13 +72,12 @@ def test_codes_may_be_swapped_and_are_never_double(ctx):
     size = make(ctx, "Size", Kind.ONE_CHOICE, "Small", "Large")
     one, other = size.choices
     swapped = [ChoiceTyped(other.id, "Large", one.code), ChoiceTyped(one.id, "Small", other.code, "#aabbcc")]
-    attributes.save_choices(ctx, SYSTEM, size.id, swapped)
+    attributes.save(ctx, SYSTEM, size.id, choices=swapped)
     after = attributes.read(ctx, SYSTEM, size.id).attribute.choices
     assert [(c.label, c.code, c.swatch) for c in after] == [("Large", "SMA", None), ("Small", "LAR", "#AABBCC")]
+    twice = [ChoiceTyped(one.id, "Small", "SMA"), ChoiceTyped(other.id, "Large", "sma")]
     with pytest.raises(Refused, match="Two choices have the code SMA"):
-        attributes.save_choices(
-            ctx, SYSTEM, size.id, [ChoiceTyped(one.id, "Small", "SMA"), ChoiceTyped(other.id, "Large", "sma")]
-        )
+        attributes.save(ctx, SYSTEM, size.id, choices=twice)
 
 
 @pytest.mark.parametrize("kind", ["brand", "tag"])
@@ -162,7 +161,7 @@ def test_types_join_and_their_products_follow(ctx):
 def test_a_tags_page_shows_all_that_carry_it(ctx):
     product_id = make_product(ctx, "FEL", tags=("summer",), name="Fellside")
     brand = service.make(ctx, SYSTEM, "brand", "Carrow Mill").id
-    service.put_tags(ctx, SYSTEM, "brand", brand, ["summer", " "])
+    service.rename(ctx, SYSTEM, "brand", brand, "Carrow Mill", ["summer", " "])
     tag = service.list_named(ctx, SYSTEM, "tag")[0].id
     assert [(c.label, [r.title for r in c.records]) for c in carriers.of_tag(ctx, tag)] == [
         ("Products", ["Fellside"]),
@@ -180,7 +179,7 @@ def test_a_viewer_changes_no_word(ctx, viewer):
         lambda: service.rename(ctx, viewer, "brand", 1, "New"),
         lambda: attributes.make(ctx, viewer, Definition("New", Kind.DATE)),
         lambda: attributes.add_choices(ctx, viewer, fibre.id, "Linen"),
-        lambda: attributes.change(ctx, viewer, fibre.id, "New", "", ""),
+        lambda: attributes.save(ctx, viewer, fibre.id, "New", "", ""),
         lambda: types.save(ctx, viewer, 1, "New", "", []),
         lambda: joining.join(ctx, viewer, "attribute", fibre.id, None),
     ):
