@@ -88,7 +88,7 @@ def _shop(ctx: Context, actor: Actor, name: str) -> Shop:
 def _id_of(ctx: Context, tx: Tx, field: str, value: str) -> int | None:
     """The record that a value names, None where it is still to be made."""
     if field in ("category", "place"):
-        return categories.current(ctx, tx).by_path().get(value.lower())
+        return categories.current(ctx, tx).find(value)
     if field.startswith("shop"):
         return next((one.id for one in destinations.shops(ctx, tx) if one.name == value), None)
     words = vocabulary.current(ctx, tx)

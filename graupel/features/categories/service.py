@@ -55,26 +55,28 @@ def make(ctx: Context, actor: Actor, path: str) -> Category:
 
 
 def make_path(tx: Tx, recorder: history.Recorder, path: str) -> int:
-    """The id of the category at a clean path; what is missing of it is made in the first tree, and recorded."""
+    """The id of the category at a clean path; what is missing of it is made, and recorded. Raises Refused."""
     return make_paths(tx, recorder, [path])[path]
 
 
 def make_paths(tx: Tx, recorder: history.Recorder, paths: Sequence[str]) -> dict[str, int]:
-    """The ids of the categories at clean paths; what is missing of them is made in the first tree, and recorded.
+    """The ids of the categories at clean paths; what is missing of them is made and recorded.
 
-    The trees are read once, however many paths there are.
+    It is made in the tree that a path names, else in the first. The trees are read once, however many paths there are.
+    Raises Refused where a path stands in several trees and names none.
     """
-    known = load(tx).by_path()
-    found = {path: known[path.lower()] for path in paths if path.lower() in known}
+    known = load(tx)
+    found = {path: there for path in dict.fromkeys(paths) if (there := known.find(path)) is not None}
     if len(found) == len(set(paths)):
         return found
     store.lock_trees(tx)
-    root = -first_tree(tx)
+    first = first_tree(tx)
     siblings = {parent: len(children) for parent, children in trees.children(store.places(tx)).items()}
     levels: dict[tuple[int, str], int] = {}
     for path in dict.fromkeys(path for path in paths if path not in found):
-        parent = root
-        for name in path.split(CATEGORY_SEPARATOR):
+        tree_id, within = known.split(path)
+        parent = -(tree_id or first)
+        for name in within.split(CATEGORY_SEPARATOR):
             level = (parent, name.lower())
             if level not in levels:
                 levels[level] = store.by_name(tx, parent, name) or _append(tx, recorder, name, parent, siblings)

@@ -1,11 +1,13 @@
 """Reading the category trees."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from graupel.context import Context
 from graupel.core.categories import Kind
+from graupel.core.errors import Refused
 from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.resolve import Lens
 from graupel.db import Tx
@@ -14,10 +16,15 @@ from graupel.features.categories.keeping import RowKeeper
 from graupel.features.history import service as history
 from graupel.features.wording import service as wording
 
+#: Stands between a tree and a path within it, where it must be said which tree is meant.
+TREE_SIGN = ": "
+
 
 @dataclass(slots=True, eq=False)  # frozen ones take three times as long to make, and there are thousands
 class Category:
     """A category with its way from the top. ``below``: ids of its children, in order.
+
+    ``path``: the names from the top down; where several trees have the same, with its tree before it.
 
     ``hidden``: by itself; ``shown``: neither it nor any above it is hidden.
     """
@@ -60,6 +67,11 @@ class Tree:
             made = _category(row, above, tuple(child["id"] for child in below))
             self.by_id[made.id] = made
             stack += [(child, made) for child in reversed(below)]  # type: ignore[misc]
+        self._plain = _grouped((one.path, one.id) for one in self)
+        self._labels = _labels(self.trees, self.shops)
+        for ids in self._plain.values():
+            for one in ids if len(ids) > 1 else ():
+                self.by_id[one].path = self._full_path(self.by_id[one].path, self.by_id[one].tree_id)
 
     def __iter__(self) -> Iterator[Category]:
         return iter(self.by_id.values())
@@ -106,13 +118,56 @@ class Tree:
                 todo += reversed(self.by_id[at].below)
         return found
 
-    def by_path(self) -> Mapping[str, int]:
-        """Ids by lower-case path, the first tree before the others; and by bare name, where only one has it."""
-        names: dict[str, list[int]] = {}
-        for category in self:
-            names.setdefault(category.name.lower(), []).append(category.id)
-        single = {name: ids[0] for name, ids in names.items() if len(ids) == 1}
-        return single | {category.path.lower(): category.id for category in reversed(self.by_id.values())}
+    def find(self, path: str) -> int | None:
+        """The id of the category at a path such as Yarn > Aran, None where there is none.
+
+        The tree may stand before it, as in "Foot of the page: Help"; a bare name is enough where only one has it.
+        Raises Refused where several trees have the path, with all of them.
+        """
+        tree_id, rest = self.split(path)
+        ids = self._plain.get(rest.lower(), ())
+        if tree_id is not None:
+            return next((one for one in ids if self.by_id[one].tree_id == tree_id), None)
+        if len(ids) > 1:
+            found = [f"“{self.by_id[one].path}”" for one in ids]
+            raise Refused.because(
+                "category.ambiguous",
+                f"“{path}” stands in {len(ids)} trees. Write {', '.join(found[:-1])} or {found[-1]}.",
+                "category",
+            )
+        named = self._named.get(rest.lower(), ())
+        return ids[0] if ids else named[0] if len(named) == 1 else None
+
+    def split(self, path: str) -> tuple[int | None, str]:
+        """A path with its tree taken off: the tree's id, None where it names none, and the path within it."""
+        label, sign, rest = path.partition(TREE_SIGN)
+        known = {name.lower(): tree_id for tree_id, name in self._labels.items()} if sign else {}
+        tree_id = known.get(label.lower()) if path.lower() not in self._plain else None
+        return (tree_id, rest.strip()) if tree_id is not None and rest.strip() else (None, path)
+
+    @cached_property
+    def _named(self) -> Mapping[str, Sequence[int]]:
+        return _grouped((one.name, one.id) for one in self)
+
+    def _full_path(self, path: str, tree_id: int) -> str:
+        label = self._labels.get(tree_id)
+        return f"{label}{TREE_SIGN}{path}" if label else path
+
+
+def _grouped(pairs: Iterable[tuple[str, int]]) -> dict[str, list[int]]:
+    found: dict[str, list[int]] = {}
+    for text, one in pairs:
+        found.setdefault(text.lower(), []).append(one)
+    return found
+
+
+def _labels(trees: Mapping[int, str], shops: Mapping[int, int]) -> dict[int, str]:
+    """How trees are named before a path: those of one name with the number of their shop."""
+    named = _grouped((name, tree_id) for tree_id, name in trees.items())
+    return {
+        tree_id: f"{name} (shop {shops[tree_id]})" if len(named[name.lower()]) > 1 else name
+        for tree_id, name in trees.items()
+    }
 
 
 def _category(row: Mapping[str, Any], above: Category | None, below: tuple[int, ...]) -> Category:

@@ -8,6 +8,7 @@ transaction looks empty to the optimizer, and the plans it would choose take min
 import json
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache, partial
 from typing import Any
 
 from graupel.core.declarations.products import PRODUCT, VARIANT
@@ -55,8 +56,16 @@ Progress = Callable[[str, int, int], None]
 def load(tx: Tx, batch_id: int, rows: Iterable[FileRow]) -> int:
     """Put read rows into the batch, instead of what was there. A SKU that stands twice is refused the second time."""
     tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])
-    known = categories.load(tx).by_path()
-    return load_rows(tx, "batch_row", LOADED, (_cells(batch_id, row, known) for row in _once_each(rows)))
+    find = lru_cache(None)(partial(_category, categories.load(tx)))  # a file says the same few paths many times
+    return load_rows(tx, "batch_row", LOADED, (_cells(batch_id, row, find) for row in _once_each(rows)))
+
+
+def _category(tree: categories.Tree, path: str) -> tuple[int | None, tuple[Problem, ...]]:
+    """The category that a path means, None where it is to be made; or why that can't be told."""
+    try:
+        return tree.find(path), ()
+    except Refused as refusal:
+        return None, tuple(refusal.problems)
 
 
 def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
@@ -72,9 +81,14 @@ def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
             yield replace(row, problems=(*row.problems, twice))
 
 
-def _cells(batch_id: int, row: FileRow, known: Any) -> tuple[Any, ...]:
+_Find = Callable[[str], tuple[int | None, tuple[Problem, ...]]]
+
+
+def _cells(batch_id: int, row: FileRow, find: _Find) -> tuple[Any, ...]:
+    category_id, unclear = find(row.category) if row.category else (None, ())
+    if unclear:
+        row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
     problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
-    category_id = known.get(row.category.lower()) if row.category else None
     readable = row.sku if row.sku.isascii() and not row.problems else None
     return (
         batch_id,

@@ -19,6 +19,7 @@ from graupel.core.products import ProductValues
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.search_preview import Preview
 from graupel.features.categories import service as categories
+from graupel.features.categories.service import Category
 from graupel.features.destinations.service import Seen
 from graupel.features.media.service import Media
 from graupel.features.products import lensing
@@ -84,7 +85,7 @@ def look(
         ],
         findings,
         _lengths(values),
-        _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).path(values.category_id), pictures),
+        _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).way(values.category_id), pictures),
         _preview(ctx, values, product, seen),
     )
 
@@ -138,10 +139,10 @@ def _lengths(values: ProductValues) -> dict[str, Length]:
 
 
 def _hints(
-    values: ProductValues, kinds: list[str], path: str, pictures: Sequence[tuple[Media, Picture]]
+    values: ProductValues, kinds: list[str], way: Sequence[Category], pictures: Sequence[tuple[Media, Picture]]
 ) -> dict[str, list[str]]:
     hints: dict[str, list[str]] = {}
-    kinds = kinds + ([path.split(" > ")[-1]] if path else [])
+    kinds = [*kinds, *(category.name for category in way[-1:])]
     if values.name and not copywriting.names_its_kind(values.name, kinds):
         hints["name"] = [f"The name does not say what it is: no word of {' or '.join(kinds)} is in it."]
     if repeated := copywriting.repeated_words(richtext.to_plain(values.description)):

@@ -149,14 +149,16 @@ def _save_plain(
             variants.setdefault(cell.id, {})[cell.field] = value
     if problems:
         return problems
-    try:
-        service.check_changes(product, variants)
-        if own:
-            products.save_checked(ctx, tx, recorder, product, replace(product.values, **own))
-    except Refused as refusal:
-        return [replace(problem, field=cells[0].key) for problem in refusal.problems]
     for variant_id, values in variants.items():
         store.change(tx, recorder, [variant_id], {k: int(v) if isinstance(v, bool) else v for k, v in values.items()})
+    if variants:  # what product and variants become together is what the rules are asked about
+        product = products.load(ctx, tx, product.id)
+    try:
+        if own:
+            products.save_checked(ctx, tx, recorder, product, replace(product.values, **own))
+        service.check_whole(replace(product, values=replace(product.values, **own)))
+    except Refused as refusal:
+        return [replace(problem, field=cells[0].key) for problem in refusal.problems]
     return []
 
 

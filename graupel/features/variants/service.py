@@ -470,11 +470,10 @@ def _refuse_unpriced(product: Product, changes: Mapping[int, Mapping[str, Any]])
             )
 
 
-def check_changes(product: Product, changes: Mapping[int, Mapping[str, Any]]) -> None:
-    """Refuses changes of variants (by id) that break a rule of their product."""
-    _refuse_unpriced(product, changes)
-    gone = {key for key, values in changes.items() if values.get("archived")}
-    if gone and not [variant for variant in product.for_sale if variant.id not in gone]:
+def check_whole(product: Product) -> None:
+    """Refuses a product whose variants break a rule together."""
+    _refuse_unpriced(product, {})
+    if not product.for_sale:
         raise Refused.because("variants.last", "At least one variant must stay for sale. Archive the product instead.")
 
 

@@ -217,7 +217,7 @@ def test_an_assortment_is_all_or_categories_conditions_and_single_goods_but_neve
     tagged, single, none = linen(ctx, "L-1"), make_product(ctx, "S-1"), make_product(ctx, "N-1")
     draft = make_product(ctx, "D-1", category="Kits", status=Status.DRAFT)
     assert shown(ctx, shop) == [], "a new shop shows nothing until it is chosen"
-    kits = categories.read_tree(ctx).by_path()["kits"]
+    kits = categories.read_tree(ctx).find("kits")
     service.put_in_shop(ctx, SYSTEM, shop, "category", [kits])
     service.save_conditions(ctx, SYSTEM, "shop", shop, [Condition("name", "has", None, "L-1")])
     service.put_in_shop(ctx, SYSTEM, shop, "product", [single, draft])

@@ -124,7 +124,7 @@ def test_goods_are_put_in_a_category_in_bulk(ctx):
     plan = bulk.request_plan(ctx, SYSTEM, "place", "Gifts > Small", ids=[placed, homeless])
     bulk.request_apply(ctx, SYSTEM, plan)
     work_off(ctx)
-    gifts = categories.read_tree(ctx).by_path()["gifts > small"]
+    gifts = categories.read_tree(ctx).find("gifts > small")
     assert assortments.placed(ctx, SYSTEM, gifts).ways == {placed: "further", homeless: "main"}
     roll_back_newest(ctx)
     rows = {row["id"]: row["category"] for row in table.read(ctx, SYSTEM, table.TableState()).rows}
@@ -158,7 +158,7 @@ def test_buyers_see_each_shop_with_its_own_trees_goods_prices_and_languages(stra
     assert "Of wool" in german, "what is missing is shown in the default language"
     assert stranger.get(f"/shop/de/p/{here}", follow_redirects=False).headers["location"] == f"/shop/de/p/{here}-garn"
     assert stranger.get(f"/shop/outlet/p/{away}").status_code == 404
-    assert stranger.get(f"/shop/outlet/c/{categories.read_tree(ctx).by_path()['yarn > aran']}").status_code == 404
+    assert stranger.get(f"/shop/outlet/c/{categories.read_tree(ctx).find('yarn > aran')}").status_code == 404
     for wrong in ("/shop/fr", "/shop/outlet.fr", "/shop/nowhere"):
         assert stranger.get(wrong).status_code == 404
     trees = browser.get(f"/categories?lens=s{shop_id}.en").text

@@ -50,6 +50,32 @@ def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_noth
     assert "not a weight" in reasons[8]
 
 
+def test_goods_stay_in_their_tree_when_they_go_out_and_come_in_again(ctx, tmp_path):
+    make_product(ctx, "FEL-1", category="Yarn")
+    make_product(ctx, "FEL-2", category="Foot of the page: Yarn")
+    before = catalogue(ctx)
+    assert [c.path for c in categories.read_tree(ctx)] == ["Main navigation: Yarn", "Foot of the page: Yarn"]
+    service.export(ctx, SYSTEM, tmp_path / "out.csv")
+    file = plan_file(ctx, (tmp_path / "out.csv").read_text())
+    assert (file.row["counts"]["unchanged"], file.row["counts"]["changed"]) == (2, 0)
+    # A path that both trees have says nothing; one that names the other tree is a change, and shown as one.
+    file = plan_file(
+        ctx, HEADER + "FEL-1,,,,Yarn,\nFEL-2,,,,main navigation: Yarn,\nNEW-1,New,1,,Foot of the page: Help,\n"
+    )
+    shown = {preview.action: preview.samples for preview in service.previews(ctx, SYSTEM, file)}
+    (refused,) = shown[Action.REFUSED]
+    assert "Write “Main navigation: Yarn” or “Foot of the page: Yarn”" in refused.plan.problems[0].message
+    (changed,) = shown[Action.CHANGED]
+    assert (changed.plan.before["category"], changed.plan.after["category"]) == (
+        "Foot of the page: Yarn",
+        "Main navigation: Yarn",
+    )
+    assert catalogue(ctx) == before
+    bring_in(ctx, HEADER + "NEW-1,New,1,,Foot of the page: Help > Delivery,\n")
+    tree = categories.read_tree(ctx)
+    assert [tree.trees[one.tree_id] for one in tree if one.name == "Delivery"] == ["Foot of the page"]
+
+
 def test_a_file_is_brought_in_as_one_change_set_and_rolled_back_from_it(ctx):
     make_product(ctx, "FEL-1", name="Fellside", description='<p>Old "text" \\ with\nodd signs 🧶</p>')
     before = catalogue(ctx)
@@ -206,7 +232,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
 
     def work(tx: Tx) -> None:
         tree = categories.load(tx)
-        aran = tree.by_path()["yarn > aran"]
+        aran = tree.find("yarn > aran")
         current = {}
         axis = tx.insert("INSERT INTO attribute (name, kind) VALUES ('Colour', 'colour')")
         for sku, category_id in (("S-1", aran), ("S-2", None)):

@@ -82,7 +82,7 @@ def test_every_kind_of_words_can_be_translated_and_buyers_read_them(stranger, ct
     add_german(ctx)
     words = vocabulary.read(ctx)
     attribute = next(one for one in words.attributes.values() if one.name == "Colour")
-    aran = categories.read_tree(ctx).by_path()["yarn > aran"]
+    aran = categories.read_tree(ctx).find("yarn > aran")
     for kind, record_id, field, text in (
         ("attribute", attribute.id, "name", "Farbe"),
         ("choice", attribute.choices[0].id, "label", "Heidekrautfarben"),
@@ -110,7 +110,7 @@ def test_the_words_of_pictures_and_categories_are_translated(stranger, ctx, yarn
     assert 'alt="Ein Strang"' in stranger.get(f"/shop/de/p/{yarn}").text
     assert 'alt="Ein Strang"' in stranger.get("/shop/de").text
     assert 'alt="A skein"' in stranger.get("/shop").text
-    yarns = categories.read_tree(ctx).by_path()["yarn"]
+    yarns = categories.read_tree(ctx).find("yarn")
     detail = categories.read(ctx, SYSTEM, yarns)
     values: CategoryValues = replace(detail.values, description="<p>Soft</p>")
     categories.save(ctx, SYSTEM, yarns, values, own={".de.description": "<p>Weich</p>", ".de.address_part": "garne"})

@@ -78,6 +78,19 @@ def test_one_cell_that_can_not_be_taken_keeps_all_from_being_written_and_is_name
     assert catalogue(ctx) == before
 
 
+def test_product_and_variants_are_judged_by_what_they_become_together(ctx, goods):
+    _, other, (first, second) = goods
+    cells.save(ctx, SYSTEM, [Cell("v", first, "price", "11", ""), Cell("v", second, "price", "12", "")])
+    # The product's price may go, for each variant has its own; not where one loses its own in the same paste.
+    with pytest.raises(Refused, match="price"):
+        cells.save(ctx, SYSTEM, [Cell("p", other, "price", "", "9.80"), Cell("v", first, "price", "", "11.00")])
+    assert (values(ctx, other).price, products.read(ctx, SYSTEM, other).unpriced) == (Decimal("9.80"), 0)
+    cells.save(ctx, SYSTEM, [Cell("p", other, "price", "", "9.80"), Cell("v", first, "price", "13", "11.00")])
+    assert values(ctx, other).price is None
+    with pytest.raises(Refused, match="price"):
+        cells.save(ctx, SYSTEM, [Cell("v", first, "price", "", "13.00")])
+
+
 def test_the_last_variant_for_sale_stays_and_stock_belongs_to_variants(ctx, goods):
     _, other, ids = goods
     with pytest.raises(Refused, match="At least one variant must stay"):
