@@ -1,7 +1,7 @@
-"""Clients of marketplaces: one protocol, one tree of errors."""
+"""Marketplaces: what each kind asks, the clients that speak to them, and one tree of errors."""
 
 from graupel.channels.errors import ChannelDenied, ChannelMisbehaved, ChannelRefuses, ChannelUnreachable
-from graupel.channels.protocol import Answer, ChannelClient, Terms, client_of
+from graupel.channels.marketplaces import Answer, ChannelClient, Marketplace, Terms, client_of, kind_of, kinds
 
 __all__ = [
     "Answer",
@@ -10,6 +10,9 @@ __all__ = [
     "ChannelMisbehaved",
     "ChannelRefuses",
     "ChannelUnreachable",
+    "Marketplace",
     "Terms",
     "client_of",
+    "kind_of",
+    "kinds",
 ]

@@ -1,15 +1,14 @@
-"""A product on a channel: what is sent, and where it stands there."""
+"""A product on a marketplace: what is known of it there, what may be sent, and where it stands."""
 
 import hashlib
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
 from graupel.core.products import ProductValues
-from graupel.core.quantities import format_money
 
 
 class ListingState(StrEnum):
@@ -38,66 +37,66 @@ AT_CHANNEL = (ListingState.SENDING, ListingState.REVIEW, ListingState.ON_SALE, L
 
 
 @dataclass(frozen=True)
+class ChannelPlace:
+    """A category of the channel. Only an end category takes goods."""
+
+    code: str
+    path: str
+    is_end: bool
+
+
+@dataclass(frozen=True)
 class PictureLink:
-    """A picture as a channel fetches it. Sides in pixels."""
+    """A picture as a channel fetches it; sides in pixels. ``url``: "" of one that is not saved yet."""
 
     url: str
     width: int
     height: int
+    alt: str = ""
 
 
 @dataclass(frozen=True)
 class Offer:
-    """One variant on a channel. ``weight_g`` in grams."""
+    """One variant on a channel. ``weight_g`` in grams; ``choices``: what it differs by, as (attribute, choice)."""
 
     sku: str
     price: Decimal | None
     weight_g: int | None
+    gtin: str | None = None
+    mpn: str = ""
+    choices: tuple[tuple[str, str], ...] = ()
 
 
-def payload(
-    values: ProductValues,
-    title: str,
-    place_code: str,
-    pictures: Sequence[PictureLink],
-    currency: str,
-    offers: Sequence[Offer],
-) -> dict[str, Any]:
-    """The listing as JSON: one article with an offer for each variant."""
-    return {
-        "title": title,
-        "description": values.description,
-        "brand": values.brand or None,
-        "mpn": values.mpn or None,
-        "gtin": values.gtin,
-        "category": place_code,
-        "pictures": [{"url": p.url, "width": p.width, "height": p.height} for p in pictures],
-        "offers": [
-            {
-                "sku": offer.sku,
-                "price": {"amount": format_money(offer.price), "currency": currency},
-                "condition": "new",
-                "weight_g": offer.weight_g,
-            }
-            for offer in offers
-        ],
-    }
+@dataclass(frozen=True)
+class Goods:
+    """A product as a channel sees it: in the channel's language, with its prices.
+
+    ``place``: its category there, None where none was chosen; ``offers``: one for each variant for sale;
+    ``unpriced``: as in products.lacks_for_live; ``currency``: of all prices.
+    """
+
+    values: ProductValues
+    title: str
+    place: ChannelPlace | None
+    pictures: Sequence[PictureLink]
+    offers: Sequence[Offer]
+    currency: str
+    unpriced: int | None = None
+
+    @property
+    def varies(self) -> bool:
+        """Whether its offers differ by something."""
+        return any(offer.choices for offer in self.offers)
+
+    def with_values(self, values: ProductValues) -> "Goods":
+        """The same with other values; of goods that do not vary, the only offer follows them."""
+        offers = self.offers
+        if not self.varies and len(offers) == 1:
+            offers = [replace(offers[0], price=values.price, weight_g=values.weight_g, gtin=values.gtin)]
+        return replace(self, values=values, offers=offers)
 
 
 def fingerprint(sent: dict[str, Any]) -> str:
     """The same for the same payload, another for any other: 64 hex digits (SHA-256 of canonical JSON)."""
     canonical = json.dumps(sent, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
     return hashlib.sha256(canonical.encode()).hexdigest()
-
-
-_ANSWERS = {
-    "under_review": ListingState.REVIEW,
-    "taken": ListingState.ON_SALE,
-    "refused": ListingState.REFUSED,
-    "ended": ListingState.ENDED,
-}
-
-
-def state_after(answer: str) -> ListingState | None:
-    """The state that a channel's word stands for; None for a word that is not part of the protocol."""
-    return _ANSWERS.get(answer)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from graupel.core import products, richtext
+from graupel.core.listings import Goods
 from graupel.core.products import ProductValues, Status
 
 
@@ -33,24 +34,6 @@ class PictureFacts:
     width: int
     height: int
     alt: str
-
-
-@dataclass(frozen=True)
-class ChannelTerms:
-    """What a channel asks of a listing, as it says itself. Lengths in characters, sides in pixels."""
-
-    title_least: int
-    title_most: int
-    picture_least_side: int
-
-
-@dataclass(frozen=True)
-class ChannelPlace:
-    """A category of the channel. Only an end category takes goods."""
-
-    code: str
-    path: str
-    is_end: bool
 
 
 def verdict(findings: Iterable[Finding]) -> Verdict:
@@ -93,36 +76,26 @@ def untranslated(fields: Iterable[str], language: str, labels: Mapping[str, str]
     ]
 
 
-def for_channel(
-    values: ProductValues,
-    title: str,
-    pictures: Sequence[PictureFacts],
-    place: ChannelPlace | None,
-    terms: ChannelTerms,
-    unpriced: int | None = None,
-) -> list[Finding]:
-    """What a listing still lacks for a channel with these terms; ``unpriced`` as in products.lacks_for_live."""
-    return [
-        *_life(values, unpriced),
-        *_identity(values),
-        *_title(title, terms),
-        *_place(place),
-        *_pictures(pictures, terms),
-    ]
+# --- what marketplaces may ask; each kind of them puts together what it does ------------------------------------
 
 
-def _life(values: ProductValues, unpriced: int | None) -> list[Finding]:
-    findings = []
+def live_and_priced(goods: Goods) -> list[Finding]:
+    """It is live in the shop, and has a price."""
+    values, findings = goods.values, []
     if values.status is not Status.LIVE:
         findings.append(
             Finding("status.not_live", f"It is {values.status} in the shop. Put it live first.", "status", True)
         )
-    if values.price is None and unpriced != 0:
+    if values.price is None and goods.unpriced != 0:
         findings.append(Finding("price.missing", "A price is needed.", "price", True))
     return findings
 
 
-def _identity(values: ProductValues) -> list[Finding]:
+def identified(goods: Goods) -> list[Finding]:
+    """Each of its offers has a GTIN, or beside the brand a part number."""
+    values = goods.values
+    if goods.varies:
+        return _each_identified(goods)
     if values.gtin or (values.brand and values.mpn):
         return []
     if values.brand:
@@ -134,24 +107,36 @@ def _identity(values: ProductValues) -> list[Finding]:
     return [Finding("identifier.missing", message, where, True)]
 
 
-def _title(title: str, terms: ChannelTerms) -> list[Finding]:
-    length = len(title)
-    if length < terms.title_least:
+def _each_identified(goods: Goods) -> list[Finding]:
+    lacking = [one.sku for one in goods.offers if not one.gtin and not (goods.values.brand and one.mpn)]
+    if not lacking:
+        return []
+    number = len(lacking)
+    which = lacking[0] if number == 1 else f"{number} of its {len(goods.offers)} variants, such as {lacking[0]},"
+    verb = "has" if number == 1 else "have"
+    beside = "part number of their own" if number > 1 else "part number of its own"
+    message = f"{which} {verb} no GTIN and no {beside} beside the brand."
+    return [Finding("identifier.missing", message, "variants", True)]
+
+
+def titled(goods: Goods, least: int, most: int) -> list[Finding]:
+    """Its title has between so many characters."""
+    length = len(goods.title)
+    if length < least:
         return [
             Finding(
                 "title.short",
-                f"The title has {length} characters; at least {terms.title_least} "
+                f"The title has {length} characters; at least {least} "
                 "are needed. Say what it is, of what, and how much.",
                 "title",
                 True,
             )
         ]
-    if length > terms.title_most:
+    if length > most:
         return [
             Finding(
                 "title.long",
-                f"The title has {length} characters; at most {terms.title_most} "
-                "are taken. Write a shorter one for this channel.",
+                f"The title has {length} characters; at most {most} are taken. Write a shorter one for this channel.",
                 "title",
                 True,
             )
@@ -159,26 +144,30 @@ def _title(title: str, terms: ChannelTerms) -> list[Finding]:
     return []
 
 
-def _place(place: ChannelPlace | None) -> list[Finding]:
-    if place is None:
+def in_end_category(goods: Goods) -> list[Finding]:
+    """It stands in an end category of the channel."""
+    if goods.place is None:
         return [Finding("place.missing", "A category of the channel is needed.", "place", True)]
-    if not place.is_end:
+    if not goods.place.is_end:
         return [
-            Finding("place.not_end", f"“{place.path}” has categories below it. Choose one of those.", "place", True)
+            Finding(
+                "place.not_end", f"“{goods.place.path}” has categories below it. Choose one of those.", "place", True
+            )
         ]
     return []
 
 
-def _pictures(pictures: Sequence[PictureFacts], terms: ChannelTerms) -> list[Finding]:
-    if not pictures:
+def pictured(goods: Goods, least_side: int) -> list[Finding]:
+    """Its main picture is there, large enough, and says what is to be seen."""
+    if not goods.pictures:
         return [Finding("picture.missing", "A picture is needed.", "pictures", True)]
-    main = pictures[0]
-    if min(main.width, main.height) < terms.picture_least_side:
+    main = goods.pictures[0]
+    if min(main.width, main.height) < least_side:
         return [
             Finding(
                 "picture.small",
                 f"The main picture measures {main.width} × {main.height} pixels; each side needs at least "
-                f"{terms.picture_least_side}.",
+                f"{least_side}.",
                 "pictures",
                 True,
             )

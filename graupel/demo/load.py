@@ -18,7 +18,7 @@ from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import Good, Numbers
 from graupel.features.categories import service as categories
 from graupel.features.files import service as files
-from graupel.features.listings import service as listings
+from graupel.features.listings import connecting, sending, standing
 from graupel.features.media import service as media
 from graupel.features.products import service as products
 from graupel.features.users import service as users
@@ -67,7 +67,7 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     worker = Worker(ctx)
     _bring_in(ctx, editor, worker)
     owner = users.actor_by_email(ctx, PEOPLE[0][0])
-    channel_id = listings.connect(ctx, owner, "ostlerby", hall_address, hall_key)
+    channel_id = connecting.connect(ctx, owner, "ostlerby", hall_address, hall_key)
     _work_off(worker)
     _list(ctx, editor, channel_id, list(made.values()))
     say("one price list brought in, Ostlerby connected")
@@ -226,9 +226,9 @@ def _list(ctx: Context, actor: Actor, channel_id: int, goods: list[tuple[int, Go
         wanted = good.status == "live" and good.hall and (number % 4 == 0 or number == 3)
         if not wanted or sent >= LISTED:
             continue
-        listings.set_details(ctx, actor, product_id, channel_id, good.hall or "", good.name[:80])
+        standing.set_details(ctx, actor, product_id, channel_id, good.hall or "", good.name[:80])
         try:
-            listings.request_send(ctx, actor, product_id, channel_id)
+            sending.request_send(ctx, actor, product_id, channel_id)
             sent += 1
         except Refused:
             continue  # what is still missing is shown at the product
@@ -237,6 +237,6 @@ def _list(ctx: Context, actor: Actor, channel_id: int, goods: list[tuple[int, Go
 def reconnect(ctx: Context, hall_address: str) -> None:
     """Point the channel at the address that the hall has this time."""
     owner = users.actor_by_email(ctx, PEOPLE[0][0])
-    for channel in listings.list_channels(ctx, owner):
+    for channel in connecting.list_channels(ctx, owner):
         if channel["address"] != hall_address:
-            listings.connect(ctx, owner, channel["kind"], hall_address, "")
+            connecting.change(ctx, owner, channel["id"], channel["name"], hall_address, "")

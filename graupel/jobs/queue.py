@@ -77,8 +77,9 @@ def enqueue(tx: Tx, actor: Actor, request: JobRequest) -> int:
 
 
 def enqueue_once(tx: Tx, actor: Actor, request: JobRequest) -> None:
-    """Write the job where none of its kind is waiting to begin: for work that looks for itself what is to be done."""
-    if not tx.value("SELECT 1 FROM job WHERE kind = %s AND state = 'waiting' LIMIT 1", [request.kind]):
+    """Write the job where none like it is waiting to begin: for work that looks for itself what is to be done."""
+    waiting = "SELECT 1 FROM job WHERE kind = %s AND state = 'waiting' AND payload = %s LIMIT 1"
+    if not tx.value(waiting, [request.kind, json.dumps(request.payload)]):
         enqueue(tx, actor, request)
 
 

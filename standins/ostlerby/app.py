@@ -4,7 +4,7 @@ import time
 from pathlib import Path
 from typing import Annotated, Any
 
-from fastapi import Depends, FastAPI, Header, HTTPException
+from fastapi import Depends, FastAPI, Header, HTTPException, Query
 from pydantic import BaseModel, Field
 
 from standins.ostlerby import rules
@@ -27,13 +27,23 @@ class Picture(BaseModel):
     height: int
 
 
+class Choice(BaseModel):
+    """What an offer differs by from the others of its article."""
+
+    name: str
+    value: str
+
+
 class Offer(BaseModel):
-    """What one seller asks for the article."""
+    """What one seller asks for the article; of an article in several versions, for one of them."""
 
     sku: str
     price: Money
     condition: str
     weight_g: int | None = None
+    gtin: str | None = None
+    mpn: str | None = None
+    choices: list[Choice] = []
 
 
 class Article(BaseModel):
@@ -58,13 +68,14 @@ class Reason(BaseModel):
 
 
 class Listing(BaseModel):
-    """Where a listing stands: under_review, taken, refused or ended."""
+    """Where a listing stands: under_review, taken, refused or ended; on_sale: a version of it is for sale."""
 
     reference: str
     state: str
     page: str | None
     reasons: list[Reason]
     revision: int
+    on_sale: bool
 
 
 class Category(BaseModel):
@@ -147,9 +158,13 @@ def make_app(folder: Path, *, key: str, review_seconds: float) -> FastAPI:
         return shown(seller, reference)
 
     @app.get("/v1/listings", response_model=list[Listing], responses=_DENIED)
-    def list_all(seller: Seller) -> Any:
-        """All listings of the seller."""
-        return [shown(seller, listing["reference"]) for listing in store.all(seller)]
+    def list_all(seller: Seller, reference: Annotated[list[str] | None, Query(max_length=200)] = None) -> Any:
+        """All listings of the seller, or those under the given references."""
+        return [
+            shown(seller, listing["reference"])
+            for listing in store.all(seller)
+            if reference is None or listing["reference"] in reference
+        ]
 
     @app.delete("/v1/listings/{reference}", response_model=Listing, responses=_MISSING)
     def end(reference: str, seller: Seller) -> Any:
@@ -184,5 +199,5 @@ def _add_control(app: FastAPI, store: Store, ahead: dict[str, float]) -> None:
 
     @app.get("/control/counts")
     def counts() -> dict[str, int]:
-        """How many listings there are and how many writes came in."""
-        return {"listings": len(store.all("seller-1")), "writes": store.requests()}
+        """How many listings there are, and how many writes and questions came in."""
+        return {"listings": len(store.all("seller-1")), "writes": store.requests(), "asked": faults().asked}

@@ -27,8 +27,10 @@ class Faults:
         self.fault: Fault | None = None
         self.times = 0
         self.seconds = 2.0
+        self.asked = 0
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        self.asked += scope["type"] == "http" and scope["path"].startswith("/v1/listings") and scope["method"] == "GET"
         if scope["type"] != "http" or not scope["path"].startswith("/v1/") or self.fault is None or not self.times:
             await self.app(scope, receive, send)
             return

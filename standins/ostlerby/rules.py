@@ -57,10 +57,20 @@ def _say(code: str, field: str, message: str) -> dict[str, str]:
 
 
 def _identity(article: dict[str, Any]) -> list[dict[str, str]]:
-    gtin = article.get("gtin")
+    """An article in several versions has a number for each, and each differs from the others."""
+    versions = [offer for offer in article["offers"] if offer["choices"]] or [article]
+    said = [problem for one in versions for problem in _number({**one, "brand": article.get("brand")})]
+    chosen = [sorted((choice["name"], choice["value"]) for choice in one.get("choices", [])) for one in versions]
+    if len(article["offers"]) > 1 and len({tuple(one) for one in chosen}) < len(article["offers"]):
+        said.append(_say("same-version", "offers", "Several offers of one article must say what they differ by."))
+    return said
+
+
+def _number(one: dict[str, Any]) -> list[dict[str, str]]:
+    gtin = one.get("gtin")
     if gtin:
         return [] if check_digit_fits(gtin) else [_say("bad-number", "gtin", "This article number does not exist.")]
-    if article.get("brand") and article.get("mpn"):
+    if one.get("brand") and one.get("mpn"):
         return []
     return [_say("no-number", "gtin", "Give a GTIN, or the brand with its part number.")]
 

@@ -9,7 +9,8 @@ from typing import Any
 _TABLES = """
 CREATE TABLE IF NOT EXISTS listing (
   seller TEXT NOT NULL, reference TEXT NOT NULL, article TEXT NOT NULL, state TEXT NOT NULL, due REAL NOT NULL,
-  reasons TEXT NOT NULL DEFAULT '[]', page TEXT, revision INTEGER NOT NULL, PRIMARY KEY (seller, reference));
+  reasons TEXT NOT NULL DEFAULT '[]', page TEXT, revision INTEGER NOT NULL,
+  on_sale INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (seller, reference));
 CREATE TABLE IF NOT EXISTS page (number INTEGER PRIMARY KEY AUTOINCREMENT, gtin TEXT UNIQUE, title TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS request (
   number INTEGER PRIMARY KEY AUTOINCREMENT, method TEXT NOT NULL, reference TEXT NOT NULL);
@@ -24,6 +25,8 @@ class Store:
         self._db = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
         self._db.row_factory = sqlite3.Row
         self._db.executescript(_TABLES)
+        if "on_sale" not in {row["name"] for row in self._db.execute("PRAGMA table_info(listing)")}:
+            self._db.execute("ALTER TABLE listing ADD COLUMN on_sale INTEGER NOT NULL DEFAULT 0")
         self._lock = threading.Lock()
 
     def put(self, seller: str, reference: str, article: dict[str, Any], due: float) -> dict[str, Any]:
@@ -51,19 +54,21 @@ class Store:
         if row is None:
             return None
         found = dict(row)
-        return found | {key: json.loads(found[key]) for key in ("article", "reasons")}
+        return (
+            found | {key: json.loads(found[key]) for key in ("article", "reasons")} | {"on_sale": bool(row["on_sale"])}
+        )
 
     def decide(self, seller: str, reference: str, reasons: list[dict[str, str]]) -> None:
-        """Take or refuse a listing that was under review."""
+        """Take or refuse a listing that was under review; an earlier version stays for sale where one is refused."""
         with self._lock:
             listing = self._get(seller, reference)
             if listing is None or listing["state"] != "under_review":
                 return
             page = None if reasons else self._page(listing)
             self._db.execute(
-                """UPDATE listing SET state = ?, reasons = ?, page = COALESCE(?, page)
+                """UPDATE listing SET state = ?, reasons = ?, page = COALESCE(?, page), on_sale = on_sale OR ?
                    WHERE seller = ? AND reference = ?""",
-                ["refused" if reasons else "taken", json.dumps(reasons), page, seller, reference],
+                ["refused" if reasons else "taken", json.dumps(reasons), page, not reasons, seller, reference],
             )
 
     def _page(self, listing: dict[str, Any]) -> str:
@@ -84,7 +89,8 @@ class Store:
         """End a listing; ending it again changes nothing."""
         with self._lock:
             self._db.execute(
-                "UPDATE listing SET state = 'ended' WHERE seller = ? AND reference = ?", [seller, reference]
+                "UPDATE listing SET state = 'ended', on_sale = 0 WHERE seller = ? AND reference = ?",
+                [seller, reference],
             )
             return self._get(seller, reference)
 

@@ -6,8 +6,8 @@ import time
 
 import pytest
 
-from graupel.channels import ChannelMisbehaved, ChannelUnreachable, ostlerby
-from graupel.channels.ostlerby import Ostlerby
+from graupel.channels import ChannelMisbehaved, ChannelUnreachable, exchange
+from graupel.channels.ostlerby.client import OstlerbyClient
 
 
 @pytest.fixture
@@ -44,12 +44,12 @@ def test_an_answer_that_drips_is_given_up_as_a_whole(serve, begins):
 
     began = time.monotonic()
     with pytest.raises(ChannelUnreachable, match="did not answer in time"):
-        Ostlerby(serve(drip), "key", seconds=0.5).terms()
+        OstlerbyClient(serve(drip), "key", seconds=0.5).terms()
     assert time.monotonic() - began < 5
 
 
 def test_an_answer_without_end_is_not_kept(serve, monkeypatch):
-    monkeypatch.setattr(ostlerby, "MOST_BYTES", 1_000_000)
+    monkeypatch.setattr(exchange, "MOST_BYTES", 1_000_000)
 
     def flood(connection, stop):
         connection.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 900000000\r\n\r\n")
@@ -57,4 +57,4 @@ def test_an_answer_without_end_is_not_kept(serve, monkeypatch):
             connection.sendall(b" " * 65536)
 
     with pytest.raises(ChannelMisbehaved, match="far too large"):
-        Ostlerby(serve(flood), "key").terms()
+        OstlerbyClient(serve(flood), "key").terms()

@@ -11,7 +11,7 @@ from graupel.core.product_types import Need
 from graupel.core.products import ProductValues, Status
 from graupel.demo import catalogue, load, pictures
 from graupel.demo import vocabulary as words
-from graupel.features.listings import service as listings
+from graupel.features.listings import connecting
 from graupel.features.products import service
 from standins.ostlerby import rules
 from tests.making import work_off
@@ -66,6 +66,6 @@ def test_the_shop_is_loaded_once_with_people_goods_and_listings(ctx, hall: Hall,
     good = next(good for good in GOODS if good.sku == "FEL-AR-00")
     assert good.variants // 2 < len(yarn.variants) < good.variants
     assert all(parse_gtin(variant.gtin) for variant in yarn.variants)
-    assert listings.list_channels(ctx, load.SYSTEM)[0]["states"]["review"] >= 2
+    assert connecting.list_channels(ctx, load.SYSTEM)[0]["states"]["review"] >= 2
     load.reconnect(ctx, "http://127.0.0.1:9")
-    assert listings.list_channels(ctx, load.SYSTEM)[0]["address"] == "http://127.0.0.1:9"
+    assert connecting.list_channels(ctx, load.SYSTEM)[0]["address"] == "http://127.0.0.1:9"

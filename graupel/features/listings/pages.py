@@ -5,13 +5,14 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
+from graupel.channels import kinds
 from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.listings import STATE_WORDS, ListingState
 from graupel.core.problems import by_field
 from graupel.core.roles import Actor, Role
 from graupel.features.destinations.service import Seen
-from graupel.features.listings import service
+from graupel.features.listings import connecting, sending, standing
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.web.frame import page
@@ -44,8 +45,8 @@ def _index(
         request,
         "listings/channels.html",
         status=status,
-        kinds=service.KINDS,
-        channels=service.list_channels(ctx, signed.actor),
+        kinds=kinds(),
+        channels=connecting.list_channels(ctx, signed.actor),
         problems=by_field(problems or []),
         given=given or {},
         may_connect=signed.actor.may(Role.OWNER),
@@ -56,9 +57,9 @@ def _index(
 @router.post("/channels")
 def connect(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     """Connects a channel."""
-    given = {name: str(form.get(name, "")) for name in ("kind", "address", "secret")}
+    given = {name: str(form.get(name, "")) for name in ("kind", "name", "address", "secret")}
     try:
-        channel_id = service.connect(ctx, signed.actor, **given)
+        channel_id = connecting.connect(ctx, signed.actor, **given)
     except Refused as refusal:
         return _index(request, ctx, signed, problems=refusal.problems, given=given, status=422)
     return RedirectResponse(f"/channels/{channel_id}", 303)
@@ -69,29 +70,52 @@ def show(
     request: Request, ctx: Ctx, signed: Signed, channel_id: int, state: str = "", after: Annotated[int, Query(ge=0)] = 0
 ) -> Response:
     """One channel: whether it answers, and what stands on it."""
+    return _show(request, ctx, signed, channel_id, state, after)
+
+
+def _show(
+    request: Request, ctx: Context, signed: Any, channel_id: int, state: str = "", after: int = 0, **data: Any
+) -> Response:
+    refusal: Refused | None = data.pop("refusal", None)
     chosen = state if state in tuple(ListingState) else None
+    channel = connecting.read_channel(ctx, signed.actor, channel_id)
     return page(
         request,
         "listings/channel.html",
         part="listings/listings.html",
-        channel=service.read_channel(ctx, signed.actor, channel_id),
-        listings=service.list_listings(ctx, signed.actor, channel_id, chosen, after),
+        status=422 if refusal else 200,
+        channel=channel,
+        given={name: channel[name] for name in ("name", "address")} | data.pop("given", {}),
+        problems=by_field(refusal.problems) if refusal else {},
+        listings=standing.list_listings(ctx, signed.actor, channel_id, chosen, after),
         state=chosen,
+        may_connect=signed.actor.may(Role.OWNER),
         **WORDS,
     )
+
+
+@router.post("/channels/{channel_id}")
+def change(request: Request, ctx: Ctx, signed: Signed, form: Form, channel_id: int) -> Response:
+    """Changes name, address or key of a channel."""
+    given = {name: str(form.get(name, "")) for name in ("name", "address", "secret")}
+    try:
+        connecting.change(ctx, signed.actor, channel_id, **given)
+    except Refused as refusal:
+        return _show(request, ctx, signed, channel_id, refusal=refusal, given=given)
+    return RedirectResponse(f"/channels/{channel_id}", 303)
 
 
 @router.post("/channels/{channel_id}/check")
 def check(ctx: Ctx, signed: Signed, channel_id: int) -> Response:
     """Asks the channel for its terms and categories again."""
-    service.request_check(ctx, signed.actor, channel_id)
+    connecting.request_check(ctx, signed.actor, channel_id)
     return RedirectResponse(f"/channels/{channel_id}", 303)
 
 
 @router.post("/channels/{channel_id}/language")
 def set_language(ctx: Ctx, signed: Signed, form: Form, channel_id: int) -> Response:
     """In which language the channel shows goods."""
-    service.set_language(ctx, signed.actor, channel_id, str(form.get("lang", "")))
+    connecting.set_language(ctx, signed.actor, channel_id, str(form.get("lang", "")))
     return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
@@ -99,12 +123,12 @@ def set_language(ctx: Ctx, signed: Signed, form: Form, channel_id: int) -> Respo
 
 
 def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
-    standings = service.standings(ctx, actor, product)
+    standings = standing.standings(ctx, actor, product)
     return {
         "standings": standings,
         "product": product,
         "may_send": actor.may(Role.EDITOR),
-        "places": {one.channel["id"]: service.places(ctx, actor, one.channel["id"]) for one in standings},
+        "places": {one.channel["id"]: connecting.places(ctx, actor, one.channel["id"]) for one in standings},
         **WORDS,
     }
 
@@ -149,13 +173,13 @@ def act(
     """Keeps category and title of a product on a channel (``keep``), sends it (``send``), or ends it (``end``)."""
     try:
         if act in ("keep", "send"):
-            service.set_details(
+            standing.set_details(
                 ctx, signed.actor, product_id, channel_id, str(form.get("place", "")), str(form.get("title", ""))
             )
         if act == "send":
-            service.request_send(ctx, signed.actor, product_id, channel_id)
+            sending.request_send(ctx, signed.actor, product_id, channel_id)
         if act == "end":
-            service.request_end(ctx, signed.actor, product_id, channel_id)
+            sending.request_end(ctx, signed.actor, product_id, channel_id)
     except Refused as refusal:
         return _part(request, ctx, signed, product_id, problems=[p.message for p in refusal.problems], status=422)
     return _part(request, ctx, signed, product_id)

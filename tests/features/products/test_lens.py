@@ -14,7 +14,8 @@ from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import TableState
 from graupel.features.destinations import service as destinations
 from graupel.features.history import service as history
-from graupel.features.listings import service as listings
+from graupel.features.listings import connecting, sending
+from graupel.features.listings import standing as standings
 from graupel.features.products import resolving, table
 from graupel.features.products import service as products
 from graupel.features.variants import service as variants
@@ -187,17 +188,17 @@ def test_variants_are_priced_and_named_for_a_destination_one_by_one_and_many_at_
 
 
 def test_readiness_and_what_is_sent_follow_a_channel_and_its_language(ctx, yarn, owner):
-    channel = listings.connect(ctx, owner, "ostlerby", "http://127.0.0.1:9", "key")
-    listings.set_language(ctx, owner, channel, "de")
+    channel = connecting.connect(ctx, owner, "ostlerby", "http://127.0.0.1:9", "key")
+    connecting.set_language(ctx, owner, channel, "de")
     before = products.read(ctx, SYSTEM, yarn)
     own = {**before.values.own, f"c{channel}.de.name": "Garn für den Markt", f"c{channel}..price": "10.40"}
     products.save(ctx, SYSTEM, yarn, replace(before.values, own=own), before.version)
-    listings.set_details(ctx, SYSTEM, yarn, channel, "", "")
+    standings.set_details(ctx, SYSTEM, yarn, channel, "", "")
     listing = ctx.db.run(lambda tx: tx.value("SELECT id FROM listing"))
-    sent = ctx.db.run(lambda tx: listings.dispatch(ctx, tx, listing)).payload
+    sent = ctx.db.run(lambda tx: sending.dispatch(ctx, tx, listing)).payload
     assert sent["title"] == "Garn für den Markt"
     assert "10.40" in str(sent)
-    standing = listings.standings(ctx, SYSTEM, products.read(ctx, SYSTEM, yarn))[0]
+    standing = standings.standings(ctx, SYSTEM, products.read(ctx, SYSTEM, yarn))[0]
     assert standing.title == "Garn für den Markt"
     seen = destinations.see(ctx, f"c{channel}")
     assert (seen.destination.name, seen.language) == ("Ostlerby", "de")
