@@ -1,62 +1,33 @@
 """Reading a table of products: which column is what, what a row says, and what it would do."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from decimal import Decimal
 from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
 from rapidfuzz import fuzz, process
 
-from graupel.core import changes, identifiers, products, quantities
+from graupel.core import changes, identifiers, products
+from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
+from graupel.core.records import Field
 
 CATEGORY_SEPARATOR = " > "
 CATEGORY_DEPTH = 8
 CATEGORY_NAME_LENGTH = 120
 
 
-@dataclass(frozen=True)
-class Column:
-    """A field that a file may bring: its help and the headers it goes by in the trade."""
-
-    label: str
-    help: str
-    headers: tuple[str, ...]
+def _name(field: Field) -> str:
+    """What a field is called in a row: a category stands there by its path, all others as they are kept."""
+    return field.name.removesuffix("_id")
 
 
-COLUMNS = {
-    "sku": Column(
-        "SKU",
-        "finds the product; a new one is made where it is not there yet",
-        ("sku", "item number", "item no", "article number", "stock keeping unit", "artikelnummer"),
-    ),
-    "name": Column(
-        "Name",
-        "needed for new products",
-        ("name", "title", "product name", "product", "bezeichnung", "artikelname", "titel"),
-    ),
-    "price": Column(
-        "Price",
-        "12.50 or 12,50, in the shop's currency",
-        ("price", "unit price", "selling price", "price eur", "preis", "verkaufspreis"),
-    ),
-    "weight_g": Column(
-        "Weight",
-        "250, 250 g or 1.2 kg; a bare number is grams",
-        ("weight", "weight g", "weight grams", "net weight", "gewicht"),
-    ),
-    "category": Column(
-        "Category",
-        "a path such as Yarn > Aran; made where it is not there yet",
-        ("category", "category path", "product category", "kategorie", "warengruppe"),
-    ),
-    "description": Column(
-        "Description", "plain text or HTML", ("description", "long description", "text", "details", "beschreibung")
-    ),
+#: The fields that a file may bring: the SKU, by which a row finds its variant, before all others.
+COLUMNS: dict[str, Field] = {
+    _name(field): field for field in sorted(IN_FILES.values(), key=lambda one: (one.name != "sku", one.name != "name"))
 }
 GOOD_GUESS = 86
 
@@ -79,7 +50,8 @@ def guess_columns(headers: Sequence[str]) -> dict[str, int]:
     for index, header in enumerate(headers):
         plain = re.sub(r"[^\w]+", " ", header.lower().replace("_", " ")).strip()
         for name, column in COLUMNS.items():
-            best = process.extractOne(plain, column.headers, scorer=fuzz.ratio) if plain else None
+            headers = column.file.headers if column.file else ()
+            best = process.extractOne(plain, headers, scorer=fuzz.ratio) if plain else None
             if best and best[1] >= GOOD_GUESS:
                 scored.append((best[1], -index, name))
     guess: dict[str, int] = {}
@@ -91,15 +63,14 @@ def guess_columns(headers: Sequence[str]) -> dict[str, int]:
 
 @dataclass(frozen=True)
 class FileRow:
-    """A row as read: what its cells say (None: says nothing), the line it began on, and why it is refused."""
+    """A row as read: what its cells say by field, the line it began on, and why it is refused.
+
+    ``values``: under the names of COLUMNS, but the SKU; a field that is not there is not spoken of.
+    """
 
     line: int
     sku: str
-    name: str | None = None
-    price: Decimal | None = None
-    weight_g: int | None = None
-    category: str | None = None
-    description: str | None = None
+    values: Mapping[str, Any] = field(default_factory=dict)
     problems: tuple[Problem, ...] = field(default=())
 
 
@@ -110,32 +81,24 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, curren
     """
     values: dict[str, Any] = {}
     problems: list[Problem] = []
+    readers = products.readers(currency)
     for name, index in columns.items():
         text = cells[index].strip() if index < len(cells) else ""
         if not text and name != "sku":
             continue
         try:
-            values[name] = _read_cell(name, text, currency)
+            values[name] = _read_cell(readers, name, text)
         except Refused as refusal:
             problems += [problem.at(field=name, row=line) for problem in refusal.problems]
-            values.setdefault("sku", text[: identifiers.SKU_LENGTH] if name == "sku" else "")
-    return FileRow(line=line, problems=tuple(problems), **{"sku": "", **values})
+            if name == "sku":
+                values["sku"] = text[: identifiers.SKU_LENGTH]
+    return FileRow(line, values.pop("sku", ""), values, tuple(problems))
 
 
-def _read_cell(name: str, text: str, currency: str) -> Any:
-    match name:
-        case "sku":
-            return identifiers.parse_sku(text)
-        case "name":
-            return products.parse_name(text)
-        case "price":
-            return quantities.parse_money(text, currency)
-        case "weight_g":
-            return quantities.parse_weight(text)
-        case "category":
-            return parse_category_path(text)
-        case _:
-            return products.parse_description(text)
+def _read_cell(readers: Mapping[str, Callable[[Any], Any]], name: str, text: str) -> Any:
+    if name == "sku":
+        return identifiers.parse_sku(text)
+    return parse_category_path(text) if name == "category" else readers[name](text)
 
 
 @lru_cache(4096)  # a file says the same few paths many times
@@ -164,12 +127,9 @@ class Plan:
     problems: tuple[Problem, ...] = ()
 
 
-#: The fields a row can change, as the journal names them.
-ROW_FIELDS = ("name", "price", "weight_g", "category", "description")
-
-
-#: The fields that all variants of a product share.
-SHARED_FIELDS = ("name", "category", "description")
+#: The fields a row can change, and those of them that all variants of a product share.
+ROW_FIELDS = tuple(name for name in COLUMNS if name != "sku")
+SHARED_FIELDS = tuple(_name(field) for field in PRODUCT.fields if field.file)
 
 
 def shared_field_problem(line: int) -> Problem:
@@ -197,7 +157,7 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     concerns that variant alone. ``live``: new products are to go live at once, so they must have
     all that a live product needs. The set-based plan in SQL is checked against this function.
     """
-    said = {name: getattr(row, name) for name in ROW_FIELDS if getattr(row, name) is not None}
+    said = {name: row.values[name] for name in ROW_FIELDS if row.values.get(name) is not None}
     problems = list(row.problems) + (_lacking_for_new(row, live=live) if current is None else [])
     if problems:
         return Plan(Action.REFUSED, {}, {}, tuple(problems))
@@ -211,11 +171,11 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
 
 def _lacking_for_new(row: FileRow, *, live: bool) -> list[Problem]:
     problems = []
-    if row.name is None:
+    if row.values.get("name") is None:
         problems.append(Problem("name.missing", f"“{row.sku}” is new and needs a name.", "name", row.line))
-    if live and row.price is None:
+    if live and row.values.get("price") is None:
         problems.append(Problem("price.missing", "A new product that goes live needs a price.", "price", row.line))
-    if live and row.category is None:
+    if live and row.values.get("category") is None:
         problems.append(
             Problem("category.missing", "A new product that goes live needs a category.", "category", row.line)
         )

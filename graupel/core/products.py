@@ -5,9 +5,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from decimal import Decimal
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any
 
-from graupel.core import attributes, identifiers, quantities, richtext, showing
+from graupel.core import attributes, countries, identifiers, quantities, richtext, showing
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.declarations.products import AMOUNTS, MONEY, MOVES_UP, PRODUCT, VARIANT, WORDS
 from graupel.core.errors import Refused
@@ -71,6 +72,7 @@ class ProductValues:
     stock: int | None = None
     sells_without_stock: bool = False
     weight_g: int | None = None
+    origin_country: str | None = None
     category_id: int | None = None
     categories: tuple[int, ...] = ()
     brand: str = ""
@@ -132,12 +134,12 @@ def read(
     A field that can't be read keeps its value of ``start`` and gives a problem at its place.
     """
     reading = Reading(start or ProductValues())
-    readers = _readers(currency)
+    reads = readers(currency)
     facts, own = dict(reading.values.facts), dict(reading.values.own)
     for name, value in raw.items():
         try:
-            if name in readers:
-                reading.values = replace(reading.values, **{name: readers[name](value)})
+            if name in reads:
+                reading.values = replace(reading.values, **{name: reads[name](value)})
             elif name.startswith("fact-") and (attribute := (known or {}).get(int(name[5:]))):
                 facts[attribute.id] = attributes.read_fact(attribute, value)
             elif name.startswith("own-"):
@@ -160,13 +162,16 @@ def _read_own(key: str, text: str, currency: str, currencies: Mapping[str, str])
         return ""
     if field_name not in (*WORDS, *AMOUNTS) or not text.strip():
         return ""
-    value = _readers(currencies.get(destination, currency))[field_name](text)
+    value = readers(currencies.get(destination, currency))[field_name](text)
     if field_name == "key_points":
         return "\n".join(value)
     return quantities.format_money(value) if field_name in AMOUNTS else str(value)
 
 
-def _readers(currency: str) -> dict[str, Callable[[Any], Any]]:
+@lru_cache(64)
+def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
+    """By field what reads typed text; it raises Refused. Money is read in ``currency``."""
+
     def money(text: str) -> Decimal | None:
         return quantities.parse_money(text, currency) if text.strip() else None
 
@@ -179,6 +184,7 @@ def _readers(currency: str) -> dict[str, Callable[[Any], Any]]:
         "stock": parse_stock,
         "sells_without_stock": lambda value: value in (True, "yes", "on"),
         "weight_g": lambda text: quantities.parse_weight(text) if text.strip() else None,
+        "origin_country": countries.parse,
         "gtin": lambda text: identifiers.parse_gtin(text) if text.strip() else None,
         "brand": lambda text: one_line(text, BRAND_LENGTH, "A brand", "brand"),
         "mpn": lambda text: one_line(text, MPN_LENGTH, "A manufacturer part number", "mpn"),

@@ -22,6 +22,7 @@ class Kind(StrEnum):
     WEIGHT = "weight"
     COUNT = "count"
     SWITCH = "switch"
+    COUNTRY = "country"
     REF = "ref"
 
 
@@ -29,6 +30,14 @@ class Kind(StrEnum):
 _NUMBERS = (Kind.WEIGHT, Kind.COUNT, Kind.SWITCH, Kind.REF)
 #: Which values a field may have beside the one that stands with its record.
 LANGUAGE, DESTINATION = "language", "destination"
+
+
+@dataclass(frozen=True)
+class InFile:
+    """How a field goes by in a table of goods: a sentence of help, and the headers that the trade gives it."""
+
+    help: str
+    headers: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -40,6 +49,10 @@ class Field:
     nothing, None being NULL. ``inherits``: NULL in a variant means as its product. ``moves_with``: a field with which
     it changes; where that was written too, a roll back does not mind that this one was moved on since, as a place
     among siblings is. ``optional``: the record can do without what it refers to, and comes back without it.
+
+    Where it is met, beside the form of its record: ``many``: it may be set for many at once, by a selection or in
+    bulk; ``listed``: it may be a column of the table; ``facet``: the table can be narrowed by it; ``file``: it comes
+    and goes with files, with the product or with the variant as it is declared here.
     """
 
     name: str
@@ -52,6 +65,10 @@ class Field:
     inherits: bool = False
     moves_with: str = ""
     optional: bool = False
+    many: bool = False
+    listed: bool = False
+    facet: bool = False
+    file: InFile | None = None
 
     @property
     def is_number(self) -> bool:
@@ -123,6 +140,16 @@ class Record:
     def together_with(self, name: str) -> tuple[str, ...]:
         """The fields that mean something only together with one, itself among them."""
         return next((whole for whole in self.wholes if name in whole), (name,))
+
+    @property
+    def for_many(self) -> tuple[str, ...]:
+        """The names of the fields that may be set for many at once."""
+        return tuple(field.name for field in self.fields if field.many)
+
+    @property
+    def in_files(self) -> tuple[str, ...]:
+        """The names of the fields that come and go with files."""
+        return tuple(field.name for field in self.fields if field.file)
 
     def own(self, what: str) -> tuple[str, ...]:
         """The names of the fields that may be written anew for a LANGUAGE or a DESTINATION."""

@@ -2,13 +2,24 @@
 
 from typing import Any
 
-from graupel.core import quantities, richtext
+from graupel.core import countries, quantities, richtext
 from graupel.core.records import Kind
 
 
 def plural(count: int, one: str, many: str | None = None) -> str:
     """ "1 product", "2,214 products" """
     return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
+def typed_text(kind: Kind, value: Any) -> str:
+    """A field's value as a person would type it into its field, "" for none."""
+    if value is None:
+        return ""
+    if kind is Kind.MONEY:
+        return quantities.format_money(value)
+    if kind is Kind.WEIGHT:
+        return quantities.format_weight(int(value))
+    return countries.name(str(value)) if kind is Kind.COUNTRY else str(value)
 
 
 def show(kind: Kind, value: Any) -> str:
@@ -22,6 +33,8 @@ def show(kind: Kind, value: Any) -> str:
             return quantities.format_weight(int(value))
         case Kind.RICH:
             return richtext.to_plain(str(value))
+        case Kind.COUNTRY:
+            return countries.name(str(value))
         case Kind.SWITCH:
             return "Yes" if value in (True, 1, "1") else "No"
         case Kind.WORD:

@@ -10,7 +10,11 @@ from decimal import Decimal
 from typing import Any
 from urllib.parse import urlencode
 
+from graupel.core import countries
+from graupel.core.declarations.products import FACETS as FACET_FIELDS
+from graupel.core.declarations.products import LISTED
 from graupel.core.products import Status
+from graupel.core.records import Kind
 
 PAGE_SIZE = 50
 SORTS = ("name", "sku", "price", "stock", "changed")
@@ -72,6 +76,7 @@ COLUMNS = {
     "variants": "Variants",
     "weight": "Weight",
     "tags": "Tags",
+    **{field.name: field.label for field in LISTED},
     "changed": "Changed",
     "made": "Made",
 }
@@ -115,9 +120,14 @@ WORD_FACETS = {
     "status": tuple(map(str, Status)),
     "price": ("0", "5", "10", "20", "50", "100", "200", "500", "none"),
     "stock": ("in", "low", "out", "uncounted"),
+    **{field.name: tuple(countries.names()) for field in FACET_FIELDS if field.kind is Kind.COUNTRY},
     "lacks": ("picture", "alt", "gtin", "description", "category", "type", "brand", "price"),
 }
-FACETS = ("status", "type", "brand", "category", "tag", "price", "stock", "lacks", "fact", "has")
+FACETS = (
+    *("status", "type", "brand", "category", "tag", "price", "stock", "lacks"),
+    *(field.name for field in FACET_FIELDS),
+    *("fact", "has"),
+)
 #: The lower ends of the price bands.
 PRICE_BANDS = tuple(Decimal(text) for text in WORD_FACETS["price"][:-1])
 LOW_STOCK = 5

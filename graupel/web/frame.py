@@ -17,7 +17,7 @@ from jinja2 import ChoiceLoader, Environment, FileSystemLoader, PrefixLoader, St
 from markupsafe import Markup
 from slugify import slugify
 
-from graupel.core import languages, products
+from graupel.core import countries, languages, products
 from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money, format_weight
 from graupel.core.showing import plural
@@ -71,6 +71,7 @@ def make_templates(settings: Settings) -> Environment:
         amount=format_money,
         shown_amount=pass_context(lambda found, amount: _amount(amount, found.get("locale") or locale)),
         weight=pass_context(lambda found, grams: _weight(grams, found.get("locale") or locale)),
+        country=pass_context(lambda found, code: countries.name(code, found.get("locale") or "en")),
         slug=lambda text: slugify(text)[:80] or "product",
         when=lambda at: _when(at, zone, locale),
         ago=lambda at: _ago(at, locale),
@@ -88,6 +89,7 @@ def make_templates(settings: Settings) -> Environment:
         address=settings.address,
         static=f"/static/{STAMP}",
     )
+    env.globals.update(countries=countries.names())
     env.globals.update(
         plural=plural,
         lens_address=lens.same_page,

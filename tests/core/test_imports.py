@@ -17,8 +17,8 @@ from graupel.core.imports import Action, FileRow, guess_columns, parse_category_
         ),
         (["Bezeichnung", "Artikelnummer", "Preis"], {"name": 0, "sku": 1, "price": 2}),
         (
-            ["product_name", "item no.", "Weight (g)", "Price EUR", "margin"],
-            {"name": 0, "sku": 1, "weight_g": 2, "price": 3},
+            ["product_name", "item no.", "Weight (g)", "Price EUR", "margin", "Made in"],
+            {"name": 0, "sku": 1, "weight_g": 2, "price": 3, "origin_country": 5},
         ),
         (["Titel", "colour"], {"name": 0}),
         (["name", "title", ""], {"name": 0}),
@@ -32,7 +32,7 @@ def test_a_row_says_only_what_its_filled_cells_say():
     row = read_row(
         ["FEL-1", "", "12,50", " 1.2 kg"], {"sku": 0, "name": 1, "price": 2, "weight_g": 3, "category": 9}, 4, "EUR"
     )
-    assert row == FileRow(4, "FEL-1", None, Decimal("12.50"), 1200)
+    assert row == FileRow(4, "FEL-1", {"price": Decimal("12.50"), "weight_g": 1200})
 
 
 def test_every_unreadable_cell_of_a_row_is_named_with_its_line():
@@ -42,13 +42,16 @@ def test_every_unreadable_cell_of_a_row_is_named_with_its_line():
 
 
 def test_what_a_row_does_depends_on_what_is_there():
-    row = FileRow(2, "A", price=Decimal("5.00"))
+    row = FileRow(2, "A", {"price": Decimal("5.00")})
     current = {"name": "Wool", "price": Decimal("4.00"), "weight_g": None, "category": None, "description": ""}
     changed = plan_row(row, current, live=False)
     assert (changed.action, changed.before, changed.after) == (Action.CHANGED, {"price": "4.00"}, {"price": "5.00"})
     assert plan_row(row, {**current, "price": Decimal("5.00")}, live=False).action is Action.UNCHANGED
     assert plan_row(row, None, live=False).problems[0].code == "name.missing"
-    assert {p.field for p in plan_row(FileRow(2, "A", name="N"), None, live=True).problems} == {"price", "category"}
+    assert {p.field for p in plan_row(FileRow(2, "A", {"name": "N"}), None, live=True).problems} == {
+        "price",
+        "category",
+    }
 
 
 def test_a_category_path_is_folded_and_one_with_holes_refused():

@@ -1,16 +1,16 @@
 """Products, their variants, and what belongs to them."""
 
 from graupel.core.declarations.vocabulary import FACT_VALUE, FACT_WHOLES
-from graupel.core.records import DESTINATION, LANGUAGE, Beside, Field, Kind, Record, ref
+from graupel.core.records import DESTINATION, LANGUAGE, Beside, Field, InFile, Kind, Record, ref
 
 #: A product differs by at most so many attributes; a variant has a column for its choice of each.
 MOST_AXES = 5
 CHOICES = tuple(f"choice_{place}" for place in range(1, MOST_AXES + 1))
 
 
-def _words(name: str, label: str, kind: Kind = Kind.LINE) -> Field:
+def _words(name: str, label: str, kind: Kind = Kind.LINE, file: InFile | None = None) -> Field:
     """Words of a product: in the table beside it, and in every language."""
-    return Field(name, label, kind, own=(LANGUAGE,), beside=True, empty="")
+    return Field(name, label, kind, own=(LANGUAGE,), beside=True, empty="", file=file)
 
 
 PRODUCT = Record(
@@ -20,18 +20,41 @@ PRODUCT = Record(
     (
         Field("code", "Product code", Kind.CODE),
         ref("type_id", "Type", "type", optional=True),
-        _words("name", "Name"),
+        _words(
+            "name",
+            "Name",
+            file=InFile(
+                "needed for new products",
+                ("name", "title", "product name", "product", "bezeichnung", "artikelname", "titel"),
+            ),
+        ),
         _words("short_text", "Short text", Kind.LINES),
-        _words("description", "Description", Kind.RICH),
+        _words(
+            "description",
+            "Description",
+            Kind.RICH,
+            InFile("plain text or HTML", ("description", "long description", "text", "details", "beschreibung")),
+        ),
         _words("key_points", "Key points", Kind.LINES),
         Field("status", "Status", Kind.WORD),
-        ref("category_id", "Category", "category", optional=True),
+        Field(
+            "category_id",
+            "Category",
+            Kind.REF,
+            "category",
+            optional=True,
+            file=InFile(
+                "a path such as Yarn > Aran; made where it is not there yet",
+                ("category", "category path", "product category", "kategorie", "warengruppe"),
+            ),
+        ),
         ref("brand_id", "Brand", "brand", optional=True),
         Field("mpn", "Manufacturer part number", Kind.CODE, empty=""),
         Field("price", "Price", Kind.MONEY, own=(DESTINATION,)),
         Field("list_price", "List price", Kind.MONEY, own=(DESTINATION,)),
         Field("cost", "Cost", Kind.MONEY),
         Field("weight_g", "Weight", Kind.WEIGHT),
+        Field("origin_country", "Country of origin", Kind.COUNTRY, many=True, listed=True, facet=True),
         Field("sells_without_stock", "Sells without stock", Kind.SWITCH, empty=0),
         Field("sku_pattern", "SKU pattern", empty=""),
         _words("address_part", "Address part"),
@@ -50,16 +73,56 @@ VARIANT = Record(
     "v",
     (
         ref("product_id", "Product", "product"),
-        Field("sku", "SKU", Kind.CODE),
-        Field("price", "Price", Kind.MONEY, own=(DESTINATION,), inherits=True),
-        Field("list_price", "List price", Kind.MONEY, own=(DESTINATION,), inherits=True),
-        Field("cost", "Cost", Kind.MONEY, inherits=True),
-        Field("weight_g", "Weight", Kind.WEIGHT, inherits=True),
-        Field("sells_without_stock", "Sells without stock", Kind.SWITCH, inherits=True),
+        Field(
+            "sku",
+            "SKU",
+            Kind.CODE,
+            file=InFile(
+                "finds the product; a new one is made where it is not there yet",
+                ("sku", "item number", "item no", "article number", "stock keeping unit", "artikelnummer"),
+            ),
+        ),
+        Field(
+            "price",
+            "Price",
+            Kind.MONEY,
+            own=(DESTINATION,),
+            inherits=True,
+            many=True,
+            file=InFile(
+                "12.50 or 12,50, in the shop's currency",
+                ("price", "unit price", "selling price", "price eur", "preis", "verkaufspreis"),
+            ),
+        ),
+        Field("list_price", "List price", Kind.MONEY, own=(DESTINATION,), inherits=True, many=True),
+        Field("cost", "Cost", Kind.MONEY, inherits=True, many=True),
+        Field(
+            "weight_g",
+            "Weight",
+            Kind.WEIGHT,
+            inherits=True,
+            many=True,
+            file=InFile(
+                "250, 250 g or 1.2 kg; a bare number is grams",
+                ("weight", "weight g", "weight grams", "net weight", "gewicht"),
+            ),
+        ),
+        Field(
+            "origin_country",
+            "Country of origin",
+            Kind.COUNTRY,
+            inherits=True,
+            many=True,
+            file=InFile(
+                "a name such as Portugal, or a code such as PT",
+                ("country of origin", "origin", "made in", "origin country", "ursprungsland", "herkunftsland"),
+            ),
+        ),
+        Field("sells_without_stock", "Sells without stock", Kind.SWITCH, inherits=True, many=True),
         Field("gtin", "GTIN", Kind.CODE),
         Field("mpn", "Manufacturer part number", Kind.CODE, empty=""),
-        Field("stock", "Stock", Kind.COUNT),
-        Field("archived", "Archived", Kind.SWITCH, empty=0),
+        Field("stock", "Stock", Kind.COUNT, many=True),
+        Field("archived", "Archived", Kind.SWITCH, empty=0, many=True),
         *(ref(name, f"Choice {place}", "attribute_choice") for place, name in enumerate(CHOICES, start=1)),
     ),
     parent="product",
@@ -155,3 +218,8 @@ MONEY = tuple(field.name for field in PRODUCT.fields if field.kind is Kind.MONEY
 #: switch of selling without stock stays with the product.
 INHERITED = tuple(field.name for field in VARIANT.fields if field.inherits)
 MOVES_UP = tuple(name for name in INHERITED if name != "sells_without_stock")
+#: Fields that come and go with files: those of the variant, which its product may hold for it, and the product's.
+IN_FILES = {field.name: field for record in (VARIANT, PRODUCT) for field in record.fields if field.file}
+#: Fields of the product that may be columns, and facets, of the table without a rule of their own.
+LISTED = tuple(field for field in PRODUCT.fields if field.listed)
+FACETS = tuple(field for field in PRODUCT.fields if field.facet)

@@ -6,6 +6,8 @@ from typing import Any
 from urllib.parse import parse_qs
 
 from graupel.context import Context
+from graupel.core import products, showing
+from graupel.core.declarations.products import PRODUCT
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import parse_category_path
 from graupel.core.products import Status
@@ -31,7 +33,7 @@ FIELDS = {
     "tag_off": "Tag taken off",
     "shop_on": "Shown in shop",
     "shop_off": "Left out of shop",
-}
+} | {name: PRODUCT.field(name).label for name in PRODUCT.for_many}
 SHOWN = 20
 
 
@@ -74,6 +76,8 @@ def read_value(field: str, value: str) -> str:
         return parse_category_path(value)
     if field.startswith("shop"):
         return value
+    if field in PRODUCT.for_many:
+        return str(products.readers("")[field](value) or "")
     return vocabulary.parse_name("tag", value)
 
 
@@ -150,6 +154,8 @@ def _now(field: str, row: dict[str, Any], tree: categories.Tree) -> str:
         return tree.path(row["category_id"]) or "none"
     if field.startswith("shop"):
         return "otherwise"
+    if field in PRODUCT.for_many:
+        return showing.show(PRODUCT.field(field).kind, row[field]) if row[field] else "none"
     return row["brand"] or "none" if field == "brand" else "without" if field == "tag_on" else "with"
 
 
@@ -159,6 +165,8 @@ def _then(bulk: dict[str, Any]) -> str:
         return value.capitalize()
     if bulk["field"].startswith("tag"):
         return f"{'with' if bulk['field'] == 'tag_on' else 'without'} {value}"
+    if bulk["field"] in PRODUCT.for_many:
+        return showing.show(PRODUCT.field(bulk["field"]).kind, value) if value else "none"
     said = {"place": f"also in {value}", "shop_on": f"shown in {value}", "shop_off": f"left out of {value}"}
     return said.get(bulk["field"]) or value or "none"
 
@@ -200,7 +208,7 @@ def apply(ctx: Context, tx: Tx, actor: Actor, bulk_id: int) -> int:
         )
     field, value = str(bulk["field"]), str(bulk["value"])
     number = store.counts(tx, bulk_id).get("changed", 0)
-    title = f"{FIELDS[field]} {value or 'none'}: {number:,} products"
+    title = f"{FIELDS[field]} {_then(bulk) or 'none'}: {number:,} products"
     with history.change_set(tx, actor, "bulk.apply", title) as recorder:
         _write(ctx, tx, recorder, bulk_id, field, value)
         store.set_done(tx, bulk_id, recorder.change_set_id)
@@ -219,6 +227,8 @@ def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field
         if shop_id is None:
             raise Refused.because("shop.unknown", f"The shop “{value}” is not there any more.")
         store.say_for_shop(tx, recorder, bulk_id, shop_id, left_out=field == "shop_off")
+    elif field in PRODUCT.for_many:
+        store.write_field(tx, recorder, bulk_id, field, value)
     elif field == "brand":
         brand = vocabulary.make_within(tx, recorder, "brand", value) if value else None
         store.write_column(tx, recorder, bulk_id, field, brand)

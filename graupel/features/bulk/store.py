@@ -8,6 +8,7 @@ from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
+from graupel.features.products.columns import VARIES
 
 #: What keeps a product from going live, in words; SQL over product p. The rules themselves are core's.
 NOT_LIVE = {
@@ -24,6 +25,16 @@ NOT_LIVE = {
 _LACKS = "(" + " OR ".join(NOT_LIVE.values()) + ")"
 _TAGGED = """EXISTS (SELECT 1 FROM tagging o WHERE o.tag_id = %(id)s AND o.kind = 'product' AND o.record_id = p.id)"""
 _PLACED = "EXISTS (SELECT 1 FROM product_category x WHERE x.product_id = p.id AND x.category_id = %(id)s)"
+_NEW = "NULLIF(%(value)s, '')"
+_VARIES = VARIES.format(product="p.id")
+
+
+def _would_change(name: str) -> str:
+    """SQL: a field that variants inherit would change: of one that does not vary, it stands with its only variant."""
+    only = f"EXISTS (SELECT 1 FROM variant v WHERE v.product_id = p.id AND NOT (v.{name} <=> {_NEW}))"
+    return f"IF({_VARIES}, NOT (p.{name} <=> {_NEW}), {only})"
+
+
 #: What is said of the product for a shop: 1 left out, 0 put in, -1 nothing.
 _IN_SHOP = """COALESCE((SELECT y.left_out FROM shop_goods y WHERE y.shop_id = %(id)s AND y.kind = 'product'
               AND y.record_id = p.id), -1)"""
@@ -37,7 +48,7 @@ _CHANGES = {
     "place": f"NOT (p.category_id <=> %(id)s AND %(id)s IS NOT NULL) AND NOT {_PLACED}",
     "shop_on": f"NOT {_IN_SHOP} = 0",
     "shop_off": f"NOT {_IN_SHOP} = 1",
-}
+} | {name: _would_change(name) for name in PRODUCT.for_many}
 #: Field -> the product's column that it writes.
 COLUMNS = {"status": "status", "category": "category_id", "brand": "brand_id"}
 
@@ -90,9 +101,14 @@ def reasons(tx: Tx, bulk_id: int) -> dict[str, int]:
     return {why: int(row[f"r{number}"] or 0) for number, why in enumerate(NOT_LIVE) if row[f"r{number}"]}
 
 
+def _now_sql() -> str:
+    only = "(SELECT v.{0} FROM variant v WHERE v.product_id = p.id AND v.combination = '' LIMIT 1)"
+    return ", ".join(f"COALESCE(p.{name}, {only.format(name)}) AS {name}" for name in PRODUCT.for_many)
+
+
 def samples(tx: Tx, bulk_id: int, action: str, lang: str, limit: int) -> list[dict[str, Any]]:
     return tx.all(
-        """SELECT p.id, t.name, p.status, p.category_id, p.brand_id, b.name AS brand FROM bulk_row r
+        f"""SELECT p.id, t.name, p.status, p.category_id, p.brand_id, b.name AS brand, {_now_sql()} FROM bulk_row r
            JOIN product p ON p.id = r.product_id JOIN product_text t ON t.product_id = p.id AND t.lang = %s
            LEFT JOIN brand b ON b.id = p.brand_id
            WHERE r.bulk_id = %s AND r.action = %s ORDER BY t.name LIMIT %s""",
@@ -138,6 +154,23 @@ def write_column(tx: Tx, recorder: Recorder, bulk_id: int, field: str, value: An
             WHERE r.bulk_id = %(bulk)s AND r.action = 'changed'""",
         params,
     )
+
+
+def write_field(tx: Tx, recorder: Recorder, bulk_id: int, name: str, value: str) -> None:
+    """Journal and write a field that variants inherit: with the product, or with the only variant it has."""
+    params = {"bulk": bulk_id, "value": value}
+    only = f"{_BULK_PRODUCTS} JOIN variant v ON v.product_id = p.id"
+    for kind, column, source, where in (
+        ("product", f"p.{name}", _BULK_PRODUCTS, f"{_IS_CHANGED} AND {_VARIES}"),
+        ("variant", f"v.{name}", only, f"{_IS_CHANGED} AND NOT {_VARIES}"),
+    ):
+        target = records.kind_of(kind)
+        _journal_changed(tx, recorder, kind, name, _NEW, source, where, params)
+        tx.run(
+            f"UPDATE {source} SET {column} = {_NEW}, {target.version} = {target.version} + 1 {target.touch} "
+            f"WHERE {where}",
+            params,
+        )
 
 
 _TAGGED = """bulk_row r JOIN tagging o ON o.tag_id = %(tag)s AND o.kind = 'product' AND o.record_id = r.product_id"""

@@ -5,7 +5,7 @@ import hashlib
 import io
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
@@ -14,10 +14,11 @@ from typing import Any, BinaryIO
 from graupel.context import Context
 from graupel.core import imports
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import Action, FileRow
+from graupel.core.imports import COLUMNS, Action, FileRow
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.quantities import format_money, format_weight
+from graupel.core.records import Field, Kind
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
@@ -326,6 +327,19 @@ def apply(run: JobRun) -> None:
 # --- out -----------------------------------------------------------------------------------------------------
 
 
+def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree) -> str:
+    """A field as it is written, so that it can be read again."""
+    value = row[column.name]
+    match column.kind:
+        case Kind.REF:
+            return tree.path(value)
+        case Kind.MONEY:
+            return format_money(value)
+        case Kind.WEIGHT:
+            return format_weight(value)
+    return "" if value is None else str(value)
+
+
 def export(ctx: Context, actor: Actor, path: Path) -> int:
     """Write the catalogue as CSV that can be brought in again; returns the number of rows."""
     actor.require(Role.VIEWER)
@@ -335,19 +349,9 @@ def export(ctx: Context, actor: Actor, path: Path) -> int:
         count = 0
         with path.open("w", encoding="utf-8", newline="") as file:
             writer = csv.writer(file)
-            writer.writerow(["sku", "name", "price", "weight", "category", "description", "status"])
+            writer.writerow([*(column.file.headers[0] for column in COLUMNS.values() if column.file), "status"])
             for row in product_store.export_rows(tx, ctx.settings.language):
-                writer.writerow(
-                    [
-                        row["sku"],
-                        row["name"],
-                        format_money(row["price"]),
-                        format_weight(row["weight_g"]),
-                        tree.path(row["category_id"]),
-                        row["description"],
-                        row["status"],
-                    ]
-                )
+                writer.writerow([*(_cell(column, row, tree) for column in COLUMNS.values()), row["status"]])
                 count += 1
         return count
 

@@ -32,23 +32,11 @@ from graupel.features.history.service import Recorder
 from graupel.features.products.columns import VARIES, inherited_sql
 
 CHUNK = 10_000
-LOADED = (
-    "batch_id",
-    "line",
-    "sku",
-    "shown_sku",
-    "name",
-    "price",
-    "weight_g",
-    "category",
-    "category_id",
-    "description",
-    "problems",
-    "action",
-)
-#: What a row of a batch may say of a product, and of a variant.
-_OF_PRODUCT = ("name", "description", "category_id")
-_OF_VARIANT = ("price", "weight_g")
+LOADED = ("batch_id", "line", "sku", "shown_sku", *ROW_FIELDS, "category_id", "problems", "action")
+#: What a row of a batch may say of a product, of that in its text, and of a variant.
+_OF_PRODUCT = PRODUCT.in_files
+_TEXTS = tuple(name for name in _OF_PRODUCT if PRODUCT.field(name).beside)
+_OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku")
 
 Progress = Callable[[str, int, int], None]
 
@@ -85,25 +73,14 @@ _Find = Callable[[str], tuple[int | None, tuple[Problem, ...]]]
 
 
 def _cells(batch_id: int, row: FileRow, find: _Find) -> tuple[Any, ...]:
-    category_id, unclear = find(row.category) if row.category else (None, ())
+    path = row.values.get("category")
+    category_id, unclear = find(path) if path else (None, ())
     if unclear:
         row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
     problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
     readable = row.sku if row.sku.isascii() and not row.problems else None
-    return (
-        batch_id,
-        row.line,
-        readable,
-        row.sku[:64],
-        row.name,
-        row.price,
-        row.weight_g,
-        row.category,
-        category_id,
-        row.description,
-        problems,
-        "refused" if problems else "new",
-    )
+    said = (row.values.get(name) for name in ROW_FIELDS)
+    return (batch_id, row.line, readable, row.sku[:64], *said, category_id, problems, "refused" if problems else "new")
 
 
 # --- planning ------------------------------------------------------------------------------------------------
@@ -178,16 +155,9 @@ def _refuse_shared_fields(tx: Tx, params: dict[str, Any]) -> None:
 
 
 def _file_row(row: dict[str, Any], category: str | None) -> FileRow:
-    return FileRow(
-        row["line"],
-        row["shown_sku"],
-        row["name"],
-        row["price"],
-        row["weight_g"],
-        category,
-        row["description"],
-        tuple(Problem(**p) for p in json.loads(row["problems"] or "[]")),
-    )
+    said = {name: row[name] for name in ROW_FIELDS} | {"category": category}
+    problems = tuple(Problem(**p) for p in json.loads(row["problems"] or "[]"))
+    return FileRow(row["line"], row["shown_sku"], said, problems)
 
 
 def counts(tx: Tx, batch_id: int) -> dict[str, int]:
@@ -226,10 +196,10 @@ class Sample:
 def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset: int = 0) -> list[Sample]:
     """Rows of one action in the order of the file."""
     tree = categories.load(tx)
+    now = [f"{PRODUCT.column(name)} AS {name}_now" for name in _OF_PRODUCT]
+    now += [f"{inherited_sql(name)} AS {name}_now" for name in _OF_VARIANT]
     rows = tx.all(
-        f"""SELECT b.*, t.name AS name_now, {inherited_sql("price")} AS price_now,
-                  {inherited_sql("weight_g")} AS weight_g_now,
-                  t.description AS description_now, p.category_id AS category_id_now
+        f"""SELECT b.*, {", ".join(now)}
            FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
            LEFT JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
            LEFT JOIN variant v ON v.id = b.variant_id
@@ -344,16 +314,14 @@ def _change(tx: Tx, params: dict[str, Any]) -> None:
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN variant v ON v.id = b.variant_id
-               SET v.price = IF({_DIFFERS["price"]}, b.price, v.price),
-                   v.weight_g = IF({_DIFFERS["weight_g"]}, b.weight_g, v.weight_g),
+               SET {", ".join(f"v.{name} = IF({_DIFFERS[name]}, b.{name}, v.{name})" for name in _OF_VARIANT)},
                    v.version = v.version + 1 WHERE {where} AND {_VARIANT_DIFFERS}""",
         params,
     )
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-               SET p.category_id = COALESCE(b.category_id, p.category_id), t.name = COALESCE(b.name, t.name),
-                   t.description = COALESCE(b.description, t.description),
+               SET {", ".join(f"{PRODUCT.column(n)} = COALESCE(b.{n}, {PRODUCT.column(n)})" for n in _OF_PRODUCT)},
                    p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
                WHERE {where} AND {_PRODUCT_DIFFERS}""",
         params,
@@ -370,29 +338,29 @@ def _make(tx: Tx, params: dict[str, Any]) -> None:
         params,
     )
     made = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
+    texts, of_variant = ", ".join(_TEXTS), ", ".join(_OF_VARIANT)
     tx.run(
-        f"""INSERT INTO product_text (product_id, lang, name, description)
-            SELECT p.id, %(lang)s, b.name, COALESCE(b.description, '') FROM {made} WHERE {where}""",
+        f"""INSERT INTO product_text (product_id, lang, {texts})
+            SELECT p.id, %(lang)s, {", ".join(map(_said_or_empty, _TEXTS))} FROM {made} WHERE {where}""",
         params,
     )
     tx.run(
-        f"""INSERT INTO variant (product_id, sku, price, weight_g)
-            SELECT p.id, b.sku, b.price, b.weight_g FROM {made} WHERE {where}""",
+        f"""INSERT INTO variant (product_id, sku, {of_variant})
+            SELECT p.id, b.sku, {", ".join(f"b.{name}" for name in _OF_VARIANT)} FROM {made} WHERE {where}""",
         params,
     )
     _journal_made(tx, params, where, made)
 
 
+def _said_or_empty(name: str) -> str:
+    """SQL: what the batch says of a field of a new product, or what that is where nothing is said."""
+    return f"b.{name}" if PRODUCT.field(name).empty is None else f"COALESCE(b.{name}, '')"
+
+
 def _journal_made(tx: Tx, params: dict[str, Any], where: str, made: str) -> None:
     """Journal new goods out of the batch: what it says, and what a new product holds beside that."""
-    product = {
-        "name": "b.name",
-        "description": "COALESCE(b.description, '')",
-        "status": "%(status)s",
-        "mpn": "''",
-        "category_id": "b.category_id",
-    }
-    variant = {"product_id": "v.product_id", "sku": "b.sku", "price": "b.price", "weight_g": "b.weight_g"}
+    product = {name: _said_or_empty(name) for name in _OF_PRODUCT} | {"status": "%(status)s", "mpn": "''"}
+    variant = {"product_id": "v.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in _OF_VARIANT}
     for name, fields, source in (
         ("product", product, made),
         ("variant", variant | {"gtin": "NULL"}, "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"),

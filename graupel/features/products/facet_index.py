@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 
 from graupel.context import Context
+from graupel.core.declarations.products import FACETS
 from graupel.core.facets import NONE, FacetIndex, Ids, Values
 from graupel.core.tables import price_bands, stock_word
 from graupel.db import Tx
@@ -17,6 +18,10 @@ from graupel.features.products import store, summary
 LOOKED_THROUGH = 500
 #: Products are read by so many at once when what changed is taken in.
 AT_ONCE = 10_000
+
+
+#: Fields that are facets without a rule of their own.
+_FIELDS = tuple(field.name for field in FACETS)
 
 
 class FacetKeeper:
@@ -77,7 +82,7 @@ def all_values(tx: Tx) -> Iterator[tuple[int, Values]]:
 def values_of(tx: Tx, ids: Sequence[int]) -> Iterator[tuple[int, Values]]:
     """The facets' values of some products; those that are not there any more are left out."""
     several: dict[str, dict[int, list[int]]] = {}
-    for what in ("category", "tag", "has", "fact"):
+    for what in ("category", "tag", "has", "fact", *_FIELDS):
         by_id = several.setdefault(what, {})
         for row in store.facet_pairs(tx, what, ids):
             by_id.setdefault(row["id"], []).append(row["value"])
@@ -97,6 +102,7 @@ def values_of(tx: Tx, ids: Sequence[int]) -> Iterator[tuple[int, Values]]:
                 "lacks": _lacks(row),
                 "has": several["has"].get(product_id, ()),
                 "fact": several["fact"].get(product_id, ()),
+                **{name: several[name].get(product_id, ()) for name in _FIELDS},
             },
         )
 

@@ -15,6 +15,7 @@ from graupel.context import Context
 from graupel.core import products as rules
 from graupel.core import readiness, units
 from graupel.core.attributes import KIND_WORDS, Attribute, Fact, show_fact
+from graupel.core.declarations.products import PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.media import ENDINGS
 from graupel.core.pictures import Picture, guess_choices
@@ -67,6 +68,7 @@ def _table_data(ctx: Context, signed: Any, state: TableState, seen: Seen, **data
         **({"currency": seen.lens.currency} if seen.lens.currency else {}),
         "columns": saved.columns_of(ctx, signed.actor),
         "all_columns": COLUMNS,
+        "many_fields": {name: PRODUCT.field(name).label for name in PRODUCT.for_many},
         "sorted_by": SORTED_BY,
         "numbers": NUMBERS,
         "views": saved.views(ctx, signed.actor),
@@ -119,7 +121,8 @@ def delete_view(ctx: Ctx, signed: Signed, form: Form, view_id: int) -> Response:
 
 #: Fields of one line of text each, of several values each, and switches.
 SINGLE = (
-    "name", "code", "type_id", "sku", "price", "list_price", "cost", "stock", "weight_g", "category_id", "brand", "mpn",
+    "name", "code", "type_id", "sku", "price", "list_price", "cost", "stock", "weight_g", "origin_country",
+    "category_id", "brand", "mpn",
     "gtin", "short_text", "description", "key_points", "address_part", "canonical", "meta_title", "meta_description",
 )  # fmt: skip
 SEVERAL = ("categories", "tags")
@@ -159,6 +162,7 @@ def _texts(values: ProductValues, known: Mapping[int, Attribute]) -> dict[str, A
     texts: dict[str, Any] = {name: "" if plain[name] is None else str(plain[name]) for name in SINGLE}
     texts |= {
         "weight_g": format_weight(values.weight_g),
+        "origin_country": values.origin_country or "",
         "key_points": "\n".join(values.key_points),
         "categories": [str(one) for one in values.categories],
         "tags": list(values.tags),
@@ -428,7 +432,7 @@ OUTLINE = [
     ("copy", "Copy", ("short_text", "description", "key_points")),
     ("pictures", "Pictures", ("pictures",)),
     ("facts", "Facts", ("fact-",)),
-    ("prices", "Price and stock", ("price", "list_price", "cost", "weight_g", "stock")),
+    ("prices", "Price and stock", ("price", "list_price", "cost", "weight_g", "origin_country", "stock")),
     ("categories", "Categories", ("category_id", "categories")),
     ("search", "Search", ("address_part", "canonical", "meta_title", "meta_description")),
 ]

@@ -33,13 +33,17 @@ class PictureOut(BaseModel):
 
 
 class VariantOut(BaseModel):
-    """What a buyer buys. Price and weight (grams) may come from its product; ``choice_ids``: what it differs by."""
+    """What a buyer buys. ``choice_ids``: what it differs by.
+
+    Price, weight (grams) and country of origin (ISO 3166-1, two letters) may come from its product.
+    """
 
     id: int
     product_id: int
     sku: str
     price: Money | None
     weight_g: int | None
+    origin_country: str | None
     gtin: str | None
     stock: int | None
     archived: bool
@@ -89,6 +93,7 @@ class VariantIn(BaseModel):
     sku: Annotated[str, Field(min_length=1, max_length=64)] | None = None
     price: Money | None = None
     weight_g: Annotated[int, Field(ge=0, le=100_000_000)] | None = None
+    origin_country: Annotated[str, Field(pattern="^[A-Z]{2}$", examples=["PT"])] | None = None
     gtin: str | None = None
     stock: Annotated[int, Field(ge=-100_000_000, le=100_000_000)] | None = None
 
@@ -96,7 +101,8 @@ class VariantIn(BaseModel):
 class ProductPatch(VariantIn):
     """Changes of a product; members left out stay as they are (RFC 7396).
 
-    Of a product that varies, ``price`` and ``weight_g`` are what its variants inherit; SKU, GTIN and stock are theirs.
+    Of a product that varies, ``price``, ``weight_g`` and ``origin_country`` are what its variants inherit; SKU, GTIN
+    and stock are theirs.
     """
 
     name: Annotated[str, Field(min_length=1, max_length=255)] | None = None
@@ -140,6 +146,7 @@ def variant_out(variant: Variant, base: ProductValues, currency: str) -> Variant
         sku=variant.sku,
         price=money(inherited(variant.price, base.price), currency),
         weight_g=inherited(variant.weight_g, base.weight_g),
+        origin_country=inherited(variant.origin_country, base.origin_country),
         gtin=variant.gtin,
         stock=variant.stock,
         archived=variant.archived,

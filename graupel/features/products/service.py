@@ -52,6 +52,7 @@ class Variant:
     list_price: Decimal | None = None
     cost: Decimal | None = None
     weight_g: int | None = None
+    origin_country: str | None = None
     sells_without_stock: bool | None = None
     gtin: str | None = None
     mpn: str = ""

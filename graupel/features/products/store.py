@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from graupel.core.declarations.products import MOVES_UP, PRODUCT
+from graupel.core.declarations.products import FACETS, MOVES_UP, PRODUCT, VARIANT
 from graupel.core.tables import Cursor, SearchWords, search_words
 from graupel.db import Tx, like
 from graupel.features.products.columns import (
@@ -529,8 +529,17 @@ _FACET_PAIRS = {
 }
 
 
+# Fields that variants inherit, each with the values of all its variants for sale.
+_FACET_PAIRS |= {
+    field.name: f"""SELECT DISTINCT v.product_id AS id, {inherited_sql(field.name)} AS value FROM variant v
+                    JOIN product p ON p.id = v.product_id WHERE NOT v.archived AND v.product_id IN %(ids)s
+                    AND {inherited_sql(field.name)} IS NOT NULL"""
+    for field in FACETS
+}
+
+
 def facet_pairs(tx: Tx, what: str, ids: Sequence[int]) -> list[dict[str, Any]]:
-    """(product id, value) of what products may have several of: "category", "tag", "has" or "fact"."""
+    """(product id, value) of what products may have several of: "category", "tag", "has", "fact", or a field."""
     return tx.all(_FACET_PAIRS[what], {"ids": list(ids)})
 
 
@@ -578,9 +587,9 @@ def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
 
 def export_rows(tx: Tx, lang: str) -> Any:
     """All variants one by one with their products, for a file."""
+    inherited = [f"{inherited_sql(name)} AS {name}" for name in VARIANT.in_files if name != "sku"]
     return tx.stream(
-        f"""SELECT v.sku, t.name, {inherited_sql("price")} AS price, {inherited_sql("weight_g")} AS weight_g,
-                   p.category_id, t.description, p.status
+        f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
             FROM {_FROM} JOIN variant v ON v.product_id = p.id WHERE NOT v.archived ORDER BY p.id, v.id""",
         {"lang": lang},
     )

@@ -5,7 +5,10 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.context import Context
+from graupel.core import countries, showing
 from graupel.core.attributes import CAN_VARY
+from graupel.core.declarations.products import FACETS as FACET_FIELDS
+from graupel.core.declarations.products import LISTED
 from graupel.core.facets import FacetIndex, Ids
 from graupel.core.products import Status
 from graupel.core.resolve import DEFAULT_LENS, Lens
@@ -235,6 +238,7 @@ def _with_names(tx: Tx, rows: list[dict[str, Any]], tree: categories.Tree, words
             "type": words.types[row["type_id"]].name if row["type_id"] in words.types else "",
             "brand": words.brands.get(row["brand_id"], ""),
             "tags": tags.get(row["id"], []),
+            **{one.name: showing.show(one.kind, row[one.name]) if row[one.name] else "" for one in LISTED},
         }
         for row in rows
     ]
@@ -257,6 +261,7 @@ def _facets(
         _facet(state, "stock", "Stock", STOCK_WORDS, counts, in_order=list(WORD_FACETS["stock"])),
         _facet(state, "lacks", "Lacks", LACKS_WORDS, counts, in_order=list(WORD_FACETS["lacks"])),
     ]
+    found += [_facet(state, one.name, one.label, countries.names(), counts) for one in FACET_FIELDS]
     for attribute in words.attributes.values():
         if attribute.kind in CAN_VARY:
             labels = {choice.id: choice.label for choice in attribute.choices}

@@ -56,6 +56,7 @@ class Article:
     price: Decimal | None
     list_price: Decimal | None
     weight_g: int | None
+    origin_country: str | None
     sku: str
     gtin: str | None
     stock_words: str
@@ -84,6 +85,7 @@ def article(ctx: Context, product: Product, variant_id: int, window: Window) -> 
         inherited(shown.price, base.price) if shown else None,
         inherited(shown.list_price, base.list_price) if shown else base.list_price,
         inherited(shown.weight_g, base.weight_g) if shown else base.weight_g,
+        inherited(shown.origin_country, base.origin_country) if shown else base.origin_country,
         shown.sku if shown else "",
         shown.gtin if shown else None,
         _stock_words(shown, base.sells_without_stock, window.seen.language),

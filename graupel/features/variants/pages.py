@@ -12,11 +12,12 @@ from graupel.context import Context
 from graupel.core import attributes as attribute_rules
 from graupel.core import quantities
 from graupel.core.attributes import Kind
-from graupel.core.declarations.products import AMOUNTS, VARIANT_WORDS
+from graupel.core.declarations.products import AMOUNTS, VARIANT, VARIANT_WORDS
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import Level, key_of
 from graupel.core.roles import Actor, Role
+from graupel.core.showing import typed_text
 from graupel.core.tables import read_columns
 from graupel.core.variants import DEFAULT_PATTERN, Combination, label_of, order_key
 from graupel.features.destinations.service import Seen
@@ -34,15 +35,8 @@ from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
 router = APIRouter(prefix="/products/{product_id}/variants", dependencies=[Depends(from_our_own_page)])
 
-FIELDS = {
-    "price": "Price",
-    "list_price": "List price",
-    "cost": "Cost",
-    "weight_g": "Weight",
-    "stock": "Stock",
-    "sells_without_stock": "Sells without stock",
-    "archived": "Archived",
-}
+#: What can be set for several variants, and what it is called.
+FIELDS = {name: VARIANT.field(name).label for name in VARIANT.for_many}
 
 
 def part_data(
@@ -366,8 +360,7 @@ def take(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 # --- one variant ---------------------------------------------------------------------------------------------
 
 OWN = (
-    "sku", "gtin", "mpn", "price", "list_price", "cost", "weight_g", "stock", "sells_without_stock", "name",
-    "short_text",
+    "sku", "gtin", "mpn", *(name for name in VARIANT.for_many if name != "archived"), "name", "short_text",
 )  # fmt: skip
 
 
@@ -409,18 +402,10 @@ def _one(
 
 
 def _typed_of(variant: Variant) -> dict[str, str]:
+    """Its fields as the form has them."""
     sells = variant.sells_without_stock
-    return {
-        "sku": variant.sku,
-        "gtin": variant.gtin or "",
-        "mpn": variant.mpn,
-        "price": quantities.format_money(variant.price),
-        "list_price": quantities.format_money(variant.list_price),
-        "cost": quantities.format_money(variant.cost),
-        "weight_g": quantities.format_weight(variant.weight_g),
-        "stock": "" if variant.stock is None else str(variant.stock),
-        "sells_without_stock": "" if sells is None else "yes" if sells else "no",
-    }
+    typed = {name: typed_text(VARIANT.field(name).kind, getattr(variant, name)) for name in service.FOR_ONE}
+    return typed | {"sells_without_stock": "" if sells is None else "yes" if sells else "no"}
 
 
 SHOWN_ROWS = 100

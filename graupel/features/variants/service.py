@@ -7,7 +7,7 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import variants as rules
-from graupel.core.declarations.products import AMOUNTS, CHOICES, VARIANT_WORDS
+from graupel.core.declarations.products import AMOUNTS, CHOICES, VARIANT, VARIANT_WORDS
 from graupel.core.errors import NotFound, Outdated, Refused
 from graupel.core.problems import Problem
 from graupel.core.products import BASE_FIELDS, Status, written_words
@@ -394,7 +394,7 @@ def _move_own_amounts_down(tx: Tx, recorder: history.Recorder, product: Product,
 # --- setting values ------------------------------------------------------------------------------------------
 
 #: What can be set for many variants at once, and for one alone.
-FOR_MANY = ("price", "list_price", "cost", "weight_g", "stock", "sells_without_stock", "archived")
+FOR_MANY = VARIANT.for_many
 FOR_ONE = ("sku", "gtin", "mpn", *FOR_MANY)
 
 

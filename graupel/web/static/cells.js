@@ -284,9 +284,14 @@ document.addEventListener("change", (event) => {
     if (shops) shops.hidden = !isShop;
     form.querySelector("[data-bulk-value=other]").hidden = isStatus || isShop;
     form.querySelector("#bulk-value").placeholder =
-      { category: "Yarn > Aran", place: "Yarn > Aran", brand: "Carrow Mill", tag_on: "summer", tag_off: "summer" }[
-        event.target.value
-      ] || "";
+      {
+        category: "Yarn > Aran",
+        place: "Yarn > Aran",
+        brand: "Carrow Mill",
+        tag_on: "summer",
+        tag_off: "summer",
+        origin_country: "Portugal",
+      }[event.target.value] || "";
   }
 });
 function beginTable() {

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from graupel.core.errors import Refused
-from graupel.core.imports import Action, FileRow, plan_row
+from graupel.core.imports import ROW_FIELDS, Action, FileRow, plan_row
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
@@ -204,17 +204,22 @@ def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_pa
     assert file.row["counts"] == {"new": 0, "changed": 0, "unchanged": 2, "refused": 0, "categories": 0}
 
 
-cell = st.none() | st.sampled_from(["a", "A", "b"])
 rows = st.lists(
     st.builds(
         FileRow,
         line=st.just(0),
         sku=st.sampled_from(["S-1", "S-2", "S-3", "S-4"]),
-        name=cell,
-        price=st.none() | st.sampled_from([Decimal("1.00"), Decimal("9.80")]),
-        weight_g=st.none() | st.sampled_from([0, 100]),
-        category=st.none() | st.sampled_from(["Yarn > Aran", "Yarn > New"]),
-        description=st.none() | st.sampled_from(["", "<p>a</p>"]),
+        values=st.fixed_dictionaries(
+            {},
+            optional={
+                "name": st.sampled_from(["a", "A", "b"]),
+                "price": st.sampled_from([Decimal("1.00"), Decimal("9.80")]),
+                "weight_g": st.sampled_from([0, 100]),
+                "origin_country": st.sampled_from(["PT", "IE"]),
+                "category": st.sampled_from(["Yarn > Aran", "Yarn > New"]),
+                "description": st.sampled_from(["", "<p>a</p>"]),
+            },
+        ),
     ),
     max_size=4,
     unique_by=lambda row: row.sku,
@@ -242,7 +247,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
             tx.run("INSERT INTO product_text (product_id, lang, name) VALUES (%s, 'en', 'a')", [product])
             varies = sku == "S-2"
             if varies:  # one of several variants: its price comes from the product
-                tx.run("UPDATE product SET price = 9.80 WHERE id = %s", [product])
+                tx.run("UPDATE product SET price = 9.80, origin_country = 'PT' WHERE id = %s", [product])
                 tx.run(
                     "INSERT INTO product_axis (product_id, attribute_id, position) VALUES (%s, %s, 1)", [product, axis]
                 )
@@ -252,6 +257,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
                 "name": "a",
                 "price": Decimal("9.80"),
                 "weight_g": None,
+                "origin_country": "PT" if varies else None,
                 "description": "",
                 "category": tree.path(category_id) or None,
                 "varies": varies,
@@ -288,7 +294,7 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
         row["sku"]: row
         for row in tx.all(
             """SELECT v.sku, t.name, t.description, COALESCE(v.price, p.price) AS price, v.weight_g, p.category_id,
-                      p.version FROM product p
+                      COALESCE(v.origin_country, p.origin_country) AS origin_country, p.version FROM product p
            JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id"""
         )
     }
@@ -297,9 +303,9 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
         if plan.action is Action.REFUSED:
             assert (row.sku in held) == (row.sku in current)
             continue
-        was = current.get(row.sku, {"name": None, "price": None, "weight_g": None, "description": "", "category": None})
-        for name in ("name", "price", "weight_g", "description"):
-            wanted = getattr(row, name)
-            assert held[row.sku][name] == (was[name] if wanted is None else wanted)
-        assert (tree.path(held[row.sku]["category_id"]) or None) == (row.category or was["category"])
+        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | {"description": ""})
+        for name in set(ROW_FIELDS) - {"category"}:
+            assert held[row.sku][name] == row.values.get(name, was[name])
+        path = tree.path(held[row.sku]["category_id"]) or None
+        assert path == row.values.get("category", was["category"])
         assert held[row.sku]["version"] == (2 if plan.action is Action.CHANGED else 1)
