@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Protocol
 
 from graupel.core.errors import NotAllowed
 
@@ -49,3 +50,16 @@ class Actor:
 
 
 SYSTEM = Actor(user_id=None, name="Graupel", role=Role.OWNER)
+
+
+class Identity(Protocol):
+    """Who is signed in at a screen; the users area makes these."""
+
+    @property
+    def actor(self) -> Actor: ...
+    @property
+    def csrf(self) -> str: ...
+    @property
+    def session_id(self) -> str: ...
+    @property
+    def email(self) -> str: ...

@@ -87,6 +87,8 @@ _SPUN = [
     ("cotton", "Double knit", "11.20", 210, ("Cotton",)),
 ]  # fmt: skip
 _MAKERS = ["Carrow Mill", "Tarnlight", "Hobbin & Reel", "Skeinwright", "Ambry Wool"]
+#: Where the goods of a maker come from, where that is known.
+ORIGINS = {"Carrow Mill": "IE", "Hobbin & Reel": "PT", "Skeinwright": "IE", "Ambry Wool": "PE"}
 _NEEDLES = [
     ("Straight needles", "Straight", "6.40", 40, "#C9A26B", ("20 cm", "30 cm", "40 cm")),
     ("Circular needle", "Circular", "8.90", 22, "#8A969B", ("40 cm", "60 cm", "80 cm", "100 cm")),

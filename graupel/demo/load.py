@@ -15,7 +15,7 @@ from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.demo import catalogue, films, pictures, shops
 from graupel.demo import vocabulary as words
-from graupel.demo.catalogue import Good, Numbers
+from graupel.demo.catalogue import ORIGINS, Good, Numbers
 from graupel.features.categories import service as categories
 from graupel.features.files import service as files
 from graupel.features.listings import connecting, sending, standing
@@ -154,6 +154,7 @@ def _values(
         list_price=Decimal(good.list_price) if good.list_price else None,
         cost=Decimal(good.cost) if good.cost else None,
         weight_g=good.weight_g,
+        origin_country=ORIGINS.get(good.brand),
         stock=good.stocked * 7 % 40 if single and good.stocked is not None else None,
         category_id=categories.make(ctx, actor, good.category).id,
         categories=tuple(categories.make(ctx, actor, path).id for path in good.further),

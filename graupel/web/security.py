@@ -3,7 +3,7 @@
 import secrets
 import time
 from collections.abc import Callable
-from typing import Annotated, Any, Protocol
+from typing import Annotated
 
 import structlog
 from fastapi import Depends, Request
@@ -12,7 +12,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from graupel.context import Context
 from graupel.core.errors import NotAllowed, NotSignedIn, Refused
-from graupel.core.roles import Actor
+from graupel.core.roles import Identity
 from graupel.web import lens
 
 SESSION_COOKIE = "graupel_session"
@@ -34,19 +34,6 @@ HEADERS = {
 log = structlog.get_logger("web")
 
 
-class Identity(Protocol):
-    """Who is signed in; the users area makes these."""
-
-    @property
-    def actor(self) -> Actor: ...
-    @property
-    def csrf(self) -> str: ...
-    @property
-    def session_id(self) -> str: ...
-    @property
-    def email(self) -> str: ...
-
-
 Identify = Callable[[Context, str], Identity | None]
 
 
@@ -56,17 +43,18 @@ def context(request: Request) -> Context:
     return found
 
 
-def anyone(request: Request, ctx: Annotated[Context, Depends(context)]) -> Any:
+def anyone(request: Request, ctx: Annotated[Context, Depends(context)]) -> Identity | None:
     """Who is signed in, or None."""
     secret = request.cookies.get(SESSION_COOKIE, "")
     identify: Identify = request.app.state.identify
-    request.state.signed = identify(ctx, secret) if secret else None
-    if request.state.signed:
+    found = identify(ctx, secret) if secret else None
+    request.state.signed = found
+    if found:
         request.state.seen = request.app.state.see(ctx, lens.of_request(request))
-    return request.state.signed
+    return found
 
 
-def signed_in(signed: Annotated[Any, Depends(anyone)]) -> Any:
+def signed_in(signed: Annotated[Identity | None, Depends(anyone)]) -> Identity:
     """Who is signed in. Raises NotSignedIn."""
     if signed is None:
         raise NotSignedIn("Sign in first.")
@@ -82,7 +70,7 @@ async def form_of(request: Request) -> FormData:
 
 
 def from_our_own_page(
-    request: Request, signed: Annotated[Any, Depends(signed_in)], form: Annotated[FormData, Depends(form_of)]
+    request: Request, signed: Annotated[Identity, Depends(signed_in)], form: Annotated[FormData, Depends(form_of)]
 ) -> None:
     """Refuse a write that does not carry the session's own token (OWASP synchronizer token)."""
     if request.method in SAFE_METHODS:
@@ -94,8 +82,8 @@ def from_our_own_page(
 
 Ctx = Annotated[Context, Depends(context)]
 Form = Annotated[FormData, Depends(form_of)]
-Signed = Annotated[Any, Depends(signed_in)]
-Anyone = Annotated[Any, Depends(anyone)]
+Signed = Annotated[Identity, Depends(signed_in)]
+Anyone = Annotated[Identity | None, Depends(anyone)]
 
 
 class Guard:

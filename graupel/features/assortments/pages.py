@@ -12,7 +12,7 @@ from graupel.core import conditions as rules
 from graupel.core.categories import ORDER_WORDS, Order
 from graupel.core.conditions import QUESTIONS, Condition
 from graupel.core.errors import Refused
-from graupel.core.roles import Actor, Role
+from graupel.core.roles import Actor, Identity, Role
 from graupel.core.tables import TableState
 from graupel.features.assortments import service
 from graupel.features.categories import service as categories
@@ -38,7 +38,7 @@ def show(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Respon
 
 
 def _goods(
-    request: Request, ctx: Context, signed: Any, category_id: int, *, trouble: str = "", said: str = ""
+    request: Request, ctx: Context, signed: Identity, category_id: int, *, trouble: str = "", said: str = ""
 ) -> Response:
     placed = service.placed(ctx, signed.actor, category_id)
     return page(
@@ -175,7 +175,7 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, owner: str, own
 
 
 def _conditions(
-    request: Request, ctx: Context, signed: Any, typed: list[dict[str, str]], owner: str, owner_id: int
+    request: Request, ctx: Context, signed: Identity, typed: list[dict[str, str]], owner: str, owner_id: int
 ) -> Response:
     data = _asked(ctx, owner, owner_id, [])
     data["asked"] = typed
@@ -215,7 +215,7 @@ def part_data(ctx: Context, actor: Actor, shop: Shop) -> dict[str, Any]:
     }
 
 
-def _shop_part(request: Request, ctx: Context, signed: Any, shop_id: int) -> Response:
+def _shop_part(request: Request, ctx: Context, signed: Identity, shop_id: int) -> Response:
     shop = destinations.read_shop(ctx, signed.actor, shop_id)
     data = part_data(ctx, signed.actor, shop)
     return page(request, "assortments/shop.html", data=data, may_edit=signed.actor.may(Role.EDITOR))

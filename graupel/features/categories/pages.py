@@ -16,7 +16,7 @@ from graupel.core.categories import CategoryValues
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import CATEGORY
-from graupel.core.roles import Role
+from graupel.core.roles import Identity, Role
 from graupel.core.search_preview import Preview
 from graupel.features.categories import counts, service
 from graupel.features.categories.service import Category, Detail, Tree
@@ -85,7 +85,7 @@ def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
 
 
 def _page(
-    request: Request, ctx: Context, signed: Any, part: str, *, chosen: int | None = None, **data: Any
+    request: Request, ctx: Context, signed: Identity, part: str, *, chosen: int | None = None, **data: Any
 ) -> Response:
     return page(
         request,
@@ -228,7 +228,7 @@ def _editing(
     return Editing(detail, written, typed, more.get("problems", {}), preview, at)
 
 
-def _one(request: Request, ctx: Context, signed: Any, editing: Editing, **data: Any) -> Response:
+def _one(request: Request, ctx: Context, signed: Identity, editing: Editing, **data: Any) -> Response:
     words = vocabulary.read(ctx)
     picture = editing.values.picture_id
     return _page(

@@ -6,10 +6,11 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from starlette.datastructures import FormData
 
+from graupel.context import Context
 from graupel.core import languages
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
-from graupel.core.roles import Role
+from graupel.core.roles import Identity, Role
 from graupel.features.destinations import parts, service
 from graupel.web import marks
 from graupel.web.frame import page
@@ -25,7 +26,7 @@ def show(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _list(request, ctx, signed, empty, [])
 
 
-def _list(request: Request, ctx: Any, signed: Any, typed: dict[str, Any], problems: list[Problem]) -> Response:
+def _list(request: Request, ctx: Context, signed: Identity, typed: dict[str, Any], problems: list[Problem]) -> Response:
     return page(
         request,
         "destinations/shops.html",
@@ -68,8 +69,8 @@ def show_one(request: Request, ctx: Ctx, signed: Signed, shop_id: int) -> Respon
 
 def _one(
     request: Request,
-    ctx: Any,
-    signed: Any,
+    ctx: Context,
+    signed: Identity,
     shop_id: int,
     typed: dict[str, str] | None = None,
     problems: list[Problem] | None = None,

@@ -10,7 +10,7 @@ from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.listings import STATE_WORDS, ListingState
 from graupel.core.problems import by_field
-from graupel.core.roles import Actor, Role
+from graupel.core.roles import Actor, Identity, Role
 from graupel.features.destinations.service import Seen
 from graupel.features.listings import connecting, sending, standing
 from graupel.features.products import service as products
@@ -74,7 +74,7 @@ def show(
 
 
 def _show(
-    request: Request, ctx: Context, signed: Any, channel_id: int, state: str = "", after: int = 0, **data: Any
+    request: Request, ctx: Context, signed: Identity, channel_id: int, state: str = "", after: int = 0, **data: Any
 ) -> Response:
     refusal: Refused | None = data.pop("refusal", None)
     chosen = state if state in tuple(ListingState) else None

@@ -9,7 +9,7 @@ from starlette.datastructures import UploadFile
 from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.media import ENDINGS, Kind
-from graupel.core.roles import Role
+from graupel.core.roles import Identity, Role
 from graupel.features.media import library, service
 from graupel.features.media.library import Wanted
 from graupel.features.media.service import Media
@@ -66,7 +66,7 @@ def _wanted(request: Request) -> Wanted:
     )
 
 
-def _library(request: Request, ctx: Context, signed: Any, *, status: int = 200, **data: Any) -> Response:
+def _library(request: Request, ctx: Context, signed: Identity, *, status: int = 200, **data: Any) -> Response:
     wanted = _wanted(request)
     return page(
         request,
@@ -111,7 +111,7 @@ def pick(request: Request, ctx: Ctx, signed: Signed, pictures: str = "") -> Resp
     return page(request, "media/pick.html", wanted=wanted, shelf=shelf, pictures=pictures)
 
 
-def _detail(request: Request, ctx: Context, signed: Any, media_id: int, **data: Any) -> Response:
+def _detail(request: Request, ctx: Context, signed: Identity, media_id: int, **data: Any) -> Response:
     detail = library.detail(ctx, signed.actor, media_id)
     return page(
         request,

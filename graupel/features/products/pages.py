@@ -23,7 +23,7 @@ from graupel.core.problems import Problem, by_field
 from graupel.core.products import ProductValues, Status
 from graupel.core.quantities import format_weight
 from graupel.core.readiness import Finding
-from graupel.core.roles import Role
+from graupel.core.roles import Identity, Role
 from graupel.core.tables import COLUMNS, NUMBERS, SORTED_BY, TableState
 from graupel.core.variants import label_of
 from graupel.features.categories import service as categories
@@ -59,7 +59,7 @@ def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
     )
 
 
-def _table_data(ctx: Context, signed: Any, state: TableState, seen: Seen, **data: Any) -> dict[str, Any]:
+def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, **data: Any) -> dict[str, Any]:
     return {
         "table": table.read(ctx, signed.actor, state, seen),
         "locale": seen.locale,
@@ -446,7 +446,7 @@ def _mark(findings: list[Finding], fields: tuple[str, ...]) -> str:
 def _editor(
     request: Request,
     ctx: Context,
-    signed: Any,
+    signed: Identity,
     typed: Typed,
     *,
     product: Product | None = None,
@@ -610,7 +610,7 @@ def show_facts(request: Request, ctx: Ctx, signed: Signed, form: Form, product_i
 
 
 def _fact_part(
-    request: Request, signed: Any, words: Any, typed: Typed, product: Product | None, **data: Any
+    request: Request, signed: Identity, words: Any, typed: Typed, product: Product | None, **data: Any
 ) -> Response:
     return page(
         request,

@@ -34,7 +34,12 @@ def _say(window: Window) -> Callable[..., str]:
 @router.get("/shop")
 @router.get("/shop/{where}")
 def home(
-    request: Request, ctx: Ctx, signed: Anyone, where: str = "", after: Annotated[int, Query(ge=0)] = 0, f: str = ""
+    request: Request,
+    ctx: Ctx,
+    signed: Anyone,
+    where: str = "",
+    after: Annotated[int, Query(ge=0)] = 0,
+    f: str = "",
 ) -> Response:
     """What is new."""
     window = service.window(ctx, where)

@@ -9,7 +9,7 @@ from starlette.datastructures import UploadFile
 
 from graupel.context import Context
 from graupel.core.errors import Refused
-from graupel.core.roles import Role
+from graupel.core.roles import Identity, Role
 from graupel.core.wording import State
 from graupel.features.destinations import service as destinations
 from graupel.features.translating import exchange, service
@@ -48,7 +48,9 @@ def show(request: Request, ctx: Ctx, signed: Signed, lang: str) -> Response:
     return _worklist(request, ctx, signed, lang)
 
 
-def _worklist(request: Request, ctx: Context, signed: Any, lang: str, trouble: str = "", status: int = 200) -> Response:
+def _worklist(
+    request: Request, ctx: Context, signed: Identity, lang: str, trouble: str = "", status: int = 200
+) -> Response:
     progress = service.progress(ctx, signed.actor, lang)
     wanted, asked = request.query_params.get("kind", ""), _asked(request)
     after = request.query_params.get("after", "0")
@@ -75,7 +77,7 @@ def _worklist(request: Request, ctx: Context, signed: Any, lang: str, trouble: s
     )
 
 
-def _words(signed: Any) -> dict[str, Any]:
+def _words(signed: Identity) -> dict[str, Any]:
     return {"states": STATE_WORDS, "shapes": SHAPES, "may_edit": signed.actor.may(Role.EDITOR)}
 
 

@@ -12,7 +12,7 @@ from pwdlib import PasswordHash
 from graupel.context import Context
 from graupel.core.errors import NotAllowed, NotFound, NotSignedIn, Refused, TooManyTries
 from graupel.core.products import one_line
-from graupel.core.roles import Actor, Role
+from graupel.core.roles import Actor, Identity, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
 from graupel.features.users import store
@@ -145,12 +145,12 @@ def identify_token(ctx: Context, secret: str) -> Actor:
     return Actor(row["user_id"], f"token {row['name']}", Role(row["role"]), row["id"])
 
 
-def list_sessions(ctx: Context, signed: SignedIn) -> list[dict[str, Any]]:
+def list_sessions(ctx: Context, signed: Identity) -> list[dict[str, Any]]:
     """One's own sessions, the last used first."""
     return ctx.db.run(lambda tx: store.sessions_of(tx, int(signed.actor.user_id or 0)))
 
 
-def end_session(ctx: Context, signed: SignedIn, public_id: str) -> None:
+def end_session(ctx: Context, signed: Identity, public_id: str) -> None:
     """End one of one's own sessions. Raises NotFound."""
     if not ctx.db.run(lambda tx: store.delete_session(tx, int(signed.actor.user_id or 0), public_id)):
         raise NotFound("This session has ended already.")

@@ -5,6 +5,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Response
 
+from graupel.context import Context
 from graupel.core import identifiers
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -40,7 +41,7 @@ def read_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Re
     return _out(ctx, product, variant_id)
 
 
-def _out(ctx: Any, product: Product, variant_id: int) -> VariantOut:
+def _out(ctx: Context, product: Product, variant_id: int) -> VariantOut:
     variant = next(one for one in product.variants if one.id == variant_id)
     return variant_out(variant, product.values, ctx.settings.currency)
 
@@ -56,7 +57,7 @@ def change_variant(
     return read_variant(ctx, actor, variant_id, response)
 
 
-def _values(ctx: Any, body: VariantIn) -> dict[str, Any]:
+def _values(ctx: Context, body: VariantIn) -> dict[str, Any]:
     """The fields that a body names. Raises Refused, naming each that can't be taken."""
     values: dict[str, Any] = {name: getattr(body, name) for name in body.model_fields_set}
     problems: list[Problem] = []

@@ -16,7 +16,7 @@ from graupel.core.declarations.products import AMOUNTS, VARIANT, VARIANT_WORDS
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import Level, key_of
-from graupel.core.roles import Actor, Role
+from graupel.core.roles import Actor, Identity, Role
 from graupel.core.showing import typed_text
 from graupel.core.tables import read_columns
 from graupel.core.variants import DEFAULT_PATTERN, Combination, label_of, order_key
@@ -62,7 +62,9 @@ def part_mark(data: dict[str, Any]) -> str:
     return "crossed" if product.unpriced and product.values.price is None else "full"
 
 
-def _part(request: Request, ctx: Context, signed: Any, product_id: int, *, status: int = 200, **data: Any) -> Response:
+def _part(
+    request: Request, ctx: Context, signed: Identity, product_id: int, *, status: int = 200, **data: Any
+) -> Response:
     product = product_service.read(ctx, signed.actor, product_id)
     form_or_query = data.pop("state", request.query_params)
     layer = _combination(str(form_or_query.get("layer", "")))
@@ -112,7 +114,7 @@ def _wish(form: FormData) -> Wish:
 
 
 def _builder(
-    request: Request, ctx: Context, signed: Any, product_id: int, wish: Wish, *, status: int = 200, **data: Any
+    request: Request, ctx: Context, signed: Identity, product_id: int, wish: Wish, *, status: int = 200, **data: Any
 ) -> Response:
     """The rows of attributes with their values to tick."""
     product = product_service.read(ctx, signed.actor, product_id)
@@ -237,7 +239,7 @@ def fill(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 
 
 def _acting(
-    request: Request, ctx: Context, signed: Any, form: FormData, product_id: int, act: Any, said: str
+    request: Request, ctx: Context, signed: Identity, form: FormData, product_id: int, act: Any, said: str
 ) -> Response:
     """Do something, and show the part again: with what was said, or why it was not done."""
     try:
@@ -379,7 +381,14 @@ def _at(
 
 
 def _one(
-    request: Request, ctx: Context, signed: Any, product: Product, variant: Variant, *, typed: Any = None, **data: Any
+    request: Request,
+    ctx: Context,
+    signed: Identity,
+    product: Product,
+    variant: Variant,
+    *,
+    typed: Any = None,
+    **data: Any,
 ) -> Response:
     refusal: Refused | None = data.pop("refusal", None)
     seen: Seen = request.state.seen

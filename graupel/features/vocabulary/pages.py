@@ -7,13 +7,14 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.datastructures import FormData
 
+from graupel.context import Context
 from graupel.core import attributes as rules
 from graupel.core import doubles, units
 from graupel.core.attributes import KIND_WORDS
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import by_field
 from graupel.core.product_types import Need
-from graupel.core.roles import Role
+from graupel.core.roles import Identity, Role
 from graupel.features.vocabulary import attributes, carriers, joining, service, types
 from graupel.features.vocabulary.attributes import ChoiceTyped
 from graupel.features.vocabulary.types import Member
@@ -27,7 +28,7 @@ router = APIRouter(prefix="/vocabulary", dependencies=[Depends(from_our_own_page
 NAMED = {"brands": "brand", "tags": "tag", "types": "type"}
 
 
-def _frame(signed: Any, **data: Any) -> dict[str, Any]:
+def _frame(signed: Identity, **data: Any) -> dict[str, Any]:
     return {"may_edit": signed.actor.may(Role.EDITOR), "kinds": KIND_WORDS, "unit_list": units.all_units(), **data}
 
 
@@ -44,7 +45,9 @@ def home() -> Response:
 # --- attributes ----------------------------------------------------------------------------------------------
 
 
-def _attribute_list(request: Request, ctx: Any, signed: Any, *, problems: Any = None, typed: Any = None) -> Response:
+def _attribute_list(
+    request: Request, ctx: Context, signed: Identity, *, problems: Any = None, typed: Any = None
+) -> Response:
     words = service.read(ctx)
     return page(
         request,
@@ -77,7 +80,7 @@ def make_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Re
     return _to(f"/vocabulary/attributes/{made.id}")
 
 
-def _attribute(request: Request, ctx: Any, signed: Any, attribute_id: int, **data: Any) -> Response:
+def _attribute(request: Request, ctx: Context, signed: Identity, attribute_id: int, **data: Any) -> Response:
     detail = attributes.read(ctx, signed.actor, attribute_id)
     return page(
         request,
@@ -140,7 +143,7 @@ def share(ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
 # --- types ---------------------------------------------------------------------------------------------------
 
 
-def _type(request: Request, ctx: Any, signed: Any, type_id: int, **data: Any) -> Response:
+def _type(request: Request, ctx: Context, signed: Identity, type_id: int, **data: Any) -> Response:
     detail = types.read(ctx, signed.actor, type_id)
     return page(
         request,
@@ -199,7 +202,7 @@ def _members(form: FormData) -> list[Member]:
 # --- brands, tags, types: lists, names -----------------------------------------------------------------------
 
 
-def _list(request: Request, ctx: Any, signed: Any, which: str, **data: Any) -> Response:
+def _list(request: Request, ctx: Context, signed: Identity, which: str, **data: Any) -> Response:
     refusal: Refused | None = data.pop("refusal", None)
     return page(
         request,
@@ -261,7 +264,7 @@ def make_name(request: Request, ctx: Ctx, signed: Signed, form: Form, which: str
     return _list(request, ctx, signed, which)
 
 
-def _near(ctx: Any, kind: str, typed: str, form: FormData) -> list[doubles.Double]:
+def _near(ctx: Context, kind: str, typed: str, form: FormData) -> list[doubles.Double]:
     """Names much like a new one, unless the person is sure."""
     if "sure" in form:
         return []
@@ -278,7 +281,7 @@ def show_name(request: Request, ctx: Ctx, signed: Signed, record_id: int) -> Res
     return _name(request, ctx, signed, request.url.path.split("/")[2], record_id)
 
 
-def _name(request: Request, ctx: Any, signed: Any, which: str, record_id: int, **data: Any) -> Response:
+def _name(request: Request, ctx: Context, signed: Identity, which: str, record_id: int, **data: Any) -> Response:
     kind = _kind(which)
     detail = service.read_named(ctx, signed.actor, kind, record_id)
     return page(
