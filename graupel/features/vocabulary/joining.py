@@ -11,7 +11,7 @@ from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.history import records
 from graupel.features.history import service as history
-from graupel.features.vocabulary import attributes, references, store
+from graupel.features.vocabulary import attributes, references, sharing, store
 from graupel.features.vocabulary.references import Use
 
 WORDS = {"brand": "brand", "tag": "tag", "type": "product type", "attribute_choice": "choice", "attribute": "attribute"}
@@ -139,7 +139,7 @@ def join(ctx: Context, actor: Actor, kind: str, gone: int, into: int | None) -> 
         title = f"{found.gone_name} joined with {found.into_name}" if into else f"{found.gone_name} deleted"
         with history.change_set(tx, actor, f"{kind}.join" if into else f"{kind}.delete", title) as recorder:
             if kind == "attribute" and into is not None:
-                attributes.join_within(tx, recorder, gone, into, ctx.settings.language)
+                sharing.join_within(tx, recorder, gone, into, ctx.settings.language)
             else:
                 references.replace(tx, recorder, kind, gone, into, ctx.settings.language)
             _remove(tx, recorder, kind, gone)
@@ -149,7 +149,7 @@ def join(ctx: Context, actor: Actor, kind: str, gone: int, into: int | None) -> 
 
 def _remove(tx: Tx, recorder: history.Recorder, kind: str, record_id: int) -> None:
     if kind == "attribute":
-        attributes.remove_within(tx, recorder, record_id)
+        sharing.remove_within(tx, recorder, record_id)
         return
     if kind == "attribute_choice":
         row: dict[str, Any] = store.choices_by_ids(tx, [record_id])[0]

@@ -15,7 +15,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import by_field
 from graupel.core.product_types import Need
 from graupel.core.roles import Identity, Role
-from graupel.features.vocabulary import attributes, carriers, joining, service, types
+from graupel.features.vocabulary import attributes, carriers, joining, service, sharing, types
 from graupel.features.vocabulary.attributes import ChoiceTyped
 from graupel.features.vocabulary.types import Member
 from graupel.web import marks
@@ -130,14 +130,14 @@ def add_choices(request: Request, ctx: Ctx, signed: Signed, form: Form, attribut
 @router.get("/attributes/{attribute_id:int}/share")
 def plan_share(request: Request, ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
     """What making a private attribute shared would do."""
-    plan = attributes.plan_share(ctx, signed.actor, attribute_id)
+    plan = sharing.plan_share(ctx, signed.actor, attribute_id)
     return page(request, "vocabulary/share.html", plan=plan, **_frame(signed))
 
 
 @router.post("/attributes/{attribute_id:int}/share")
 def share(ctx: Ctx, signed: Signed, attribute_id: int) -> Response:
     """Makes it shared."""
-    return _to(f"/vocabulary/attributes/{attributes.share(ctx, signed.actor, attribute_id)}")
+    return _to(f"/vocabulary/attributes/{sharing.share(ctx, signed.actor, attribute_id)}")
 
 
 # --- types ---------------------------------------------------------------------------------------------------

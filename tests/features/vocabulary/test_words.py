@@ -9,7 +9,7 @@ from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.products import service as products
 from graupel.features.products.service import replace
-from graupel.features.vocabulary import attributes, carriers, joining, service, types
+from graupel.features.vocabulary import attributes, carriers, joining, service, sharing, types
 from graupel.features.vocabulary.attributes import ChoiceTyped, Definition
 from graupel.features.vocabulary.types import Member
 from tests.making import make_product, roll_back_newest
@@ -132,9 +132,9 @@ def test_a_private_attribute_is_made_shared_and_joins_the_shared_one_of_its_name
     change(ctx, product_id, facts={private.id: Fact(choices=(choice(private, "matt"),))})
     shared = make(ctx, "Finish", Kind.ONE_CHOICE, "Matt", "Gloss")
     before = values(ctx, product_id)
-    plan = attributes.plan_share(ctx, SYSTEM, private.id)
+    plan = sharing.plan_share(ctx, SYSTEM, private.id)
     assert (plan.joined, plan.added) == ([("matt", "Matt")], ["Waxed"])
-    into = attributes.share(ctx, SYSTEM, private.id)
+    into = sharing.share(ctx, SYSTEM, private.id)
     assert into == shared.id
     after = attributes.read(ctx, SYSTEM, shared.id).attribute
     assert [c.label for c in after.choices] == ["Matt", "Gloss", "Waxed"]
@@ -142,7 +142,7 @@ def test_a_private_attribute_is_made_shared_and_joins_the_shared_one_of_its_name
     roll_back_newest(ctx)
     assert values(ctx, product_id) == before
     alone = make(ctx, "Grain", Kind.NUMBER, product_id=product_id, unit="length:mm")
-    assert attributes.share(ctx, SYSTEM, alone.id) == alone.id
+    assert sharing.share(ctx, SYSTEM, alone.id) == alone.id
     assert attributes.read(ctx, SYSTEM, alone.id).attribute.product_id is None
 
 
