@@ -1,8 +1,14 @@
 """Files, jobs, history and channels over HTTP: what a person is told."""
 
+import re
+from dataclasses import replace
+
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.files import service as files
+from graupel.features.history import rolling_back
+from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
+from graupel.features.products import service as products
 from tests.making import bring_in, catalogue, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser, stranger
 
@@ -55,7 +61,7 @@ def test_what_can_not_be_done_is_said_on_the_same_page(browser, ctx):
 def test_a_roll_back_is_asked_for_followed_and_shown(browser, ctx):
     file = bring_in(ctx, "sku,name\nFEL-1,Fellside\n")
     address = f"/history/{file.row['change_set_id']}"
-    assert "Roll back 2 records" in browser.get(address).text
+    assert "Roll back 2 records" in browser.get(f"{address}/plan").text
     following = browser.write(f"{address}/rollback").headers["location"]
     assert "it goes on" in browser.get(following).text
     work_off(ctx)
@@ -64,8 +70,33 @@ def test_a_roll_back_is_asked_for_followed_and_shown(browser, ctx):
     assert "This rolled back" in browser.get(ended.headers["hx-redirect"]).text
     assert "was rolled back by" in browser.get(address).text
     assert "Rolled back" in browser.get("/history?kind=files.apply").text
-    assert browser.write(f"{address}/rollback").status_code == 422
+    assert "everything is as it was before this" in browser.get(f"{address}/plan").text
+    again = browser.write(f"{address}/rollback").headers["location"]
+    work_off(ctx)
+    assert "Nothing went back" in browser.get(again).text
     assert catalogue(ctx) == {}
+
+
+def test_what_a_large_set_would_give_back_is_worked_out_by_a_job(browser, ctx, monkeypatch):
+    monkeypatch.setattr(rolling_back, "AT_ONCE", 1)
+    file = bring_in(ctx, "sku,name\nFEL-1,Fellside\n")
+    address = f"/history/{file.row['change_set_id']}"
+    assert "worked out in the background" in browser.get(f"{address}/plan").text
+    following = browser.write(f"{address}/plan").headers["location"]
+    work_off(ctx)
+    assert "2 records would go back" in browser.get(following).text
+    assert set(catalogue(ctx)) == {"FEL-1"}
+
+
+def test_what_stays_is_named_field_by_field(browser, ctx):
+    product_id = make_product(ctx, "FEL-1", name="First", mpn="A")
+    for name, mpn in (("Second", "B"), ("Third", "B")):
+        values = products.read(ctx, SYSTEM, product_id).values
+        products.save(ctx, SYSTEM, product_id, replace(values, name=name, mpn=mpn), None)
+    number = history.list_change_sets(ctx, SYSTEM).change_sets[1]["id"]
+    said = browser.get(f"/history/{number}/plan").text
+    assert "something was changed since; that stays" in said
+    assert re.search(r"Name</td>.*Second</td>.*Third</td>", said, re.S)
 
 
 def test_history_has_pages_and_names_what_a_field_refers_to(browser, ctx):

@@ -46,14 +46,15 @@ def show(
 @router.get("/history/{change_set_id}/plan")
 def plan(request: Request, ctx: Ctx, signed: Signed, change_set_id: int) -> Response:
     """What a roll back would do; of a large change set that is worked out when it is asked for."""
-    found = service.read(ctx, signed.actor, change_set_id).change_set
+    detail = service.read(ctx, signed.actor, change_set_id)
+    found, makes = detail.change_set, any(row["made"] for row in detail.counts)
     outcome, reason = None, ""
     if found["records"] <= rolling_back.AT_ONCE:
         try:
             outcome = rolling_back.plan(ctx, signed.actor, change_set_id)
         except Refused as refusal:
             reason = str(refusal)
-    return page(request, "history/plan.html", one=found, plan=outcome, reason=reason)
+    return page(request, "history/plan.html", one=found, plan=outcome, makes=makes, reason=reason)
 
 
 @router.post("/history/{change_set_id}/plan")
