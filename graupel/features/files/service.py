@@ -26,8 +26,7 @@ from graupel.features.files import reading, store
 from graupel.features.files.reading import TextShape
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products import batch
-from graupel.features.products import store as product_store
+from graupel.features.products import batch, table_store
 from graupel.jobs import JobRequest, JobRun, enqueue
 
 SAMPLE_VALUES = 3
@@ -350,7 +349,7 @@ def export(ctx: Context, actor: Actor, path: Path) -> int:
         with path.open("w", encoding="utf-8", newline="") as file:
             writer = csv.writer(file)
             writer.writerow([*(column.file.headers[0] for column in COLUMNS.values() if column.file), "status"])
-            for row in product_store.export_rows(tx, ctx.settings.language):
+            for row in table_store.export_rows(tx, ctx.settings.language):
                 writer.writerow([*(_cell(column, row, tree) for column in COLUMNS.values()), row["status"]])
                 count += 1
         return count

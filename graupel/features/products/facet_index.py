@@ -12,7 +12,7 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.categories.counts import Counts
 from graupel.features.history import service as history
-from graupel.features.products import store, summary
+from graupel.features.products import store, summary, table_store
 
 #: So many of the newest change sets are looked through for those that are not taken in yet.
 LOOKED_THROUGH = 500
@@ -74,7 +74,7 @@ def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
 def all_values(tx: Tx) -> Iterator[tuple[int, Values]]:
     """The facets' values of all products; never more than AT_ONCE of them are in memory."""
     last = 0
-    while ids := store.ids_after(tx, last, AT_ONCE):
+    while ids := table_store.ids_after(tx, last, AT_ONCE):
         yield from values_of(tx, ids)
         last = ids[-1]
 
@@ -84,9 +84,9 @@ def values_of(tx: Tx, ids: Sequence[int]) -> Iterator[tuple[int, Values]]:
     several: dict[str, dict[int, list[int]]] = {}
     for what in ("category", "tag", "has", "fact", *_FIELDS):
         by_id = several.setdefault(what, {})
-        for row in store.facet_pairs(tx, what, ids):
+        for row in table_store.facet_pairs(tx, what, ids):
             by_id.setdefault(row["id"], []).append(row["value"])
-    for row in store.facet_products(tx, ids):
+    for row in table_store.facet_products(tx, ids):
         product_id = row["id"]
         categories = several["category"].get(product_id, [])
         yield (

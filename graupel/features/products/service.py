@@ -29,7 +29,7 @@ from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import holds, pictures, removal, skus, store
+from graupel.features.products import holds, pictures, removal, skus, store, table_store
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
@@ -638,7 +638,7 @@ def list_after(
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> list[Product]:
-        rows = store.list_after(tx, after, limit, search, status and str(status), ctx.settings.language)
+        rows = table_store.list_after(tx, after, limit, search, status and str(status), ctx.settings.language)
         ids = [row["id"] for row in rows]
         variants: dict[int, list[Variant]] = {}
         for found in store.variants(tx, ids):
@@ -665,7 +665,7 @@ def variants_after(
 ) -> list[tuple[Variant, ProductValues]]:
     """Variants in the order of their ids, beyond ``after``, each with the values of its product that it may inherit."""
     actor.require(Role.VIEWER)
-    rows = ctx.db.run(lambda tx: store.variants_after(tx, after, limit, search, ctx.settings.language))
+    rows = ctx.db.run(lambda tx: table_store.variants_after(tx, after, limit, search, ctx.settings.language))
     return [(variant_of(row), ProductValues(**{n: row[f"product_{n}"] for n in BASE_FIELDS})) for row in rows]
 
 

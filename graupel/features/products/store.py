@@ -3,20 +3,17 @@
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from graupel.core.declarations.products import FACETS, MOVES_UP, PRODUCT, VARIANT
-from graupel.core.tables import Cursor, SearchWords, search_words
+from graupel.core.declarations.products import PRODUCT
 from graupel.db import Tx, like
 from graupel.features.products.columns import (
     PRODUCT_COLUMNS,
     TEXT_COLUMNS,
     VARIANT_COLUMNS,
-    choice_pairs,
-    inherited_sql,
 )
 
-_FROM = "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"
-_BRAND = "LEFT JOIN brand b ON b.id = p.brand_id"
-_COLUMNS = ", ".join(
+FROM = "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"
+BRAND = "LEFT JOIN brand b ON b.id = p.brand_id"
+COLUMNS = ", ".join(
     [
         "p.id, p.was_live, p.version, p.made_at, p.changed_at, COALESCE(b.name, '') AS brand",
         *map(PRODUCT.column, PRODUCT.names),
@@ -29,7 +26,7 @@ _COLUMNS = ", ".join(
 
 def read(tx: Tx, product_id: int, lang: str, *, lock: bool = False) -> dict[str, Any] | None:
     return tx.one(
-        f"SELECT {_COLUMNS} FROM {_FROM} {_BRAND} WHERE p.id = %(id)s {'FOR UPDATE' if lock else ''}",
+        f"SELECT {COLUMNS} FROM {FROM} {BRAND} WHERE p.id = %(id)s {'FOR UPDATE' if lock else ''}",
         {"id": product_id, "lang": lang},
     )
 
@@ -349,141 +346,6 @@ def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
     )
 
 
-# --- the table -----------------------------------------------------------------------------------------------
-
-#: Sort key -> the table that holds it, its index, its column, and its column of the product's id.
-_SORTS = {
-    "name": ("product_text x", "product_text_name", "x.name", "x.product_id"),
-    "sku": ("product_summary x", "product_summary_sku", "x.sku", "x.product_id"),
-    "price": ("product_summary x", "product_summary_price", "x.price_low", "x.product_id"),
-    "stock": ("product_summary x", "product_summary_stock", "x.stock", "x.product_id"),
-    "changed": ("product x", "product_changed", "x.changed_at", "x.id"),
-}
-#: Read as text: the driver takes longer over a time than over all else of the row.
-_AS_TEXT = {"changed": "CAST(x.changed_at AS CHAR)"}
-_MAY_BE_EMPTY = ("price", "stock")
-
-
-def _by_name(words: SearchWords, params: dict[str, Any]) -> list[str]:
-    """Conditions on a name: all words begin in it."""
-    found = []
-    if words.indexed:
-        params["words"] = words.indexed
-        found.append("MATCH (s.name) AGAINST (%(words)s IN BOOLEAN MODE)")
-    for number, word in enumerate(words.compared):
-        params[f"word{number}"], params[f"inner{number}"] = f"{like(word)}%", f"% {like(word)}%"
-        found.append(f"(s.name LIKE %(word{number})s OR s.name LIKE %(inner{number})s)")
-    return found
-
-
-def _hits(words: SearchWords | None, params: dict[str, Any]) -> str:
-    """A derived table of the products that fit a search, to be joined first; nothing where nothing is searched.
-
-    A text fits a name in which all its words begin, and a SKU, product code or GTIN that begins with it.
-    """
-    if words is None:
-        return ""
-    names = _by_name(words, params)
-    parts = (
-        [f"SELECT s.product_id FROM product_text s WHERE s.lang = %(lang)s AND {' AND '.join(names)}"] if names else []
-    )
-    params["code_like"] = f"{like(words.sku_prefix)}%" if words.sku_prefix.isascii() else ""
-    parts += [
-        "SELECT v.product_id FROM variant v WHERE v.sku LIKE %(code_like)s",
-        "SELECT c.id FROM product c WHERE c.code LIKE %(code_like)s",
-    ]
-    if words.sku_prefix.isascii() and words.sku_prefix.isdecimal():
-        parts.append("SELECT v.product_id FROM variant v WHERE v.gtin LIKE %(code_like)s")
-    return f"({' UNION '.join(parts)}) hit"
-
-
-def search_ids(tx: Tx, search: str, lang: str) -> list[int]:
-    """The ids of all products that fit a search."""
-    params: dict[str, Any] = {"lang": lang}
-    return [
-        row["id"] for row in tx.all(f"SELECT hit.product_id AS id FROM {_hits(search_words(search), params)}", params)
-    ]
-
-
-def media_hits(search: str, params: dict[str, Any], lang: str) -> str:
-    """A SELECT of the media of products that fit a search, and of those whose alt text or title has its words."""
-    words = search_words(search)
-    params["lang"] = lang
-    hits = _hits(words, params)
-    if words is None or not hits:
-        return ""
-    found = f"SELECT c.media_id AS id FROM {hits} JOIN picture c ON c.product_id = hit.product_id"
-    if words.indexed:
-        found += " UNION SELECT media_id FROM picture WHERE MATCH (alt, title) AGAINST (%(words)s IN BOOLEAN MODE)"
-    return found
-
-
-def _beyond(sort_key: str, cursor: Cursor | None, *, descending: bool, params: dict[str, Any]) -> list[str]:
-    """Conditions for the rows beyond the cursor. NULL comes first."""
-    if cursor is None:
-        return []
-    _, _, column, key = _SORTS[sort_key]
-    than = "<" if descending else ">"
-    params |= {"at": cursor.value, "at_id": cursor.row_id}
-    beside = f"{column} <=> %(at)s AND {key} {than} %(at_id)s"
-    if cursor.value is None:
-        return [f"({beside})" if descending else f"(({beside}) OR {column} IS NOT NULL)"]
-    # The bare comparison lets the index be entered at the right place; the second decides among equals.
-    nulls = f"{column} IS NULL OR " if descending and sort_key in _MAY_BE_EMPTY else ""
-    return [f"({nulls}{column} {than}= %(at)s)", f"({nulls}{column} {than} %(at)s OR ({beside}))"]
-
-
-def ordered_ids(
-    tx: Tx,
-    sort_key: str,
-    cursor: Cursor | None,
-    lang: str,
-    limit: int,
-    *,
-    descending: bool,
-    among: Sequence[int] | None = None,
-) -> list[tuple[int, str | None]]:
-    """Ids of products in order, beyond the cursor, with their sort values as a cursor carries them.
-
-    ``among``: only these; otherwise the sorted index is walked.
-    """
-    table, index, column, key = _SORTS[sort_key]
-    params: dict[str, Any] = {"lang": lang, "limit": limit, "among": among}
-    where = _beyond(sort_key, cursor, descending=descending, params=params)
-    where += [f"{key} IN %(among)s"] if among is not None else []
-    where += ["x.lang = %(lang)s"] if sort_key == "name" else []
-    way = "DESC" if descending else "ASC"
-    forced = "" if among is not None else f"FORCE INDEX ({index})"
-    rows = tx.all(
-        f"""SELECT {key} AS id, {_AS_TEXT.get(sort_key, column)} AS value FROM {table} {forced}
-            {"WHERE " + " AND ".join(where) if where else ""} ORDER BY {column} {way}, {key} {way} LIMIT %(limit)s""",
-        params,
-    )
-    return [(row["id"], None if row["value"] is None else str(row["value"])) for row in rows]
-
-
-def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
-    """The table's columns of these products, in the order of ``ids``."""
-    if not ids:
-        return []
-    # A product that does not vary keeps them in its only variant.
-    held = ", ".join(f"COALESCE(p.{name}, o.{name}) AS {name}" for name in MOVES_UP if name != "price")
-    rows = tx.all(
-        f"""SELECT p.id, p.code, p.status, p.type_id, p.brand_id, p.category_id, p.changed_at, p.made_at, p.version,
-                   t.name, s.variants, COALESCE(p.code, s.sku) AS sku, s.price_low, s.price_high, s.stock,
-                   EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id) AS varies,
-                   COALESCE(p.price, o.price) AS own_price, {held}
-            FROM {_FROM} JOIN product_summary s ON s.product_id = p.id
-            LEFT JOIN variant o ON o.product_id = p.id AND o.combination = '' WHERE p.id IN %(ids)s""",
-        {"ids": ids, "lang": lang},
-    )
-    by_id = {row["id"]: row for row in rows}
-    return [by_id[product_id] for product_id in ids if product_id in by_id]
-
-
-# --- what the facets count -----------------------------------------------------------------------------------
-
-
 def place_of(tx: Tx, product_id: int) -> dict[str, Any] | None:
     """A product's main category, locked."""
     return tx.one("SELECT id, status, category_id, version FROM product WHERE id = %s FOR UPDATE", [product_id])
@@ -494,102 +356,4 @@ def set_main_category(tx: Tx, product_id: int, category_id: int | None) -> None:
         """UPDATE product SET category_id = %s, version = version + 1, changed_at = UTC_TIMESTAMP(3)
            WHERE id = %s""",
         [category_id, product_id],
-    )
-
-
-def ids_after(tx: Tx, after: int, limit: int) -> list[int]:
-    """Ids of products in their order, beyond ``after``."""
-    return [row["id"] for row in tx.all("SELECT id FROM product WHERE id > %s ORDER BY id LIMIT %s", [after, limit])]
-
-
-def facet_products(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    """What facets need of products."""
-    return tx.all(
-        """SELECT p.id, p.status, p.type_id, p.brand_id, p.category_id, s.price_low, s.price_high, s.stock,
-                  s.lacks_gtin, s.lacks_picture, s.lacks_alt, s.lacks_description
-           FROM product p JOIN product_summary s ON s.product_id = p.id WHERE p.id IN %s""",
-        [list(ids)],
-    )
-
-
-_OF = "product_id IN %(ids)s"
-#: SELECTs of (product id, value) of what a product may have several of.
-_FACET_PAIRS = {
-    "category": f"""SELECT product_id AS id, category_id AS value FROM product_category WHERE {_OF}
-                    UNION SELECT product_id, category_id FROM category_filled WHERE {_OF}""",
-    "tag": "SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id IN %(ids)s",
-    "has": f"""SELECT DISTINCT product_id AS id, attribute_id AS value FROM fact WHERE {_OF}
-               UNION SELECT product_id, attribute_id FROM product_axis WHERE {_OF}""",
-    "fact": " UNION ".join(
-        [
-            f"SELECT product_id AS id, choice_id AS value FROM fact WHERE choice_id IS NOT NULL AND {_OF}",
-            *choice_pairs(f"NOT archived AND {_OF}"),
-        ]
-    ),
-}
-
-
-# Fields that variants inherit, each with the values of all its variants for sale.
-_FACET_PAIRS |= {
-    field.name: f"""SELECT DISTINCT v.product_id AS id, {inherited_sql(field.name)} AS value FROM variant v
-                    JOIN product p ON p.id = v.product_id WHERE NOT v.archived AND v.product_id IN %(ids)s
-                    AND {inherited_sql(field.name)} IS NOT NULL"""
-    for field in FACETS
-}
-
-
-def facet_pairs(tx: Tx, what: str, ids: Sequence[int]) -> list[dict[str, Any]]:
-    """(product id, value) of what products may have several of: "category", "tag", "has", "fact", or a field."""
-    return tx.all(_FACET_PAIRS[what], {"ids": list(ids)})
-
-
-# --- lists for programs --------------------------------------------------------------------------------------
-
-
-def list_after(tx: Tx, after: int, limit: int, search: str, status: str | None, lang: str) -> list[dict[str, Any]]:
-    """Products in the order of ids, beyond ``after``."""
-    params: dict[str, Any] = {"lang": lang, "after": after, "limit": limit, "status": status}
-    hits = _hits(search_words(search), params)
-    hit = f" JOIN {hits} ON hit.product_id = p.id" if hits else ""
-    return tx.all(
-        f"""SELECT {_COLUMNS} FROM {_FROM}{hit} {_BRAND}
-            WHERE p.id > %(after)s AND (%(status)s IS NULL OR p.status = %(status)s)
-            ORDER BY p.id LIMIT %(limit)s""",
-        params,
-    )
-
-
-def variants_after(tx: Tx, after: int, limit: int, search: str, lang: str) -> list[dict[str, Any]]:
-    """Variants in the order of their ids, beyond ``after``, with what they inherit as product_… columns."""
-    params: dict[str, Any] = {"lang": lang, "after": after, "limit": limit}
-    hits = _hits(search_words(search), params)
-    hit = f" JOIN {hits} ON hit.product_id = v.product_id" if hits else ""
-    columns = [f"v.{name}" for name in VARIANT_COLUMNS] + [f"p.{name} AS product_{name}" for name in MOVES_UP]
-    return tx.all(
-        f"""SELECT v.id, v.version, {", ".join(columns)}
-            FROM variant v JOIN product p ON p.id = v.product_id{hit}
-            WHERE v.id > %(after)s ORDER BY v.id LIMIT %(limit)s""",
-        params,
-    )
-
-
-def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
-    """What a shelf of the shop window shows of products, in the order of ``ids``."""
-    if not ids:
-        return []
-    rows = tx.all(
-        f"SELECT p.id, t.name, t.short_text, t.address_part FROM {_FROM} WHERE p.id IN %(ids)s",
-        {"lang": lang, "ids": list(ids)},
-    )
-    by_id = {row["id"]: row for row in rows}
-    return [by_id[one] for one in ids if one in by_id]
-
-
-def export_rows(tx: Tx, lang: str) -> Any:
-    """All variants one by one with their products, for a file."""
-    inherited = [f"{inherited_sql(name)} AS {name}" for name in VARIANT.in_files if name != "sku"]
-    return tx.stream(
-        f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
-            FROM {_FROM} JOIN variant v ON v.product_id = p.id WHERE NOT v.archived ORDER BY p.id, v.id""",
-        {"lang": lang},
     )

@@ -19,7 +19,7 @@ from graupel.features.categories import service as categories
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
-from graupel.features.products import lensing, store
+from graupel.features.products import lensing, store, table_store
 from graupel.features.products.facet_index import held
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
@@ -102,7 +102,7 @@ def rows_of(ctx: Context, actor: Actor, ids: Sequence[int]) -> list[dict[str, An
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> list[dict[str, Any]]:
-        rows = store.rows_of(tx, list(ids), ctx.settings.language)
+        rows = table_store.rows_of(tx, list(ids), ctx.settings.language)
         return _with_names(tx, rows, categories.current(ctx, tx), vocabulary.current(ctx, tx))
 
     return ctx.db.run(work)
@@ -135,7 +135,7 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     found = found[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
         found.reverse()
-    rows = _with_names(tx, store.rows_of(tx, [one for one, _ in found], ctx.settings.language), tree, words)
+    rows = _with_names(tx, table_store.rows_of(tx, [one for one, _ in found], ctx.settings.language), tree, words)
     if seen and not lens.is_default:
         rows = lensing.rows(ctx, tx, rows, seen)
     earlier, later = _neighbours(state, found, more)
@@ -154,7 +154,7 @@ def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFA
         return None
 
     def find() -> Ids:
-        found = store.search_ids(tx, state.q, ctx.settings.language)
+        found = table_store.search_ids(tx, state.q, ctx.settings.language)
         words = search_words(state.q)
         if words and words.indexed and not lens.is_default:
             own = wording_store.search(tx, "product", "name", lens.destination, lens.chain, words.indexed)
@@ -211,12 +211,14 @@ def _page(ctx: Context, tx: Tx, fitting: Ids, everything: int, state: TableState
         ids = list(fitting)
         if not ids:
             return []
-        return store.ordered_ids(tx, state.sort_key, cursor, lang, PAGE_SIZE + 1, descending=descending, among=ids)
+        return table_store.ordered_ids(
+            tx, state.sort_key, cursor, lang, PAGE_SIZE + 1, descending=descending, among=ids
+        )
     found: list[tuple[int, str | None]] = []
     # As many rows as hold a page if those that fit lie evenly, and a little more: most pages are one reading.
     limit = min(MOST_WALKED, (PAGE_SIZE + 1) * everything * 5 // (total * 4) + 1)
     while len(found) <= PAGE_SIZE:
-        chunk = store.ordered_ids(tx, state.sort_key, cursor, lang, limit, descending=descending)
+        chunk = table_store.ordered_ids(tx, state.sort_key, cursor, lang, limit, descending=descending)
         found += [pair for pair in chunk if pair[0] in fitting]
         if len(chunk) < limit:
             break

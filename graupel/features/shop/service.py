@@ -27,7 +27,7 @@ from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import pictures as product_pictures
-from graupel.features.products import resolving
+from graupel.features.products import resolving, table_store
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
 from graupel.features.products.service import Product
@@ -309,7 +309,7 @@ def _rows(ctx: Context, tx: Tx, lens: Lens, ids: Sequence[int]) -> list[dict[str
             "picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
             "alt": alts.get(row["id"], ""),
         }
-        for row in product_store.shelf_rows(tx, ids, lang)
+        for row in table_store.shelf_rows(tx, ids, lang)
     ]
 
 

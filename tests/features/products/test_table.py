@@ -15,8 +15,8 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.products import service as products
-from graupel.features.products import store
 from graupel.features.products import table as products_table
+from graupel.features.products import table_store
 from graupel.features.products.facet_index import FacetKeeper, all_values
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -124,7 +124,9 @@ def test_where_much_fits_a_page_is_read_along_an_index_without_sorting(ctx, monk
         for descending in (True, False):
             for cursor in (None, Cursor("2.00" if key == "price" else "P", 5)):
                 at = None if key in ("changed", "stock") else cursor
-                ctx.db.run(lambda tx, k=key, d=descending, at=at: store.ordered_ids(tx, k, at, "en", 51, descending=d))
+                ctx.db.run(
+                    lambda tx, k=key, d=descending, at=at: table_store.ordered_ids(tx, k, at, "en", 51, descending=d)
+                )
     monkeypatch.undo()
     assert len(plans) == 4 * len(SORTS)
     for plan in plans:
