@@ -12,7 +12,7 @@ from graupel.core.resolve import Lens
 from graupel.core.roles import SYSTEM
 from graupel.core.wording import State
 from graupel.db import Tx
-from graupel.features.destinations import service as destinations
+from graupel.features.destinations import shops
 from graupel.features.products import resolving
 from graupel.features.translating import service as translating
 from graupel.features.translating.store import Asked
@@ -23,8 +23,8 @@ TIMES = 5
 
 def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figure]:
     """Measures on the catalogue that is there: a third of the products has a German name, a fifth another price."""
-    destinations.add_language(ctx, SYSTEM, "de")
-    shop = destinations.make_shop(ctx, SYSTEM, {"name": "Bench outlet", "languages": "de", "currency": ""})
+    shops.add_language(ctx, SYSTEM, "de")
+    shop = shops.make_shop(ctx, SYSTEM, {"name": "Bench outlet", "languages": "de", "currency": ""})
     ctx.db.run(lambda tx: _write(tx, shop))
     floor = percentile(times(TIMES, lambda: ctx.db.run(_plain)), 0.5)
     yield _figure("names and prices of all variants as written, the floor", count, floor, floor)

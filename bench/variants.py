@@ -17,11 +17,12 @@ from graupel.context import Context
 from graupel.core.attributes import Kind
 from graupel.core.products import ProductValues
 from graupel.core.roles import SYSTEM, Role
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
 from graupel.features.users import service as users
-from graupel.features.variants import service
-from graupel.features.variants.service import Wish
+from graupel.features.variants import making
+from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
@@ -53,8 +54,8 @@ def _wish(ctx: Context, axes: list[int], sizes: tuple[int, ...]) -> Wish:
 
 def _product(ctx: Context, sku: str, axes: list[int], sizes: tuple[int, ...]) -> int:
     values = ProductValues(name=f"Product {sku}", sku=sku, price=Decimal("9.80"), weight_g=100)
-    product_id = products.create(ctx, SYSTEM, values)
-    service.make(ctx, SYSTEM, product_id, _wish(ctx, axes, sizes))
+    product_id = saving.create(ctx, SYSTEM, values)
+    making.make(ctx, SYSTEM, product_id, _wish(ctx, axes, sizes))
     return product_id
 
 
@@ -76,7 +77,7 @@ def _add_axis(ctx: Context, count: int, axes: list[int]) -> Iterator[Figure]:
         )
     )
     yield Figure("1,000 bare rows written, the floor", count, floor, ratio=1.0)
-    took = _seconds(lambda: service.make(ctx, SYSTEM, product_id, wish))
+    took = _seconds(lambda: making.make(ctx, SYSTEM, product_id, wish))
     yield Figure("third axis for 500 variants", count, took, ratio=took / floor, floor="1,000 bare rows")
 
 
@@ -106,7 +107,7 @@ def _save(ctx: Context, count: int, product_id: int) -> Iterator[Figure]:
     times = []
     for number in range(TIMES):
         values = replace(products.read(ctx, SYSTEM, product_id).values, name=f"Saved {number}")
-        times.append(_seconds(lambda v=values: products.save(ctx, SYSTEM, product_id, v, None)) * 1000)
+        times.append(_seconds(lambda v=values: saving.save(ctx, SYSTEM, product_id, v, None)) * 1000)
     reading = [_seconds(lambda: ctx.db.run(lambda tx: product_store.variants(tx, [product_id]))) for _ in range(TIMES)]
     floor = percentile([one * 1000 for one in reading], 0.5)
     yield Figure(

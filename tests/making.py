@@ -12,12 +12,13 @@ from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import service as categories
-from graupel.features.destinations import service as destinations
+from graupel.features.destinations import shops
 from graupel.features.files import service as files
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.media import service as media
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.jobs.worker import Worker
 
@@ -44,13 +45,13 @@ def make_product(
     if picture_side:
         file = media.take(ctx, SYSTEM, "skein.jpg", jpeg(picture_side))
         values["pictures"] = (Picture(file.id, "A skein of wool"),)
-    return products.create(ctx, SYSTEM, ProductValues(**{**values, **given}))
+    return saving.create(ctx, SYSTEM, ProductValues(**{**values, **given}))
 
 
 def set_status(ctx: Context, product_id: int, status: Status) -> None:
     """Put a product live, back to draft, or archive it."""
     values = products.read(ctx, SYSTEM, product_id).values
-    products.save(ctx, SYSTEM, product_id, replace(values, status=status), None)
+    saving.save(ctx, SYSTEM, product_id, replace(values, status=status), None)
 
 
 def work_off(ctx: Context) -> None:
@@ -107,10 +108,10 @@ def catalogue(ctx: Context) -> dict[str, tuple[Any, ...]]:
 
 def add_german(ctx: Context) -> None:
     """German as a further language of the default shop."""
-    destinations.add_language(ctx, SYSTEM, "de")
+    shops.add_language(ctx, SYSTEM, "de")
 
 
 def add_outlet(ctx: Context) -> int:
     """A second shop, whose own language is German; it shows nothing yet. Returns its id."""
     raw = {"name": "Last Skeins", "address_part": "outlet", "languages": "de en", "currency": ""}
-    return destinations.make_shop(ctx, SYSTEM, raw)
+    return shops.make_shop(ctx, SYSTEM, raw)

@@ -6,9 +6,10 @@ import pytest
 
 from graupel.core.attributes import Kind
 from graupel.core.roles import SYSTEM
+from graupel.core.variants import label_of
 from graupel.features.products import service as products
-from graupel.features.variants import service
-from graupel.features.variants.service import Wish
+from graupel.features.variants import making
+from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
 from tests.making import make_product
@@ -37,11 +38,11 @@ def wish(*axes, **more) -> Wish:
 def needles(ctx, colour, size):
     """Six variants: three colours by two sizes; price, weight and stock as they were before it varied."""
     product_id = make_product(ctx, "NDL", price=Decimal("6.40"), stock=7, gtin="9521234567899", mpn="N-1", code="NDL")
-    service.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat", "Rust"]), (size, ["3 mm", "4 mm"])))
+    making.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat", "Rust"]), (size, ["3 mm", "4 mm"])))
     return product_id
 
 
 def by_label(ctx, product_id):
     """Its variants by what they are called."""
     product = products.read(ctx, SYSTEM, product_id)
-    return {service.rules.label_of(product.axes, v.combination): v for v in product.variants}
+    return {label_of(product.axes, v.combination): v for v in product.variants}

@@ -20,10 +20,11 @@ from graupel.features.categories import service as categories
 from graupel.features.files import service as files
 from graupel.features.listings import connecting, sending, standing
 from graupel.features.media import service as media
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.users import service as users
-from graupel.features.variants import service as variants
-from graupel.features.variants.service import Wish
+from graupel.features.variants import making, setting
+from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes, types
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import ChoiceTyped, Definition
@@ -116,7 +117,7 @@ def _draw(good: Good) -> list[bytes]:
 
 def _make(ctx: Context, actor: Actor, good: Good, drawn: list[bytes], known: Words, numbers: Numbers) -> int:
     """One product, then its variants with prices, stock and GTINs of their own."""
-    product_id = products.create(ctx, actor, _values(ctx, actor, good, drawn, known, numbers))
+    product_id = saving.create(ctx, actor, _values(ctx, actor, good, drawn, known, numbers))
     if good.axes:
         _vary(ctx, actor, product_id, good, known, numbers)
     return product_id
@@ -184,11 +185,11 @@ def _vary(ctx: Context, actor: Actor, product_id: int, good: Good, known: Words,
     )
     first = products.read(ctx, actor, product_id).variants[0]
     codes = [known.attributes[name].choice(known.choice(name, labels[0])) for name, labels in good.axes]
-    variants.save_one(ctx, actor, first.id, {"sku": "-".join([good.sku, *(one.code for one in codes if one)])})
+    setting.save_one(ctx, actor, first.id, {"sku": "-".join([good.sku, *(one.code for one in codes if one)])})
     wish = Wish(axes, {key: choices[0] for key, choices in axes})
-    planned = variants.plan_making(ctx, actor, product_id, wish)
+    planned = making.plan_making(ctx, actor, product_id, wish)
     kept = [one for place, one in enumerate(planned.plan.new) if not good.gaps or place % good.gaps]
-    variants.make(ctx, actor, product_id, wish, kept)
+    making.make(ctx, actor, product_id, wish, kept)
     _fill_variants(ctx, actor, product_id, good, known, numbers)
 
 
@@ -198,12 +199,12 @@ def _fill_variants(ctx: Context, actor: Actor, product_id: int, good: Good, know
         axis = next(name for name, labels in good.axes if label in labels)
         ids = [one.id for one in made if known.choice(axis, label) in one.combination]
         if ids:
-            variants.set_values(ctx, actor, product_id, ids, "price", Decimal(price))
+            setting.set_values(ctx, actor, product_id, ids, "price", Decimal(price))
     if good.stocked is not None:
         stock = {one.id: (place * 11 + good.stocked * 7) % 37 for place, one in enumerate(made)}
-        variants.set_each(ctx, actor, product_id, "stock", stock)
+        setting.set_each(ctx, actor, product_id, "stock", stock)
     if good.gtins:
-        variants.set_each(ctx, actor, product_id, "gtin", {one.id: numbers.next() for one in made})
+        setting.set_each(ctx, actor, product_id, "gtin", {one.id: numbers.next() for one in made})
 
 
 def _bring_in(ctx: Context, actor: Actor, worker: Worker) -> None:

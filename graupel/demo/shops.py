@@ -12,8 +12,10 @@ from graupel.core.conditions import Condition
 from graupel.core.roles import Actor
 from graupel.demo.german import german
 from graupel.features.assortments import service as assortments
+from graupel.features.categories import editing
 from graupel.features.categories import service as categories
-from graupel.features.destinations import service as destinations
+from graupel.features.destinations import shops
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.features.translating import exchange
@@ -48,7 +50,7 @@ GERMAN_PAGES = {
 
 def load(ctx: Context, owner: Actor, editor: Actor, goods: list[int], channel_id: int) -> None:
     """German for the shop, the outlet with its trees, pages of categories, and prices and titles for destinations."""
-    destinations.add_language(ctx, owner, "de")
+    shops.add_language(ctx, owner, "de")
     _pages(ctx, editor)
     _foot(ctx, editor)
     _outlet(ctx, owner, editor, goods)
@@ -59,12 +61,12 @@ def load(ctx: Context, owner: Actor, editor: Actor, goods: list[int], channel_id
 
 def _pages(ctx: Context, actor: Actor) -> None:
     for path, (layout, text, order) in PAGES.items():
-        detail = categories.read(ctx, actor, categories.make(ctx, actor, path).id)
+        detail = editing.read(ctx, actor, categories.make(ctx, actor, path).id)
         picture = _picture_of(ctx, actor, detail.category.id) if layout is Layout.BANNER else None
         alt = "Skeins in the light of the window" if picture else ""
         values = replace(detail.values, layout=layout, description=text, picture_id=picture, picture_alt=alt)
         values = replace(values, facts=_fields(ctx, path))
-        categories.save(ctx, actor, detail.category.id, values)
+        editing.save(ctx, actor, detail.category.id, values)
         assortments.set_order(ctx, actor, detail.category.id, order)
 
 
@@ -88,17 +90,17 @@ def _foot(ctx: Context, actor: Actor) -> None:
     tree = categories.read_tree(ctx)
     links = {"Dye days": "Workshops", "Gifts": "Kits", "Needle gauge": "Needles > Gauges"}
     for one in [tree.by_id[key] for top in made for key in tree.with_all_below(top)]:
-        detail = categories.read(ctx, actor, one.id)
+        detail = editing.read(ctx, actor, one.id)
         to = f"/shop/c/{categories.make(ctx, actor, links[one.name]).id}" if one.name in links else ""
         kind = Kind.LINK if to else Kind.HEADING
         values = replace(detail.values, kind=kind, link=to, hidden=False)
-        categories.save(ctx, actor, one.id, values)
+        editing.save(ctx, actor, one.id, values)
 
 
 def _outlet(ctx: Context, owner: Actor, editor: Actor, goods: list[int]) -> None:
     """A small shop: summer yarns, what is cheap, ends of ribbon; with prices of its own for some."""
     raw = {"name": OUTLET, "address_part": "outlet", "languages": "de en", "currency": ""}
-    shop_id = destinations.make_shop(ctx, owner, raw)
+    shop_id = shops.make_shop(ctx, owner, raw)
     words = vocabulary.read(ctx)
     summer = next(key for key, name in words.tags.items() if name == "summer")
     ribbon = next(key for key, one in words.types.items() if one.name == "Ribbon")
@@ -129,7 +131,7 @@ def _reduced(price: Decimal) -> str:
 
 def _write(ctx: Context, actor: Actor, product: Product, own: dict[str, str]) -> None:
     values = replace(product.values, own={**product.values.own, **own})
-    products.save(ctx, actor, product.id, values, product.version)
+    saving.save(ctx, actor, product.id, values, product.version)
 
 
 def _for_ostlerby(ctx: Context, actor: Actor, goods: list[int], channel_id: int) -> None:
@@ -162,4 +164,4 @@ def _change_originals(ctx: Context, actor: Actor, goods: list[int]) -> None:
     for product_id in goods[4:40:7]:
         product = products.read(ctx, actor, product_id)
         text = product.values.short_text.replace("100 grams", "100 grams, in a softer twist than before")
-        products.save(ctx, actor, product_id, replace(product.values, short_text=text), product.version)
+        saving.save(ctx, actor, product_id, replace(product.values, short_text=text), product.version)

@@ -6,7 +6,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from graupel.core.roles import SYSTEM
-from graupel.features.categories import service
+from graupel.features.categories import editing, service
 from graupel.features.media import service as media
 from graupel.features.vocabulary import service as vocabulary
 from tests.browser.conftest import Person, wait_until
@@ -176,5 +176,5 @@ def test_a_category_gets_a_picture_of_the_library_and_a_tag_beside_one_like_it(a
     me.sees(".ts-control .item", "Winter")
     press(me, Keys.CONTROL, "s")
     me.sees(".toast-line", "Saved")
-    detail = service.read(ctx, SYSTEM, category)
+    detail = editing.read(ctx, SYSTEM, category)
     assert (detail.values.picture_id, detail.values.tags) == (file.id, ("Winter",))

@@ -9,6 +9,7 @@ from selenium.webdriver.common.keys import Keys
 
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.listings import connecting
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from tests.browser.conftest import Person
 from tests.conftest import person
@@ -180,7 +181,7 @@ def test_two_people_save_the_same_product_and_the_second_chooses(at_screen: Pers
     me.open(f"/products/{product_id}")
     me.fill("#in-name", "Mine")
     values = products.read(ctx, SYSTEM, product_id).values
-    products.save(ctx, SYSTEM, product_id, type(values)(**{**vars(values), "name": "Theirs", "weight_g": 250}), None)
+    saving.save(ctx, SYSTEM, product_id, type(values)(**{**vars(values), "name": "Theirs", "weight_g": 250}), None)
     me.press("Save")
     me.sees("#conflict", "Graupel saved this product while you were working on it.")
     me.sees("#conflict", "Taken over from there: Weight")

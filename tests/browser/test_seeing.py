@@ -10,6 +10,7 @@ from selenium.webdriver.common.keys import Keys
 
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.assortments import service as assortments
+from graupel.features.categories import editing
 from graupel.features.categories import service as categories
 from graupel.features.products import service as products
 from tests.browser.conftest import Person, wait_until
@@ -190,11 +191,11 @@ def test_a_categorys_text_is_written_in_german_and_goes_back_to_what_is_inherite
     me = at_screen
     add_german(ctx)
     yarn = categories.make(ctx, SYSTEM, "Yarn").id
-    detail = categories.read(ctx, SYSTEM, yarn)
-    categories.save(ctx, SYSTEM, yarn, replace(detail.values, description="<p>Soft</p>"))
+    detail = editing.read(ctx, SYSTEM, yarn)
+    editing.save(ctx, SYSTEM, yarn, replace(detail.values, description="<p>Soft</p>"))
 
     def german() -> dict[str, str]:
-        return dict(categories.read(ctx, SYSTEM, yarn).own)
+        return dict(editing.read(ctx, SYSTEM, yarn).own)
 
     me.open(f"/categories/{yarn}?lens=de")
     me.press("German is missing: English shown")

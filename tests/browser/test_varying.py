@@ -9,8 +9,8 @@ from selenium.webdriver.common.keys import Keys
 from graupel.core.attributes import Kind
 from graupel.core.roles import SYSTEM
 from graupel.features.products import service as products
-from graupel.features.variants import service as variants
-from graupel.features.variants.service import Wish
+from graupel.features.variants import making, setting
+from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
@@ -31,7 +31,7 @@ def varying(ctx) -> int:
     words = vocabulary.read(ctx).attributes
     product_id = make_product(ctx, "FEL", name="Fellside aran")
     axes = tuple((key, tuple(choice.id for choice in words[key].choices)) for key in (colour, putup))
-    variants.make(ctx, SYSTEM, product_id, Wish(axes, {key: choices[0] for key, choices in axes}))
+    making.make(ctx, SYSTEM, product_id, Wish(axes, {key: choices[0] for key, choices in axes}))
     return product_id
 
 
@@ -117,7 +117,7 @@ def test_cells_of_the_grid_are_selected_by_keyboard_and_given_a_price_and_back_t
 def test_taking_a_value_away_says_what_goes(at_screen: Person, ctx):
     product_id = varying(ctx)
     ids = [v.id for v in read(ctx, product_id).variants]
-    variants.set_values(ctx, SYSTEM, product_id, ids[2:3], "stock", 4)
+    setting.set_values(ctx, SYSTEM, product_id, ids[2:3], "stock", 4)
     me = at_screen
     me.open(f"/products/{product_id}/variants")
     me.press("Take away a value")

@@ -8,6 +8,7 @@ from graupel.features.files import service as files
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from tests.making import bring_in, catalogue, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser, stranger
@@ -92,7 +93,7 @@ def test_what_stays_is_named_field_by_field(browser, ctx):
     product_id = make_product(ctx, "FEL-1", name="First", mpn="A")
     for name, mpn in (("Second", "B"), ("Third", "B")):
         values = products.read(ctx, SYSTEM, product_id).values
-        products.save(ctx, SYSTEM, product_id, replace(values, name=name, mpn=mpn), None)
+        saving.save(ctx, SYSTEM, product_id, replace(values, name=name, mpn=mpn), None)
     number = history.list_change_sets(ctx, SYSTEM).change_sets[1]["id"]
     said = browser.get(f"/history/{number}/plan").text
     assert "something was changed since; that stays" in said

@@ -16,6 +16,7 @@ from graupel.features.assortments import gathering, store
 from graupel.features.categories import service as categories
 from graupel.features.categories import store as category_store
 from graupel.features.destinations import service as destinations
+from graupel.features.destinations import shops
 from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
 from graupel.features.products import placing
@@ -272,7 +273,7 @@ def is_shown(ctx: Context, tx: Tx, shop: Shop, product_id: int) -> bool:
 def set_shows_all(ctx: Context, actor: Actor, shop: Shop, shows_all: bool) -> None:
     """Whether a shop shows everything that is live, or what is chosen for it. Raises Outdated, NotFound."""
     actor.require(Role.EDITOR)
-    destinations.change(ctx, actor, shop.id, {"shows": "all" if shows_all else "some"})
+    shops.change(ctx, actor, shop.id, {"shows": "all" if shows_all else "some"})
 
 
 def put_in_shop(

@@ -18,8 +18,9 @@ from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import CATEGORY
 from graupel.core.roles import Identity, Role
 from graupel.core.search_preview import Preview
-from graupel.features.categories import counts, service
-from graupel.features.categories.service import Category, Detail, Tree
+from graupel.features.categories import counts, deleting, editing, service
+from graupel.features.categories.editing import Detail
+from graupel.features.categories.service import Category, Tree
 from graupel.features.destinations.service import Seen
 from graupel.features.media import service as media
 from graupel.features.vocabulary import service as vocabulary
@@ -211,7 +212,7 @@ def _editing(
     ctx: Context, seen: Seen, detail: Detail, written: CategoryValues, typed: dict[str, str], **more: Any
 ) -> Editing:
     typed_own, _ = rules.read_own({name[4:]: text for name, text in typed.items() if name.startswith("own-")})
-    values = service.seen(written, {**detail.own, **typed_own}, seen.lens)
+    values = editing.seen(written, {**detail.own, **typed_own}, seen.lens)
     part = values.address_part or slugify(values.name)
     address = f"{ctx.settings.address}{seen.shop_path}/c/{detail.category.id}-{part}"
     preview = search_preview.preview(
@@ -276,7 +277,7 @@ def further_field(request: Request, ctx: Ctx, signed: Signed, category_id: int, 
 @router.get("/categories/{category_id:int}")
 def show_one(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
     """One category beside the trees; for htmx it alone."""
-    detail = service.read(ctx, signed.actor, category_id)
+    detail = editing.read(ctx, signed.actor, category_id)
     return _one(request, ctx, signed, _editing(ctx, request.state.seen, detail, detail.values, {}))
 
 
@@ -299,7 +300,7 @@ def _raw(form: FormData) -> dict[str, Any]:
 @router.post("/categories/{category_id:int}")
 def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
     """Saves what was typed, or shows it again with what is wrong."""
-    detail = service.read(ctx, signed.actor, category_id)
+    detail = editing.read(ctx, signed.actor, category_id)
     raw = _raw(form)
     reading = rules.read(raw, detail.values, vocabulary.read(ctx).attributes)
     own, wrong = rules.read_own({name[4:]: value for name, value in raw.items() if name.startswith("own-")})
@@ -307,14 +308,14 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
     problems = reading.problems + wrong
     if not problems:
         try:
-            service.save(ctx, signed.actor, category_id, reading.values, marks.read(form), own, still)
-            detail = service.read(ctx, signed.actor, category_id)
+            editing.save(ctx, signed.actor, category_id, reading.values, marks.read(form), own, still)
+            detail = editing.read(ctx, signed.actor, category_id)
             seen = request.state.seen
             return _one(request, ctx, signed, _editing(ctx, seen, detail, detail.values, {}), said="Saved.")
         except Refused as refusal:
             problems = refusal.problems
     typed = {name: value for name, value in raw.items() if isinstance(value, str)}
-    editing = _editing(
+    shown = _editing(
         ctx,
         request.state.seen,
         detail,
@@ -322,18 +323,18 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
         typed,
         problems=by_field(problems),
     )
-    return _one(request, ctx, signed, editing, marks_then=marks.read(form), status=422)
+    return _one(request, ctx, signed, shown, marks_then=marks.read(form), status=422)
 
 
 @router.post("/categories/{category_id:int}/preview")
 def preview(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
     """How a search engine would show what is typed at this moment; writes nothing."""
-    detail = service.read(ctx, signed.actor, category_id)
+    detail = editing.read(ctx, signed.actor, category_id)
     raw = _raw(form)
     values = rules.read(raw, detail.values).values
     typed = {name: value for name, value in raw.items() if name.startswith("own-")}
-    editing = _editing(ctx, request.state.seen, detail, values, typed)
-    return page(request, "categories/preview.html", editing=editing)
+    shown = _editing(ctx, request.state.seen, detail, values, typed)
+    return page(request, "categories/preview.html", editing=shown)
 
 
 # --- deleting, and goods that move ---------------------------------------------------------------------------
@@ -344,7 +345,7 @@ def plan_deleting(request: Request, ctx: Ctx, signed: Signed, category_id: int) 
     """What deleting it does, before it is done."""
     query = request.query_params
     into = query.get("into", "")
-    plan = service.plan_deleting(
+    plan = deleting.plan_deleting(
         ctx,
         signed.actor,
         category_id,
@@ -359,9 +360,9 @@ def delete(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: 
     """Deletes it as the dry run said."""
     with_branch, into = form.get("branch") == "goes", _number(form, "into")
     try:
-        service.delete(ctx, signed.actor, category_id, with_branch=with_branch, into=into)
+        deleting.delete(ctx, signed.actor, category_id, with_branch=with_branch, into=into)
     except Refused as refusal:
-        plan = service.plan_deleting(ctx, signed.actor, category_id, with_branch=with_branch, into=into)
+        plan = deleting.plan_deleting(ctx, signed.actor, category_id, with_branch=with_branch, into=into)
         message = refusal.problems[0].message
         return page(
             request,
@@ -378,7 +379,7 @@ def delete(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: 
 def move_goods(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
     """Moves all its goods to another category."""
     into = _number(form, "into") or 0
-    number = service.move_goods(ctx, signed.actor, category_id, into)
-    detail = service.read(ctx, signed.actor, category_id)
+    number = deleting.move_goods(ctx, signed.actor, category_id, into)
+    detail = editing.read(ctx, signed.actor, category_id)
     said = f"{number:,} {'product' if number == 1 else 'products'} moved. History can roll it back."
     return _one(request, ctx, signed, _editing(ctx, request.state.seen, detail, detail.values, {}), said=said)

@@ -11,7 +11,7 @@ from graupel.core import languages
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Identity, Role
-from graupel.features.destinations import parts, service
+from graupel.features.destinations import parts, service, shops
 from graupel.web import marks
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
@@ -43,7 +43,7 @@ def _list(request: Request, ctx: Context, signed: Identity, typed: dict[str, Any
 
 def _offered(chosen: list[str]) -> list[tuple[str, str]]:
     """The chosen languages in their order, then common ones."""
-    return [(code, languages.name(code)) for code in chosen] + service.offered_languages(chosen)
+    return [(code, languages.name(code)) for code in chosen] + shops.offered_languages(chosen)
 
 
 def _raw(form: FormData) -> dict[str, str]:
@@ -55,7 +55,7 @@ def _raw(form: FormData) -> dict[str, str]:
 def make(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     """Makes a further shop."""
     try:
-        shop_id = service.make_shop(ctx, signed.actor, _raw(form))
+        shop_id = shops.make_shop(ctx, signed.actor, _raw(form))
     except Refused as refusal:
         return _list(request, ctx, signed, _raw(form), refusal.problems)
     return Response(status_code=204, headers={"HX-Redirect": f"/shops/{shop_id}"})
@@ -78,14 +78,14 @@ def _one(
     marks_then: dict[str, str] | None = None,
 ) -> Response:
     shop = service.read_shop(ctx, signed.actor, shop_id)
-    fields = typed or service.flat(shop)
+    fields = typed or shops.flat(shop)
     return page(
         request,
         "destinations/shop.html",
         part="destinations/shop_part.html",
         status=422 if problems else 200,
         shop=shop,
-        showing=service.flat(shop),
+        showing=shops.flat(shop),
         marks_then=marks_then,
         typed=fields,
         chosen=fields["languages"].split(),
@@ -104,7 +104,7 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -
     """Saves what was typed of a shop."""
     raw = _raw(form)
     try:
-        service.save_shop(ctx, signed.actor, shop_id, raw, marks.read(form))
+        shops.save_shop(ctx, signed.actor, shop_id, raw, marks.read(form))
     except Refused as refusal:
         return _one(request, ctx, signed, shop_id, raw, refusal.problems, marks_then=marks.read(form))
     return _one(request, ctx, signed, shop_id, said="Saved.")

@@ -11,7 +11,8 @@ from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import Actor
 from graupel.features.categories import service as categories
-from graupel.features.products import service
+from graupel.features.products import saving, service
+from graupel.features.products.saving import SaveConflict
 from graupel.features.products.schemas import (
     CategoryOut,
     ProductIn,
@@ -21,7 +22,7 @@ from graupel.features.products.schemas import (
     VariantIn,
     product_out,
 )
-from graupel.features.products.service import Product, SaveConflict
+from graupel.features.products.service import Product
 from graupel.features.users import service as users
 from graupel.web.problem import PreconditionRequired, responses
 from graupel.web.security import Ctx
@@ -91,7 +92,7 @@ def _one(ctx: Ctx, actor: Actor, response: Response, product_id: int) -> Product
 
 def _save(ctx: Ctx, actor: Actor, product: Product, values: ProductValues, if_match: str | None) -> None:
     try:
-        service.save(ctx, actor, product.id, values, version_of(product, if_match))
+        saving.save(ctx, actor, product.id, values, version_of(product, if_match))
     except SaveConflict as conflict:
         raise Outdated(f"{conflict} Read it again, then repeat the change.", {}) from conflict
 
@@ -114,7 +115,7 @@ def list_products(
 @router.post("/products", response_model=ProductOut, status_code=201, responses=responses(403, 413, 422))
 def create_product(ctx: Ctx, actor: TokenActor, body: ProductIn, response: Response) -> ProductOut:
     """Make a product with its one variant."""
-    product_id = service.create(ctx, actor, values_of(ctx, body))
+    product_id = saving.create(ctx, actor, values_of(ctx, body))
     response.headers["Location"] = f"/api/v1/products/{product_id}"
     return _one(ctx, actor, response, product_id)
 

@@ -32,8 +32,9 @@ from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media_service
 from graupel.features.media.service import Media
-from graupel.features.products import facts, lensing, mirrors, parts, saved, service, table
-from graupel.features.products.service import Product, SaveConflict, Saved
+from graupel.features.products import facts, lensing, mirrors, parts, saving, service, table, views
+from graupel.features.products.saving import SaveConflict, Saved
+from graupel.features.products.service import Product
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
@@ -66,12 +67,12 @@ def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, *
         "lensed": not seen.lens.is_default,
         "lensed_amounts": bool(seen.lens.destination),
         **({"currency": seen.lens.currency} if seen.lens.currency else {}),
-        "columns": saved.columns_of(ctx, signed.actor),
+        "columns": views.columns_of(ctx, signed.actor),
         "all_columns": COLUMNS,
         "many_fields": {name: PRODUCT.field(name).label for name in PRODUCT.for_many},
         "sorted_by": SORTED_BY,
         "numbers": NUMBERS,
-        "views": saved.views(ctx, signed.actor),
+        "views": views.views(ctx, signed.actor),
         "may_edit": signed.actor.may(Role.EDITOR),
         "statuses": list(Status),
         "trouble": "",
@@ -82,7 +83,7 @@ def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, *
 @router.post("/products/columns")
 def choose_columns(ctx: Ctx, signed: Signed, form: Form) -> Response:
     """Keeps the columns that a person chose, and shows the table with them."""
-    saved.choose_columns(ctx, signed.actor, [str(name) for name in form.getlist("column")])
+    views.choose_columns(ctx, signed.actor, [str(name) for name in form.getlist("column")])
     return _back_to(str(form.get("query", "")))
 
 
@@ -96,7 +97,7 @@ def save_view(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Respons
     """Keeps what is chosen under a name."""
     query = str(form.get("query", ""))
     try:
-        saved.save_view(ctx, signed.actor, str(form.get("name", "")), query)
+        views.save_view(ctx, signed.actor, str(form.get("name", "")), query)
     except Refused as refusal:
         state = TableState.read(parse_qs(query))
         data = _table_data(ctx, signed, state, request.state.seen, trouble=refusal.problems[0].message)
@@ -107,13 +108,13 @@ def save_view(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Respons
 @router.get("/products/views/{view_id}")
 def open_view(ctx: Ctx, signed: Signed, view_id: int) -> Response:
     """Leads to the table as it was kept."""
-    return RedirectResponse(f"/products?{saved.open_view(ctx, signed.actor, view_id)}", 303)
+    return RedirectResponse(f"/products?{views.open_view(ctx, signed.actor, view_id)}", 303)
 
 
 @router.post("/products/views/{view_id}/delete")
 def delete_view(ctx: Ctx, signed: Signed, form: Form, view_id: int) -> Response:
     """Drops a view."""
-    saved.delete_view(ctx, signed.actor, view_id)
+    views.delete_view(ctx, signed.actor, view_id)
     return _back_to(str(form.get("query", "")))
 
 
@@ -285,7 +286,7 @@ def create(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     try:
         if typed.problems:
             raise Refused(_with_rules(ctx, typed.problems, values))
-        product_id = service.create(ctx, signed.actor, values)
+        product_id = saving.create(ctx, signed.actor, values)
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, Status.DRAFT
         return _editor(request, ctx, signed, typed, status=422)
@@ -297,7 +298,7 @@ def _with_rules(
 ) -> list[Problem]:
     """Unreadable fields, and the rules that the others break: everything at once, so it is mended at once."""
     unreadable = {problem.field for problem in problems}
-    return problems + [p for p in service.check(ctx, values, product_id) if p.field not in unreadable]
+    return problems + [p for p in saving.check(ctx, values, product_id) if p.field not in unreadable]
 
 
 @router.get("/products/{product_id:int}")
@@ -326,7 +327,7 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
         if problems:
             raise Refused(_with_rules(ctx, problems, values, product_id))
         still = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
-        saved = service.save(ctx, signed.actor, product_id, values, typed.version, _seen(form), still)
+        saved = saving.save(ctx, signed.actor, product_id, values, typed.version, _seen(form), still)
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status
         return _editor(request, ctx, signed, typed, product=product, status=422)
@@ -341,7 +342,7 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 @router.post("/products/{product_id:int}/copy")
 def copy(ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """Makes a draft as a copy, and opens it."""
-    made = service.copy(ctx, signed.actor, product_id)
+    made = saving.copy(ctx, signed.actor, product_id)
     return Response(status_code=204, headers={"HX-Redirect": f"/products/{made}?copied=1"})
 
 
@@ -349,7 +350,7 @@ def copy(ctx: Ctx, signed: Signed, product_id: int) -> Response:
 def delete(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """Deletes a product that was never live."""
     try:
-        service.delete(ctx, signed.actor, product_id)
+        saving.delete(ctx, signed.actor, product_id)
     except Refused as refusal:
         product = service.read(ctx, signed.actor, product_id)
         typed = _typed_of(product)
@@ -578,7 +579,7 @@ def products_for_media(request: Request, ctx: Ctx, signed: Signed, media_id: int
 def use_media(ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
     """Puts a file of the library behind a product's other pictures."""
     media_id = int(str(form.get("media", "0")))
-    service.add_picture(ctx, signed.actor, product_id, media_id)
+    saving.add_picture(ctx, signed.actor, product_id, media_id)
     return Response(status_code=204, headers={"HX-Redirect": f"/products/{product_id}#pictures"})
 
 

@@ -1,43 +1,34 @@
 """What a merchant does with products, one at a time."""
 
-import re
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
-from typing import Any, TypeVar
+from typing import Any
 
 from slugify import slugify
 
 from graupel.context import Context
-from graupel.core import changes, product_types, products, readiness
 from graupel.core import pictures as picture_rules
-from graupel.core.attributes import Fact
-from graupel.core.changes import Merge
+from graupel.core import product_types, products, readiness
 from graupel.core.declarations.products import CHOICES
-from graupel.core.errors import NotFound, Outdated, Refused
-from graupel.core.pictures import Picture
+from graupel.core.errors import NotFound
 from graupel.core.pricing import PriceRange, price_range
-from graupel.core.problems import Problem
 from graupel.core.product_types import ProductType
 from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, ProductValues, Status
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.resolve import Lens, inherited
 from graupel.core.roles import Actor, Role
 from graupel.core.variants import Axis, Combination
-from graupel.db import DuplicateKey, Tx
+from graupel.db import Tx
 from graupel.features.categories import service as categories
-from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import holds, pictures, removal, skus, store, table_store
+from graupel.features.products import pictures, store, table_store
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
-from graupel.features.vocabulary import types
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import service as wording
 from graupel.features.wording.service import Own
-
-T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -267,365 +258,6 @@ def product_of_variant(ctx: Context, actor: Actor, variant_id: int) -> Product:
         return load(ctx, tx, product_id)
 
     return ctx.db.run(work)
-
-
-# --- writing -------------------------------------------------------------------------------------------------
-
-
-def _product_columns(values: ProductValues, brand_id: int | None) -> dict[str, Any]:
-    """The columns of a product and its text, as the journal has them."""
-    columns = {name: getattr(values, name) for name in PRODUCT_FIELDS}
-    return columns | {
-        "code": values.code or None,
-        "status": str(values.status),
-        "key_points": "\n".join(values.key_points),
-        "sells_without_stock": int(values.sells_without_stock),
-        "brand_id": brand_id,
-    }
-
-
-def create(ctx: Context, actor: Actor, values: ProductValues) -> int:
-    """A new product with its one variant; returns its id.
-
-    A blank product code is made from the type's scheme, a blank SKU from the code or name. Raises Refused.
-    """
-    actor.require(Role.EDITOR)
-
-    def work(tx: Tx) -> int:
-        words = vocabulary.current(ctx, tx)
-        filled = _fill_blanks(tx, values, words.type_of(values.type_id))
-        _refuse_problems(ctx, tx, filled, None, words)
-        with history.change_set(tx, actor, "product.make", f"Product made: {values.name}") as recorder:
-            return make_within(ctx, tx, recorder, filled)
-
-    return _naming_sku_owner(ctx, values, work)
-
-
-def make_within(ctx: Context, tx: Tx, recorder: history.Recorder, values: ProductValues) -> int:
-    """Make and record a product of checked values with its one variant; returns its id."""
-    columns = _product_columns(values, _brand_id(tx, recorder, values.brand))
-    product_id = store.insert_product(tx, columns, ctx.settings.language)
-    recorder.made("product", product_id, columns)
-    variant = {name: getattr(values, name) for name in (*OWN_FIELDS, *BASE_FIELDS)} | {"product_id": product_id}
-    variant_id = store.insert_variants(tx, [variant])[0]
-    recorder.made("variant", variant_id, variant)
-    pictures.save(tx, recorder, product_id, values.pictures)
-    wording.save(tx, recorder, "product", product_id, values.own, products.written_words(values))
-    _save_belongings(tx, recorder, product_id, values)
-    return product_id
-
-
-def _brand_id(tx: Tx, recorder: history.Recorder, name: str) -> int | None:
-    return vocabulary.make_within(tx, recorder, "brand", name) if name else None
-
-
-def _fill_blanks(tx: Tx, values: ProductValues, kind: ProductType | None, *, varies: bool = False) -> ProductValues:
-    code = values.code or types.next_code(tx, kind) or ""
-    sku = values.sku if values.sku or varies or not values.name else skus.free(tx, code or skus.suggest(values.name))
-    return replace(values, code=code, sku=sku)
-
-
-@dataclass(frozen=True)
-class Saved:
-    """What a save changed, as (label, before, after); empty where nothing differed."""
-
-    changed: list[tuple[str, str, str]] = field(default_factory=list)
-
-
-class SaveConflict(Outdated):
-    """The product was saved by someone else meanwhile; ``merge`` brings both together, ``theirs`` is what is kept."""
-
-    def __init__(self, merge: Merge, theirs: Product, by: str) -> None:
-        super().__init__(f"{by} saved this product while you were working on it.", {})
-        self.merge, self.theirs, self.by = merge, theirs, by
-
-
-def save(
-    ctx: Context,
-    actor: Actor,
-    product_id: int,
-    values: ProductValues,
-    version: int | None,
-    seen: Mapping[str, Any] | None = None,
-    still: Collection[str] = (),
-) -> Saved:
-    """Write a product's values.
-
-    ``version``: that of the product when the values were read; None: whatever it is. ``seen``: the values as they
-    were then (products.flat), for telling what this one changed from what others did. ``still``: keys of translations
-    that hold for the original as it is now.
-    Raises SaveConflict where the version is old, Refused, NotFound.
-    """
-    actor.require(Role.EDITOR)
-
-    def work(tx: Tx) -> Saved:
-        current = load(ctx, tx, product_id, lock=True)
-        if version and version != current.version:
-            _refuse_outdated(tx, current, values, seen or {})
-        assert current.vocabulary is not None
-        filled = _fill_blanks(tx, values, current.vocabulary.type_of(values.type_id), varies=current.varies)
-        _refuse_problems(ctx, tx, filled, current, current.vocabulary)
-        with history.change_set(tx, actor, "product.save", f"Product changed: {values.name}") as recorder:
-            return save_within(ctx, tx, recorder, current, filled, still)
-
-    return _naming_sku_owner(ctx, values, work)
-
-
-def add_picture(ctx: Context, actor: Actor, product_id: int, media_id: int) -> None:
-    """Put a file of the library behind a product's pictures, where it is not among them. Raises Refused, NotFound."""
-    actor.require(Role.EDITOR)
-
-    def work(tx: Tx) -> None:
-        current = load(ctx, tx, product_id, lock=True)
-        if any(one.media_id == media_id for one in current.values.pictures):
-            return
-        values = replace(current.values, pictures=(*current.values.pictures, Picture(media_id)))
-        with history.change_set(tx, actor, "product.save", f"Product changed: {values.name}") as recorder:
-            save_checked(ctx, tx, recorder, current, values)
-
-    ctx.db.run(work)
-
-
-def save_checked(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
-    """Check, write and record values of a product that is locked. Raises Refused."""
-    assert current.vocabulary is not None
-    _refuse_problems(ctx, tx, values, current, current.vocabulary)
-    return save_within(ctx, tx, recorder, current, values)
-
-
-def save_within(
-    ctx: Context,
-    tx: Tx,
-    recorder: history.Recorder,
-    current: Product,
-    values: ProductValues,
-    still: Collection[str] = (),
-) -> Saved:
-    """Write and record checked values of a product."""
-    assert current.vocabulary is not None
-    brands = {name: brand_id for brand_id, name in current.vocabulary.brands.items()}
-    before = _product_columns(current.values, brands.get(current.values.brand))
-    after = _product_columns(values, _brand_id(tx, recorder, values.brand))
-    if current.varies:
-        before |= {name: getattr(current.values, name) for name in BASE_FIELDS}
-        after |= {name: getattr(values, name) for name in BASE_FIELDS}
-    else:
-        _save_only_variant(tx, recorder, current, values)
-    if recorder.changed("product", current.id, before, after, current.version + 1):
-        store.update_product(tx, current.id, after, ctx.settings.language)
-    pictures.save(tx, recorder, current.id, values.pictures)
-    wording.save(tx, recorder, "product", current.id, values.own, products.written_words(values), still)
-    _save_belongings(tx, recorder, current.id, values)
-    return Saved(_in_words(ctx, tx, current, values))
-
-
-def _save_only_variant(tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> None:
-    was, becomes = ({name: getattr(v, name) for name in (*OWN_FIELDS, *BASE_FIELDS)} for v in (current.values, values))
-    only = current.variants[0]
-    if recorder.changed("variant", only.id, was, becomes, only.version + 1):
-        store.update_variant(tx, only.id, becomes)
-
-
-def _in_words(ctx: Context, tx: Tx, current: Product, values: ProductValues) -> list[tuple[str, str, str]]:
-    """What differs, as (label, before, after); of what is too long for a line, the label alone."""
-    old, new = changes.diff(products.flat(current.values), products.flat(values) | _gone(current.values, values))
-    words = current.vocabulary
-    assert words is not None
-    paths = categories.current(ctx, tx)
-
-    def shown(name: str, value: Any) -> str:
-        if name == "category_id":
-            return paths.path(value) or "(empty)"
-        if name == "type_id":
-            return words.types[value].name if value in words.types else "(empty)"
-        return products.show(name, value)
-
-    said = []
-    for name in new:
-        if name.startswith("fact-"):
-            attribute = words.attributes.get(int(name[5:]))
-            said.append((attribute.name if attribute else "A fact", "", "changed"))
-        elif name in ("pictures", "categories"):
-            said.append((products.LABELS[name], "", "changed"))
-        elif name.startswith("own-"):
-            said.append((products.label_of(name), "", "changed"))
-        else:
-            said.append((products.label_of(name), shown(name, old.get(name)), shown(name, new[name])))
-    return said
-
-
-def _gone(before: ProductValues, after: ProductValues) -> dict[str, Any]:
-    gone = {f"fact-{key}": None for key in before.facts.keys() - after.facts.keys()}
-    return gone | {f"own-{key}": None for key in before.own.keys() - after.own.keys()}
-
-
-def _save_belongings(tx: Tx, recorder: history.Recorder, product_id: int, values: ProductValues) -> None:
-    """Make tags, further categories and facts what is wanted."""
-    tag_ids = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
-    vocabulary.set_tags(tx, recorder, "product", product_id, tag_ids)
-    wanted = {category_id for category_id in values.categories if category_id != values.category_id}
-    there = {row["category_id"]: row for row in store.further_categories(tx, product_id)}
-    for category_id in there.keys() - wanted:
-        row = there[category_id]
-        gone = {"product_id": product_id, "category_id": category_id}
-        recorder.removed("product_category", row["id"], gone, row["version"] + 1)
-        store.delete_further_category(tx, row["id"])
-    for category_id in sorted(wanted - there.keys()):
-        row_id = store.insert_further_category(tx, product_id, category_id)
-        recorder.made("product_category", row_id, {"product_id": product_id, "category_id": category_id})
-    _save_facts(tx, recorder, product_id, values.facts)
-
-
-def _save_facts(tx: Tx, recorder: history.Recorder, product_id: int, facts: Mapping[int, Fact]) -> None:
-    there = {(row["attribute_id"], row["choice_id"]): fact_rows.as_kept(row) for row in store.facts(tx, [product_id])}
-    wanted = fact_rows.rows_of({"product_id": product_id}, facts)
-    for key in there.keys() - wanted.keys():
-        row = there[key]
-        recorder.removed(
-            "fact", row["id"], {k: v for k, v in row.items() if k not in ("id", "version")}, row["version"] + 1
-        )
-        store.delete_fact(tx, row["id"])
-    for key, values in wanted.items():
-        known = there.get(key)
-        if known is None:
-            recorder.made("fact", store.insert_fact(tx, values), values)
-        elif recorder.changed(
-            "fact",
-            known["id"],
-            {name: known[name] for name in fact_rows.FIELDS},
-            {name: values[name] for name in fact_rows.FIELDS},
-            known["version"] + 1,
-        ):
-            store.update_fact(tx, known["id"], values)
-
-
-def check(ctx: Context, values: ProductValues, product_id: int | None = None) -> list[Problem]:
-    """What keeps these values from being saved; ``product_id``: the product they are for, where it is there."""
-
-    def work(tx: Tx) -> list[Problem]:
-        current = load(ctx, tx, product_id) if product_id else None
-        words = current.vocabulary if current else vocabulary.current(ctx, tx)
-        assert words is not None
-        return _problems(ctx, tx, values, current, words)
-
-    return ctx.db.run(work)
-
-
-def _refuse_problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | None, words: Vocabulary) -> None:
-    problems = _problems(ctx, tx, values, current, words)
-    if problems:
-        raise Refused(problems)
-
-
-def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | None, words: Vocabulary) -> list[Problem]:
-    problems = products.problems_of(values, current.unpriced if current else None)
-    if values.status is Status.LIVE:
-        differs_by = current.differs_by if current else ()
-        problems += product_types.lacking(words.type_of(values.type_id), values.facts, differs_by)
-    if current and current.varies and (values.sku or values.gtin or values.stock is not None):
-        problems.append(
-            Problem("variant.own", "This product varies: SKU, GTIN and stock belong to each of its variants.", "sku")
-        )
-    only = current.variants[0].id if current and not current.varies and current.variants else None
-    if values.sku:
-        problems += skus.problems(tx, [(values.sku, only)], ctx.settings.language)
-    if values.code and (other := store.owner_of_code(tx, values.code)) and other != (current.id if current else None):
-        problems.append(
-            Problem("code.taken", f"The product code {values.code} belongs to product {other} already.", "code")
-        )
-    tree = categories.current(ctx, tx)
-    for name, ids in (("category_id", (values.category_id,)), ("categories", values.categories)):
-        if any(category_id is not None and category_id not in tree.by_id for category_id in ids):
-            problems.append(Problem("category.unknown", "This category is not there any more. Choose another.", name))
-    if values.type_id is not None and values.type_id not in words.types:
-        problems.append(Problem("type.unknown", "This product type is not there any more. Choose another.", "type_id"))
-    variants = current.variants if current else ()
-    return problems + pictures.problems(tx, values.pictures, {variant.id for variant in variants}, words)
-
-
-def _naming_sku_owner(ctx: Context, values: ProductValues, work: Callable[[Tx], T]) -> T:
-    """Run ``work``; where another transaction took the SKU at the same moment, say whose it is now."""
-    try:
-        return ctx.db.run(work)
-    except DuplicateKey as error:
-        if error.key == "product_code":
-            raise Refused.because("code.taken", f"The product code {values.code} was just taken.", "code") from error
-        if error.key not in ("variant_sku", "PRIMARY"):
-            raise
-        found = ctx.db.run(lambda tx: skus.problems(tx, [(values.sku, None)], ctx.settings.language))
-        raise Refused(found or [Problem("sku.taken", f"The SKU {values.sku} was just taken.", "sku")]) from error
-
-
-def _refuse_outdated(tx: Tx, current: Product, mine: ProductValues, seen: Mapping[str, Any]) -> None:
-    """Raise SaveConflict with what both wrote, taken apart by fields."""
-    last = history.last_actor(tx, current.history_keys)
-    base, ours, theirs = dict(seen), products.flat(mine), products.flat(current.values)
-    for key in {*base, *ours, *theirs}:  # a fact that one of them has not is empty there
-        if key.startswith(("fact-", "own-")):
-            for side in (base, ours, theirs):
-                side.setdefault(key, None)
-    raise SaveConflict(changes.merge(base, ours, theirs), current, last)
-
-
-# --- copies, archive, deletion -------------------------------------------------------------------------------
-
-
-def copy(ctx: Context, actor: Actor, product_id: int) -> int:
-    """A draft made as a copy of another: all but SKU, GTIN, stock, code and address. Returns its id. Raises NotFound.
-
-    The copy of a product that varies does not vary yet: its variants are made anew, with SKUs of their own.
-    """
-    original = read(ctx, actor, product_id)
-    name = _copy_name(original.values.name)
-    private = {
-        a.id: a for a in (original.vocabulary.attributes.values() if original.vocabulary else ()) if a.product_id
-    }
-    private_choices = {choice.id for attribute in private.values() for choice in attribute.choices}
-    values = replace(
-        original.values,
-        name=name,
-        code="",
-        sku="",
-        gtin=None,
-        stock=None,
-        pictures=tuple(
-            replace(one, variants=(), choices=tuple(c for c in one.choices if c not in private_choices))
-            for one in original.values.pictures
-        ),
-        address_part="",
-        canonical="",
-        own={key: text for key, text in original.values.own.items() if not key.endswith(".address_part")},
-        status=Status.DRAFT,
-        facts={key: fact for key, fact in original.values.facts.items() if key not in private},
-    )
-    return create(ctx, actor, values)
-
-
-def _copy_name(name: str) -> str:
-    """ "Name, copy", "Name, copy 2" """
-    found = re.fullmatch(r"(.*), copy(?: (\d+))?", name)
-    stem, number = (found[1], int(found[2] or 1) + 1) if found else (name, 1)
-    ending = ", copy" if number == 1 else f", copy {number}"
-    return stem[: products.NAME_LENGTH - len(ending)] + ending
-
-
-def delete(ctx: Context, actor: Actor, product_id: int) -> None:
-    """Delete a product that was never live, with all that belongs to it. Raises Refused, NotFound."""
-    actor.require(Role.EDITOR)
-
-    def work(tx: Tx) -> None:
-        current = load(ctx, tx, product_id, lock=True)
-        if current.was_live:
-            raise Refused.because(
-                "product.was_live",
-                "This product was live once. Archive it instead: its page and SKU are known outside.",
-            )
-        if holds.held_variants(tx, product_id):
-            raise Refused.because("product.held", "This product is on a channel. Archive it instead.")
-        with history.change_set(tx, actor, "product.delete", f"Product deleted: {current.values.name}") as recorder:
-            removal.remove_product(tx, recorder, product_id, ctx.settings.language)
-
-    ctx.db.run(work)
 
 
 # --- reading many --------------------------------------------------------------------------------------------

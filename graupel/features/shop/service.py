@@ -18,6 +18,7 @@ from graupel.core.resolve import Lens, Level, Place, places, places_of, resolve
 from graupel.core.roles import SYSTEM, Actor
 from graupel.db import Tx
 from graupel.features.assortments import service as assortments
+from graupel.features.categories import editing
 from graupel.features.categories import service as categories
 from graupel.features.categories import store as category_store
 from graupel.features.categories.service import Category, Tree
@@ -247,8 +248,8 @@ def _page_of(ctx: Context, lens: Lens, category: Category | None) -> tuple[Categ
     """What the category's page says through a lens."""
     if category is None:
         return CategoryValues(), None
-    detail = categories.read(ctx, SYSTEM, category.id)
-    return categories.seen(detail.values, detail.own, lens), detail.picture
+    detail = editing.read(ctx, SYSTEM, category.id)
+    return editing.seen(detail.values, detail.own, lens), detail.picture
 
 
 def _groups(words: vocabulary.Vocabulary, chosen: Sequence[int]) -> dict[int, list[int]]:

@@ -11,11 +11,12 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.quantities import parse_money
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.products.api import Cursor, IfMatch, Limit, RecordId, TokenActor, etag, version_of
 from graupel.features.products.schemas import VariantIn, VariantOut, VariantPage, variant_out
 from graupel.features.products.service import Product
-from graupel.features.variants import service
+from graupel.features.variants import setting
 from graupel.web.problem import responses
 from graupel.web.security import Ctx
 
@@ -53,7 +54,7 @@ def change_variant(
     """Change what the body names; the rest stays. Null gives price and weight back to the product."""
     product = products.product_of_variant(ctx, actor, variant_id)
     version = version_of(product, if_match)
-    service.save_one(ctx, actor, variant_id, _values(ctx, body), version)
+    setting.save_one(ctx, actor, variant_id, _values(ctx, body), version)
     return read_variant(ctx, actor, variant_id, response)
 
 
@@ -85,7 +86,7 @@ def archive_variant(
     product = products.product_of_variant(ctx, actor, variant_id)
     version = version_of(product, if_match)
     if product.varies:
-        service.save_one(ctx, actor, variant_id, {"archived": True}, version)
+        setting.save_one(ctx, actor, variant_id, {"archived": True}, version)
     else:
-        products.save(ctx, actor, product.id, replace(product.values, status=Status.ARCHIVED), version)
+        saving.save(ctx, actor, product.id, replace(product.values, status=Status.ARCHIVED), version)
     return read_variant(ctx, actor, variant_id, response)

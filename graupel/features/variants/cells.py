@@ -15,9 +15,10 @@ from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.history import service as history
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
-from graupel.features.variants import service, store
+from graupel.features.variants import setting, store
 from graupel.features.variants.reading import read_value
 from graupel.features.wording import service as wording
 
@@ -155,8 +156,8 @@ def _save_plain(
         product = products.load(ctx, tx, product.id)
     try:
         if own:
-            products.save_checked(ctx, tx, recorder, product, replace(product.values, **own))
-        service.check_whole(replace(product, values=replace(product.values, **own)))
+            saving.save_checked(ctx, tx, recorder, product, replace(product.values, **own))
+        setting.check_whole(replace(product, values=replace(product.values, **own)))
     except Refused as refusal:
         return [replace(problem, field=cells[0].key) for problem in refusal.problems]
     return []

@@ -23,9 +23,9 @@ from graupel.core.variants import DEFAULT_PATTERN, Combination, label_of, order_
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product, Variant
-from graupel.features.variants import cells, service, views
+from graupel.features.variants import cells, making, service, setting, taking, views
+from graupel.features.variants.making import Wish
 from graupel.features.variants.reading import read_value
-from graupel.features.variants.service import Wish
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import lensing
@@ -202,7 +202,7 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     """The grid that would result, before anything is made."""
     wish = _wish(form)
     try:
-        planned = service.plan_making(ctx, signed.actor, product_id, wish)
+        planned = making.plan_making(ctx, signed.actor, product_id, wish)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
         return _builder(request, ctx, signed, product_id, wish, status=422, trouble=trouble)
@@ -215,7 +215,7 @@ def make(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     wish = _wish(form)
     shown = {_combination(one) for one in str(form.get("shown", "")).split()} - set(wish.left_out)
     try:
-        made = service.make(ctx, signed.actor, product_id, wish, shown)
+        made = making.make(ctx, signed.actor, product_id, wish, shown)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
         return _builder(request, ctx, signed, product_id, wish, status=422, trouble=trouble)
@@ -233,7 +233,7 @@ def fill(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
         signed,
         form,
         product_id,
-        lambda: service.fill_gap(ctx, signed.actor, product_id, combination),
+        lambda: making.fill_gap(ctx, signed.actor, product_id, combination),
         "Made.",
     )
 
@@ -283,7 +283,7 @@ def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: Form, product
     ids: set[int] = set()
     try:
         ids, name, value = _setting(_currency(ctx, request), form, product)
-        found = service.plan_setting(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
+        found = setting.plan_setting(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
     return page(
@@ -307,7 +307,7 @@ def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_i
 
     def act() -> None:
         ids, name, value = _setting(_currency(ctx, request), form, product)
-        service.set_values(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
+        setting.set_values(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
 
     return _acting(request, ctx, signed, form, product_id, act, "Set.")
 
@@ -319,15 +319,15 @@ def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_i
 def plan_taking(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
     """What taking variants away would do: by selection, by a value, or by giving up an attribute."""
     product = product_service.read(ctx, signed.actor, product_id)
-    found: service.Going | service.Dropping | None = None
+    found: taking.Going | taking.Dropping | None = None
     trouble = []
     choice, axis, keep = (str(form.get(name, "")) for name in ("choice", "axis", "keep"))
     try:
         if axis.isdecimal() and keep.isdecimal():
-            found = service.plan_dropping(ctx, signed.actor, product_id, int(axis), int(keep))
+            found = taking.plan_dropping(ctx, signed.actor, product_id, int(axis), int(keep))
         else:
             wanted = int(choice) if choice.isdecimal() else 0
-            found = service.plan_taking(ctx, signed.actor, product_id, ids=_ids(form), choice=wanted)
+            found = taking.plan_taking(ctx, signed.actor, product_id, ids=_ids(form), choice=wanted)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
     return page(
@@ -351,10 +351,10 @@ def take(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 
     def act() -> None:
         if axis.isdecimal() and keep.isdecimal():
-            service.drop_axis(ctx, signed.actor, product_id, int(axis), int(keep), signature)
+            taking.drop_axis(ctx, signed.actor, product_id, int(axis), int(keep), signature)
         else:
             wanted = int(choice) if choice.isdecimal() else 0
-            service.take_away(ctx, signed.actor, product_id, signature, ids=_ids(form), choice=wanted)
+            taking.take_away(ctx, signed.actor, product_id, signature, ids=_ids(form), choice=wanted)
 
     return _acting(request, ctx, signed, form, product_id, act, "Taken away. History can bring them back.")
 
@@ -413,7 +413,7 @@ def _one(
 def _typed_of(variant: Variant) -> dict[str, str]:
     """Its fields as the form has them."""
     sells = variant.sells_without_stock
-    typed = {name: typed_text(VARIANT.field(name).kind, getattr(variant, name)) for name in service.FOR_ONE}
+    typed = {name: typed_text(VARIANT.field(name).kind, getattr(variant, name)) for name in setting.FOR_ONE}
     return typed | {"sells_without_stock": "" if sells is None else "yes" if sells else "no"}
 
 
@@ -468,7 +468,7 @@ def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id:
         if problems:
             raise Refused(problems)
         version = str(form.get("version", ""))
-        service.save_one(ctx, signed.actor, variant_id, values, int(version) if version.isdecimal() else None, own)
+        setting.save_one(ctx, signed.actor, variant_id, values, int(version) if version.isdecimal() else None, own)
     except Refused as refusal:
         typed |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
         return _one(request, ctx, signed, product, variant, typed=typed, refusal=refusal)

@@ -15,7 +15,7 @@ from graupel.core.resolve import inherited
 from graupel.core.variants import Combination, label_of
 from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
-from graupel.features.variants.service import Planned
+from graupel.features.variants.making import Planned
 from graupel.features.vocabulary.service import Vocabulary
 
 #: By what cells are coloured and labelled.

@@ -12,11 +12,11 @@ from graupel.core.errors import NotAllowed, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.assortments import gathering, service
-from graupel.features.categories import counts
+from graupel.features.categories import counts, deleting
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
+from graupel.features.products import saving, table
 from graupel.features.products import service as products
-from graupel.features.products import table
 from graupel.features.vocabulary import joining
 from graupel.features.vocabulary import service as vocabulary
 from tests.making import add_outlet, make_product, roll_back_newest, set_status
@@ -58,7 +58,7 @@ def test_a_category_fills_itself_and_follows_every_change_and_roll_back(ctx, sum
     assert inside(ctx, summer) == [fits]
     assert counts.of(ctx).own[summer] == 1
     values = products.read(ctx, SYSTEM, dear).values
-    products.save(ctx, SYSTEM, dear, rules.replace(values, price=Decimal("19.99")), None)
+    saving.save(ctx, SYSTEM, dear, rules.replace(values, price=Decimal("19.99")), None)
     assert inside(ctx, summer) == [fits, dear]
     roll_back_newest(ctx)
     assert inside(ctx, summer) == [fits]
@@ -92,7 +92,7 @@ def test_conditions_follow_words_that_are_joined_and_hold_for_nothing_when_they_
 
 def test_a_deleted_category_that_comes_back_is_filled_again(ctx, summer):
     fits = linen(ctx, "L-1")
-    categories.delete(ctx, SYSTEM, summer, with_branch=True)
+    deleting.delete(ctx, SYSTEM, summer, with_branch=True)
     roll_back_newest(ctx)
     assert inside(ctx, summer) == [fits]
 

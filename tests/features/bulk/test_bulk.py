@@ -13,9 +13,10 @@ from graupel.core.roles import SYSTEM
 from graupel.features.bulk import service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
+from graupel.features.products import saving
 from graupel.features.products import service as products
-from graupel.features.variants import service as variants
-from graupel.features.variants.service import Wish
+from graupel.features.variants import making, setting
+from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes, types
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
@@ -110,16 +111,16 @@ def test_what_can_not_go_live_in_sets_is_what_can_not_go_live_one_by_one(ctx):
     for number, own_prices in ((6, True), (7, False)):
         facts = {level: Fact(choices=(easy,))}
         product_id = make_product(ctx, f"V-{number}", status=Status.DRAFT, price=None, type_id=kind, facts=facts)
-        variants.make(ctx, SYSTEM, product_id, Wish(((colour, (oat, oat + 1)),), {colour: oat}))
+        making.make(ctx, SYSTEM, product_id, Wish(((colour, (oat, oat + 1)),), {colour: oat}))
         if own_prices:
             ids = [variant.id for variant in products.read(ctx, SYSTEM, product_id).variants]
-            variants.set_values(ctx, SYSTEM, product_id, ids, "price", Decimal("2.00"))
+            setting.set_values(ctx, SYSTEM, product_id, ids, "price", Decimal("2.00"))
         made.append(product_id)
     bulk_id = service.request_plan(ctx, SYSTEM, "status", "live", ids=made)
     rows = ctx.db.run(lambda tx: tx.all("SELECT product_id, action FROM bulk_row WHERE bulk_id = %s", [bulk_id]))
     for row in rows:
         live = replace(values(ctx, row["product_id"]), status=Status.LIVE)
-        problems = products.check(ctx, live, row["product_id"])
+        problems = saving.check(ctx, live, row["product_id"])
         assert (row["action"] == "refused") == bool(problems), (row, problems)
     plan = service.read(ctx, SYSTEM, bulk_id)
     assert (plan.counts["changed"], plan.counts["refused"]) == (3, 5)
@@ -129,7 +130,7 @@ def test_what_can_not_go_live_in_sets_is_what_can_not_go_live_one_by_one(ctx):
 def test_a_product_that_changed_since_the_dry_run_stops_all_of_it(ctx):
     ids = [make_product(ctx, f"P-{n}") for n in range(3)]
     bulk_id = service.request_plan(ctx, SYSTEM, "brand", "New", ids=ids)
-    products.save(ctx, SYSTEM, ids[0], replace(values(ctx, ids[0]), name="Changed"), None)
+    saving.save(ctx, SYSTEM, ids[0], replace(values(ctx, ids[0]), name="Changed"), None)
     job = service.request_apply(ctx, SYSTEM, bulk_id)
     work_off(ctx)
     state, said = outcome(ctx, job)

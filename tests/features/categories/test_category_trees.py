@@ -8,7 +8,7 @@ from graupel.core import trees as rules
 from graupel.core.categories import CategoryValues, Kind
 from graupel.core.errors import NotAllowed, NotFound, Refused
 from graupel.core.roles import SYSTEM
-from graupel.features.categories import counts, service, store
+from graupel.features.categories import counts, deleting, editing, service, store
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.media import service as media
@@ -104,7 +104,7 @@ def test_two_who_move_into_each_other_at_once_leave_a_tree(ctx):
         assert sorted(said) == ["moved", "refused"]
         assert len(outline(ctx)) == 2
         top = next(iter(service.read_tree(ctx))).id
-        service.delete(ctx, SYSTEM, top, with_branch=True)
+        deleting.delete(ctx, SYSTEM, top, with_branch=True)
 
 
 def test_a_roll_back_that_would_make_a_circle_is_refused_and_gaps_are_closed(ctx, shop):
@@ -121,17 +121,17 @@ def test_a_roll_back_that_would_make_a_circle_is_refused_and_gaps_are_closed(ctx
 def test_deleting_shows_and_asks_first_where_goods_and_branch_go(ctx, shop):
     lace = make_product(ctx, "L", category="Yarn > Lace")
     silk = make_product(ctx, "S", category="Yarn > Lace > Silk")
-    plan = service.plan_deleting(ctx, SYSTEM, shop["Lace"], with_branch=True)
+    plan = deleting.plan_deleting(ctx, SYSTEM, shop["Lace"], with_branch=True)
     assert (len(plan.going), plan.products, plan.into) == (2, 2, None)
     with pytest.raises(Refused, match="Say where its 2 products go"):
-        service.delete(ctx, SYSTEM, shop["Lace"], with_branch=True)
-    service.delete(ctx, SYSTEM, shop["Lace"], with_branch=False, into=shop["Aran"])
+        deleting.delete(ctx, SYSTEM, shop["Lace"], with_branch=True)
+    deleting.delete(ctx, SYSTEM, shop["Lace"], with_branch=False, into=shop["Aran"])
     assert outline(ctx) == ["Yarn", "Yarn > Aran", "Yarn > Silk", "Needles", "Help"]
     assert [products.read(ctx, SYSTEM, one).values.category_id for one in (lace, silk)] == [shop["Aran"], shop["Silk"]]
     roll_back_newest(ctx)
     assert outline(ctx)[3] == "Yarn > Lace > Silk"
     assert products.read(ctx, SYSTEM, lace).values.category_id == shop["Lace"]
-    service.delete(ctx, SYSTEM, shop["Yarn"], with_branch=True, into=shop["Needles"])
+    deleting.delete(ctx, SYSTEM, shop["Yarn"], with_branch=True, into=shop["Needles"])
     assert outline(ctx) == ["Needles", "Help"]
     roll_back_newest(ctx)
     assert len(outline(ctx)) == 6
@@ -140,7 +140,7 @@ def test_deleting_shows_and_asks_first_where_goods_and_branch_go(ctx, shop):
 def test_goods_move_from_one_category_to_another_in_one_act(ctx, shop):
     one = make_product(ctx, "A", category="Yarn > Aran", categories=(shop["Needles"],))
     two = make_product(ctx, "B", category="Yarn > Lace", categories=(shop["Aran"],))
-    assert service.move_goods(ctx, SYSTEM, shop["Aran"], shop["Needles"]) == 2
+    assert deleting.move_goods(ctx, SYSTEM, shop["Aran"], shop["Needles"]) == 2
     values = [products.read(ctx, SYSTEM, key).values for key in (one, two)]
     assert [v.category_id for v in values] == [shop["Needles"], shop["Lace"]]
     assert values[1].categories == (shop["Needles"],)
@@ -171,25 +171,25 @@ def test_texts_picture_and_tags_are_saved_and_rolled_back(ctx, editor, shop):
         "Lace yarns", Kind.GOODS, False, False, "", "<p>Fine</p>", "lace", "", "Lace", "Fine yarns",
         picture.id, "A ball", ("summer",),
     )  # fmt: skip
-    service.save(ctx, editor, key, values)
-    assert service.read(ctx, editor, key).values == values
+    editing.save(ctx, editor, key, values)
+    assert editing.read(ctx, editor, key).values == values
     with pytest.raises(Refused, match="in use"):
         media.delete(ctx, editor, [picture.id])
     roll_back_newest(ctx)
-    assert service.read(ctx, editor, key).values == CategoryValues("Lace")
+    assert editing.read(ctx, editor, key).values == CategoryValues("Lace")
 
 
 def test_a_viewer_looks_and_changes_nothing(ctx, viewer, shop):
-    assert service.read(ctx, viewer, shop["Yarn"])
+    assert editing.read(ctx, viewer, shop["Yarn"])
     for act in (
         lambda: service.add(ctx, viewer, "New", MAIN),
         lambda: service.make_tree(ctx, viewer, "New"),
         lambda: service.move(ctx, viewer, [shop["Aran"]], MAIN),
         lambda: service.rename(ctx, viewer, shop["Aran"], "New"),
         lambda: service.switch(ctx, viewer, shop["Aran"], hidden=False),
-        lambda: service.save(ctx, viewer, shop["Aran"], CategoryValues("New"), 1),
-        lambda: service.delete(ctx, viewer, shop["Aran"], with_branch=True),
-        lambda: service.move_goods(ctx, viewer, shop["Aran"], shop["Lace"]),
+        lambda: editing.save(ctx, viewer, shop["Aran"], CategoryValues("New"), 1),
+        lambda: deleting.delete(ctx, viewer, shop["Aran"], with_branch=True),
+        lambda: deleting.move_goods(ctx, viewer, shop["Aran"], shop["Lace"]),
     ):
         with pytest.raises(NotAllowed):
             act()
@@ -201,9 +201,9 @@ def test_buyers_find_what_is_shown_and_links_where_they_lead(stranger, ctx, shop
     for name in ("Yarn", "Aran"):
         service.switch(ctx, SYSTEM, shop[name], hidden=False)
     text = CategoryValues("Aran", Kind.GOODS, False, description="<p>Thick and warm</p>", address_part="thick")
-    service.save(ctx, SYSTEM, shop["Aran"], text)
+    editing.save(ctx, SYSTEM, shop["Aran"], text)
     help_values = CategoryValues("Help", Kind.LINK, False, link="https://help.example/")
-    service.save(ctx, SYSTEM, shop["Help"], help_values)
+    editing.save(ctx, SYSTEM, shop["Help"], help_values)
     home = stranger.get("/shop").text
     assert f"/shop/c/{shop['Yarn']}-yarn" in home
     assert 'href="https://help.example/"' in home

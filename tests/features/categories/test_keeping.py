@@ -6,7 +6,7 @@ import pytest
 
 from graupel.core.errors import Refused
 from graupel.core.roles import SYSTEM
-from graupel.features.categories import service, store
+from graupel.features.categories import deleting, service, store
 from graupel.features.categories import tree as reading
 from graupel.features.categories.keeping import RowKeeper
 from tests.making import roll_back_newest
@@ -40,7 +40,7 @@ def test_rows_in_memory_follow_every_change_and_every_roll_back(ctx):
             elif act == "switch":
                 service.switch(ctx, SYSTEM, dice.choice(ids), hidden=dice.random() < 0.5)
             elif act == "delete" and len(ids) > 3:
-                service.delete(ctx, SYSTEM, dice.choice(ids), with_branch=dice.random() < 0.5)
+                deleting.delete(ctx, SYSTEM, dice.choice(ids), with_branch=dice.random() < 0.5)
             else:
                 roll_back_newest(ctx)
         except Refused:

@@ -8,7 +8,7 @@ from graupel.core.roles import SYSTEM, Role
 from graupel.features.assortments import service as assortments
 from graupel.features.bulk import service as bulk
 from graupel.features.categories import service as categories
-from graupel.features.destinations import service
+from graupel.features.destinations import service, shops
 from graupel.features.products import table
 from tests.making import add_german, add_outlet, make_product, roll_back_newest, work_off
 from tests.serving import app, as_role, browser, stranger
@@ -54,7 +54,7 @@ def test_a_shop_is_made_with_a_tree_of_its_own_and_rolled_back(ctx):
 def test_what_is_wrong_with_a_shop_is_said_and_nothing_is_made(ctx, raw, says):
     add_outlet(ctx)
     with pytest.raises(Refused) as refused:
-        service.make_shop(ctx, SYSTEM, raw)
+        shops.make_shop(ctx, SYSTEM, raw)
     assert says in " ".join(problem.message for problem in refused.value.problems)
     assert len(service.list_shops(ctx, SYSTEM)) == 2
 
@@ -81,14 +81,14 @@ def test_only_an_owner_makes_shops_and_languages(ctx, editor):
     add_german(ctx)
     assert service.read_all(ctx).languages == ("de",)
     for act in (
-        lambda: service.make_shop(ctx, editor, {"name": "X"}),
-        lambda: service.save_shop(ctx, editor, service.FIRST, {"name": "X"}),
-        lambda: service.add_language(ctx, editor, "fr"),
+        lambda: shops.make_shop(ctx, editor, {"name": "X"}),
+        lambda: shops.save_shop(ctx, editor, service.FIRST, {"name": "X"}),
+        lambda: shops.add_language(ctx, editor, "fr"),
     ):
         with pytest.raises(NotAllowed):
             act()
     with pytest.raises(NotFound):
-        service.save_shop(ctx, SYSTEM, 99, {"name": "X", "address_part": "x"})
+        shops.save_shop(ctx, SYSTEM, 99, {"name": "X", "address_part": "x"})
 
 
 def test_an_assortment_is_set_in_bulk_with_a_dry_run_and_rolled_back(ctx):

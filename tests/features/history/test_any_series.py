@@ -11,11 +11,13 @@ from graupel.core.attributes import Kind
 from graupel.core.errors import NotFound, Refused
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
+from graupel.features.categories import deleting
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, records, rolling_back
 from graupel.features.history import service as history
+from graupel.features.products import saving
 from graupel.features.products import service as products
-from graupel.features.variants import service as variants
+from graupel.features.variants import making, taking
 from graupel.features.vocabulary import attributes, joining
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
@@ -68,7 +70,7 @@ class Shop:
         values = ProductValues(
             name=WORDS[a % 3], sku=sku, brand=WORDS[b % 3], status=Status.DRAFT, tags=(WORDS[a % 3],)
         )
-        products.create(self.ctx, SYSTEM, replace(values, category_id=category))
+        saving.create(self.ctx, SYSTEM, replace(values, category_id=category))
 
     def save(self, a, b):
         product_id = self.one("product", a)
@@ -80,10 +82,10 @@ class Shop:
             {"price": Decimal(b % 3), "short_text": WORDS[a % 3]},
             {"category_id": self.one("category", b), "brand": ""},
         ][b % 5]
-        products.save(self.ctx, SYSTEM, product_id, replace(values, **given), None)
+        saving.save(self.ctx, SYSTEM, product_id, replace(values, **given), None)
 
     def delete(self, a, b):
-        products.delete(self.ctx, SYSTEM, self.one("product", a))
+        saving.delete(self.ctx, SYSTEM, self.one("product", a))
 
     def vary(self, a, b):
         colour = attributes.read(self.ctx, SYSTEM, self.one("attribute", 0)).attribute
@@ -91,17 +93,17 @@ class Shop:
         product = products.read(self.ctx, SYSTEM, product_id)
         if product.axes:
             keep = product.variants[b % len(product.variants)].combination[0]
-            plan = variants.plan_dropping(self.ctx, SYSTEM, product_id, colour.id, keep)
-            variants.drop_axis(self.ctx, SYSTEM, product_id, colour.id, keep, plan.signature)
+            plan = taking.plan_dropping(self.ctx, SYSTEM, product_id, colour.id, keep)
+            taking.drop_axis(self.ctx, SYSTEM, product_id, colour.id, keep, plan.signature)
         else:
-            variants.make(self.ctx, SYSTEM, product_id, wish((colour, [WORDS[a % 3], WORDS[(a + 1) % 3]])))
+            making.make(self.ctx, SYSTEM, product_id, wish((colour, [WORDS[a % 3], WORDS[(a + 1) % 3]])))
 
     def category(self, a, b):
         one = self.one("category", a)
         [
             lambda: categories.rename(self.ctx, SYSTEM, one, f"{WORDS[b % 3]} {b}"),
             lambda: categories.add(self.ctx, SYSTEM, f"{WORDS[b % 3]}\n  Aran", one),
-            lambda: categories.delete(self.ctx, SYSTEM, one, with_branch=True, into=self.one("category", b)),
+            lambda: deleting.delete(self.ctx, SYSTEM, one, with_branch=True, into=self.one("category", b)),
             lambda: categories.move(self.ctx, SYSTEM, [one], self.one("category", b)),
         ][b % 4]()
 

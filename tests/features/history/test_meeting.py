@@ -7,7 +7,7 @@ import pytest
 from graupel.core.attributes import Kind
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.categories import service as categories
-from graupel.features.destinations import service as destinations
+from graupel.features.destinations import shops
 from graupel.features.media import service as media
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -81,7 +81,7 @@ def make(ctx, what):
     if what == "media":
         key = media.take(ctx, SYSTEM, "a.jpg", jpeg(60)).id
         return f"/media/{key}", ("tags", "summer"), ("file_name", "meadow.jpg")
-    key = destinations.make_shop(ctx, SYSTEM, {"name": "Outlet", "languages": "de"})
+    key = shops.make_shop(ctx, SYSTEM, {"name": "Outlet", "languages": "de"})
     return f"/shops/{key}", ("currency", "CHF"), ("name", "Ends")
 
 

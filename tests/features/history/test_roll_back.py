@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from graupel.core.roles import SYSTEM
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from tests.making import make_product
 
@@ -25,7 +26,7 @@ def save(ctx, product_id, **fields):
     """Save some fields; returns the id of the change set, None where nothing differed."""
     before = newest(ctx)
     values = products.read(ctx, SYSTEM, product_id).values
-    products.save(ctx, SYSTEM, product_id, replace(values, **fields), None)
+    saving.save(ctx, SYSTEM, product_id, replace(values, **fields), None)
     return newest(ctx) if newest(ctx) != before else None
 
 

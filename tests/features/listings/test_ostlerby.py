@@ -19,8 +19,9 @@ from graupel.features.jobs import service as jobs
 from graupel.features.listings import connecting, sending, store
 from graupel.features.listings import standing as standings
 from graupel.features.media import service as media
+from graupel.features.products import saving
 from graupel.features.products import service as products
-from graupel.features.variants import service as variants
+from graupel.features.variants import setting
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import ChoiceTyped
@@ -76,7 +77,7 @@ def review(ctx, hall):
 
 def change(ctx, product_id, **given):
     values = products.read(ctx, SYSTEM, product_id).values
-    products.save(ctx, SYSTEM, product_id, replace(values, **given), None)
+    saving.save(ctx, SYSTEM, product_id, replace(values, **given), None)
 
 
 def test_a_complete_product_goes_under_review_and_on_sale(ctx, channel, hall):
@@ -339,7 +340,7 @@ def test_answers_are_asked_for_together_and_with_growing_pauses(ctx, channel, ha
 
 def test_a_renamed_brand_and_choice_reach_the_channel(ctx, channel, hall, needles):
     for variant, number in zip(products.read(ctx, SYSTEM, needles).variants, GTINS, strict=True):
-        variants.save_one(ctx, SYSTEM, variant.id, {"gtin": number})
+        setting.save_one(ctx, SYSTEM, variant.id, {"gtin": number})
     change(ctx, needles, brand="Carrow Mill", pictures=picture(ctx), name="Fellside needles of beech")
     standings.set_details(ctx, SYSTEM, needles, channel, "H121", "")
     sending.request_send(ctx, SYSTEM, needles, channel)
@@ -366,7 +367,7 @@ def test_a_renamed_brand_and_choice_reach_the_channel(ctx, channel, hall, needle
 def test_a_draft_for_which_a_place_was_kept_is_deleted_and_comes_back_with_it(ctx, channel):
     product_id = make_product(ctx, "FEL-9", status=Status.DRAFT)
     standings.set_details(ctx, SYSTEM, product_id, channel, "H111", "Fellside, a fine yarn of wool")
-    products.delete(ctx, SYSTEM, product_id)
+    saving.delete(ctx, SYSTEM, product_id)
     roll_back_newest(ctx)
     found = standing(ctx, product_id)
     assert (found.place.code, found.title) == ("H111", "Fellside, a fine yarn of wool")

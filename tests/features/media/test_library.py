@@ -13,8 +13,8 @@ from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.media import library, service
 from graupel.features.media.library import Wanted
+from graupel.features.products import saving, summary
 from graupel.features.products import service as products
-from graupel.features.products import summary
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import ChoiceTyped
 from tests.making import jpeg, make_product, roll_back_newest
@@ -32,7 +32,7 @@ def names(ctx, **wanted) -> list[str]:
 def show(ctx, product_id, *pictures, **values):
     """Give a product these pictures."""
     current = products.read(ctx, SYSTEM, product_id).values
-    products.save(ctx, SYSTEM, product_id, replace(current, pictures=pictures, **values), None)
+    saving.save(ctx, SYSTEM, product_id, replace(current, pictures=pictures, **values), None)
 
 
 @pytest.fixture

@@ -13,12 +13,14 @@ from graupel.core.resolve import DEFAULT_LENS, OF_VARIANT, Lens, Level, Place, m
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import TableState
 from graupel.features.destinations import service as destinations
+from graupel.features.destinations import shops
 from graupel.features.history import service as history
 from graupel.features.listings import connecting, sending
 from graupel.features.listings import standing as standings
-from graupel.features.products import resolving, table
+from graupel.features.products import resolving, saving, table
 from graupel.features.products import service as products
 from graupel.features.variants import service as variants
+from graupel.features.variants import setting, taking
 from tests.making import add_german, add_outlet, make_product, roll_back_newest, set_status
 from tests.needles import by_label, colour, needles, size
 from tests.serving import app, as_role, browser, stranger
@@ -79,17 +81,17 @@ def test_what_is_written_under_a_lens_holds_there_alone_and_goes_back(browser, c
 
 def test_two_who_write_under_a_lens_at_once_are_shown_both_values(browser, ctx, yarn):
     seen = products.read(ctx, SYSTEM, yarn)
-    products.save(ctx, SYSTEM, yarn, replace(seen.values, own={**seen.values.own, ".de.name": "Wolle"}), seen.version)
+    saving.save(ctx, SYSTEM, yarn, replace(seen.values, own={**seen.values.own, ".de.name": "Wolle"}), seen.version)
     mine = replace(seen.values, own={**seen.values.own, ".de.name": "Faden", ".de.meta_title": "Titel"})
-    with pytest.raises(products.SaveConflict) as raised:
-        products.save(ctx, SYSTEM, yarn, mine, seen.version, rules.flat(seen.values))
+    with pytest.raises(saving.SaveConflict) as raised:
+        saving.save(ctx, SYSTEM, yarn, mine, seen.version, rules.flat(seen.values))
     assert [(c.field, c.mine, c.theirs) for c in raised.value.merge.conflicts] == [("own-.de.name", "Faden", "Wolle")]
     assert raised.value.merge.values["own-.de.meta_title"] == "Titel"
 
 
 def test_a_translation_is_out_of_date_when_its_original_changes_until_somebody_says_it_holds(browser, ctx, yarn):
     before = products.read(ctx, SYSTEM, yarn)
-    products.save(ctx, SYSTEM, yarn, replace(before.values, name="Soft yarn"), before.version)
+    saving.save(ctx, SYSTEM, yarn, replace(before.values, name="Soft yarn"), before.version)
     page = browser.get(f"/products/{yarn}?lens=de").text
     assert "May be out of date" in page
     assert "<ins>Soft" in page
@@ -164,8 +166,8 @@ def test_variants_are_priced_and_named_for_a_destination_one_by_one_and_many_at_
     first = by_label(ctx, needles)["Heather, 3 mm"]
     lens = destinations.see(ctx, outlet).lens
     ids = [variant.id for variant in by_label(ctx, needles).values()][:3]
-    assert len(variants.plan_setting(ctx, SYSTEM, needles, ids, "price", Decimal("4.00"), lens).changing) == 3
-    assert variants.set_values(ctx, SYSTEM, needles, ids, "price", Decimal("4.00"), lens) == 3
+    assert len(setting.plan_setting(ctx, SYSTEM, needles, ids, "price", Decimal("4.00"), lens).changing) == 3
+    assert setting.set_values(ctx, SYSTEM, needles, ids, "price", Decimal("4.00"), lens) == 3
     newest = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
     titles = {row.shown.title for row in history.read(ctx, SYSTEM, newest).rows}
     assert all(title.endswith(": Price (Last Skeins)") for title in titles)
@@ -181,7 +183,7 @@ def test_variants_are_priced_and_named_for_a_destination_one_by_one_and_many_at_
     )
     own = by_label(ctx, needles)["Heather, 3 mm"].own
     assert own == {f"{outlet}.de.name": "Heide"}
-    assert variants.set_values(ctx, SYSTEM, needles, ids, "price", None, lens) == 2
+    assert setting.set_values(ctx, SYSTEM, needles, ids, "price", None, lens) == 2
     roll_back_newest(ctx)
     assert sum(f"{outlet}..price" in v.own for v in products.read(ctx, SYSTEM, needles).variants) == 2
     assert "4.00" in browser.get(f"/products/{needles}/variants/rows?columns=price&lens={outlet}.en").text
@@ -192,7 +194,7 @@ def test_readiness_and_what_is_sent_follow_a_channel_and_its_language(ctx, yarn,
     connecting.set_language(ctx, owner, channel, "de")
     before = products.read(ctx, SYSTEM, yarn)
     own = {**before.values.own, f"c{channel}.de.name": "Garn für den Markt", f"c{channel}..price": "10.40"}
-    products.save(ctx, SYSTEM, yarn, replace(before.values, own=own), before.version)
+    saving.save(ctx, SYSTEM, yarn, replace(before.values, own=own), before.version)
     standings.set_details(ctx, SYSTEM, yarn, channel, "", "")
     listing = ctx.db.run(lambda tx: tx.value("SELECT id FROM listing"))
     sent = ctx.db.run(lambda tx: sending.dispatch(ctx, tx, listing)).payload
@@ -205,7 +207,7 @@ def test_readiness_and_what_is_sent_follow_a_channel_and_its_language(ctx, yarn,
 
 
 def test_a_shop_with_a_currency_of_its_own_lacks_a_price_until_one_is_written(browser, ctx, owner, yarn):
-    shop_id = destinations.make_shop(ctx, owner, {"name": "Peaks", "languages": "de", "currency": "CHF"})
+    shop_id = shops.make_shop(ctx, owner, {"name": "Peaks", "languages": "de", "currency": "CHF"})
     page = browser.get(f"/products/{yarn}?lens=s{shop_id}").text
     assert "A price is needed before the product can go live" in page
     version = products.read(ctx, SYSTEM, yarn).version
@@ -219,9 +221,9 @@ def test_a_shop_with_a_currency_of_its_own_lacks_a_price_until_one_is_written(br
 def test_a_deleted_products_words_come_back_with_it_and_a_copy_has_its_own(ctx, yarn):
     set_status(ctx, make_product(ctx, "KEEP"), Status.LIVE)
     draft = make_product(ctx, "D-1", status=Status.DRAFT, own={".de.name": "Entwurf", ".de.address_part": "entwurf"})
-    copy = products.read(ctx, SYSTEM, products.copy(ctx, SYSTEM, draft)).values
+    copy = products.read(ctx, SYSTEM, saving.copy(ctx, SYSTEM, draft)).values
     assert copy.own == {".de.name": "Entwurf"}
-    products.delete(ctx, SYSTEM, draft)
+    saving.delete(ctx, SYSTEM, draft)
     roll_back_newest(ctx)
     assert products.read(ctx, SYSTEM, draft).values.own[".de.name"] == "Entwurf"
 
@@ -237,12 +239,12 @@ def test_what_is_resolved_by_sets_is_what_is_resolved_one_by_one(ctx, needles, y
         own |= {
             f"{shop}..{name}": f"{dice.randint(1, 99)}.50" for name in ("price", "list_price") if dice.random() < 0.5
         }
-        products.save(ctx, SYSTEM, product_id, replace(product.values, own=own), product.version)
+        saving.save(ctx, SYSTEM, product_id, replace(product.values, own=own), product.version)
     for variant in products.read(ctx, SYSTEM, needles).variants:
         own = {key: f"{key} v" for key in keys if key.endswith(("name", "short_text")) and dice.random() < 0.3}
         own |= {f"{shop}..price": "3.30"} if dice.random() < 0.5 else {}
         plain = {"price": Decimal("2.00")} if dice.random() < 0.5 else {"name": "Own name"}
-        variants.save_one(ctx, SYSTEM, variant.id, plain, None, own)
+        setting.save_one(ctx, SYSTEM, variant.id, plain, None, own)
     found = destinations.read_all(ctx)
     for lens in (
         DEFAULT_LENS,
@@ -265,8 +267,8 @@ def _stop_varying(ctx, product_id):
     product = products.read(ctx, SYSTEM, product_id)
     kept = next(one for one in product.for_sale if any(key.endswith("..price") for key in one.own))
     for axis, choice in zip(product.axes, kept.combination, strict=True):
-        plan = variants.plan_dropping(ctx, SYSTEM, product_id, axis.attribute.id, choice)
-        variants.drop_axis(ctx, SYSTEM, product_id, axis.attribute.id, choice, plan.signature)
+        plan = taking.plan_dropping(ctx, SYSTEM, product_id, axis.attribute.id, choice)
+        taking.drop_axis(ctx, SYSTEM, product_id, axis.attribute.id, choice, plan.signature)
     assert not products.read(ctx, SYSTEM, product_id).varies
     return kept
 

@@ -10,12 +10,12 @@ from graupel.core.resolve import DEFAULT_LENS
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import TableState
 from graupel.features.bulk import service as bulk
-from graupel.features.destinations import service as destinations
+from graupel.features.destinations import shops
 from graupel.features.files import service as files
 from graupel.features.history import service as history
-from graupel.features.products import service, table
+from graupel.features.products import saving, service, table
 from graupel.features.users import service as users
-from graupel.features.variants import service as variants
+from graupel.features.variants import setting
 from graupel.features.variants.reading import read_value
 from tests.conftest import person
 from tests.making import bring_in, make_product, roll_back_newest, work_off
@@ -38,12 +38,12 @@ def yarn(ctx):
 
 def test_variants_inherit_it_and_may_have_their_own(ctx, needles):
     values = service.read(ctx, SYSTEM, needles).values
-    service.save(ctx, SYSTEM, needles, replace(values, origin_country="PT"), None)
+    saving.save(ctx, SYSTEM, needles, replace(values, origin_country="PT"), None)
     assert set(origins(ctx, needles)) == {"PT"}
     one = by_label(ctx, needles)["Heather, 3 mm"].id
-    variants.set_values(ctx, SYSTEM, needles, [one], "origin_country", read_value("origin_country", "Irland", "EUR"))
+    setting.set_values(ctx, SYSTEM, needles, [one], "origin_country", read_value("origin_country", "Irland", "EUR"))
     assert sorted(origins(ctx, needles)) == ["IE", *["PT"] * 5]
-    variants.set_values(ctx, SYSTEM, needles, [one], "origin_country", None, DEFAULT_LENS)
+    setting.set_values(ctx, SYSTEM, needles, [one], "origin_country", None, DEFAULT_LENS)
     assert set(origins(ctx, needles)) == {"PT"}
 
 
@@ -56,7 +56,7 @@ def test_table_facet_and_history_say_it_in_words(ctx, yarn, needles):
         ("Ireland", 1, True),
         ("Portugal", 1, False),
     }
-    service.save(ctx, SYSTEM, other, replace(service.read(ctx, SYSTEM, other).values, origin_country="IE"), None)
+    saving.save(ctx, SYSTEM, other, replace(service.read(ctx, SYSTEM, other).values, origin_country="IE"), None)
     (row,) = history.read(ctx, SYSTEM, history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]).rows
     assert row.fields == [("Country of origin", "Portugal", "Ireland")]
     assert table.read(ctx, SYSTEM, TableState(chosen={"origin_country": ("IE",)})).total == 2
@@ -105,8 +105,8 @@ def test_it_is_typed_in_the_editor_and_seen_by_buyers(ctx, yarn, browser, strang
     browser.write(f"/products/{yarn}", typed)
     assert origins(ctx, yarn) == ["PT"]
     live = replace(service.read(ctx, SYSTEM, yarn).values, status=Status.LIVE)
-    service.save(ctx, SYSTEM, yarn, live, None)
-    destinations.add_language(ctx, SYSTEM, "de")
+    saving.save(ctx, SYSTEM, yarn, live, None)
+    shops.add_language(ctx, SYSTEM, "de")
     assert "<dt>Country of origin</dt><dd>Portugal</dd>" in stranger.get(f"/shop/p/{yarn}").text
-    service.save(ctx, SYSTEM, yarn, replace(live, origin_country="IE"), None)
+    saving.save(ctx, SYSTEM, yarn, replace(live, origin_country="IE"), None)
     assert "<dt>Herkunftsland</dt><dd>Irland</dd>" in stranger.get(f"/shop/de/p/{yarn}").text

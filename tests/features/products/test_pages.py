@@ -6,7 +6,7 @@ from html import unescape
 
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
-from graupel.features.products import service
+from graupel.features.products import saving, service
 from tests.making import jpeg, make_product, work_off
 from tests.serving import app, as_role, browser, stranger
 
@@ -99,7 +99,7 @@ def test_a_new_product_with_a_picture_leads_to_its_editor(browser, ctx):
 def test_two_people_see_both_values_and_the_choice_counts(browser, ctx):
     product_id = make_product(ctx, "FEL-1", name="Before", price=Decimal("1.00"))
     mine = form_of(browser.get(f"/products/{product_id}").text)
-    service.save(
+    saving.save(
         ctx,
         SYSTEM,
         product_id,

@@ -11,9 +11,9 @@ from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.demo import films
 from graupel.features.media import service as media
-from graupel.features.products import service
-from graupel.features.products.service import SaveConflict
-from graupel.features.variants import service as variants
+from graupel.features.products import saving, service
+from graupel.features.products.saving import SaveConflict
+from graupel.features.variants import taking
 from tests.making import jpeg, make_product, roll_back_newest
 from tests.needles import by_label, colour, needles, size
 from tests.serving import app, as_role, browser, stranger
@@ -42,7 +42,7 @@ def shown(ctx, needles, colour):
 
 def save(ctx, product_id, pictures, **given):
     current = service.read(ctx, SYSTEM, product_id)
-    return service.save(ctx, SYSTEM, product_id, replace(current.values, pictures=pictures), None, **given)
+    return saving.save(ctx, SYSTEM, product_id, replace(current.values, pictures=pictures), None, **given)
 
 
 def test_what_a_picture_belongs_to_is_kept_and_rolled_back(ctx, needles, shown):
@@ -65,8 +65,8 @@ def test_what_a_picture_belongs_to_is_kept_and_rolled_back(ctx, needles, shown):
 
 def test_a_variant_that_goes_takes_only_its_claim_with_it(ctx, needles, shown, colour):
     oat = next(one.id for one in colour.choices if one.label == "Oat")
-    going = variants.plan_taking(ctx, SYSTEM, needles, choice=oat)
-    variants.take_away(ctx, SYSTEM, needles, going.signature, choice=oat)
+    going = taking.plan_taking(ctx, SYSTEM, needles, choice=oat)
+    taking.take_away(ctx, SYSTEM, needles, going.signature, choice=oat)
     assert service.read(ctx, SYSTEM, needles).values.pictures == (*shown[:2], replace(shown[2], variants=()))
     roll_back_newest(ctx)
     assert service.read(ctx, SYSTEM, needles).values.pictures == shown
@@ -80,7 +80,7 @@ def test_pictures_can_not_belong_to_what_is_not_there(ctx, needles, shown):
 
 
 def test_a_copy_keeps_the_choices_but_not_the_variants(ctx, needles, shown):
-    copied = service.read(ctx, SYSTEM, service.copy(ctx, SYSTEM, needles)).values.pictures
+    copied = service.read(ctx, SYSTEM, saving.copy(ctx, SYSTEM, needles)).values.pictures
     assert copied == (*shown[:2], replace(shown[2], variants=()))
 
 
@@ -88,7 +88,7 @@ def test_a_product_with_pictures_of_variants_can_be_deleted_and_brought_back(ctx
     draft = make_product(ctx, "D", status=Status.DRAFT)
     only = service.read(ctx, SYSTEM, draft).variants[0].id
     save(ctx, draft, (Picture(shown[0].media_id, "", "", (), (only,)),))
-    service.delete(ctx, SYSTEM, draft)
+    saving.delete(ctx, SYSTEM, draft)
     roll_back_newest(ctx)
     assert service.read(ctx, SYSTEM, draft).values.pictures[0].variants == (only,)
 
@@ -99,7 +99,7 @@ def test_two_people_who_change_pictures_see_both(ctx, needles, shown):
     save(ctx, needles, shown[:2])
     mine = replace(service.read(ctx, SYSTEM, needles).values, pictures=shown[1:])
     with pytest.raises(SaveConflict) as caught:
-        service.save(ctx, SYSTEM, needles, mine, version, seen)
+        saving.save(ctx, SYSTEM, needles, mine, version, seen)
     assert [one.field for one in caught.value.merge.conflicts] == ["pictures"]
 
 

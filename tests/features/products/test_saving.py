@@ -16,19 +16,19 @@ from graupel.features.categories import service as categories
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.media import service as media
-from graupel.features.products import service
-from graupel.features.products.service import SaveConflict
+from graupel.features.products import saving, service
+from graupel.features.products.saving import SaveConflict
 from tests.making import catalogue, jpeg, make_product, roll_back_newest
 
 
 def change(ctx, product_id, actor=SYSTEM, **given):
     product = service.read(ctx, SYSTEM, product_id)
-    return service.save(ctx, actor, product_id, replace(product.values, **given), product.version)
+    return saving.save(ctx, actor, product_id, replace(product.values, **given), product.version)
 
 
 def save_as_seen(ctx, actor, before, **given):
     """A save by somebody whose page shows what ``before`` was."""
-    return service.save(
+    return saving.save(
         ctx, actor, before.id, replace(before.values, **given), before.version, products.flat(before.values)
     )
 
@@ -52,7 +52,7 @@ def test_what_was_written_is_read_back_with_its_pictures_in_order(ctx, editor):
         status=Status.LIVE,
         pictures=(Picture(files[1].id, "Second"), Picture(files[0].id, "")),
     )
-    product = service.read(ctx, editor, service.create(ctx, editor, values))
+    product = service.read(ctx, editor, saving.create(ctx, editor, values))
     assert product.values == values
     assert [file.id for file in product.pictures] == [files[1].id, files[0].id]
     assert product.category_path == "Yarn > Aran"
@@ -196,7 +196,7 @@ def test_a_viewer_reads_and_writes_nothing(ctx, viewer):
     assert service.read(ctx, viewer, product_id).values.sku == "FEL-1"
     for attempt in (
         lambda: change(ctx, product_id, actor=viewer, name="x"),
-        lambda: service.create(ctx, viewer, ProductValues(name="x", sku="x")),
+        lambda: saving.create(ctx, viewer, ProductValues(name="x", sku="x")),
         lambda: categories.make(ctx, viewer, "New"),
         lambda: media.take(ctx, viewer, "x.jpg", jpeg()),
         lambda: rolling_back.request(ctx, viewer, 1),

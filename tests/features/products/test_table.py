@@ -14,9 +14,9 @@ from graupel.core.tables import SORTS, Cursor, TableState
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
+from graupel.features.products import saving, table_store
 from graupel.features.products import service as products
 from graupel.features.products import table as products_table
-from graupel.features.products import table_store
 from graupel.features.products.facet_index import FacetKeeper, all_values
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -156,9 +156,9 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
     readings = keeper.readings
     ids = [product.id for product in products.list_after(ctx, SYSTEM, after=0, limit=9)]
     values = products.read(ctx, SYSTEM, ids[0]).values
-    products.save(ctx, SYSTEM, ids[0], replace(values, brand="Carrow Mill", tags=("summer",), stock=3), None)
-    products.save(ctx, SYSTEM, ids[1], replace(products.read(ctx, SYSTEM, ids[1]).values, tags=("summer",)), None)
-    products.delete(ctx, SYSTEM, ids[2])
+    saving.save(ctx, SYSTEM, ids[0], replace(values, brand="Carrow Mill", tags=("summer",), stock=3), None)
+    saving.save(ctx, SYSTEM, ids[1], replace(products.read(ctx, SYSTEM, ids[1]).values, tags=("summer",)), None)
+    saving.delete(ctx, SYSTEM, ids[2])
     make_product(ctx, "NEW-1", price=Decimal("120.00"))
     found = table(ctx)
     assert keeper.readings == readings

@@ -15,9 +15,11 @@ from graupel.core.products import Status
 from graupel.core.resolve import Lens
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.wording import State
+from graupel.features.categories import editing
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.media import service as media
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.translating import exchange, service, xliff
 from graupel.features.translating.service import ProgressKeeper, Text
@@ -61,7 +63,7 @@ def test_the_worklist_says_what_is_missing_and_what_is_out_of_date(ctx, yarn):
     assert write(ctx, "product", yarn, "key_points", "- warm\r\n- rund").value == "warm\nrund"
     assert left(ctx, "product", state=State.DONE)[f"product-{yarn}-name"] == "Garn"
     product = products.read(ctx, SYSTEM, yarn)
-    products.save(ctx, SYSTEM, yarn, replace(product.values, name="Soft yarn"), product.version)
+    saving.save(ctx, SYSTEM, yarn, replace(product.values, name="Soft yarn"), product.version)
     assert left(ctx, "product", state=State.OUTDATED) == {f"product-{yarn}-name": "Garn"}
     record = service.worklist(ctx, SYSTEM, "de", "product", Asked(State.OUTDATED)).records[0]
     changed = [(piece.kind, piece.text) for piece in record.texts[0].changed]
@@ -104,16 +106,16 @@ def test_the_words_of_pictures_and_categories_are_translated(stranger, ctx, yarn
     file = media.take(ctx, SYSTEM, "a.jpg", jpeg())
     product = products.read(ctx, SYSTEM, yarn)
     shown = replace(product.values, pictures=(Picture(file.id, "A skein", "Close by"),))
-    products.save(ctx, SYSTEM, yarn, shown, product.version)
+    saving.save(ctx, SYSTEM, yarn, shown, product.version)
     picture = ctx.db.run(lambda tx: tx.value("SELECT id FROM picture"))
     write(ctx, "picture", picture, "alt", "Ein Strang")
     assert 'alt="Ein Strang"' in stranger.get(f"/shop/de/p/{yarn}").text
     assert 'alt="Ein Strang"' in stranger.get("/shop/de").text
     assert 'alt="A skein"' in stranger.get("/shop").text
     yarns = categories.read_tree(ctx).find("yarn")
-    detail = categories.read(ctx, SYSTEM, yarns)
+    detail = editing.read(ctx, SYSTEM, yarns)
     values: CategoryValues = replace(detail.values, description="<p>Soft</p>")
-    categories.save(ctx, SYSTEM, yarns, values, own={".de.description": "<p>Weich</p>", ".de.address_part": "garne"})
+    editing.save(ctx, SYSTEM, yarns, values, own={".de.description": "<p>Weich</p>", ".de.address_part": "garne"})
     german = stranger.get(f"/shop/de/c/{yarns}")
     assert german.url.path == f"/shop/de/c/{yarns}-garne"
     assert "Weich" in german.text
@@ -226,7 +228,7 @@ def test_xliff_goes_out_and_comes_in_with_its_markup_whole(ctx, yarn):
 def test_an_original_that_changed_meanwhile_comes_in_as_out_of_date(ctx, yarn):
     content = filled(out(ctx, "csv"), **{f"product_{yarn}_name": "Garn"})
     product = products.read(ctx, SYSTEM, yarn)
-    products.save(ctx, SYSTEM, yarn, replace(product.values, name="Soft yarn"), product.version)
+    saving.save(ctx, SYSTEM, yarn, replace(product.values, name="Soft yarn"), product.version)
     assert plan(ctx, content).behind == 1
     bring_in(ctx, content)
     assert set(left(ctx, "product", state=State.OUTDATED)) == {f"product-{yarn}-name"}

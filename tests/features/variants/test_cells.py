@@ -9,9 +9,9 @@ from graupel.core.errors import NotAllowed, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.products import service as products
-from graupel.features.variants import cells, service
+from graupel.features.variants import cells, making
 from graupel.features.variants.cells import Cell
-from graupel.features.variants.service import Wish
+from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
 from tests.making import catalogue, make_product
@@ -23,7 +23,7 @@ def goods(ctx):
     colour = attributes.make(ctx, SYSTEM, Definition("Colour", Kind.COLOUR, choices=["Oat", "Rust"])).id
     oat, rust = (choice.id for choice in attributes.read(ctx, SYSTEM, colour).attribute.choices)
     one, other = make_product(ctx, "ONE"), make_product(ctx, "TWO")
-    service.make(ctx, SYSTEM, other, Wish(((colour, (oat, rust)),), {colour: oat}))
+    making.make(ctx, SYSTEM, other, Wish(((colour, (oat, rust)),), {colour: oat}))
     return one, other, [variant.id for variant in products.read(ctx, SYSTEM, other).variants]
 
 

@@ -9,9 +9,11 @@ from graupel.core.attributes import Kind
 from graupel.core.errors import NotAllowed, Outdated, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
+from graupel.db import DuplicateKey
+from graupel.features.products import saving
 from graupel.features.products import service as products
-from graupel.features.variants import service
-from graupel.features.variants.service import Wish
+from graupel.features.variants import making, service, setting, taking
+from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes, joining
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
@@ -40,7 +42,7 @@ def test_the_one_that_is_there_keeps_sku_stock_and_gtin_and_its_price_becomes_th
 def test_a_dry_run_shows_the_grid_and_skus_and_writes_nothing(ctx, colour):
     product_id = make_product(ctx, "FEL")
     before = catalogue(ctx)
-    planned = service.plan_making(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat", "Peat"])))
+    planned = making.plan_making(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat", "Peat"])))
     assert list(planned.labels.values()) == ["Oat", "Peat"]
     assert list(planned.skus.values()) == ["FEL-OAT", "FEL-PEA"]
     assert catalogue(ctx) == before
@@ -51,18 +53,18 @@ def test_combinations_that_are_left_out_stay_gaps_also_when_the_product_grows_an
 ):
     product_id = make_product(ctx, "FEL")
     grid = wish((colour, ["Heather", "Oat"]), (size, ["3 mm", "4 mm"]))
-    planned = service.plan_making(ctx, SYSTEM, product_id, grid)
+    planned = making.plan_making(ctx, SYSTEM, product_id, grid)
     left = next(c for c, label in planned.labels.items() if label == "Oat, 4 mm")
-    service.make(ctx, SYSTEM, product_id, Wish(grid.axes, grid.given, left_out=frozenset([left])))
-    service.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat", "Rust"]), (size, ["3 mm", "4 mm"])))
+    making.make(ctx, SYSTEM, product_id, Wish(grid.axes, grid.given, left_out=frozenset([left])))
+    making.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat", "Rust"]), (size, ["3 mm", "4 mm"])))
     assert set(by_label(ctx, product_id)) == {
         "Heather, 3 mm", "Heather, 4 mm", "Oat, 3 mm", "Rust, 3 mm", "Rust, 4 mm",
     }  # fmt: skip
-    assert service.fill_gap(ctx, SYSTEM, product_id, left).number == 1
-    assert service.fill_gap(ctx, SYSTEM, product_id, left).number == 0
+    assert making.fill_gap(ctx, SYSTEM, product_id, left).number == 1
+    assert making.fill_gap(ctx, SYSTEM, product_id, left).number == 0
     assert "Oat, 4 mm" in by_label(ctx, product_id)
     with pytest.raises(Refused, match="not there any more"):
-        service.fill_gap(ctx, SYSTEM, product_id, (1, 2))
+        making.fill_gap(ctx, SYSTEM, product_id, (1, 2))
 
 
 def test_a_further_axis_keeps_everything_and_adds_what_is_new(ctx, needles, colour, size):
@@ -71,8 +73,8 @@ def test_a_further_axis_keeps_everything_and_adds_what_is_new(ctx, needles, colo
     before = {v.id: (v.sku, v.stock, v.price) for v in read(ctx, needles).variants}
     old = [(colour, ["Heather", "Oat", "Rust"]), (size, ["3 mm", "4 mm"])]
     with pytest.raises(Refused, match="Say which Wood"):
-        service.make(ctx, SYSTEM, needles, Wish(wish(*old, (wood, ["Birch", "Plum"])).axes))
-    assert service.make(ctx, SYSTEM, needles, wish(*old, (wood, ["Birch", "Plum"]))).number == 6
+        making.make(ctx, SYSTEM, needles, Wish(wish(*old, (wood, ["Birch", "Plum"])).axes))
+    assert making.make(ctx, SYSTEM, needles, wish(*old, (wood, ["Birch", "Plum"]))).number == 6
     after = read(ctx, needles)
     assert {v.id: (v.sku, v.stock, v.price) for v in after.variants if v.id in before} == before
     assert all(v.combination[2] == wood.choices[0].id for v in after.variants if v.id in before)
@@ -85,7 +87,7 @@ def test_a_further_axis_keeps_everything_and_adds_what_is_new(ctx, needles, colo
 def test_a_product_that_begins_to_vary_can_be_rolled_back_to_what_it_was(ctx, colour):
     product_id = make_product(ctx, "FEL", stock=4, mpn="M-1")
     before, values = catalogue(ctx), read(ctx, product_id).values
-    service.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat"])))
+    making.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat"])))
     roll_back_newest(ctx)
     assert read(ctx, product_id).values == values
     assert catalogue(ctx) == before
@@ -93,28 +95,28 @@ def test_a_product_that_begins_to_vary_can_be_rolled_back_to_what_it_was(ctx, co
 
 def test_a_sku_is_never_given_again_even_after_its_variant_is_gone(ctx, needles, colour):
     gone = by_label(ctx, needles)["Rust, 4 mm"]
-    going = service.plan_taking(ctx, SYSTEM, needles, ids=[gone.id])
-    service.take_away(ctx, SYSTEM, needles, going.signature, ids=[gone.id])
+    going = taking.plan_taking(ctx, SYSTEM, needles, ids=[gone.id])
+    taking.take_away(ctx, SYSTEM, needles, going.signature, ids=[gone.id])
     with pytest.raises(Refused, match="NDL-RUS-4 belonged to a variant that is gone"):
         make_product(ctx, "NDL-RUS-4")
-    service.fill_gap(ctx, SYSTEM, needles, gone.combination)
+    making.fill_gap(ctx, SYSTEM, needles, gone.combination)
     assert by_label(ctx, needles)["Rust, 4 mm"].sku == "NDL-RUS-4-2"
     renamed = by_label(ctx, needles)["Oat, 3 mm"]
-    service.save_one(ctx, SYSTEM, renamed.id, {"sku": "PALE-3"})
+    setting.save_one(ctx, SYSTEM, renamed.id, {"sku": "PALE-3"})
     with pytest.raises(Refused, match="was one of “Fellside aran NDL” before"):
         make_product(ctx, "ndl-oat-3")
-    service.save_one(ctx, SYSTEM, renamed.id, {"sku": "NDL-OAT-3"})
+    setting.save_one(ctx, SYSTEM, renamed.id, {"sku": "NDL-OAT-3"})
 
 
 def test_taking_a_value_away_shows_what_goes_archives_what_holds_stock_and_can_be_rolled_back(ctx, needles, colour):
     found = by_label(ctx, needles)
-    service.set_values(ctx, SYSTEM, needles, [found["Oat, 4 mm"].id], "stock", 3)
+    setting.set_values(ctx, SYSTEM, needles, [found["Oat, 4 mm"].id], "stock", 3)
     before = catalogue(ctx)
     oat = next(c.id for c in colour.choices if c.label == "Oat")
-    going = service.plan_taking(ctx, SYSTEM, needles, choice=oat)
+    going = taking.plan_taking(ctx, SYSTEM, needles, choice=oat)
     assert [h.sku for h in going.taken.deleted] == ["NDL-OAT-3"]
     assert [(h.sku, h.stock) for h in going.taken.archived] == [("NDL-OAT-4", 3)]
-    service.take_away(ctx, SYSTEM, needles, going.signature, choice=oat)
+    taking.take_away(ctx, SYSTEM, needles, going.signature, choice=oat)
     after = by_label(ctx, needles)
     assert "Oat, 3 mm" not in after
     assert after["Oat, 4 mm"].archived
@@ -124,24 +126,24 @@ def test_taking_a_value_away_shows_what_goes_archives_what_holds_stock_and_can_b
 
 def test_a_dry_run_of_taking_away_that_is_out_of_date_takes_nothing_away(ctx, needles):
     gone = by_label(ctx, needles)["Oat, 4 mm"].id
-    going = service.plan_taking(ctx, SYSTEM, needles, ids=[gone])
-    service.set_values(ctx, SYSTEM, needles, [gone], "stock", 5)
+    going = taking.plan_taking(ctx, SYSTEM, needles, ids=[gone])
+    setting.set_values(ctx, SYSTEM, needles, [gone], "stock", 5)
     before = catalogue(ctx)
     with pytest.raises(Refused, match="changed since you looked"):
-        service.take_away(ctx, SYSTEM, needles, going.signature, ids=[gone])
+        taking.take_away(ctx, SYSTEM, needles, going.signature, ids=[gone])
     assert catalogue(ctx) == before
     with pytest.raises(Refused, match="At least one variant must stay"):
-        service.plan_taking(ctx, SYSTEM, needles, ids=[v.id for v in read(ctx, needles).variants])
+        taking.plan_taking(ctx, SYSTEM, needles, ids=[v.id for v in read(ctx, needles).variants])
 
 
 def test_giving_up_the_last_axis_leaves_a_product_that_does_not_vary(ctx, colour):
     product_id = make_product(ctx, "FEL", price=Decimal("5.00"))
-    service.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat"])))
+    making.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat"])))
     oat = next(c.id for c in colour.choices if c.label == "Oat")
-    service.set_values(ctx, SYSTEM, product_id, [by_label(ctx, product_id)["Oat"].id], "price", Decimal("6.00"))
-    dropping = service.plan_dropping(ctx, SYSTEM, product_id, colour.id, oat)
+    setting.set_values(ctx, SYSTEM, product_id, [by_label(ctx, product_id)["Oat"].id], "price", Decimal("6.00"))
+    dropping = taking.plan_dropping(ctx, SYSTEM, product_id, colour.id, oat)
     before = catalogue(ctx)
-    service.drop_axis(ctx, SYSTEM, product_id, colour.id, oat, dropping.signature)
+    taking.drop_axis(ctx, SYSTEM, product_id, colour.id, oat, dropping.signature)
     product = read(ctx, product_id)
     assert (product.varies, product.values.sku, product.values.price) == (False, "FEL-OAT", Decimal("6.00"))
     assert product.values.weight_g == 100
@@ -151,25 +153,25 @@ def test_giving_up_the_last_axis_leaves_a_product_that_does_not_vary(ctx, colour
 
 def test_values_are_set_for_a_selection_and_given_back_to_the_product(ctx, needles):
     ids = [v.id for label, v in by_label(ctx, needles).items() if label.endswith("4 mm")]
-    plan = service.plan_setting(ctx, SYSTEM, needles, ids, "price", Decimal("9.80"))
+    plan = setting.plan_setting(ctx, SYSTEM, needles, ids, "price", Decimal("9.80"))
     assert (len(plan.changing), plan.same) == (3, 0)
-    assert service.set_values(ctx, SYSTEM, needles, ids, "price", Decimal("9.80")) == 3
+    assert setting.set_values(ctx, SYSTEM, needles, ids, "price", Decimal("9.80")) == 3
     product = read(ctx, needles)
     assert (product.prices.low, product.prices.high, product.unpriced) == (Decimal("6.40"), Decimal("9.80"), 3)
-    assert service.set_values(ctx, SYSTEM, needles, ids, "price", None) == 3
+    assert setting.set_values(ctx, SYSTEM, needles, ids, "price", None) == 3
     assert read(ctx, needles).prices.is_one
-    assert service.set_values(ctx, SYSTEM, needles, ids, "price", None) == 0
+    assert setting.set_values(ctx, SYSTEM, needles, ids, "price", None) == 0
 
 
 def test_a_variant_that_costs_nothing_has_a_price_of_its_own(ctx, needles):
     first = read(ctx, needles).variants[0]
-    service.set_values(ctx, SYSTEM, needles, [first.id], "price", Decimal("0.00"))
+    setting.set_values(ctx, SYSTEM, needles, [first.id], "price", Decimal("0.00"))
     assert (read(ctx, needles).prices.low, read(ctx, needles).prices.high) == (Decimal("0.00"), Decimal("6.40"))
 
 
 def test_each_variant_gets_its_own_value_of_a_pasted_column(ctx, needles):
     ids = [v.id for v in read(ctx, needles).variants]
-    service.set_each(ctx, SYSTEM, needles, "stock", {one: place % 3 for place, one in enumerate(ids)})
+    setting.set_each(ctx, SYSTEM, needles, "stock", {one: place % 3 for place, one in enumerate(ids)})
     assert [v.stock for v in read(ctx, needles).variants] == [0, 1, 2, 0, 1, 2]
     roll_back_newest(ctx)
     assert [v.stock for v in read(ctx, needles).variants] == [7, None, None, None, None, None]
@@ -178,24 +180,24 @@ def test_each_variant_gets_its_own_value_of_a_pasted_column(ctx, needles):
 def test_a_live_product_has_no_variant_without_a_price(ctx, needles):
     values = read(ctx, needles).values
     with pytest.raises(Refused, match="6 variants have no price"):
-        products.save(ctx, SYSTEM, needles, products.replace(values, price=None), None)
+        saving.save(ctx, SYSTEM, needles, products.replace(values, price=None), None)
     ids = [v.id for v in read(ctx, needles).variants]
-    service.set_values(ctx, SYSTEM, needles, ids, "price", Decimal("3.00"))
-    products.save(ctx, SYSTEM, needles, products.replace(read(ctx, needles).values, price=None), None)
+    setting.set_values(ctx, SYSTEM, needles, ids, "price", Decimal("3.00"))
+    saving.save(ctx, SYSTEM, needles, products.replace(read(ctx, needles).values, price=None), None)
     with pytest.raises(Refused, match="would have no price"):
-        service.set_values(ctx, SYSTEM, needles, ids[:1], "price", None)
+        setting.set_values(ctx, SYSTEM, needles, ids[:1], "price", None)
 
 
 def test_one_variant_has_texts_of_its_own_until_they_are_given_back(ctx, needles):
     first = read(ctx, needles).variants[0]
-    service.save_one(ctx, SYSTEM, first.id, {"name": "The first", "short_text": "Its own"})
+    setting.save_one(ctx, SYSTEM, first.id, {"name": "The first", "short_text": "Its own"})
     assert service.texts_of(ctx, first.id) == {"name": "The first", "short_text": "Its own"}
-    service.save_one(ctx, SYSTEM, first.id, {"name": "", "short_text": ""})
+    setting.save_one(ctx, SYSTEM, first.id, {"name": "", "short_text": ""})
     assert service.texts_of(ctx, first.id) == {"name": "", "short_text": ""}
     roll_back_newest(ctx)
     assert service.texts_of(ctx, first.id)["name"] == "The first"
     with pytest.raises(Outdated):
-        service.save_one(ctx, SYSTEM, first.id, {"stock": 1}, version=1)
+        setting.save_one(ctx, SYSTEM, first.id, {"stock": 1}, version=1)
 
 
 def test_two_who_add_the_same_value_at_once_make_each_variant_once(ctx, needles, colour, size):
@@ -204,7 +206,7 @@ def test_two_who_add_the_same_value_at_once_make_each_variant_once(ctx, needles,
 
     def add():
         barrier.wait()
-        made.append(service.make(ctx, SYSTEM, needles, wanted).number)
+        made.append(making.make(ctx, SYSTEM, needles, wanted).number)
 
     threads = [threading.Thread(target=add) for _ in range(3)]
     for thread in threads:
@@ -217,7 +219,7 @@ def test_two_who_add_the_same_value_at_once_make_each_variant_once(ctx, needles,
 
 def test_the_database_itself_refuses_two_variants_with_the_same_values(ctx, needles):
     twin = read(ctx, needles).variants[0]
-    with pytest.raises(service.DuplicateKey) as refusal:
+    with pytest.raises(DuplicateKey) as refusal:
         ctx.db.run(
             lambda tx: tx.run(
                 "INSERT INTO variant (product_id, sku, choice_1, choice_2) VALUES (%s, 'TWIN', %s, %s)",
@@ -239,13 +241,13 @@ def test_three_thousand_combinations_are_refused_with_the_number_before_anything
     product_id = make_product(ctx, "FEL")
     before = catalogue(ctx)
     with pytest.raises(Refused, match="3,000 variants; a product has at most 2,000"):
-        service.make(ctx, SYSTEM, product_id, wish(*((a, [c.label for c in a.choices]) for a in many)))
+        making.make(ctx, SYSTEM, product_id, wish(*((a, [c.label for c in a.choices]) for a in many)))
     assert catalogue(ctx) == before
 
 
 def test_joining_two_choices_moves_the_variants_and_is_refused_where_a_product_has_both(ctx, needles, colour):
     product_id = make_product(ctx, "FEL")
-    service.make(ctx, SYSTEM, product_id, wish((colour, ["Peat"])))
+    making.make(ctx, SYSTEM, product_id, wish((colour, ["Peat"])))
     ids = {c.label: c.id for c in colour.choices}
     with pytest.raises(Refused, match=f"such as number {needles}"):
         joining.join(ctx, SYSTEM, "attribute_choice", ids["Oat"], ids["Rust"])
@@ -259,29 +261,29 @@ def test_joining_two_choices_moves_the_variants_and_is_refused_where_a_product_h
 
 def test_a_product_that_was_never_live_is_deleted_with_all_its_variants_and_comes_back_whole(ctx, colour):
     product_id = make_product(ctx, "FEL", status=Status.DRAFT, picture_side=600, tags=("summer",), brand="Carrow Mill")
-    service.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat"])))
+    making.make(ctx, SYSTEM, product_id, wish((colour, ["Heather", "Oat"])))
     before, values = catalogue(ctx), read(ctx, product_id).values
-    products.delete(ctx, SYSTEM, product_id)
+    saving.delete(ctx, SYSTEM, product_id)
     assert catalogue(ctx) == {}
     roll_back_newest(ctx)
     assert catalogue(ctx) == before
     assert read(ctx, product_id).values == values
     live = make_product(ctx, "LIVE")
     with pytest.raises(Refused, match="Archive it instead"):
-        products.delete(ctx, SYSTEM, live)
+        saving.delete(ctx, SYSTEM, live)
 
 
 def test_a_viewer_changes_no_variant(ctx, needles, viewer, colour):
     first = read(ctx, needles).variants[0]
     before = catalogue(ctx)
     for attempt in (
-        lambda: service.make(ctx, viewer, needles, wish((colour, ["Peat"]))),
-        lambda: service.fill_gap(ctx, viewer, needles, first.combination),
-        lambda: service.set_values(ctx, viewer, needles, [first.id], "stock", 1),
-        lambda: service.set_each(ctx, viewer, needles, "stock", {first.id: 1}),
-        lambda: service.save_one(ctx, viewer, first.id, {"stock": 1}),
-        lambda: service.take_away(ctx, viewer, needles, "", ids=[first.id]),
-        lambda: service.drop_axis(ctx, viewer, needles, colour.id, 1, ""),
+        lambda: making.make(ctx, viewer, needles, wish((colour, ["Peat"]))),
+        lambda: making.fill_gap(ctx, viewer, needles, first.combination),
+        lambda: setting.set_values(ctx, viewer, needles, [first.id], "stock", 1),
+        lambda: setting.set_each(ctx, viewer, needles, "stock", {first.id: 1}),
+        lambda: setting.save_one(ctx, viewer, first.id, {"stock": 1}),
+        lambda: taking.take_away(ctx, viewer, needles, "", ids=[first.id]),
+        lambda: taking.drop_axis(ctx, viewer, needles, colour.id, 1, ""),
     ):
         with pytest.raises(NotAllowed):
             attempt()

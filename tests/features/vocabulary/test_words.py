@@ -7,6 +7,7 @@ from graupel.core.errors import NotAllowed, Refused
 from graupel.core.product_types import Need
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
+from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.products.service import replace
 from graupel.features.vocabulary import attributes, carriers, joining, service, sharing, types
@@ -26,7 +27,7 @@ def choice(attribute, label):
 
 def change(ctx, product_id, **given):
     product = products.read(ctx, SYSTEM, product_id)
-    return products.save(ctx, SYSTEM, product_id, replace(product.values, **given), product.version)
+    return saving.save(ctx, SYSTEM, product_id, replace(product.values, **given), product.version)
 
 
 def values(ctx, product_id):

@@ -1,0 +1,189 @@
+"""One category as its page has it: read, and written with what others alone changed meanwhile."""
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import categories as rules
+from graupel.core.attributes import Fact
+from graupel.core.categories import CategoryValues, Kind, Layout
+from graupel.core.errors import NotFound, Refused
+from graupel.core.problems import Problem
+from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, Place, places, places_of, resolve
+from graupel.core.roles import Actor, Role
+from graupel.db import Tx
+from graupel.features.categories import service, store
+from graupel.features.categories.tree import Category, current
+from graupel.features.history import meeting
+from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
+from graupel.features.media import service as media
+from graupel.features.media.service import Media
+from graupel.features.vocabulary import facts as fact_rows
+from graupel.features.vocabulary import references
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary.references import Use
+from graupel.features.wording import service as wording
+
+
+@dataclass(frozen=True)
+class Detail:
+    """One category with its words in the default language, its picture, and how many products use it."""
+
+    category: Category
+    values: CategoryValues
+    version: int
+    picture: Media | None
+    use: Use
+    own: Mapping[str, str] = field(default_factory=dict)
+    sources: Mapping[str, str | None] = field(default_factory=dict)
+
+
+def seen(values: CategoryValues, own: Mapping[str, str], lens: Lens) -> CategoryValues:
+    """A category's words as a lens shows them; ``own``: what is written for destinations and languages."""
+    where = places(lens, OF_CATEGORY, worded=True)
+    words = {
+        name: resolve({Place(CATEGORY): getattr(values, name)} | places_of(own, name, CATEGORY), where).value or ""
+        for name in ("name", *rules.TEXTS)
+    }
+    shown: dict[str, Any] = dict(words)
+    return replace(values, **shown)
+
+
+def read(ctx: Context, actor: Actor, category_id: int) -> Detail:
+    """One of them. Raises NotFound."""
+    actor.require(Role.VIEWER)
+
+    return ctx.db.run(lambda tx: _detail(ctx, tx, category_id))
+
+
+def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> Detail:
+    row = store.one(tx, category_id, lock=lock)
+    if row is None:
+        raise NotFound("This category is not there any more.")
+    lang = ctx.settings.language
+    text = store.text(tx, category_id, lang) or {}
+    values = CategoryValues(
+        row["name"],
+        Kind(row["kind"]),
+        bool(row["hidden"]),
+        bool(row["in_navigation"]),
+        row["link"],
+        canonical=row["canonical"],
+        picture_id=row["picture_id"],
+        layout=Layout(row["layout"]),
+        lead_product_id=row["lead_product_id"],
+        facts=fact_rows.facts_of(store.facts(tx, category_id)),
+        tags=tuple(vocabulary.tags_of(tx, "category", [category_id]).get(category_id, [])),
+        **{name: text.get(name, "") for name in rules.TEXTS},
+    )
+    picture = media.by_ids(tx, [row["picture_id"]]).get(row["picture_id"]) if row["picture_id"] else None
+    own = wording.of_record(tx, "category", category_id)
+    return Detail(
+        current(ctx, tx).by_id[category_id],
+        values,
+        row["version"],
+        picture,
+        references.use_of(tx, "category", category_id, lang),
+        {key: held.value for key, held in own.items()},
+        {key: held.source for key, held in own.items()},
+    )
+
+
+def save(
+    ctx: Context,
+    actor: Actor,
+    category_id: int,
+    typed: CategoryValues,
+    marks: Marks = None,
+    own: Mapping[str, str] | None = None,
+    still: Collection[str] = (),
+) -> None:
+    """Write what was typed of one category, with what others alone changed since the page was made.
+
+    ``own``: words for a destination or a language by key, those that are not named stay; ``still``: keys of
+    translations that hold for the original as it is now.
+    Raises Refused, NotFound, and Outdated where both changed the same field.
+    """
+    actor.require(Role.EDITOR)
+    lang = ctx.settings.language
+
+    def work(tx: Tx) -> None:
+        there = _detail(ctx, tx, category_id, lock=True)
+        values, words_own = _brought_together(ctx, tx, there, typed, own or {}, marks)
+        row, text = service.locked_row(tx, category_id), store.text(tx, category_id, lang)
+        if values.picture_id and not any(one.is_picture for one in media.by_ids(tx, [values.picture_id]).values()):
+            raise Refused([Problem("category.picture", "This picture is not in the library any more.", "picture_id")])
+        plain = ("name", "link", "canonical", "picture_id", "lead_product_id")
+        after = {name: getattr(values, name) for name in plain} | {"layout": str(values.layout)}
+        after |= {
+            "kind": str(values.kind),
+            "hidden": int(values.hidden),
+            "in_navigation": int(values.in_navigation),
+        }
+        with history.change_set(tx, actor, "category.save", f"Category changed: {values.name}") as recorder:
+            before = {name: row[name] for name in after}
+            if recorder.changed("category", category_id, before, after, row["version"] + 1):
+                store.update(tx, category_id, after)
+            _save_text(tx, recorder, category_id, lang, values, text)
+            save_facts(tx, recorder, category_id, values.facts)
+            words = {name: getattr(values, name) for name in rules.WORDS}
+            wording.save(tx, recorder, "category", category_id, {**there.own, **words_own}, words, still)
+            tags = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
+            vocabulary.set_tags(tx, recorder, "category", category_id, tags)
+
+    service.naming_double(ctx, work)
+
+
+def _brought_together(
+    ctx: Context, tx: Tx, there: Detail, typed: CategoryValues, own: Mapping[str, str], marks: Marks
+) -> tuple[CategoryValues, dict[str, str]]:
+    """What was typed, with what others alone changed since. Raises Outdated."""
+    category_id = there.category.id
+    known = vocabulary.current(ctx, tx).attributes
+
+    def label(name: str) -> str:
+        if name.startswith("fact-"):
+            return known[int(name[5:])].name if int(name[5:]) in known else "A field"
+        return rules.LABELS.get(name.rpartition(".")[2], name)
+
+    keys = {"category": [category_id]}
+    mine = rules.flat(typed, {**there.own, **own})
+    return rules.unflat(meeting.bring_together(tx, keys, marks, mine, rules.flat(there.values, there.own), label))
+
+
+def _save_text(
+    tx: Tx,
+    recorder: history.Recorder,
+    category_id: int,
+    lang: str,
+    values: CategoryValues,
+    text: Mapping[str, Any] | None,
+) -> None:
+    after = {name: getattr(values, name) for name in rules.TEXTS}
+    if text is None:
+        if any(after.values()):
+            whole = {"category_id": category_id, "lang": lang, **after}
+            recorder.made("category_text", store.insert_text(tx, whole), whole)
+    elif recorder.changed("category_text", text["id"], text, after, text["version"] + 1):
+        store.update_text(tx, text["id"], after)
+
+
+def save_facts(tx: Tx, recorder: history.Recorder, category_id: int, facts: Mapping[int, Fact]) -> None:
+    """Make a category's own fields these, and record it."""
+    there = {(row["attribute_id"], row["choice_id"]): fact_rows.as_kept(row) for row in store.facts(tx, category_id)}
+    wanted = fact_rows.rows_of({"category_id": category_id}, facts)
+    for key in there.keys() - wanted.keys():
+        row = there[key]
+        gone = {name: row[name] for name in store.FACT_FIELDS}
+        recorder.removed("category_fact", row["id"], gone, row["version"] + 1)
+        store.delete_fact(tx, row["id"])
+    for key, values in wanted.items():
+        known = there.get(key)
+        if known is None:
+            recorder.made("category_fact", store.insert_fact(tx, values), values)
+            continue
+        before, after = ({name: one[name] for name in fact_rows.FIELDS} for one in (known, values))
+        if recorder.changed("category_fact", known["id"], before, after, known["version"] + 1):
+            store.update_fact(tx, known["id"], values)

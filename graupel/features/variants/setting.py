@@ -1,0 +1,233 @@
+"""Setting values of variants: of many at once, each its own, or one variant whole."""
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from typing import Any
+
+from graupel.context import Context
+from graupel.core.declarations.products import AMOUNTS, VARIANT, VARIANT_WORDS
+from graupel.core.errors import Outdated, Refused
+from graupel.core.problems import Problem
+from graupel.core.products import Status
+from graupel.core.quantities import format_money
+from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
+from graupel.core.roles import Actor, Role
+from graupel.db import DuplicateKey, Tx
+from graupel.features.history import service as history
+from graupel.features.products import service as products
+from graupel.features.products import skus
+from graupel.features.products.service import Product, Variant
+from graupel.features.variants import service, store
+from graupel.features.wording import service as wording
+
+#: What can be set for many variants at once, and for one alone.
+FOR_MANY = VARIANT.for_many
+
+
+FOR_ONE = ("sku", "gtin", "mpn", *FOR_MANY)
+
+
+@dataclass(frozen=True)
+class SetPlan:
+    """What setting a field of some variants does: how many change, and from what. ``value`` None: back to inherited."""
+
+    field: str
+    value: Any
+    changing: list[Variant]
+    same: int
+
+
+def plan_setting(
+    ctx: Context,
+    actor: Actor,
+    product_id: int,
+    ids: Collection[int],
+    name: str,
+    value: Any,
+    lens: Lens = DEFAULT_LENS,
+) -> SetPlan:
+    """The dry run of setting one field in some variants, for the destination of a lens. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    lensed = bool(lens.destination) and name in AMOUNTS
+
+    def work(tx: Tx) -> SetPlan:
+        product = _at_lens(products.load(ctx, tx, product_id), name, lens)
+        return _set_plan(product, ids, name, value, lensed=lensed)
+
+    return ctx.db.run(work)
+
+
+def _at_lens(product: Product, name: str, lens: Lens) -> Product:
+    """The product with what its variants have of an amount at the very destination of a lens, where it has one."""
+    if not lens.destination or name not in AMOUNTS:
+        return product
+    key = key_of(lens, name)
+
+    def at_lens(variant: Variant) -> Variant:
+        held: dict[str, Any] = {name: Decimal(variant.own[key]) if key in variant.own else None}
+        return replace(variant, **held)
+
+    variants = tuple(map(at_lens, product.variants))
+    return replace(product, variants=variants)
+
+
+def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, *, lensed: bool = False) -> SetPlan:
+    if name not in FOR_MANY:
+        raise Refused.because("variants.field", "This is set for one variant at a time.", "field")
+    chosen = [variant for variant in product.variants if variant.id in ids]
+    if not chosen:
+        raise Refused.because(
+            "variants.none", "Choose the variants first: click cells, a heading, or a value.", "field"
+        )
+    changing = [variant for variant in chosen if getattr(variant, name) != value]
+    if not lensed:
+        _refuse_unpriced(product, {v.id: {name: value} for v in changing})
+    if name == "archived" and value and not [v for v in product.for_sale if v not in changing]:
+        raise Refused.because("variants.last", "At least one variant must stay for sale. Archive the product instead.")
+    return SetPlan(name, value, changing, len(chosen) - len(changing))
+
+
+def _refuse_unpriced(product: Product, changes: Mapping[int, Mapping[str, Any]]) -> None:
+    """A live product's variants all have a price, their own or the product's."""
+    if product.values.status is not Status.LIVE or product.values.price is not None:
+        return
+    for variant in product.variants:
+        after = changes.get(variant.id, {})
+        if not after.get("archived", variant.archived) and after.get("price", variant.price) is None:
+            raise Refused.because(
+                "price.missing", f"{variant.sku} would have no price, and the product is live. Give it one.", "price"
+            )
+
+
+def check_whole(product: Product) -> None:
+    """Refuses a product whose variants break a rule together."""
+    _refuse_unpriced(product, {})
+    if not product.for_sale:
+        raise Refused.because("variants.last", "At least one variant must stay for sale. Archive the product instead.")
+
+
+def set_values(
+    ctx: Context,
+    actor: Actor,
+    product_id: int,
+    ids: Collection[int],
+    name: str,
+    value: Any,
+    lens: Lens = DEFAULT_LENS,
+) -> int:
+    """Set one field in some variants, None: back to inherited; returns how many changed. Raises Refused, NotFound.
+
+    An amount is written for the destination of the lens alone, where it is not the default one.
+    """
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        product = products.load(ctx, tx, product_id, lock=True)
+        lensed = bool(lens.destination) and name in AMOUNTS
+        plan = _set_plan(_at_lens(product, name, lens), ids, name, value, lensed=lensed)
+        title = f"{len(plan.changing)} variants changed: {product.values.name}"
+        with history.change_set(tx, actor, "variants.set", title) as recorder:
+            if lensed:
+                texts = dict.fromkeys((variant.id for variant in plan.changing), format_money(value))
+                return wording.put_all(tx, recorder, "variant", texts, key_of(lens, name), {})
+            written = int(value) if isinstance(value, bool) else value
+            return store.change(tx, recorder, [variant.id for variant in plan.changing], {name: written})
+
+    return ctx.db.run(work)
+
+
+def set_each(ctx: Context, actor: Actor, product_id: int, name: str, values: Mapping[int, Any]) -> int:
+    """Set one field to a value of its own in each variant (id -> value), as a pasted column does.
+
+    Returns how many changed. Raises Refused, NotFound.
+    """
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        product = products.load(ctx, tx, product_id, lock=True)
+        known = {variant.id: variant for variant in product.variants}
+        if name not in (*FOR_MANY, "gtin") or not values.keys() <= known.keys():
+            raise Refused.because("variants.field", "A variant is not there any more, or this field can't be pasted.")
+        _refuse_unpriced(product, {key: {name: value} for key, value in values.items()})
+        plain = {key: int(value) if isinstance(value, bool) else value for key, value in values.items()}
+        title = f"{len(values)} variants changed: {product.values.name}"
+        with history.change_set(tx, actor, "variants.set", title) as recorder:
+            return store.change_each(tx, recorder, name, plain)
+
+    return ctx.db.run(work)
+
+
+def save_one(
+    ctx: Context,
+    actor: Actor,
+    variant_id: int,
+    values: Mapping[str, Any],
+    version: int | None = None,
+    own: Mapping[str, str] | None = None,
+) -> None:
+    """Write some fields of one variant, and its own name and short text where given.
+
+    ``version``: its product's, when the values were read; ``own``: what is written for a destination or a language,
+    by key, "" takes it away. Raises Refused, Outdated, NotFound.
+    """
+    actor.require(Role.EDITOR)
+    fields = {name: int(v) if isinstance(v, bool) else v for name, v in values.items() if name in FOR_ONE}
+
+    def work(tx: Tx) -> None:
+        product = service.load_product_of(ctx, tx, variant_id, lock=True)
+        if version and version != product.version:
+            raise Outdated("The product was changed meanwhile. Load it again, then repeat the change.", {})
+        problems = _problems_of_one(ctx, tx, product, variant_id, fields)
+        if problems:
+            raise Refused(problems)
+        title = f"Variant changed: {product.values.name}"
+        with history.change_set(tx, actor, "variants.set", title) as recorder:
+            store.change(tx, recorder, [variant_id], fields)
+            _save_text(ctx, tx, recorder, variant_id, values)
+            if own:
+                there = next(one.own for one in product.variants if one.id == variant_id)
+                texts = store.texts(tx, [variant_id], ctx.settings.language).get(variant_id, {})
+                originals = {name: texts.get(name, "") for name in VARIANT_WORDS}
+                wording.save(tx, recorder, "variant", variant_id, {**there, **own}, originals)
+
+    try:
+        ctx.db.run(work)
+    except DuplicateKey as error:
+        raise Refused.because("sku.taken", f"The SKU {values.get('sku')} was just taken.", "sku") from error
+
+
+def _problems_of_one(
+    ctx: Context, tx: Tx, product: Product, variant_id: int, fields: Mapping[str, Any]
+) -> list[Problem]:
+    problems = []
+    if "sku" in fields:
+        problems += skus.problems(tx, [(fields["sku"], variant_id)], ctx.settings.language)
+        if not fields["sku"]:
+            problems.append(Problem("sku.missing", "A variant needs its SKU.", "sku"))
+    try:
+        _refuse_unpriced(product, {variant_id: fields})
+    except Refused as refusal:
+        problems += refusal.problems
+    if fields.get("archived") and not [v for v in product.for_sale if v.id != variant_id]:
+        problems.append(Problem("variants.last", "It is the only variant for sale. Archive the product instead."))
+    return problems
+
+
+def _save_text(ctx: Context, tx: Tx, recorder: history.Recorder, variant_id: int, values: Mapping[str, Any]) -> None:
+    wanted = {name: str(values[name]) for name in ("name", "short_text") if name in values}
+    if not wanted:
+        return
+    lang = ctx.settings.language
+    row = store.texts(tx, [variant_id], lang).get(variant_id)
+    before = {name: row[name] if row else "" for name in ("name", "short_text")}
+    after = before | wanted
+    if row is None and any(after.values()):
+        whole = {"variant_id": variant_id, "lang": lang, **after}
+        recorder.made("variant_text", store.insert_text(tx, whole), whole)
+    elif row is not None and not any(after.values()):
+        gone = {"variant_id": variant_id, "lang": lang, **before}
+        recorder.removed("variant_text", row["id"], gone, row["version"] + 1)
+        store.delete_text(tx, row["id"])
+    elif row is not None and recorder.changed("variant_text", row["id"], before, after, row["version"] + 1):
+        store.update_text(tx, row["id"], after)
