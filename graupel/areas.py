@@ -32,12 +32,14 @@ from graupel.features.media import pages as media_pages
 from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
+from graupel.features.products import table_pages as product_table_pages
 from graupel.features.shop import pages as shop_pages
 from graupel.features.translating import pages as translating_pages
 from graupel.features.users import area as users
 from graupel.features.users import pages as user_pages
 from graupel.features.variants import api as variant_api
 from graupel.features.variants import area as variants
+from graupel.features.variants import one_pages
 from graupel.features.variants import pages as variant_pages
 from graupel.features.vocabulary import area as vocabulary
 from graupel.features.vocabulary import pages as vocabulary_pages
@@ -67,9 +69,14 @@ AREAS = (
     Area("media", (media_pages.router,), register=media.register, finish=media.finish),
     Area("vocabulary", (vocabulary_pages.router,), register=vocabulary.register, finish=vocabulary.finish),
     Area("categories", (category_pages.router,), register=categories.register, finish=categories.finish),
-    Area("products", (product_pages.router,), (product_api.router,), products.register),
+    Area("products", (product_table_pages.router, product_pages.router), (product_api.router,), products.register),
     Area("assortments", (assortment_pages.router,), register=assortments.register),
-    Area("variants", (variant_pages.router, variant_pages.table_router), (variant_api.router,), variants.register),
+    Area(
+        "variants",
+        (variant_pages.router, one_pages.router, one_pages.table_router),
+        (variant_api.router,),
+        variants.register,
+    ),
     Area("listings", (listing_pages.router,), register=listings.register),
     Area("files", (file_pages.router,), register=files.register),
     Area("translating", (translating_pages.router,)),

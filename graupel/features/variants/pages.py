@@ -1,35 +1,27 @@
 """What varies: the part of the product editor, and a page of its own for wide grids."""
 
-import json
 from collections.abc import Sequence
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import JSONResponse, Response
+from fastapi.responses import Response
 from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import attributes as attribute_rules
-from graupel.core import quantities
 from graupel.core.attributes import Kind
-from graupel.core.declarations.products import AMOUNTS, VARIANT, VARIANT_WORDS
-from graupel.core.errors import Outdated, Refused
-from graupel.core.problems import Problem, by_field
-from graupel.core.resolve import Level, key_of
+from graupel.core.declarations.products import VARIANT
+from graupel.core.errors import Refused
 from graupel.core.roles import Actor, Identity, Role
-from graupel.core.showing import typed_text
-from graupel.core.tables import read_columns
-from graupel.core.variants import DEFAULT_PATTERN, Combination, label_of, order_key
+from graupel.core.variants import DEFAULT_PATTERN, Combination
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as product_service
-from graupel.features.products.service import Product, Variant
-from graupel.features.variants import cells, making, service, setting, taking, views
+from graupel.features.products.service import Product
+from graupel.features.variants import making, setting, taking, views
 from graupel.features.variants.making import Wish
 from graupel.features.variants.reading import read_value
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
-from graupel.features.wording import lensing
-from graupel.features.wording.lensing import FieldSeen, Held
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -62,9 +54,10 @@ def part_mark(data: dict[str, Any]) -> str:
     return "crossed" if product.unpriced and product.values.price is None else "full"
 
 
-def _part(
+def part(
     request: Request, ctx: Context, signed: Identity, product_id: int, *, status: int = 200, **data: Any
 ) -> Response:
+    """The part of the editor, as it is under the lens and the grid of the page."""
     product = product_service.read(ctx, signed.actor, product_id)
     form_or_query = data.pop("state", request.query_params)
     layer = _combination(str(form_or_query.get("layer", "")))
@@ -92,7 +85,7 @@ def _ids(form: FormData) -> set[int]:
 @router.get("")
 def show(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """The grid; for htmx the part alone."""
-    return _part(request, ctx, signed, product_id)
+    return part(request, ctx, signed, product_id)
 
 
 # --- what it differs by --------------------------------------------------------------------------------------
@@ -220,7 +213,7 @@ def make(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
         trouble = [problem.message for problem in refusal.problems]
         return _builder(request, ctx, signed, product_id, wish, status=422, trouble=trouble)
     said = f"{made.number:,} variants made." if made.number != 1 else "One variant made."
-    return _part(request, ctx, signed, product_id, said=said)
+    return part(request, ctx, signed, product_id, said=said)
 
 
 @router.post("/fill")
@@ -246,8 +239,8 @@ def _acting(
         act()
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
-        return _part(request, ctx, signed, product_id, status=422, trouble=trouble, state=form)
-    return _part(request, ctx, signed, product_id, said=said, state=form)
+        return part(request, ctx, signed, product_id, status=422, trouble=trouble, state=form)
+    return part(request, ctx, signed, product_id, said=said, state=form)
 
 
 # --- setting values ------------------------------------------------------------------------------------------
@@ -270,7 +263,7 @@ def _setting(currency: str, form: FormData, product: Product) -> tuple[set[int],
     return ids, name, read_value(name, text, currency)
 
 
-def _currency(ctx: Context, request: Request) -> str:
+def currency(ctx: Context, request: Request) -> str:
     """In which currency amounts are typed under the lens of the page."""
     return request.state.seen.lens.currency or ctx.settings.currency
 
@@ -282,7 +275,7 @@ def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: Form, product
     found, trouble = None, []
     ids: set[int] = set()
     try:
-        ids, name, value = _setting(_currency(ctx, request), form, product)
+        ids, name, value = _setting(currency(ctx, request), form, product)
         found = setting.plan_setting(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
@@ -306,7 +299,7 @@ def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_i
     product = product_service.read(ctx, signed.actor, product_id)
 
     def act() -> None:
-        ids, name, value = _setting(_currency(ctx, request), form, product)
+        ids, name, value = _setting(currency(ctx, request), form, product)
         setting.set_values(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
 
     return _acting(request, ctx, signed, form, product_id, act, "Set.")
@@ -361,154 +354,5 @@ def take(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 
 # --- one variant ---------------------------------------------------------------------------------------------
 
-OWN = (
-    "sku", "gtin", "mpn", *(name for name in VARIANT.for_many if name != "archived"), "name", "short_text",
-)  # fmt: skip
-
-
-def _at(
-    ctx: Context, product: Product, variant: Variant, texts: dict[str, str], typed: dict[str, str], seen: Seen
-) -> dict[str, FieldSeen]:
-    """The variant's fields that may be written for the lens, by name."""
-    written = {name: texts[name] for name in VARIANT_WORDS}
-    written |= {name: quantities.format_money(getattr(variant, name)) for name in AMOUNTS}
-    base = {name: getattr(product.values, name) for name in VARIANT_WORDS}
-    base |= {name: quantities.format_money(getattr(product.values, name)) for name in AMOUNTS}
-    if not product.varies:
-        written |= dict.fromkeys(AMOUNTS, "")
-    above = Held(Level.PRODUCT, base, product.values.own, {})
-    return lensing.fields(Held(Level.VARIANT, written, variant.own, {}, above), typed, seen)
-
-
-def _one(
-    request: Request,
-    ctx: Context,
-    signed: Identity,
-    product: Product,
-    variant: Variant,
-    *,
-    typed: Any = None,
-    **data: Any,
-) -> Response:
-    refusal: Refused | None = data.pop("refusal", None)
-    seen: Seen = request.state.seen
-    own_texts = service.texts_of(ctx, variant.id)
-    return page(
-        request,
-        "variants/one.html",
-        at=_at(ctx, product, variant, own_texts, typed or {}, seen),
-        status=422 if refusal else 200,
-        headers={"HX-Retarget": "#one-variant", "HX-Reswap": "innerHTML"} if refusal else None,
-        product=product,
-        variant=variant,
-        typed=typed or _typed_of(variant) | own_texts,
-        problems=by_field(refusal.problems) if refusal else {},
-        label=views.view(product, "stock", None).label(variant.combination),
-        pictures=views.pictures_of(product, variant),
-        may_edit=signed.actor.may(Role.EDITOR),
-        **{"said": "", **data},
-    )
-
-
-def _typed_of(variant: Variant) -> dict[str, str]:
-    """Its fields as the form has them."""
-    sells = variant.sells_without_stock
-    typed = {name: typed_text(VARIANT.field(name).kind, getattr(variant, name)) for name in setting.FOR_ONE}
-    return typed | {"sells_without_stock": "" if sells is None else "yes" if sells else "no"}
-
-
-SHOWN_ROWS = 100
-
-
-@router.get("/rows")
-def show_rows(request: Request, ctx: Ctx, signed: Signed, product_id: int, columns: str = "") -> Response:
-    """The variants as rows of the products table, under their product's."""
-    seen: Seen = request.state.seen
-    product = product_service.read(ctx, signed.actor, product_id)
-    through = product_service.through(product, seen.lens, vocabulary.seen(ctx, seen.lens, product_id))
-    order = order_key(product.axes)
-    variants = sorted(product.variants, key=lambda v: tuple(order.get(choice, 0) for choice in v.combination))
-    return page(
-        request,
-        "variants/rows.html",
-        product=product,
-        variants=variants[:SHOWN_ROWS],
-        more=max(0, len(variants) - SHOWN_ROWS),
-        labels={v.id: label_of(through.axes, v.combination) for v in variants},
-        shown={one.id: one for one in through.variants},
-        base=through.values,
-        locale=seen.locale,
-        keys={name: key_of(seen.lens, name) for name in AMOUNTS} if seen.lens.destination else {},
-        columns=read_columns(columns.split(",")),
-        may_edit=signed.actor.may(Role.EDITOR),
-    )
-
-
-@router.get("/{variant_id}")
-def show_one(request: Request, ctx: Ctx, signed: Signed, product_id: int, variant_id: int) -> Response:
-    """One variant: its own values, and those it takes from its product."""
-    product = product_service.product_of_variant(ctx, signed.actor, variant_id)
-    return _one(request, ctx, signed, product, next(v for v in product.variants if v.id == variant_id))
-
-
-@router.post("/{variant_id}")
-def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int, variant_id: int) -> Response:
-    """Saves one variant; blank fields are inherited."""
-    product = product_service.product_of_variant(ctx, signed.actor, variant_id)
-    variant = next(v for v in product.variants if v.id == variant_id)
-    typed = {name: str(form.get(name, "")) for name in OWN if name in form}
-    values: dict[str, Any] = {}
-    own, problems = _own_typed(ctx, request, form)
-    for name, text in typed.items():
-        try:
-            values[name] = read_value(name, text, ctx.settings.currency)
-        except Refused as refusal:
-            problems += [problem.at(field=name) for problem in refusal.problems]
-    try:
-        if problems:
-            raise Refused(problems)
-        version = str(form.get("version", ""))
-        setting.save_one(ctx, signed.actor, variant_id, values, int(version) if version.isdecimal() else None, own)
-    except Refused as refusal:
-        typed |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
-        return _one(request, ctx, signed, product, variant, typed=typed, refusal=refusal)
-    except Outdated as outdated:
-        late = Refused.because("outdated", str(outdated))
-        return _one(request, ctx, signed, product, variant, typed=typed, refusal=late)
-    return _part(request, ctx, signed, product.id, said="Variant saved.")
-
-
-def _own_typed(ctx: Context, request: Request, form: FormData) -> tuple[dict[str, str], list[Problem]]:
-    """What was typed for the lens, by key, and what of it can't be taken."""
-    own: dict[str, str] = {}
-    problems: list[Problem] = []
-    for name, text in form.items():
-        key = name.removeprefix("own-")
-        field = key.rpartition(".")[2]
-        if key == name or field not in (*VARIANT_WORDS, *AMOUNTS):
-            continue
-        try:
-            value = read_value(field, str(text), _currency(ctx, request))
-            own[key] = "" if value is None else quantities.format_money(value) if field in AMOUNTS else str(value)
-        except Refused as refusal:
-            problems += [problem.at(field=field) for problem in refusal.problems]
-    return own, problems
-
 
 # --- cells of the table --------------------------------------------------------------------------------------
-
-table_router = APIRouter(dependencies=[Depends(from_our_own_page)])
-
-
-@table_router.post("/products/cells")
-def save_cells(request: Request, ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
-    """Saves cells of the table that were edited in place: all of them, or none and why."""
-    try:
-        typed = json.loads(str(form.get("cells", "[]")))
-        changed = cells.save(ctx, signed.actor, cells.read_cells(typed), request.state.seen.lens)
-    except Refused as refusal:
-        problems = [{"cell": problem.field or "", "message": problem.message} for problem in refusal.problems]
-        return JSONResponse({"problems": problems}, 422)
-    except ValueError:
-        return JSONResponse({"problems": [{"cell": "", "message": "This was not sent by our page."}]}, 422)
-    return JSONResponse({"changed": changed})

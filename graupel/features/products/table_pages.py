@@ -1,0 +1,94 @@
+"""The products table, its columns, and the views of it that are kept."""
+
+from typing import Any
+from urllib.parse import parse_qs
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from graupel.context import Context
+from graupel.core.declarations.products import PRODUCT
+from graupel.core.errors import Refused
+from graupel.core.products import Status
+from graupel.core.roles import Identity, Role
+from graupel.core.tables import COLUMNS, NUMBERS, SORTED_BY, TableState
+from graupel.features.destinations.service import Seen
+from graupel.features.products import table, views
+from graupel.web.frame import page
+from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+
+router = APIRouter(dependencies=[Depends(from_our_own_page)])
+
+
+def _query(request: Request) -> dict[str, list[str]]:
+    return {name: request.query_params.getlist(name) for name in request.query_params}
+
+
+@router.get("/products")
+def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """The table; for htmx its results alone."""
+    state = TableState.read(_query(request))
+    return page(
+        request,
+        "products/table.html",
+        part="products/results.html",
+        **_table_data(ctx, signed, state, request.state.seen),
+    )
+
+
+def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, **data: Any) -> dict[str, Any]:
+    return {
+        "table": table.read(ctx, signed.actor, state, seen),
+        "locale": seen.locale,
+        "lensed": not seen.lens.is_default,
+        "lensed_amounts": bool(seen.lens.destination),
+        **({"currency": seen.lens.currency} if seen.lens.currency else {}),
+        "columns": views.columns_of(ctx, signed.actor),
+        "all_columns": COLUMNS,
+        "many_fields": {name: PRODUCT.field(name).label for name in PRODUCT.for_many},
+        "sorted_by": SORTED_BY,
+        "numbers": NUMBERS,
+        "views": views.views(ctx, signed.actor),
+        "may_edit": signed.actor.may(Role.EDITOR),
+        "statuses": list(Status),
+        "trouble": "",
+        **data,
+    }
+
+
+@router.post("/products/columns")
+def choose_columns(ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Keeps the columns that a person chose, and shows the table with them."""
+    views.choose_columns(ctx, signed.actor, [str(name) for name in form.getlist("column")])
+    return _back_to(str(form.get("query", "")))
+
+
+def _back_to(query: str) -> Response:
+    plain = TableState.read(parse_qs(query)).query()
+    return Response(status_code=204, headers={"HX-Redirect": f"/products?{plain}" if plain else "/products"})
+
+
+@router.post("/products/views")
+def save_view(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+    """Keeps what is chosen under a name."""
+    query = str(form.get("query", ""))
+    try:
+        views.save_view(ctx, signed.actor, str(form.get("name", "")), query)
+    except Refused as refusal:
+        state = TableState.read(parse_qs(query))
+        data = _table_data(ctx, signed, state, request.state.seen, trouble=refusal.problems[0].message)
+        return page(request, "products/table.html", part="products/results.html", status=422, **data)
+    return _back_to(query)
+
+
+@router.get("/products/views/{view_id}")
+def open_view(ctx: Ctx, signed: Signed, view_id: int) -> Response:
+    """Leads to the table as it was kept."""
+    return RedirectResponse(f"/products?{views.open_view(ctx, signed.actor, view_id)}", 303)
+
+
+@router.post("/products/views/{view_id}/delete")
+def delete_view(ctx: Ctx, signed: Signed, form: Form, view_id: int) -> Response:
+    """Drops a view."""
+    views.delete_view(ctx, signed.actor, view_id)
+    return _back_to(str(form.get("query", "")))
