@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
-from graupel.core import attributes, products
+from graupel.core import attributes, product_fields, products
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.declarations.categories import CATEGORY, CATEGORY_TEXT
 from graupel.core.errors import Refused
@@ -125,7 +125,7 @@ def unflat(plain: Mapping[str, Any]) -> tuple[CategoryValues, dict[str, str]]:
 
 def parse_name(text: str) -> str:
     """A category's name. Raises Refused: it may not be empty, too long, or hold the sign that paths are cut at."""
-    name = products.one_line(text, NAME_LENGTH, "A category's name", "category.name")
+    name = product_fields.one_line(text, NAME_LENGTH, "A category's name", "category.name")
     if not name or ">" in name:
         raise Refused.because(
             "category.name", "A category needs a name without the sign >, such as Sock yarns.", "name"
@@ -135,7 +135,7 @@ def parse_name(text: str) -> str:
 
 def parse_link(text: str) -> str:
     """Where a link leads: a path of the shop such as /shop/p/12, or a whole address. Raises Refused."""
-    link = products.parse_canonical(text)
+    link = product_fields.parse_canonical(text)
     if link and not link.startswith(("http://", "https://", "/")):
         raise Refused.because("category.link", "A link leads to a path such as /shop/p/12 or an address with https://.")
     return link
@@ -199,14 +199,14 @@ def _readers() -> dict[str, Any]:
         "hidden": lambda value: value in (True, "yes"),
         "in_navigation": lambda value: value in (True, "yes"),
         "link": parse_link,
-        "description": products.parse_description,
-        "address_part": products.parse_address_part,
-        "canonical": products.parse_canonical,
-        "meta_title": lambda t: products.one_line(t, products.META_TITLE_LENGTH, "A meta title", "meta_title"),
-        "meta_description": lambda t: products.one_line(
+        "description": product_fields.parse_description,
+        "address_part": product_fields.parse_address_part,
+        "canonical": product_fields.parse_canonical,
+        "meta_title": lambda t: product_fields.one_line(t, products.META_TITLE_LENGTH, "A meta title", "meta_title"),
+        "meta_description": lambda t: product_fields.one_line(
             t, products.META_DESCRIPTION_LENGTH, "A meta description", "meta_description"
         ),
         "picture_id": lambda value: int(value) if value else None,
-        "picture_alt": lambda t: products.one_line(t, products.ALT_LENGTH, "An alt text", "picture_alt"),
-        "tags": products.parse_tags,
+        "picture_alt": lambda t: product_fields.one_line(t, products.ALT_LENGTH, "An alt text", "picture_alt"),
+        "tags": product_fields.parse_tags,
     }

@@ -9,7 +9,7 @@ from typing import Any
 
 from rapidfuzz import fuzz, process
 
-from graupel.core import changes, identifiers, products
+from graupel.core import changes, identifiers, product_fields
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -81,7 +81,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, curren
     """
     values: dict[str, Any] = {}
     problems: list[Problem] = []
-    readers = products.readers(currency)
+    readers = product_fields.readers(currency)
     for name, index in columns.items():
         text = cells[index].strip() if index < len(cells) else ""
         if not text and name != "sku":

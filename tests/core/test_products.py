@@ -6,13 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from graupel.core import products, richtext
+from graupel.core import product_fields, products, richtext
 from graupel.core.products import ProductValues, Status
 
 
 def test_everything_that_is_wrong_is_said_at_once_and_the_rest_is_read():
     start = ProductValues(name="Old name", sku="OLD-1")
-    reading = products.read(
+    reading = product_fields.read(
         {"name": " New \n name ", "price": "abc", "weight_g": "1 stone", "gtin": "95212345678"}, "EUR", start
     )
     assert reading.values.name == "New name"
@@ -21,7 +21,7 @@ def test_everything_that_is_wrong_is_said_at_once_and_the_rest_is_read():
 
 
 def test_a_name_of_more_characters_than_a_list_can_show_is_refused_with_the_number():
-    reading = products.read({"name": "x" * 500}, "EUR")
+    reading = product_fields.read({"name": "x" * 500}, "EUR")
     assert "500" in reading.problems[0].message
 
 
@@ -35,7 +35,7 @@ def test_a_draft_needs_a_name_and_a_live_product_a_price_and_a_category_too():
 
 @pytest.mark.parametrize("name", ["سجادة صوف", "Ȩ̃lsa", "🧶 yarn", "<b>Bold</b> & co"])
 def test_a_name_may_hold_any_script_and_any_sign(name):
-    assert products.parse_name(name) == name
+    assert product_fields.parse_name(name) == name
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from graupel.core import languages, phrases, products, resolve, wording
+from graupel.core import languages, phrases, product_fields, products, resolve, wording
 from graupel.core.errors import Refused
 from graupel.core.products import ProductValues
 from graupel.core.resolve import DEFAULT_LENS, OF_PRODUCT, OF_VARIANT, Lens, Level, Place
@@ -107,7 +107,7 @@ def test_what_is_typed_for_a_place_is_read_like_the_field_that_it_stands_for():
         "own-s2..price": "CHF 5",
         "own-broken": "x",
     }
-    reading = products.read(typed, "EUR", ProductValues(own={".de.short_text": "Alt"}), {}, {"s2": "CHF"})
+    reading = product_fields.read(typed, "EUR", ProductValues(own={".de.short_text": "Alt"}), {}, {"s2": "CHF"})
     assert reading.problems == []
     assert reading.values.own == {
         ".de.name": "Garn, aus Wolle",
@@ -118,9 +118,9 @@ def test_what_is_typed_for_a_place_is_read_like_the_field_that_it_stands_for():
         ".de.short_text": "Alt",
     }
     assert products.unflat(products.flat(reading.values)) == reading.values
-    taken = products.read({"own-.de.name": " "}, "EUR", reading.values)
+    taken = product_fields.read({"own-.de.name": " "}, "EUR", reading.values)
     assert ".de.name" not in taken.values.own
-    refused = products.read({"own-s2..price": "5 EUR"}, "EUR", None, {}, {"s2": "CHF"})
+    refused = product_fields.read({"own-s2..price": "5 EUR"}, "EUR", None, {}, {"s2": "CHF"})
     assert "not in CHF" in refused.problems[0].message
 
 

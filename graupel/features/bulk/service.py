@@ -6,7 +6,7 @@ from typing import Any
 from urllib.parse import parse_qs
 
 from graupel.context import Context
-from graupel.core import products, showing
+from graupel.core import product_fields, showing
 from graupel.core.declarations.products import PRODUCT
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import parse_category_path
@@ -77,7 +77,7 @@ def read_value(field: str, value: str) -> str:
     if field.startswith("shop"):
         return value
     if field in PRODUCT.for_many:
-        return str(products.readers("")[field](value) or "")
+        return str(product_fields.readers("")[field](value) or "")
     return vocabulary.parse_name("tag", value)
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from graupel.channels import Marketplace
 from graupel.context import Context
-from graupel.core import languages, listings, readiness
+from graupel.core import languages, listings, product_fields, readiness
 from graupel.core import products as product_rules
 from graupel.core.errors import NotFound, Refused
 from graupel.core.listings import ChannelPlace, Goods, ListingState, Offer, PictureLink
@@ -211,7 +211,7 @@ def list_listings(ctx: Context, actor: Actor, channel_id: int, state: str | None
 def set_details(ctx: Context, actor: Actor, product_id: int, channel_id: int, place_code: str, title: str) -> None:
     """Say in which of the channel's categories a product stands and under which title. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    title = product_rules.one_line(title, product_rules.NAME_LENGTH, "A title", "title")
+    title = product_fields.one_line(title, product_rules.NAME_LENGTH, "A title", "title")
 
     def work(tx: Tx) -> None:
         channel = channel_row(tx, channel_id)

@@ -5,7 +5,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Header, Path, Query, Request, Response
 
-from graupel.core import products as rules
+from graupel.core import product_fields
 from graupel.core.errors import NotSignedIn, Outdated, Refused
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
@@ -78,7 +78,7 @@ def values_of(ctx: Ctx, body: VariantIn, start: ProductValues | None = None) -> 
         raw["key_points"] = "\n".join(given["key_points"] or ())
     if raw.get("status") == "":
         raw["status"] = str(start.status if start else Status.DRAFT)
-    reading = rules.read(raw, ctx.settings.currency, start)
+    reading = product_fields.read(raw, ctx.settings.currency, start)
     if problems or reading.problems:
         raise Refused(problems + reading.problems)
     return reading.values

@@ -9,6 +9,7 @@ from typing import Any
 from starlette.datastructures import FormData
 
 from graupel.context import Context
+from graupel.core import product_fields
 from graupel.core import products as rules
 from graupel.core.attributes import Attribute, Fact, show_fact
 from graupel.core.pictures import Picture
@@ -89,7 +90,7 @@ def read(
     raw = _raw(form)
     status = str(form.get("then") or form.get("status") or Status.DRAFT)
     currencies = destinations.read_all(ctx).currencies
-    reading = rules.read({**raw, "status": status}, ctx.settings.currency, start, known, currencies)
+    reading = product_fields.read({**raw, "status": status}, ctx.settings.currency, start, known, currencies)
     for place, problem in enumerate(reading.problems):
         if (problem.field or "").startswith("own-"):
             reading.problems[place] = replace(problem, field=str(problem.field).rpartition(".")[2])

@@ -8,7 +8,7 @@ from typing import Any
 from slugify import slugify
 
 from graupel.context import Context
-from graupel.core import copywriting, product_types, readiness, richtext, search_preview
+from graupel.core import copywriting, product_fields, product_types, readiness, richtext, search_preview
 from graupel.core import pictures as picture_rules
 from graupel.core import products as rules
 from graupel.core.attributes import show_fact
@@ -60,7 +60,7 @@ def look(
     """The mirror of what stands in the form, as the destination and language of the lens show it."""
     words = vocabulary.seen(ctx, seen.lens, product.id if product else None)
     start, currencies = product.values if product else None, seen.all.currencies
-    written = rules.read(fields, ctx.settings.currency, start, words.attributes, currencies).values
+    written = product_fields.read(fields, ctx.settings.currency, start, words.attributes, currencies).values
     values = rules.seen(written, seen.lens)
     kind = words.type_of(values.type_id)
     differs_by = product.differs_by if product else ()

@@ -7,7 +7,7 @@ from urllib.parse import parse_qs
 
 from graupel.context import Context
 from graupel.core.errors import NotFound, Refused
-from graupel.core.products import one_line
+from graupel.core.product_fields import one_line
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import DEFAULT_COLUMNS, TableState, read_columns
 from graupel.db import DuplicateKey, Tx

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import languages, products, richtext
+from graupel.core import languages, product_fields, products, richtext
 from graupel.core import wording as rules
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
@@ -28,8 +28,8 @@ LONG = 5000
 DEAR = 20
 #: Fields with rules of their own; all others are a line, lines, or rich text.
 _READERS: dict[str, Callable[[str], str]] = {
-    "address_part": products.parse_address_part,
-    "key_points": lambda text: "\n".join(products.parse_key_points(text)),
+    "address_part": product_fields.parse_address_part,
+    "key_points": lambda text: "\n".join(product_fields.parse_key_points(text)),
 }
 
 
@@ -178,12 +178,12 @@ def parse(words: Words, field: str, text: str) -> str:
     if field in _READERS:
         return _READERS[field](text)
     if words.rich:
-        return products.parse_description(text)
+        return product_fields.parse_description(text)
     if words.long:
         if len(text.strip()) > LONG:
             raise Refused.because("translation.too_long", f"{words.label}: at most {LONG:,} characters are taken.")
         return text.replace("\r\n", "\n").strip()
-    return products.one_line(text, products.NAME_LENGTH, words.label, "translation")
+    return product_fields.one_line(text, products.NAME_LENGTH, words.label, "translation")
 
 
 def write(

@@ -11,7 +11,7 @@ from pwdlib import PasswordHash
 
 from graupel.context import Context
 from graupel.core.errors import NotAllowed, NotFound, NotSignedIn, Refused, TooManyTries
-from graupel.core.products import one_line
+from graupel.core.product_fields import one_line
 from graupel.core.roles import Actor, Identity, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history

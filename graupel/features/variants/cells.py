@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.context import Context
+from graupel.core import product_fields
 from graupel.core import products as rules
 from graupel.core.declarations.products import AMOUNTS
 from graupel.core.errors import Refused
@@ -128,7 +129,7 @@ def _lensed_text(ctx: Context, cell: Cell, lens: Lens) -> str:
     if not cell.text.strip():
         return ""
     if cell.field == "name":
-        return rules.parse_name(cell.text)
+        return product_fields.parse_name(cell.text)
     return format_money(read_value(cell.field, cell.text, lens.currency or ctx.settings.currency))
 
 
@@ -181,7 +182,7 @@ def _value(ctx: Context, product: Product, cell: Cell) -> Any:
             raise Refused.because("status.unknown", "A variant is for sale or archived.")
         return words[cell.text.strip().lower()]
     if cell.field == "name":
-        return rules.parse_name(cell.text)
+        return product_fields.parse_name(cell.text)
     if cell.of == "p" and cell.field == "stock" and product.varies:
         raise Refused.because("variant.own", "This product varies: its stock belongs to its variants.")
     return read_value(cell.field, cell.text, ctx.settings.currency)

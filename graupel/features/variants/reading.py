@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from graupel.core import products
+from graupel.core import product_fields, products
 
 
 def read_value(name: str, text: str, currency: str) -> Any:
@@ -14,6 +14,6 @@ def read_value(name: str, text: str, currency: str) -> Any:
         case "archived":
             return text == "yes"
         case "name":  # a variant may do without a name of its own
-            return products.one_line(text, products.NAME_LENGTH, "A name", "name")
-    value = products.readers(currency)[name](text)
+            return product_fields.one_line(text, products.NAME_LENGTH, "A name", "name")
+    value = product_fields.readers(currency)[name](text)
     return value if value != "" or name in ("mpn", "short_text", "sku") else None
