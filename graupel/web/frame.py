@@ -92,6 +92,7 @@ def make_templates(settings: Settings) -> Environment:
     env.globals.update(countries=countries.names())
     env.globals.update(
         plural=plural,
+        to=lens.to,
         lens_address=lens.same_page,
         language_name=languages.name,
         phrase=phrase,
@@ -167,13 +168,9 @@ def page(
 ) -> HTMLResponse:
     """A full page; for htmx, where one is named, only the ``part`` of it that has a template of its own."""
     env: Environment = request.app.state.templates
-    html = env.get_template(part if part and is_htmx(request) else template).render(
-        {
-            "request": request,
-            "signed": getattr(request.state, "signed", None),
-            "seen": getattr(request.state, "seen", None),
-            **data,
-        }
-    )
-    html = lens.carry(html, lens.of_request(request)) if getattr(request.state, "seen", None) else html
+    seen = getattr(request.state, "seen", None)
+    with lens.shown(lens.of_request(request) if seen else ""):
+        html = env.get_template(part if part and is_htmx(request) else template).render(
+            {"request": request, "signed": getattr(request.state, "signed", None), "seen": seen, **data}
+        )
     return HTMLResponse(html, status, headers={"Vary": "HX-Request", **(headers or {})})

@@ -1,16 +1,20 @@
 """The lens in the address: read from a request, and carried on by every link and redirect of a page."""
 
 import re
-from collections.abc import Mapping
-from html import escape
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 from urllib.parse import parse_qs, parse_qsl, quote, urlencode, urlsplit
 
 from fastapi import Request
 
 NAME = "lens"
 _KEY = re.compile(r"[A-Za-z0-9.-]{0,24}")
-#: Addresses of our own pages in what a template made; the shop window, files and pictures have no lens.
-_OURS = re.compile(r'(\s(?:href|action|hx-get)=")(/(?!static/|shop[/"?#]|media/[0-9a-f]{64}/|/)[^"#]*)(#[^"]*)?"')
+#: Addresses of our own pages; the shop window, files and pictures have no lens.
+_OURS = re.compile(r"\?|/(?!static/|shop(?:[/?#]|$)|media/[0-9a-f]{64}/|/)")
+_NAMED = re.compile(rf"[?;&]{NAME}=")
+#: The lens of the page that is being made: its templates' macros see it too.
+_shown: ContextVar[str] = ContextVar("lens", default="")
 
 
 def key_of(query: str, current_url: str = "") -> str:
@@ -27,27 +31,27 @@ def of_request(request: Request) -> str:
     return key_of(request.url.query, request.headers.get("HX-Current-URL", ""))
 
 
-def carry(html: str, key: str) -> str:
-    """A page with the lens in the addresses of all our pages that do not name one."""
-
-    def with_lens(match: re.Match[str]) -> str:
-        before, address, place = match[1], match[2], match[3] or ""
-        if re.search(rf"[?;&]{NAME}=", address):
-            return match[0]
-        joint = "&amp;" if "?" in address else "?"
-        return f'{before}{address}{joint}{NAME}={escape(quote(key))}{place}"'
-
-    return _OURS.sub(with_lens, html) if key else html
+@contextmanager
+def shown(key: str) -> Iterator[None]:
+    """Templates rendered herein carry a lens in their links."""
+    before = _shown.set(key)
+    try:
+        yield
+    finally:
+        _shown.reset(before)
 
 
-def carry_address(address: str, key: str) -> str:
-    """An address of ours with the lens; of the shop window and of others as it is."""
-    carried = carry(f' href="{escape(address)}"', key)
-    return address if carried == f' href="{escape(address)}"' else _unescape(carried)
+def to(*parts: object) -> str:
+    """The address of a link, a form or a part of a page, put together and with the lens: for templates."""
+    return carry("".join(map(str, parts)), _shown.get())
 
 
-def _unescape(attribute: str) -> str:
-    return attribute[len(' href="') : -1].replace("&amp;", "&").replace("&#x27;", "'").replace("&quot;", '"')
+def carry(address: str, key: str) -> str:
+    """An address of ours with the lens, where it names none; of the shop window and of others as it is."""
+    if not key or not _OURS.match(address) or _NAMED.search(address):
+        return address
+    path, mark, place = address.partition("#")
+    return f"{path}{'&' if '?' in path else '?'}{NAME}={quote(key)}{mark}{place}"
 
 
 def same_page(request: Request, key: str) -> str:
@@ -59,7 +63,7 @@ def same_page(request: Request, key: str) -> str:
 def carry_headers(headers: Mapping[str, str], key: str) -> dict[str, str]:
     """The redirects among an answer's headers, with the lens."""
     return {
-        name: carry_address(headers[name], key)
+        name: carry(headers[name], key)
         for name in ("location", "hx-redirect")
         if key and headers.get(name, "").startswith("/")
     }
