@@ -23,7 +23,8 @@ document.addEventListener("htmx:beforeSwap", (event) => {
     const note = holder.content.querySelector(".note");
     say(note ? note.textContent.trim() : "This did not work. Try again.");
     // Somebody else saved meanwhile: the form stays as it is, and now knows what it has been told.
-    const [known, marks] = [holder.content.querySelector("[name=marks]"), event.detail.requestConfig.elt.elements?.marks];
+    const known = holder.content.querySelector("[name=marks]");
+    const marks = event.detail.requestConfig.elt.elements?.marks;
     if (known && marks) marks.value = known.value;
   }
 });

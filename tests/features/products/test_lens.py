@@ -1,8 +1,10 @@
 """A product through a lens: written there alone, shown with its origin, taken back, rolled back; by sets as by one."""
 
 import random
+import re
 from dataclasses import replace
 from decimal import Decimal
+from pathlib import Path
 
 import pytest
 
@@ -126,6 +128,13 @@ def test_a_merchant_with_one_shop_and_one_language_sees_nothing_of_it(browser, c
         page = browser.get(path).text
         assert 'class="lens' not in page
         assert "/translate" not in page
+
+
+def test_templates_make_their_links_so_that_they_carry_the_lens():
+    plain = re.compile(r'\s(?:href|action|hx-get)="(?:[/?]|\{\{ (?!to\(|lens_address\(|static ))')
+    found = [path for path in Path("graupel").rglob("templates/*.html") if "shop" not in path.parts]
+    assert len(found) > 50
+    assert [str(path) for path in found if plain.search(path.read_text())] == []
 
 
 def test_the_table_follows_the_lens_and_its_cells_are_written_for_it(browser, ctx, yarn, outlet):
