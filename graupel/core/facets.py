@@ -5,6 +5,7 @@ a facet and an "and" between facets, and a count is the size of a set: docs/perf
 records and ten thousand values. (pyroaring is used in core: it is pure computation.)
 """
 
+import json
 from collections.abc import Collection, Hashable, Iterable, Mapping
 
 from pyroaring import BitMap, FrozenBitMap
@@ -62,6 +63,30 @@ class FacetIndex:
                 if not held[value]:
                     del held[value]
         self.fill(now)
+
+    def pack(self) -> bytes:
+        """The whole index, for a file: what is in it, as a line of JSON, then its sets one after the other.
+
+        Values are to be numbers or texts.
+        """
+        sets: list[tuple[str, Hashable, bytes]] = [("", "", self._everything.serialize())]
+        sets += [(facet, value, ids.serialize()) for facet, held in self._held.items() for value, ids in held.items()]
+        said = json.dumps([(facet, value, len(packed)) for facet, value, packed in sets])
+        return b"\n".join([said.encode(), b"".join(packed for *_, packed in sets)])
+
+    @classmethod
+    def unpack(cls, packed: bytes) -> "FacetIndex":
+        """The index that was packed."""
+        index = cls()
+        said, _, sets = packed.partition(b"\n")
+        rest = memoryview(sets)
+        for facet, value, size in json.loads(said):
+            ids, rest = BitMap.deserialize(bytes(rest[:size])), rest[size:]
+            if facet:
+                index._held.setdefault(facet, {})[value] = ids
+            else:
+                index._everything = ids
+        return index
 
     def sets(self, facet: str) -> dict[Hashable, Ids]:
         """Each value of a facet with the records that have it."""

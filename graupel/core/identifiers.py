@@ -1,6 +1,7 @@
 """The names and numbers by which goods are known."""
 
 import re
+from collections.abc import Callable
 
 from stdnum import ean
 
@@ -54,3 +55,17 @@ def parse_gtin(text: str) -> str:
 def gtin_check_digit(body: str) -> str:
     """The check digit that belongs after ``body``."""
     return str(ean.calc_check_digit(body))
+
+
+def free_number(is_given: Callable[[int], bool], first: int = 2) -> int:
+    """A running number that is not given, and the one before it is (or it is the first).
+
+    Found by doubling and halving, so that among a hundred thousand given ones some thirty are looked at.
+    """
+    given, number = first - 1, first
+    while is_given(number):
+        given, number = number, number * 2
+    while number - given > 1:
+        between = (given + number) // 2
+        given, number = (between, number) if is_given(between) else (given, between)
+    return number

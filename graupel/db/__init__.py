@@ -1,6 +1,15 @@
 """The database: the only package that speaks to it through a driver."""
 
-from graupel.db.connection import Database, DatabaseBusy, DatabaseUnavailable, DuplicateKey, Tx, forget_marks, like
+from graupel.db.connection import (
+    Database,
+    DatabaseBusy,
+    DatabaseUnavailable,
+    DuplicateKey,
+    Tx,
+    forget_marks,
+    like,
+    like_sql,
+)
 from graupel.db.migrate import migrate, pending
 
 __all__ = [
@@ -11,6 +20,7 @@ __all__ = [
     "Tx",
     "forget_marks",
     "like",
+    "like_sql",
     "migrate",
     "pending",
 ]

@@ -300,3 +300,9 @@ def forget_marks(tx: Tx) -> int:
 def like(text: str) -> str:
     """Text that stands for itself in a LIKE pattern."""
     return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+
+
+def like_sql(expression: str) -> str:
+    """SQL: a pattern for LIKE that finds what an expression says anywhere. For statements with parameters."""
+    plain = rf"REPLACE(REPLACE(REPLACE({expression}, '\\', '\\\\'), '%%', '\\%%'), '_', '\\_')"
+    return f"CONCAT('%%', {plain}, '%%')"

@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from graupel.core.errors import Refused
-from graupel.core.identifiers import gtin_check_digit, parse_gtin, parse_sku
+from graupel.core.identifiers import free_number, gtin_check_digit, parse_gtin, parse_sku
 from standins.ostlerby.rules import check_digit_fits
 
 
@@ -45,3 +45,18 @@ def test_a_gtin_with_its_check_digit_is_taken_and_any_other_digit_is_named(numbe
 def test_what_is_no_gtin_is_refused(typed):
     with pytest.raises(Refused):
         parse_gtin(typed)
+
+
+@given(st.integers(1, 10**6), st.sets(st.integers(2, 60)))
+def test_a_running_number_is_free_and_follows_one_that_is_given(last, given_before):
+    looked_at = []
+
+    def is_given(number: int) -> bool:
+        looked_at.append(number)
+        return number <= last
+
+    assert free_number(is_given) == last + 1
+    assert len(looked_at) <= 2 * last.bit_length() + 1
+    number = free_number(given_before.__contains__)
+    assert number not in given_before
+    assert number == 2 or number - 1 in given_before

@@ -1,24 +1,26 @@
 """Conditions on products in SQL, and categories that fill themselves by them.
 
-``core.conditions.fits`` says the same for one product; a test holds the two against each other.
+``core.conditions.fits`` says the same for one product; a test holds the two against each other. Conditions are asked in
+two ways: some of them of all products, when they are new; and all of them of some products, after every change set.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from graupel.core.conditions import BY_ID, Condition
-from graupel.db import Tx, like
+from graupel.db import Tx, like, like_sql
 from graupel.features.assortments import store
 from graupel.features.history.following import Recorded
 from graupel.features.products.summary import TouchedProducts
 
-_FROM = """product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
+_FROM = """{product} JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
            JOIN product_summary s ON s.product_id = p.id"""
+_ALL = _FROM.format(product="product p")
 #: A choice stands in a fact of the product, or in one of its variants that is for sale.
-_CHOICE = """(EXISTS (SELECT 1 FROM fact f WHERE f.product_id = p.id AND f.choice_id = %({name})s)
-             OR EXISTS (SELECT 1 FROM variant v WHERE v.product_id = p.id AND NOT v.archived AND %({name})s IN
+_CHOICE = """(EXISTS (SELECT 1 FROM fact f WHERE f.product_id = p.id AND f.choice_id = {choice})
+             OR EXISTS (SELECT 1 FROM variant v WHERE v.product_id = p.id AND NOT v.archived AND {choice} IN
                         (v.choice_1, v.choice_2, v.choice_3, v.choice_4, v.choice_5)))"""
-_TAG = """EXISTS (SELECT 1 FROM tagging g WHERE g.kind = 'product' AND g.record_id = p.id AND g.tag_id = %({name})s)"""
+_TAG = """EXISTS (SELECT 1 FROM tagging g WHERE g.kind = 'product' AND g.record_id = p.id AND g.tag_id = {tag})"""
 
 
 def _sql(condition: Condition, name: str, params: dict[str, Any]) -> str:
@@ -34,7 +36,7 @@ def _sql(condition: Condition, name: str, params: dict[str, Any]) -> str:
             column = "s.price_low" if condition.field == "price" else "s.stock"
             return f"COALESCE({column} {'<' if condition.op == 'below' else '>='} %({name})s, FALSE)"
         case "tag" | "choice":
-            found = (_TAG if condition.field == "tag" else _CHOICE).format(name=name)
+            found = (_TAG if condition.field == "tag" else _CHOICE).format(tag=f"%({name})s", choice=f"%({name})s")
             return found if condition.op == "is" else f"NOT {found}"
         case _:
             column = "p.brand_id" if condition.field == "brand" else "p.type_id"
@@ -51,14 +53,14 @@ def fitting(tx: Tx, conditions: Sequence[Condition], lang: str) -> list[int]:
     """The ids of all products that fit."""
     params: dict[str, Any] = {"lang": lang}
     sql = where(conditions, params)
-    return [row["id"] for row in tx.all(f"SELECT p.id FROM {_FROM} WHERE {sql}", params)]
+    return [row["id"] for row in tx.all(f"SELECT p.id FROM {_ALL} WHERE {sql}", params)]
 
 
 def refill(tx: Tx, category_id: int, conditions: Sequence[Condition], lang: str, change_set_id: int) -> None:
     """Fill a category anew after its conditions changed, and note which products came and went."""
     params: dict[str, Any] = {"lang": lang, "category": category_id, "set": change_set_id}
     fits = where(conditions, params)
-    wanted = f"SELECT p.id FROM {_FROM} WHERE {fits}"
+    wanted = f"SELECT p.id FROM {_ALL} WHERE {fits}"
     there = "SELECT product_id FROM category_filled WHERE category_id = %(category)s"
     tx.run(
         f"""INSERT IGNORE INTO refilled (change_set_id, product_id)
@@ -73,23 +75,44 @@ def refill(tx: Tx, category_id: int, conditions: Sequence[Condition], lang: str,
     )
 
 
+#: Whether the condition ``c`` holds for a product, in the terms of _FROM; as _sql says it of a known condition.
+_HOLDS = f"""CASE c.field
+    WHEN 'name' THEN (t.name LIKE {like_sql("c.value")}) = (c.op = 'has')
+    WHEN 'price' THEN IF(c.op = 'below', s.price_low < CAST(c.value AS DECIMAL(12,2)),
+                         s.price_low >= CAST(c.value AS DECIMAL(12,2)))
+    WHEN 'stock' THEN IF(c.op = 'below', s.stock < CAST(c.value AS SIGNED), s.stock >= CAST(c.value AS SIGNED))
+    WHEN 'tag' THEN c.ref_id IS NOT NULL AND {_TAG.format(tag="c.ref_id")} = (c.op = 'is')
+    WHEN 'choice' THEN c.ref_id IS NOT NULL AND {_CHOICE.format(choice="c.ref_id")} = (c.op = 'is')
+    WHEN 'brand' THEN c.ref_id IS NOT NULL AND (p.brand_id <=> c.ref_id) = (c.op = 'is')
+    WHEN 'type' THEN c.ref_id IS NOT NULL AND (p.type_id <=> c.ref_id) = (c.op = 'is') END"""
+
+
 def follow_products(tx: Tx, touched: TouchedProducts) -> None:
     """The products that a change set touched come into the categories that they now fit, and leave the others."""
-    for category_id, conditions in store.all_conditions(tx, "category").items():
-        params: dict[str, Any] = {"lang": touched.language, "category": category_id}
-        fits = where(conditions, params)
-        among = f"{_FROM} JOIN {touched.table} k ON k.product_id = p.id"
-        tx.run(
-            f"""DELETE h FROM category_filled h JOIN {touched.table} k ON k.product_id = h.product_id
-                WHERE h.category_id = %(category)s AND h.product_id NOT IN (
-                  SELECT p.id FROM {_FROM} WHERE p.id = h.product_id AND {fits})""",
-            params,
-        )
-        tx.run(
-            f"""INSERT IGNORE INTO category_filled (category_id, product_id)
-                SELECT %(category)s, p.id FROM {among} WHERE {fits}""",
-            params,
-        )
+    fitting_now = f"fitting_{touched.change_set_id}"
+    tx.run(
+        f"""CREATE OR REPLACE TEMPORARY TABLE {fitting_now} (category_id INT UNSIGNED NOT NULL,
+              product_id INT UNSIGNED NOT NULL, PRIMARY KEY (product_id, category_id))"""
+    )
+    tx.run(
+        f"""INSERT INTO {fitting_now} (category_id, product_id)
+            SELECT o.owner_id, p.id
+            FROM {touched.table} k STRAIGHT_JOIN {_FROM.format(product="product p ON p.id = k.product_id")}
+            JOIN (SELECT DISTINCT owner_id FROM goods_condition WHERE owner = 'category') o
+            WHERE NOT EXISTS (SELECT 1 FROM goods_condition c WHERE c.owner = 'category' AND c.owner_id = o.owner_id
+                              AND NOT COALESCE({_HOLDS}, FALSE))""",
+        {"lang": touched.language},
+    )
+    tx.run(
+        f"""DELETE h FROM category_filled h JOIN {touched.table} k ON k.product_id = h.product_id
+            LEFT JOIN {fitting_now} f ON f.product_id = h.product_id AND f.category_id = h.category_id
+            WHERE f.product_id IS NULL"""
+    )
+    tx.run(
+        f"""INSERT IGNORE INTO category_filled (category_id, product_id)
+            SELECT category_id, product_id FROM {fitting_now}"""
+    )
+    tx.run(f"DROP TEMPORARY TABLE {fitting_now}")
 
 
 def refill_owners(tx: Tx, recorded: Recorded) -> None:

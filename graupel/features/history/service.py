@@ -162,3 +162,8 @@ def stamp(tx: Tx) -> str:
 def newest_ids(tx: Tx, limit: int) -> list[int]:
     """Ids of the change sets that were recorded last, the newest first."""
     return store.newest_ids(tx, limit)
+
+
+def moments(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
+    """When change sets were made, as text: by this it is known again that a set is the same one."""
+    return store.moments(tx, ids)

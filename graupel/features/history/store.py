@@ -116,3 +116,9 @@ def newest_ids(tx: Tx, limit: int) -> list[int]:
     return [
         row["change_set_id"] for row in tx.all("SELECT change_set_id FROM recorded ORDER BY no DESC LIMIT %s", [limit])
     ]
+
+
+def moments(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
+    """When change sets were made, as text; those that are not there are left out."""
+    rows = tx.all("SELECT id, made_at FROM change_set WHERE id IN %s", [list(ids)]) if ids else []
+    return {row["id"]: row["made_at"].isoformat() for row in rows}

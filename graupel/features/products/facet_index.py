@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
+from pathlib import Path
 
 from graupel.context import Context
 from graupel.core.declarations.products import FACETS
@@ -12,12 +13,17 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.categories.counts import Counts
 from graupel.features.history import service as history
-from graupel.features.products import store, summary, table_store
+from graupel.features.products import facet_snapshot, store, summary, table_store
 
 #: So many of the newest change sets are looked through for those that are not taken in yet.
 LOOKED_THROUGH = 500
 #: Products are read by so many at once when what changed is taken in.
 AT_ONCE = 10_000
+#: Of fewer products a new process reads everything in a moment, and no snapshot is kept.
+WORTH_KEEPING = 10_000
+#: A snapshot is kept anew after so many change sets; one that touched many products counts as several.
+KEPT_AFTER = 100
+TOUCHED_AS_A_SET = 1000
 
 
 #: Fields that are facets without a rule of their own.
@@ -29,19 +35,32 @@ class FacetKeeper:
 
     def __init__(self) -> None:
         self.lock = threading.Lock()
+        #: How often everything was read.
         self.readings = 0
         self._index = FacetIndex()
         self._known: set[int] = set()
         self._stamp = ""
+        self._since_kept = 0
 
-    def current(self, tx: Tx, stamp: str) -> FacetIndex:
-        """The index as the transaction sees the catalogue; ``stamp``: history's."""
-        if not self.readings:
-            self._read_everything(tx)
+    def current(self, tx: Tx, stamp: str, folder: Path) -> FacetIndex:
+        """The index as the transaction sees the catalogue; ``stamp``: history's; ``folder``: for its snapshot."""
+        if not self._stamp:
+            self._begin(tx, folder)
         elif stamp != self._stamp:
             self._take_in(tx)
         self._stamp = stamp
+        if self._since_kept >= KEPT_AFTER and len(self._index) >= WORTH_KEEPING:
+            facet_snapshot.save(tx, folder, self._index, self._known)
+            self._since_kept = 0
         return self._index
+
+    def _begin(self, tx: Tx, folder: Path) -> None:
+        kept = facet_snapshot.load(tx, folder)
+        if kept:
+            self._index, self._known = kept
+            self._take_in(tx)
+        else:
+            self._read_everything(tx)
 
     def _read_everything(self, tx: Tx) -> None:
         self._known = set(history.newest_ids(tx, LOOKED_THROUGH))
@@ -49,6 +68,7 @@ class FacetKeeper:
         index.fill(all_values(tx))
         self._index = index
         self.readings += 1
+        self._since_kept = KEPT_AFTER
 
     def _take_in(self, tx: Tx) -> None:
         newest = history.newest_ids(tx, LOOKED_THROUGH)
@@ -61,6 +81,7 @@ class FacetKeeper:
             some = touched[first : first + AT_ONCE]
             self._index.replace(some, list(values_of(tx, some)))
         self._known = set(newest)
+        self._since_kept += len(new) + len(touched) // TOUCHED_AS_A_SET
 
 
 @contextmanager
@@ -68,7 +89,7 @@ def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
     """The facets of all products as the transaction sees them, held while they are asked."""
     keeper, stamp = ctx.ones.get(FacetKeeper), history.stamp(tx)
     with keeper.lock:
-        yield keeper.current(tx, stamp)
+        yield keeper.current(tx, stamp, ctx.folder("facets"))
 
 
 def all_values(tx: Tx) -> Iterator[tuple[int, Values]]:

@@ -5,6 +5,7 @@ import unicodedata
 from collections.abc import Sequence
 
 from graupel.core.errors import Refused
+from graupel.core.identifiers import free_number
 from graupel.core.problems import Problem
 from graupel.db import Tx
 from graupel.features.history import following
@@ -20,14 +21,10 @@ def suggest(name: str) -> str:
 
 
 def free(tx: Tx, sku: str) -> str:
-    """The SKU, or with the first running number behind it, that was never given."""
-    taken = store.skus_beginning(tx, sku)
-    if sku.upper() not in taken:
+    """The SKU, or with a running number behind it, that was never given."""
+    if not store.was_given(tx, sku):
         return sku
-    number = 2
-    while f"{sku}-{number}".upper() in taken:
-        number += 1
-    return f"{sku}-{number}"
+    return f"{sku}-{free_number(lambda number: store.was_given(tx, f'{sku}-{number}'))}"
 
 
 def problems(tx: Tx, wanted: Sequence[tuple[str, int | None]], lang: str) -> list[Problem]:

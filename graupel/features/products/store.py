@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.core.declarations.products import PRODUCT
-from graupel.db import Tx, like
+from graupel.db import Tx
 from graupel.features.products.columns import (
     PRODUCT_COLUMNS,
     TEXT_COLUMNS,
@@ -56,10 +56,9 @@ def given_of(tx: Tx, skus: Sequence[str]) -> set[str]:
     return {row["sku"] for row in tx.all("SELECT UPPER(sku) AS sku FROM given_sku WHERE sku IN %s", [list(skus)])}
 
 
-def skus_beginning(tx: Tx, beginning: str) -> set[str]:
-    """All SKUs ever given that begin like this, upper case."""
-    rows = tx.all("SELECT UPPER(sku) AS sku FROM given_sku WHERE sku LIKE %s", [f"{like(beginning)}%"])
-    return {row["sku"] for row in rows}
+def was_given(tx: Tx, sku: str) -> bool:
+    """Whether a SKU was ever given."""
+    return bool(tx.value("SELECT 1 FROM given_sku WHERE sku = %s", [sku]))
 
 
 def owner_of_code(tx: Tx, code: str) -> int | None:

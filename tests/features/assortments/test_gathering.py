@@ -100,30 +100,48 @@ def test_a_deleted_category_that_comes_back_is_filled_again(ctx, summer):
 def test_conditions_hold_by_sets_as_they_hold_for_one(ctx, needles, colour):
     dice = random.Random(7)
     brands, tags = ([word(ctx, kind, f"{kind} {n}") for n in range(2)] for kind in ("brand", "tag"))
+    heather = colour.choices[0].id
+    questions = [
+        *(Condition("brand", op, one) for op in ("is", "is not") for one in (*brands, None)),
+        *(Condition("tag", op, one) for op in ("is", "is not") for one in (*tags, None)),
+        *(Condition("choice", op, heather) for op in ("is", "is not")),
+        *(Condition("price", op, None, "20.00") for op in ("below", "from")),
+        *(Condition("stock", op, None, "5") for op in ("below", "from")),
+        *(Condition("name", op, None, text) for op in ("has", "has not") for text in ("TWEED", "0%", "d_y", "\\y")),
+    ]
+    all_asked = [[one] for one in questions] + [dice.sample(questions, 2) for _ in range(30)]
+    filled = {}
+    for number, asked in enumerate(all_asked):
+        category = categories.make(ctx, SYSTEM, f"Filled {number}").id
+        filled[category] = asked
+        ctx.db.run(lambda tx, category=category, asked=asked: _ask(tx, category, asked))
     for number in range(14):
         make_product(
             ctx,
             f"P-{number}",
-            name=dice.choice(["Tweed 100%", "tweed_yarn", "Linen"]),
+            name=dice.choice(["Tweed 100%", "tweed_yarn", "Linen \\yarn"]),
             price=dice.choice([None, Decimal("5.00"), Decimal("20.00"), Decimal("20.01")]),
             stock=dice.choice([None, 0, 4, 5]),
             brand=dice.choice(["", "brand 0", "brand 1"]),
             tags=tuple(f"tag {n}" for n in range(2) if dice.random() < 0.5),
             status=Status.DRAFT,
         )
-    heather = colour.choices[0].id
-    questions = [
-        *(Condition("brand", op, one) for op in ("is", "is not") for one in (*brands, None)),
-        *(Condition("tag", op, one) for op in ("is", "is not") for one in tags),
-        *(Condition("choice", op, heather) for op in ("is", "is not")),
-        *(Condition("price", op, None, "20.00") for op in ("below", "from")),
-        *(Condition("stock", op, None, "5") for op in ("below", "from")),
-        *(Condition("name", op, None, text) for op in ("has", "has not") for text in ("TWEED", "0%", "d_y")),
-    ]
+    saving.save(ctx, SYSTEM, needles, rules.replace(products.read(ctx, SYSTEM, needles).values, name="Tweed 4"), None)
     everything = _goods(ctx)
-    for asked in [[one] for one in questions] + [dice.sample(questions, 2) for _ in range(30)] + [[]]:
+    for category, asked in filled.items():
+        expected = sorted(key for key, goods in everything.items() if rules.fits(asked, goods))
         found = ctx.db.run(lambda tx, asked=asked: gathering.fitting(tx, asked, "en"))
-        assert sorted(found) == sorted(key for key, goods in everything.items() if rules.fits(asked, goods)), asked
+        assert sorted(found) == expected, asked
+        assert inside(ctx, category) == expected, f"after each change set: {asked}"
+    assert ctx.db.run(lambda tx: gathering.fitting(tx, [], "en")) == []
+
+
+def _ask(tx, category: int, asked: list[Condition]) -> None:
+    tx.many(
+        """INSERT INTO goods_condition (owner, owner_id, position, field, op, ref_id, value)
+           VALUES ('category', %s, %s, %s, %s, %s, %s)""",
+        [(category, place, one.field, one.op, one.ref_id, one.value) for place, one in enumerate(asked)],
+    )
 
 
 def _goods(ctx) -> dict[int, Goods]:

@@ -6,6 +6,7 @@ from urllib.parse import parse_qs
 
 import pytest
 
+from graupel.caching import KeptOnes
 from graupel.core.attributes import Fact, Kind
 from graupel.core.facets import FacetIndex
 from graupel.core.products import Status
@@ -13,8 +14,7 @@ from graupel.core.roles import SYSTEM
 from graupel.core.tables import SORTS, Cursor, TableState
 from graupel.db import Tx
 from graupel.features.categories import service as categories
-from graupel.features.history import service as history
-from graupel.features.products import saving, table_store
+from graupel.features.products import facet_index, facet_snapshot, saving, table_store
 from graupel.features.products import service as products
 from graupel.features.products import table as products_table
 from graupel.features.products.facet_index import FacetKeeper, all_values
@@ -168,12 +168,50 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
     assert ("100 to 200", 1, False) in facet(found, "Price")
     fresh = FacetIndex()
     ctx.db.run(lambda tx: fresh.fill(all_values(tx)))
-    with keeper.lock:
-        kept = ctx.db.run(lambda tx: keeper.current(tx, history.stamp(tx)))
-        assert kept.counts({}) == fresh.counts({})
+    assert kept_counts(ctx) == fresh.counts({})
     tag = next(iter(vocabulary.read(ctx).tags))
     assert {row["id"] for row in table(ctx, tag=(tag,)).rows} == set(ids[:2])
     assert table(ctx, tag=(tag,), stock=("low",)).total == 1
+
+
+def kept_counts(ctx):
+    def work(tx):
+        with facet_index.held(ctx, tx) as index:
+            return index.counts({})
+
+    return ctx.db.run(work)
+
+
+def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monkeypatch):
+    """It reads what changed since; one that is torn, of other rules or of another catalogue counts for nothing."""
+    monkeypatch.setattr(facet_index, "WORTH_KEEPING", 1)
+    monkeypatch.setattr(facet_index, "KEPT_AFTER", 3)
+
+    def begin() -> int:
+        """How often a new process reads everything until it knows the facets."""
+        another = replace(ctx, ones=KeptOnes())
+        fresh = FacetIndex()
+        ctx.db.run(lambda tx: fresh.fill(all_values(tx)))
+        assert kept_counts(another) == fresh.counts({})
+        return another.ones.get(FacetKeeper).readings
+
+    assert begin() == 1
+    make_product(ctx, "NEW-1", price=Decimal("120.00"))
+    saving.delete(ctx, SYSTEM, products.list_after(ctx, SYSTEM, after=0, limit=9)[2].id)
+    assert begin() == 0
+    file = ctx.folder("facets") / facet_snapshot.NAME
+    whole = file.read_bytes()
+    make_product(ctx, "NEW-2")
+    assert begin() == 0
+    assert file.read_bytes() != whole, "kept anew after three change sets"
+    for torn in (whole[:-9], whole[:40], b"", whole.replace(b'"rules": "', b'"rules": "x')):
+        file.write_bytes(torn)
+        assert begin() == 1
+        assert begin() == 0
+    ctx.db.run(
+        lambda tx: tx.run("UPDATE change_set SET made_at = made_at + INTERVAL 1 SECOND ORDER BY id DESC LIMIT 1")
+    )
+    assert begin() == 1, "the same numbers, of another catalogue"
 
 
 def test_choices_of_one_attribute_widen_and_those_of_another_narrow(ctx):
