@@ -10,6 +10,8 @@ from graupel.features.history import journal
 from graupel.features.history.records import kind_of
 from graupel.features.wording.originals import Original
 
+_TRANSLATED = (State.OUTDATED, State.DONE)
+
 
 @dataclass(frozen=True)
 class Asked:
@@ -79,19 +81,25 @@ def records(tx: Tx, kind: Original, asked: Asked, target: str, lang: str, after:
 
 
 def progress(tx: Tx, kind: Original, target: str, lang: str) -> dict[State, int]:
-    """How many texts of a kind stand in each state."""
-    sums = {
-        state: " + ".join(
-            f"SUM({_state(field.column, f'w{number}', state)})" for number, field in enumerate(kind.fields.values())
-        )
-        for state in State
-    }
+    """How many texts of a kind stand in each state.
+
+    The texts are counted without their translations, and those that are translated beside them: what is missing is the
+    rest, so that it costs one look at every original and one at every translation, however many fields there are.
+    """
+    columns = {name: field.column for name, field in kind.fields.items()}
+    there = " + ".join(f"SUM({column} <> '')" for column in columns.values())
+    cases = " ".join(f"WHEN '{name}' THEN {column}" for name, column in columns.items())
+    original = f"(CASE said.field {cases} END COLLATE utf8mb4_bin)"  # columns have collations of their own
+    texts = int(tx.value(f"SELECT COALESCE({there}, 0) FROM {kind.table} WHERE {kind.where}", {"lang": lang}) or 0)
     row = tx.one(
-        f"""SELECT {", ".join(f"COALESCE({sql}, 0) AS {state}" for state, sql in sums.items())}
-            FROM {kind.table} {_joins(kind)} WHERE {kind.where}""",
-        {"target": target, "lang": lang},
+        f"""SELECT {", ".join(f"COALESCE(SUM({_state(original, 'said', s)}), 0) AS {s}" for s in _TRANSLATED)}
+            FROM {kind.table} JOIN own_value said ON said.kind = '{kind.kind}' AND said.record_id = {kind.key}
+              AND said.destination = '' AND said.lang = %(target)s AND said.field IN %(fields)s
+            WHERE {kind.where}""",
+        {"target": target, "lang": lang, "fields": list(columns)},
     )
-    return {state: int((row or {}).get(str(state), 0)) for state in State}
+    translated = {state: int((row or {})[str(state)]) for state in _TRANSLATED}
+    return {State.MISSING: texts - sum(translated.values()), **translated}
 
 
 def originals(tx: Tx, kind: Original, ids: Sequence[int], lang: str) -> dict[int, dict[str, str]]:
