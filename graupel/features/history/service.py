@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from graupel.context import Context
@@ -24,6 +24,11 @@ class Recorder:
     change_set_id: int
     #: How many records it took down; known at the end.
     records: int = 0
+    handed_on: list[object] = field(default_factory=list)
+
+    def hand_on(self, known: object) -> None:
+        """Tell those who follow what the act knows already (see following.Recorded)."""
+        self.handed_on.append(known)
 
     def made(self, kind: str, record_id: int, values: Mapping[str, Any], version: int = 1) -> None:
         """A record was made with these values."""
@@ -55,7 +60,7 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
     yield recorder
     recorder.records = store.count_rows(tx, recorder.change_set_id)
     if recorder.records:
-        following.follow(tx, recorder.change_set_id)
+        following.follow(tx, recorder.change_set_id, recorder.handed_on)
         store.note_recorded(tx, recorder.change_set_id)
     else:
         store.delete_empty(tx, recorder.change_set_id)

@@ -29,6 +29,7 @@ from graupel.db.loading import load_rows
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
+from graupel.features.products import summary
 from graupel.features.products.columns import VARIES, inherited_sql
 
 CHUNK = 10_000
@@ -229,12 +230,21 @@ def apply(tx: Tx, recorder: Recorder, batch_id: int, lang: str, *, status: Statu
     params = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
     _refuse_outdated(tx, params)
     _make_categories(tx, recorder, batch_id)
+    recorder.hand_on(
+        summary.ProductsAtHand(
+            made=f"SELECT p.id FROM {_MADE} WHERE b.batch_id = %(batch)s AND b.action = 'new'",
+            changed="""SELECT DISTINCT b.product_id AS id FROM batch_row b
+                       WHERE b.batch_id = %(batch)s AND b.action = 'changed'""",
+            params=params,
+        )
+    )
     last = int(tx.value("SELECT COALESCE(MAX(line), 0) FROM batch_row WHERE batch_id = %(batch)s", params))
     for first in range(0, last + 1, CHUNK):
         progress("Writing", first, last)
         chunk = params | {"first": first, "beyond": first + CHUNK}
         _change(tx, chunk)
         _make(tx, chunk)
+    tx.run("DROP TEMPORARY TABLE made_category")
     progress("Closing", last, last)
 
 
@@ -272,22 +282,26 @@ def _refuse_outdated(tx: Tx, params: dict[str, Any]) -> None:
 
 
 def _make_categories(tx: Tx, recorder: Recorder, batch_id: int) -> None:
+    """Make the categories that are not there; made_category has them by path for the writing that follows.
+
+    The rows of the batch are not told: joining some hundred paths costs less than writing every row again.
+    """
     paths = _new_paths(tx, batch_id)
-    if not paths:
-        return
-    made = categories.make_paths(tx, recorder, paths)
-    tx.run("DROP TEMPORARY TABLE IF EXISTS made_category")
+    made = categories.make_paths(tx, recorder, paths) if paths else {}
     tx.run(
-        """CREATE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED, KEY (path(150)))
-           CHARSET utf8mb4"""
+        """CREATE OR REPLACE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED,
+             KEY (path(150))) CHARSET utf8mb4"""
     )
     tx.many("INSERT INTO made_category VALUES (%s, %s)", list(made.items()))
-    tx.run(
-        """UPDATE batch_row b JOIN made_category m ON m.path = b.category SET b.category_id = m.category_id
-              WHERE b.batch_id = %s AND b.category_id IS NULL""",
-        [batch_id],
-    )
-    tx.run("DROP TEMPORARY TABLE made_category")
+
+
+_CATEGORY_ID = "COALESCE(b.category_id, (SELECT m.category_id FROM made_category m WHERE m.path = b.category LIMIT 1))"
+_MADE = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
+
+
+def _said(name: str) -> str:
+    """SQL: what the batch says of a field, NULL where it says nothing."""
+    return _CATEGORY_ID if name == "category_id" else f"b.{name}"
 
 
 _RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s"
@@ -307,7 +321,7 @@ def _change(tx: Tx, params: dict[str, Any]) -> None:
             f"{where} AND {differs}",
             params,
             was={name: record.column(name) for name in names},
-            became={name: f"b.{name}" for name in names},
+            became={name: _said(name) for name in names},
             only={name: _DIFFERS[name] for name in names},
         )
     # The variant goes first: its comparison must still see what it held.
@@ -321,7 +335,7 @@ def _change(tx: Tx, params: dict[str, Any]) -> None:
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-               SET {", ".join(f"{PRODUCT.column(n)} = COALESCE(b.{n}, {PRODUCT.column(n)})" for n in _OF_PRODUCT)},
+               SET {", ".join(f"{PRODUCT.column(n)} = COALESCE({_said(n)}, {PRODUCT.column(n)})" for n in _OF_PRODUCT)},
                    p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
                WHERE {where} AND {_PRODUCT_DIFFERS}""",
         params,
@@ -332,37 +346,43 @@ def _make(tx: Tx, params: dict[str, Any]) -> None:
     where = f"{_RANGE} AND b.action = 'new'"
     tx.run(
         f"""INSERT INTO product (status, category_id, was_live, made_at, changed_at, batch_id, batch_line)
-            SELECT %(status)s, b.category_id, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
+            SELECT %(status)s, {_CATEGORY_ID}, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
                    b.batch_id, b.line
             FROM batch_row b WHERE {where}""",
         params,
     )
-    made = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
     texts, of_variant = ", ".join(_TEXTS), ", ".join(_OF_VARIANT)
     tx.run(
         f"""INSERT INTO product_text (product_id, lang, {texts})
-            SELECT p.id, %(lang)s, {", ".join(map(_said_or_empty, _TEXTS))} FROM {made} WHERE {where}""",
+            SELECT p.id, %(lang)s, {", ".join(map(_said_or_empty, _TEXTS))} FROM {_MADE} WHERE {where}""",
         params,
     )
     tx.run(
         f"""INSERT INTO variant (product_id, sku, {of_variant})
-            SELECT p.id, b.sku, {", ".join(f"b.{name}" for name in _OF_VARIANT)} FROM {made} WHERE {where}""",
+            SELECT p.id, b.sku, {", ".join(f"b.{name}" for name in _OF_VARIANT)} FROM {_MADE} WHERE {where}""",
         params,
     )
-    _journal_made(tx, params, where, made)
+    summary.summarise_new(
+        tx,
+        f"""SELECT p.id AS product_id, b.sku, b.price, {_said_or_empty("description")} AS description
+            FROM {_MADE} WHERE {where}""",
+        params,
+    )
+    _journal_made(tx, params, where)
 
 
 def _said_or_empty(name: str) -> str:
     """SQL: what the batch says of a field of a new product, or what that is where nothing is said."""
-    return f"b.{name}" if PRODUCT.field(name).empty is None else f"COALESCE(b.{name}, '')"
+    return _said(name) if PRODUCT.field(name).empty is None else f"COALESCE({_said(name)}, '')"
 
 
-def _journal_made(tx: Tx, params: dict[str, Any], where: str, made: str) -> None:
+def _journal_made(tx: Tx, params: dict[str, Any], where: str) -> None:
     """Journal new goods out of the batch: what it says, and what a new product holds beside that."""
     product = {name: _said_or_empty(name) for name in _OF_PRODUCT} | {"status": "%(status)s", "mpn": "''"}
+    product["category_id"] = "p.category_id"
     variant = {"product_id": "v.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in _OF_VARIANT}
     for name, fields, source in (
-        ("product", product, made),
+        ("product", product, _MADE),
         ("variant", variant | {"gtin": "NULL"}, "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"),
     ):
         kind = records.kind_of(name)

@@ -52,7 +52,10 @@ def note_given(tx: Tx, recorded: Recorded) -> None:
     params = {"set": recorded.change_set_id}
     given = """change_row r JOIN variant v ON v.id = r.record_id
                WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'"""
-    tx.run(f"INSERT IGNORE INTO given_sku (sku, variant_id) SELECT v.sku, v.id FROM {given}", params)
+    new = tx.run(f"INSERT IGNORE INTO given_sku (sku, variant_id) SELECT v.sku, v.id FROM {given}", params)
+    variants = "SELECT COUNT(*) FROM change_row WHERE change_set_id = %(set)s AND record_kind = 'variant'"
+    if new == tx.value(variants, params):
+        return  # each was given for the first time
     taken = tx.all(
         """SELECT v.sku FROM change_row r JOIN variant v ON v.id = r.record_id JOIN given_sku g ON g.sku = v.sku
             WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant' AND g.variant_id <> v.id LIMIT 3""",

@@ -1,7 +1,8 @@
 """After every change set: which products it touched, and what follows for them."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from graupel.db import Tx
 from graupel.features.history import following
@@ -17,6 +18,18 @@ class TouchedProducts:
     change_set_id: int
     language: str
     table: str
+
+
+@dataclass(frozen=True)
+class ProductsAtHand:
+    """Handed on by an act that knows all products it touched: ``made`` with their summaries, and ``changed`` ones.
+
+    Both are SQL of their ids as ``id``, with ``params``.
+    """
+
+    made: str
+    changed: str
+    params: Mapping[str, Any]
 
 
 Follower = Callable[[Tx, TouchedProducts], None]
@@ -57,25 +70,56 @@ def follow(tx: Tx, recorded: Recorded) -> None:
     """Move the versions of products touched by what belongs to them, work out their summaries, tell others."""
     change_set_id = recorded.change_set_id
     touched = TouchedProducts(change_set_id, recorded.language, f"touched_product_{change_set_id}")
-    tx.run(f"CREATE OR REPLACE TEMPORARY TABLE {touched.table} (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")
     tx.run(
-        f"""INSERT INTO {touched.table} SELECT p.id FROM ({_touched_sql()}) found
-            JOIN product p ON p.id = found.record_id""",
-        {"set": change_set_id},
+        f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (
+              product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE)"""
     )
+    _collect(tx, touched, recorded)
     if tx.value(f"SELECT 1 FROM {touched.table} LIMIT 1"):
         # One version guards the whole page: it moves with anything that stands on it.
         tx.run(
             f"""UPDATE product p JOIN {touched.table} k ON k.product_id = p.id
                 LEFT JOIN change_row r
                   ON r.change_set_id = %(set)s AND r.record_kind = 'product' AND r.record_id = p.id
-                SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3) WHERE r.record_id IS NULL""",
+                SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
+                WHERE NOT k.stands AND r.record_id IS NULL""",
             {"set": change_set_id},
         )
-        summarise(tx, touched.table)
+        summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands)")
         for follower in _FOLLOWERS:
             follower(tx, touched)
     tx.run(f"DROP TEMPORARY TABLE {touched.table}")
+
+
+def _collect(tx: Tx, touched: TouchedProducts, recorded: Recorded) -> None:
+    """Fill the table of touched products: from what was handed on, or from the journal.
+
+    Of those that were made with their summaries, version and summary stand as they should.
+    """
+    known = [one for one in recorded.handed_on if isinstance(one, ProductsAtHand)]
+    for one in known:
+        tx.run(f"INSERT INTO {touched.table} SELECT made.id, TRUE FROM ({one.made}) made", one.params)
+        tx.run(f"INSERT INTO {touched.table} SELECT changed.id, FALSE FROM ({one.changed}) changed", one.params)
+    if not known:
+        tx.run(
+            f"""INSERT INTO {touched.table} SELECT p.id, FALSE FROM ({_touched_sql()}) found
+                JOIN product p ON p.id = found.record_id""",
+            {"set": recorded.change_set_id},
+        )
+
+
+def summarise_new(tx: Tx, source: str, params: Mapping[str, Any]) -> None:
+    """Write the summaries of new products, each with one variant and without a GTIN, stock or picture.
+
+    ``source``: a SELECT of product_id, sku, price and description. summarise says the same of them, at more cost.
+    """
+    tx.run(
+        f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
+                                        lacks_gtin, lacks_picture, lacks_alt, lacks_description)
+            SELECT n.product_id, 1, n.sku, n.price, n.price, NULL, TRUE, TRUE, FALSE, n.description = ''
+            FROM ({source}) n""",
+        params,
+    )
 
 
 def summarise(tx: Tx, touched: str) -> None:

@@ -17,7 +17,7 @@ from graupel.features.categories import service as categories
 from graupel.features.files import service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.products import batch
+from graupel.features.products import batch, summary
 from graupel.features.products import service as products
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
 
@@ -276,11 +276,22 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
         with history.change_set(tx, SYSTEM, "files.apply", "test") as recorder:
             batch.apply(tx, recorder, 1, "en", status=Status.LIVE if live else Status.DRAFT, progress=lambda *_: None)
         _check_catalogue(tx, said, expected, current)
+        _check_summaries(tx)
         raise Undo
 
     make_category(ctx)
     with pytest.raises(Undo):
         ctx.db.run(work)
+
+
+def _check_summaries(tx: Tx) -> None:
+    """What was written out of the batch is what is worked out from the catalogue."""
+    written = tx.all("SELECT * FROM product_summary ORDER BY product_id")
+    tx.run("CREATE OR REPLACE TEMPORARY TABLE every_product SELECT id AS product_id FROM product")
+    tx.run("DELETE FROM product_summary")
+    summary.summarise(tx, "every_product")
+    worked_out = {row["product_id"]: row for row in tx.all("SELECT * FROM product_summary")}
+    assert written == [worked_out[row["product_id"]] for row in written]
 
 
 def make_category(ctx):
