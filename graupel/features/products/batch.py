@@ -232,7 +232,7 @@ def apply(tx: Tx, recorder: Recorder, batch_id: int, lang: str, *, status: Statu
     _make_categories(tx, recorder, batch_id)
     recorder.hand_on(
         summary.ProductsAtHand(
-            made=f"SELECT p.id FROM {_MADE} WHERE b.batch_id = %(batch)s AND b.action = 'new'",
+            made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
             changed="""SELECT DISTINCT b.product_id AS id FROM batch_row b
                        WHERE b.batch_id = %(batch)s AND b.action = 'changed'""",
             params=params,
