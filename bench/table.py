@@ -14,15 +14,19 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from urllib.parse import quote
 
 import httpx
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, PeakMemory, percentile, timed
+from graupel.caching import KeptOnes
 from graupel.context import Context
+from graupel.core.facets import FacetIndex
 from graupel.core.roles import SYSTEM, Role
 from graupel.db import Tx
+from graupel.features.products import facet_index
 from graupel.features.users import service as users
 from graupel.web.security import SESSION_COOKIE
 
@@ -49,6 +53,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     users.add_user(ctx, SYSTEM, "bench@example.com", "Bench", Role.EDITOR, PASSWORD)
     ids = [row["id"] for row in ctx.db.run(lambda tx: tx.all("SELECT id FROM category ORDER BY RAND(1) LIMIT 40"))]
     ctx.db.run(_describe)
+    yield from _begin(ctx, count)
     address, process = _serve(ctx, folder)
     try:
         floor = _crowd(ctx, address, seed, ids, floor=True, pause=0)
@@ -75,6 +80,28 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     finally:
         process.terminate()
         process.wait(20)
+
+
+def _begin(ctx: Context, count: int) -> Iterator[Figure]:
+    """What a new process does before it can count: read everything, the floor, or begin with a snapshot."""
+
+    def begin() -> int:
+        another = replace(ctx, ones=KeptOnes())
+        ctx.db.run(lambda tx: len(_held(another, tx)))
+        return another.ones.get(facet_index.FacetKeeper).readings
+
+    with PeakMemory() as memory:
+        floor, readings = timed(begin)
+        yield Figure("facets of all products read, the floor", count, floor, 1.0, peak_mb=memory.peak)
+    seconds, readings_then = timed(begin)
+    if (readings, readings_then) != (1, 0):
+        raise RuntimeError("the second was to begin with the first one's snapshot")
+    yield Figure("facets of all products from their snapshot", count, seconds, seconds / floor, "reading all")
+
+
+def _held(ctx: Context, tx: Tx) -> FacetIndex:
+    with facet_index.held(ctx, tx) as index:
+        return index
 
 
 def _describe(tx: Tx) -> None:
