@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import lru_cache
 from typing import Any
@@ -13,6 +13,7 @@ from graupel.core import changes, identifiers, product_fields
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
+from graupel.core.products import ProductValues, lacks_for_live
 from graupel.core.records import Field
 
 CATEGORY_SEPARATOR = " > "
@@ -172,11 +173,9 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
 def _lacking_for_new(row: FileRow, *, live: bool) -> list[Problem]:
     problems = []
     if row.values.get("name") is None:
-        problems.append(Problem("name.missing", f"“{row.sku}” is new and needs a name.", "name", row.line))
-    if live and row.values.get("price") is None:
-        problems.append(Problem("price.missing", "A new product that goes live needs a price.", "price", row.line))
-    if live and row.values.get("category") is None:
-        problems.append(
-            Problem("category.missing", "A new product that goes live needs a category.", "category", row.line)
-        )
-    return problems
+        problems.append(Problem("name.missing", f"“{row.sku}” is new and needs a name.", "name"))
+    if live:  # a category that is named will be there
+        category = None if row.values.get("category") is None else 0
+        lacks = lacks_for_live(ProductValues(price=row.values.get("price"), category_id=category))
+        problems += [replace(problem, field=(problem.field or "").removesuffix("_id")) for problem in lacks]
+    return [problem.at(row=row.line) for problem in problems]

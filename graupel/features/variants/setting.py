@@ -9,7 +9,7 @@ from graupel.context import Context
 from graupel.core.declarations.products import AMOUNTS, VARIANT, VARIANT_WORDS
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem
-from graupel.core.products import Status
+from graupel.core.products import Status, lacks_for_live
 from graupel.core.quantities import format_money
 from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
 from graupel.core.roles import Actor, Role
@@ -89,14 +89,15 @@ def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, *, 
 
 
 def _refuse_unpriced(product: Product, changes: Mapping[int, Mapping[str, Any]]) -> None:
-    """A live product's variants all have a price, their own or the product's."""
-    if product.values.status is not Status.LIVE or product.values.price is not None:
+    """A live product's variants all have a price, their own or the product's; named is the first that would not."""
+    if product.values.status is not Status.LIVE:
         return
-    for variant in product.variants:
-        after = changes.get(variant.id, {})
-        if not after.get("archived", variant.archived) and after.get("price", variant.price) is None:
+    then = [replace(variant, **changes.get(variant.id, {})) for variant in product.variants]
+    unpriced = [variant for variant in then if not variant.archived and variant.price is None]
+    for problem in lacks_for_live(product.values, len(unpriced)):
+        if problem.code == "price.missing":
             raise Refused.because(
-                "price.missing", f"{variant.sku} would have no price, and the product is live. Give it one.", "price"
+                problem.code, f"{unpriced[0].sku} would have no price, and the product is live. Give it one.", "price"
             )
 
 
