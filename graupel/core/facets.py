@@ -15,8 +15,8 @@ Values = Mapping[str, Collection[Hashable]]
 #: A set of records by their ids, which stays as it is whatever comes after.
 Ids = FrozenBitMap
 NONE: Ids = FrozenBitMap()
-#: Records are put in by so many at once, so that their values need not be held in memory together.
-_AT_ONCE = 50_000
+#: Facet, value, and the records that have it. A value may stand in several of them.
+ValueSet = tuple[str, Hashable, Iterable[int]]
 
 
 class FacetIndex:
@@ -34,35 +34,21 @@ class FacetIndex:
     def __len__(self) -> int:
         return len(self._everything)
 
-    def fill(self, records: Iterable[tuple[int, Values]]) -> None:
-        """Put in records that are not in it."""
-        gathered: dict[tuple[str, Hashable], list[int]] = {}
-        ids: list[int] = []
-        for record_id, values in records:
-            ids.append(record_id)
-            for facet, several in values.items():
-                for value in several:
-                    gathered.setdefault((facet, value), []).append(record_id)
-            if len(ids) == _AT_ONCE:
-                self._add(ids, gathered)
-                ids, gathered = [], {}
-        self._add(ids, gathered)
-
-    def _add(self, ids: list[int], gathered: Mapping[tuple[str, Hashable], list[int]]) -> None:
+    def add(self, ids: Iterable[int], sets: Iterable[ValueSet]) -> None:
+        """Put in records that are not in it, with the sets of those that have each value."""
         self._everything.update(ids)
-        for (facet, value), found in gathered.items():
+        for facet, value, found in sets:
             self._held.setdefault(facet, {}).setdefault(value, BitMap()).update(found)
 
-    def replace(self, touched: Iterable[int], now: Iterable[tuple[int, Values]]) -> None:
-        """Take records out, and put in those of them that are still there with the values that they have now."""
-        gone = BitMap(touched)
+    def remove(self, ids: Iterable[int]) -> None:
+        """Take records out; those that are not there are passed over."""
+        gone = BitMap(ids)
         self._everything -= gone
         for held in self._held.values():
             for value in [value for value, ids in held.items() if ids.intersect(gone)]:
                 held[value] -= gone
                 if not held[value]:
                     del held[value]
-        self.fill(now)
 
     def pack(self) -> bytes:
         """The whole index, for a file: what is in it, as a line of JSON, then its sets one after the other.

@@ -173,14 +173,20 @@ records = st.dictionaries(
 )
 
 
+def put_in(index: FacetIndex, records) -> None:
+    sets = [(facet, value, [key]) for key, held in records.items() for facet in held for value in held[facet]]
+    index.add(records, sets)
+
+
 @given(records, records, st.sets(st.integers(1, 60)), st.sets(st.sampled_from("ld")), st.sets(st.integers(1, 5)))
 def test_facets_kept_as_sets_say_what_looking_at_every_record_says(first, then, gone, status, tag):
     index = FacetIndex()
-    index.fill(first.items())
+    put_in(index, first)
     before = index.select({})
-    index.replace(then, then.items())
+    index.remove(then)
+    put_in(index, then)
     index = FacetIndex.unpack(index.pack())
-    index.replace(gone, [])
+    index.remove(gone)
     assert sorted(before) == sorted(first), "a set stays as it was"
     there = {k: v for k, v in (first | then).items() if k not in gone}
     chosen = {"status": status, "tag": tag}

@@ -1,13 +1,14 @@
 """The facets of all products, kept in memory and brought up to date with each change set."""
 
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Hashable, Iterator, Sequence
 from contextlib import contextmanager
+from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 from graupel.context import Context
-from graupel.core.declarations.products import FACETS
-from graupel.core.facets import NONE, FacetIndex, Ids, Values
+from graupel.core.facets import NONE, FacetIndex, Ids
 from graupel.core.tables import price_bands, stock_word
 from graupel.db import Tx
 from graupel.features.categories import service as categories
@@ -17,17 +18,13 @@ from graupel.features.products import facet_snapshot, store, summary, table_stor
 
 #: So many of the newest change sets are looked through for those that are not taken in yet.
 LOOKED_THROUGH = 500
-#: Products are read by so many at once when what changed is taken in.
-AT_ONCE = 10_000
+#: Products are read by so many at once.
+AT_ONCE = 20_000
 #: Of fewer products a new process reads everything in a moment, and no snapshot is kept.
 WORTH_KEEPING = 10_000
 #: A snapshot is kept anew after so many change sets; one that touched many products counts as several.
 KEPT_AFTER = 100
 TOUCHED_AS_A_SET = 1000
-
-
-#: Fields that are facets without a rule of their own.
-_FIELDS = tuple(field.name for field in FACETS)
 
 
 class FacetKeeper:
@@ -64,9 +61,7 @@ class FacetKeeper:
 
     def _read_everything(self, tx: Tx) -> None:
         self._known = set(history.newest_ids(tx, LOOKED_THROUGH))
-        index = FacetIndex()
-        index.fill(all_values(tx))
-        self._index = index
+        self._index = read_all(tx)
         self.readings += 1
         self._since_kept = KEPT_AFTER
 
@@ -78,10 +73,17 @@ class FacetKeeper:
             return
         touched = sorted({one for change_set_id in new for one in summary.touched_ids(tx, change_set_id)})
         for first in range(0, len(touched), AT_ONCE):
-            some = touched[first : first + AT_ONCE]
-            self._index.replace(some, list(values_of(tx, some)))
+            some = _together(touched[first : first + AT_ONCE])
+            self._index.remove(some)
+            _put_in(tx, self._index, some)
         self._known = set(newest)
         self._since_kept += len(new) + len(touched) // TOUCHED_AS_A_SET
+
+
+def _together(ids: list[int]) -> Sequence[int]:
+    """Ids that lie close together as a range: what is between them is quicker read along than left out."""
+    around = range(ids[0], ids[-1] + 1)
+    return around if len(around) <= min(2 * len(ids), table_store.MOST_GROUPED) else ids
 
 
 @contextmanager
@@ -92,46 +94,29 @@ def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
         yield keeper.current(tx, stamp, ctx.folder("facets"))
 
 
-def all_values(tx: Tx) -> Iterator[tuple[int, Values]]:
-    """The facets' values of all products; never more than AT_ONCE of them are in memory."""
-    last = 0
+def read_all(tx: Tx) -> FacetIndex:
+    """The facets of all products; never more than AT_ONCE of them are in memory one by one."""
+    index, last = FacetIndex(), 0
     while ids := table_store.ids_after(tx, last, AT_ONCE):
-        yield from values_of(tx, ids)
+        _put_in(tx, index, range(ids[0], ids[-1] + 1))
         last = ids[-1]
+    return index
 
 
-def values_of(tx: Tx, ids: Sequence[int]) -> Iterator[tuple[int, Values]]:
-    """The facets' values of some products; those that are not there any more are left out."""
-    several: dict[str, dict[int, list[int]]] = {}
-    for what in ("category", "tag", "has", "fact", *_FIELDS):
-        by_id = several.setdefault(what, {})
-        for row in table_store.facet_pairs(tx, what, ids):
-            by_id.setdefault(row["id"], []).append(row["value"])
-    for row in table_store.facet_products(tx, ids):
-        product_id = row["id"]
-        categories = several["category"].get(product_id, [])
-        yield (
-            product_id,
-            {
-                "status": (row["status"],),
-                "type": (row["type_id"],) if row["type_id"] else (),
-                "brand": (row["brand_id"],) if row["brand_id"] else (),
-                "category": {row["category_id"], *categories} if row["category_id"] else categories,
-                "tag": several["tag"].get(product_id, ()),
-                "price": price_bands(row["price_low"], row["price_high"]),
-                "stock": (stock_word(row["stock"]),),
-                "lacks": _lacks(row),
-                "has": several["has"].get(product_id, ()),
-                "fact": several["fact"].get(product_id, ()),
-                **{name: several[name].get(product_id, ()) for name in _FIELDS},
-            },
-        )
+def _put_in(tx: Tx, index: FacetIndex, ids: Sequence[int]) -> None:
+    for facet in table_store.FACET_NAMES:
+        for value, found in table_store.facet_groups(tx, facet, ids):
+            if facet == "status":  # each product has one
+                index.add(found, [])
+            index.add((), [(facet, seen, found) for seen in _values(facet, value)])
 
 
-def _lacks(row: dict[str, object]) -> list[str]:
-    found = [name for name in ("picture", "alt", "gtin", "description") if row[f"lacks_{name}"]]
-    found += [name for name in ("category", "type", "brand") if row[f"{name}_id"] is None]
-    return found + (["price"] if row["price_low"] is None else [])
+def _values(facet: str, value: Any) -> Sequence[Hashable]:
+    """The facet's values of products that hold something."""
+    if facet == "price":
+        low, high = map(Decimal, value.split()) if value else (None, None)
+        return price_bands(low, high)
+    return (stock_word(value),) if facet == "stock" else (value,)
 
 
 #: So many products are offered to be chosen as the lead of a category.

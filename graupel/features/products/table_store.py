@@ -1,6 +1,6 @@
 """What the table, its search and facets, and lists of goods read."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from graupel.core.declarations.products import FACETS, MOVES_UP, PRODUCT, VARIANT
@@ -152,47 +152,63 @@ def ids_after(tx: Tx, after: int, limit: int) -> list[int]:
     return [row["id"] for row in tx.all("SELECT id FROM product WHERE id > %s ORDER BY id LIMIT %s", [after, limit])]
 
 
-def facet_products(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    """What facets need of products."""
-    return tx.all(
-        """SELECT p.id, p.status, p.type_id, p.brand_id, p.category_id, s.price_low, s.price_high, s.stock,
-                  s.lacks_gtin, s.lacks_picture, s.lacks_alt, s.lacks_description
-           FROM product p JOIN product_summary s ON s.product_id = p.id WHERE p.id IN %s""",
-        [list(ids)],
-    )
+def _lacking(name: str, where: str) -> str:
+    return f"""SELECT p.id, '{name}' AS value FROM product p JOIN product_summary s ON s.product_id = p.id
+               WHERE {where} AND p.id {{which}}"""
 
 
-_OF = "product_id IN %(ids)s"
-
-
-#: SELECTs of (product id, value) of what a product may have several of.
+_OF = "product_id {which}"
+#: SELECTs of (product id, value) for each facet; NULL says something of some of them.
 _FACET_PAIRS = {
-    "category": f"""SELECT product_id AS id, category_id AS value FROM product_category WHERE {_OF}
-                    UNION SELECT product_id, category_id FROM category_filled WHERE {_OF}""",
-    "tag": "SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id IN %(ids)s",
-    "has": f"""SELECT DISTINCT product_id AS id, attribute_id AS value FROM fact WHERE {_OF}
-               UNION SELECT product_id, attribute_id FROM product_axis WHERE {_OF}""",
-    "fact": " UNION ".join(
+    "status": "SELECT id, status AS value FROM product WHERE id {which}",
+    "type": "SELECT id, type_id AS value FROM product WHERE type_id IS NOT NULL AND id {which}",
+    "brand": "SELECT id, brand_id AS value FROM product WHERE brand_id IS NOT NULL AND id {which}",
+    "category": f"""SELECT id, category_id AS value FROM product WHERE category_id IS NOT NULL AND id {{which}}
+                    UNION ALL SELECT product_id, category_id FROM product_category WHERE {_OF}
+                    UNION ALL SELECT product_id, category_id FROM category_filled WHERE {_OF}""",
+    "tag": "SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id {which}",
+    "price": f"SELECT product_id AS id, CONCAT(price_low, ' ', price_high) AS value FROM product_summary WHERE {_OF}",
+    "stock": f"SELECT product_id AS id, stock AS value FROM product_summary WHERE {_OF}",
+    "lacks": " UNION ALL ".join(
+        [_lacking(name, f"s.lacks_{name}") for name in ("picture", "alt", "gtin", "description")]
+        + [_lacking(name, f"p.{name}_id IS NULL") for name in ("category", "type", "brand")]
+        + [_lacking("price", "s.price_low IS NULL")]
+    ),
+    "has": f"""SELECT product_id AS id, attribute_id AS value FROM fact WHERE {_OF}
+               UNION ALL SELECT product_id, attribute_id FROM product_axis WHERE {_OF}""",
+    "fact": " UNION ALL ".join(
         [
             f"SELECT product_id AS id, choice_id AS value FROM fact WHERE choice_id IS NOT NULL AND {_OF}",
             *choice_pairs(f"NOT archived AND {_OF}"),
         ]
     ),
 }
-
-
 # Fields that variants inherit, each with the values of all its variants for sale.
 _FACET_PAIRS |= {
-    field.name: f"""SELECT DISTINCT v.product_id AS id, {inherited_sql(field.name)} AS value FROM variant v
-                    JOIN product p ON p.id = v.product_id WHERE NOT v.archived AND v.product_id IN %(ids)s
+    field.name: f"""SELECT v.product_id AS id, {inherited_sql(field.name)} AS value FROM variant v
+                    JOIN product p ON p.id = v.product_id WHERE NOT v.archived AND v.product_id {{which}}
                     AND {inherited_sql(field.name)} IS NOT NULL"""
     for field in FACETS
 }
+#: The facets that products have values of.
+FACET_NAMES = tuple(_FACET_PAIRS)
+#: So many products' ids fit into one group: 11 characters each in the smallest limit that a server has, 1 MiB.
+MOST_GROUPED = 50_000
 
 
-def facet_pairs(tx: Tx, what: str, ids: Sequence[int]) -> list[dict[str, Any]]:
-    """(product id, value) of what products may have several of: "category", "tag", "has", "fact", or a field."""
-    return tx.all(_FACET_PAIRS[what], {"ids": list(ids)})
+def facet_groups(tx: Tx, facet: str, ids: Sequence[int]) -> Iterator[tuple[Any, list[int]]]:
+    """Each value of a facet with those of some products that have it; a product may stand in it twice.
+
+    The database puts them together, because reading a row for each product costs ten times as much. ``ids``: sorted,
+    at most MOST_GROUPED; a range is asked as one.
+    """
+    which = "IN %(ids)s" if isinstance(ids, list) else "BETWEEN %(first)s AND %(last)s"
+    found = tx.all(
+        f"""SELECT value, GROUP_CONCAT(id) AS ids FROM ({_FACET_PAIRS[facet].format(which=which)}) pairs
+            GROUP BY value""",
+        {"ids": ids} if isinstance(ids, list) else {"first": ids[0], "last": ids[-1]},
+    )
+    return ((row["value"], [int(one) for one in row["ids"].split(",")]) for row in found)
 
 
 def list_after(tx: Tx, after: int, limit: int, search: str, status: str | None, lang: str) -> list[dict[str, Any]]:

@@ -8,7 +8,6 @@ import pytest
 
 from graupel.caching import KeptOnes
 from graupel.core.attributes import Fact, Kind
-from graupel.core.facets import FacetIndex
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.core.tables import SORTS, Cursor, TableState
@@ -17,7 +16,7 @@ from graupel.features.categories import service as categories
 from graupel.features.products import facet_index, facet_snapshot, saving, table_store
 from graupel.features.products import service as products
 from graupel.features.products import table as products_table
-from graupel.features.products.facet_index import FacetKeeper, all_values
+from graupel.features.products.facet_index import FacetKeeper, read_all
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
@@ -166,9 +165,7 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
     assert facet(found, "Brand") == [("Carrow Mill", 1, False)]
     assert facet(found, "Stock") == [("1 to 4", 1, False), ("not counted", 4, False)]
     assert ("100 to 200", 1, False) in facet(found, "Price")
-    fresh = FacetIndex()
-    ctx.db.run(lambda tx: fresh.fill(all_values(tx)))
-    assert kept_counts(ctx) == fresh.counts({})
+    assert kept_counts(ctx) == ctx.db.run(read_all).counts({})
     tag = next(iter(vocabulary.read(ctx).tags))
     assert {row["id"] for row in table(ctx, tag=(tag,)).rows} == set(ids[:2])
     assert table(ctx, tag=(tag,), stock=("low",)).total == 1
@@ -190,9 +187,7 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
     def begin() -> int:
         """How often a new process reads everything until it knows the facets."""
         another = replace(ctx, ones=KeptOnes())
-        fresh = FacetIndex()
-        ctx.db.run(lambda tx: fresh.fill(all_values(tx)))
-        assert kept_counts(another) == fresh.counts({})
+        assert kept_counts(another) == ctx.db.run(read_all).counts({})
         return another.ones.get(FacetKeeper).readings
 
     assert begin() == 1
