@@ -14,7 +14,7 @@ from starlette.testclient import TestClient
 from bench.figures import Figure, percentile
 from graupel import main
 from graupel.context import Context
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.products import ProductValues
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.products import saving
@@ -43,7 +43,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
 
 def _attribute(ctx: Context, name: str, size: int) -> int:
     labels = [f"{name} v{number}" for number in range(size)]
-    return attributes.make(ctx, SYSTEM, Definition(name, Kind.ONE_CHOICE, choices=labels)).id
+    return attributes.make(ctx, SYSTEM, Definition(name, AttributeKind.ONE_CHOICE, choices=labels)).id
 
 
 def _wish(ctx: Context, axes: list[int], sizes: tuple[int, ...]) -> Wish:

@@ -4,7 +4,7 @@ from decimal import Decimal
 
 import pytest
 
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
 from graupel.core.variants import label_of
 from graupel.features.products import service as products
@@ -17,13 +17,15 @@ from tests.making import make_product
 
 @pytest.fixture
 def colour(ctx):
-    made = attributes.make(ctx, SYSTEM, Definition("Colour", Kind.COLOUR, choices=["Heather", "Oat", "Rust", "Peat"]))
+    made = attributes.make(
+        ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Heather", "Oat", "Rust", "Peat"])
+    )
     return attributes.read(ctx, SYSTEM, made.id).attribute
 
 
 @pytest.fixture
 def size(ctx):
-    made = attributes.make(ctx, SYSTEM, Definition("Size", Kind.ONE_CHOICE, choices=["3 mm", "4 mm", "5 mm"]))
+    made = attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["3 mm", "4 mm", "5 mm"]))
     return attributes.read(ctx, SYSTEM, made.id).attribute
 
 

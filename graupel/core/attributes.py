@@ -24,7 +24,7 @@ LONG_TEXT_LENGTH = 5000
 MOST_PASTED = 1000
 
 
-class Kind(StrEnum):
+class AttributeKind(StrEnum):
     """What an attribute's value is."""
 
     SHORT_TEXT = "short_text"
@@ -38,18 +38,18 @@ class Kind(StrEnum):
 
 
 KIND_WORDS = {
-    Kind.SHORT_TEXT: "Short text",
-    Kind.LONG_TEXT: "Long text",
-    Kind.NUMBER: "Number with unit",
-    Kind.YES_NO: "Yes or no",
-    Kind.DATE: "Date",
-    Kind.ONE_CHOICE: "One choice",
-    Kind.SEVERAL_CHOICES: "Several choices",
-    Kind.COLOUR: "Colour",
+    AttributeKind.SHORT_TEXT: "Short text",
+    AttributeKind.LONG_TEXT: "Long text",
+    AttributeKind.NUMBER: "Number with unit",
+    AttributeKind.YES_NO: "Yes or no",
+    AttributeKind.DATE: "Date",
+    AttributeKind.ONE_CHOICE: "One choice",
+    AttributeKind.SEVERAL_CHOICES: "Several choices",
+    AttributeKind.COLOUR: "Colour",
 }
-WITH_CHOICES = (Kind.ONE_CHOICE, Kind.SEVERAL_CHOICES, Kind.COLOUR)
+WITH_CHOICES = (AttributeKind.ONE_CHOICE, AttributeKind.SEVERAL_CHOICES, AttributeKind.COLOUR)
 #: What variants may differ by: each variant has exactly one.
-CAN_VARY = (Kind.ONE_CHOICE, Kind.COLOUR)
+CAN_VARY = (AttributeKind.ONE_CHOICE, AttributeKind.COLOUR)
 
 
 @dataclass(frozen=True)
@@ -77,7 +77,7 @@ class Attribute:
 
     id: int
     name: str
-    kind: Kind
+    kind: AttributeKind
     measure: str | None = None
     unit: str | None = None
     help: str = ""
@@ -135,14 +135,14 @@ def read_fact(attribute: Attribute, typed: Sequence[str]) -> Fact:
         return _chosen(attribute, said)
     text = said[0]
     match attribute.kind:
-        case Kind.NUMBER:
+        case AttributeKind.NUMBER:
             family = units.FAMILIES[attribute.measure or "count"]
             return Fact(quantity=units.parse(text, family, attribute.unit or family.base.sign))
-        case Kind.YES_NO:
+        case AttributeKind.YES_NO:
             return Fact(text=_yes_no(attribute, text))
-        case Kind.DATE:
+        case AttributeKind.DATE:
             return Fact(text=_date(attribute, text).isoformat())
-        case Kind.LONG_TEXT:
+        case AttributeKind.LONG_TEXT:
             return Fact(text=_text(attribute, text.strip(), LONG_TEXT_LENGTH))
         case _:
             return Fact(text=_text(attribute, re.sub(r"\s+", " ", text).strip(), SHORT_TEXT_LENGTH))
@@ -157,7 +157,7 @@ def _chosen(attribute: Attribute, said: Sequence[str]) -> Fact:
             f"fact-{attribute.id}",
         )
     ids = tuple(dict.fromkeys(known[text] for text in said))
-    if len(ids) > 1 and attribute.kind is not Kind.SEVERAL_CHOICES:
+    if len(ids) > 1 and attribute.kind is not AttributeKind.SEVERAL_CHOICES:
         raise Refused.because("fact.one", f"{attribute.name} has one value only.", f"fact-{attribute.id}")
     return Fact(choices=ids)
 
@@ -196,9 +196,9 @@ def show_fact(attribute: Attribute, fact: Fact, unit: str | None = None, *, loca
         return ", ".join(c.label for c in attribute.choices if c.id in fact.choices)
     if fact.quantity is not None:
         return units.show(fact.quantity, units.FAMILIES[attribute.measure or "count"], unit, locale=locale)
-    if attribute.kind is Kind.YES_NO and fact.text:
+    if attribute.kind is AttributeKind.YES_NO and fact.text:
         return phrase(fact.text, locale)
-    if attribute.kind is Kind.DATE and fact.text and locale != "en":
+    if attribute.kind is AttributeKind.DATE and fact.text and locale != "en":
         return format_date(date.fromisoformat(fact.text), format="long", locale=locale)
     return fact.text
 

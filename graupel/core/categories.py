@@ -14,7 +14,7 @@ from graupel.core.problems import Problem
 NAME_LENGTH = 120
 
 
-class Kind(StrEnum):
+class CategoryKind(StrEnum):
     """What stands at a place of the tree: a category with goods, a heading that only gives structure, a link."""
 
     GOODS = "goods"
@@ -68,9 +68,9 @@ def arrange(ids: Sequence[int], by_hand: Sequence[int]) -> list[int]:
 
 
 KIND_WORDS = {
-    Kind.GOODS: "A category with goods",
-    Kind.HEADING: "A heading, only for structure",
-    Kind.LINK: "A link to somewhere else",
+    CategoryKind.GOODS: "A category with goods",
+    CategoryKind.HEADING: "A heading, only for structure",
+    CategoryKind.LINK: "A link to somewhere else",
 }
 
 
@@ -82,7 +82,7 @@ class CategoryValues:
     """
 
     name: str = ""
-    kind: Kind = Kind.GOODS
+    kind: CategoryKind = CategoryKind.GOODS
     hidden: bool = True
     in_navigation: bool = True
     link: str = ""
@@ -117,7 +117,7 @@ def flat(values: CategoryValues, own: Mapping[str, str]) -> dict[str, Any]:
 def unflat(plain: Mapping[str, Any]) -> tuple[CategoryValues, dict[str, str]]:
     """The values and the words for destinations and languages again, out of what ``flat`` made."""
     given = {name: plain[name] for name in vars(CategoryValues()) if name != "facts"}
-    given |= {"kind": Kind(plain["kind"]), "layout": Layout(plain["layout"]), "tags": tuple(plain["tags"])}
+    given |= {"kind": CategoryKind(plain["kind"]), "layout": Layout(plain["layout"]), "tags": tuple(plain["tags"])}
     facts = {int(key[5:]): Fact.of_plain(value) for key, value in plain.items() if key.startswith("fact-") and value}
     own = {key[4:]: value or "" for key, value in plain.items() if key.startswith("own-")}
     return CategoryValues(**given, facts=facts), own
@@ -142,14 +142,14 @@ def parse_link(text: str) -> str:
 
 
 @dataclass(frozen=True)
-class Reading:
+class ReadCategory:
     """Typed values with the problems of those that could not be read."""
 
     values: CategoryValues
     problems: list[Problem]
 
 
-def read(raw: Mapping[str, Any], start: CategoryValues, known: Mapping[int, Attribute] | None = None) -> Reading:
+def read(raw: Mapping[str, Any], start: CategoryValues, known: Mapping[int, Attribute] | None = None) -> ReadCategory:
     """Typed values from what was typed; a field that can't be read keeps its value of ``start``.
 
     A fact stands in ``raw`` as "fact-12", a list of texts; ``known`` has the attributes.
@@ -170,9 +170,9 @@ def read(raw: Mapping[str, Any], start: CategoryValues, known: Mapping[int, Attr
             problems.append(Problem("category.value", "This can't be read. Choose it again.", name))
     found["facts"] = {key: fact for key, fact in facts.items() if fact}
     values = CategoryValues(**{**start.__dict__, **found})
-    if values.kind is Kind.LINK and not values.link and "link" not in {problem.field for problem in problems}:
+    if values.kind is CategoryKind.LINK and not values.link and "link" not in {problem.field for problem in problems}:
         problems.append(Problem("category.link", "Say where the link leads, such as /shop/p/12.", "link"))
-    return Reading(values, problems)
+    return ReadCategory(values, problems)
 
 
 def read_own(typed: Mapping[str, str]) -> tuple[dict[str, str], list[Problem]]:
@@ -193,7 +193,7 @@ def read_own(typed: Mapping[str, str]) -> tuple[dict[str, str], list[Problem]]:
 def _readers() -> dict[str, Any]:
     return {
         "name": parse_name,
-        "kind": Kind,
+        "kind": CategoryKind,
         "layout": Layout,
         "lead_product_id": lambda value: int(value) if value else None,
         "hidden": lambda value: value in (True, "yes"),

@@ -119,7 +119,7 @@ def parse_category_path(text: str) -> str:
 
 
 @dataclass(frozen=True)
-class Plan:
+class RowPlan:
     """What one row would do, with before and after of the fields it changes."""
 
     action: Action
@@ -151,7 +151,7 @@ def used_sku_problem(sku: str, line: int) -> Problem:
     )
 
 
-def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> Plan:
+def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> RowPlan:
     """What a row would do to the product with its SKU (None: there is none).
 
     ``current`` has ROW_FIELDS, and under "varies" whether the SKU is one of several variants: then a row says what
@@ -161,13 +161,13 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     said = {name: row.values[name] for name in ROW_FIELDS if row.values.get(name) is not None}
     problems = list(row.problems) + (_lacking_for_new(row, live=live) if current is None else [])
     if problems:
-        return Plan(Action.REFUSED, {}, {}, tuple(problems))
+        return RowPlan(Action.REFUSED, {}, {}, tuple(problems))
     if current is None:
-        return Plan(Action.NEW, {}, changes.journal_values({"sku": row.sku, **said}))
+        return RowPlan(Action.NEW, {}, changes.journal_values({"sku": row.sku, **said}))
     before, after = changes.diff({name: current[name] for name in said}, said)
     if current.get("varies") and set(after) & set(SHARED_FIELDS):
-        return Plan(Action.REFUSED, {}, {}, (shared_field_problem(row.line),))
-    return Plan(Action.CHANGED if after else Action.UNCHANGED, before, after)
+        return RowPlan(Action.REFUSED, {}, {}, (shared_field_problem(row.line),))
+    return RowPlan(Action.CHANGED if after else Action.UNCHANGED, before, after)
 
 
 def _lacking_for_new(row: FileRow, *, live: bool) -> list[Problem]:

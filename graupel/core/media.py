@@ -13,7 +13,7 @@ WHITE = 245
 SOUNDS = ("mp3", "ogg", "oga", "wav", "m4a", "flac", "opus")
 
 
-class Kind(StrEnum):
+class MediaKind(StrEnum):
     """What a stored file is. A link is none, but stands in the same lists."""
 
     PICTURE = "picture"
@@ -23,10 +23,10 @@ class Kind(StrEnum):
 
 
 KIND_WORDS = {
-    Kind.PICTURE: "a picture",
-    Kind.VIDEO: "a video",
-    Kind.MODEL: "a 3D model",
-    Kind.LINK: "a link",
+    MediaKind.PICTURE: "a picture",
+    MediaKind.VIDEO: "a video",
+    MediaKind.MODEL: "a 3D model",
+    MediaKind.LINK: "a link",
 }
 
 
@@ -34,7 +34,7 @@ KIND_WORDS = {
 class Format:
     """A format in which files are kept: what it holds, its media type (IANA), and the endings of its names."""
 
-    kind: Kind
+    kind: MediaKind
     media_type: str
     endings: tuple[str, ...]
 
@@ -43,15 +43,15 @@ class Format:
 FORMATS = {
     one.endings[0]: one
     for one in (
-        Format(Kind.PICTURE, "image/jpeg", ("jpg", "jpeg", "jpe", "jfif")),
-        Format(Kind.PICTURE, "image/png", ("png",)),
-        Format(Kind.PICTURE, "image/webp", ("webp",)),
-        Format(Kind.PICTURE, "image/gif", ("gif",)),
-        Format(Kind.PICTURE, "image/avif", ("avif",)),
-        Format(Kind.VIDEO, "video/mp4", ("mp4", "m4v")),
-        Format(Kind.VIDEO, "video/webm", ("webm",)),
-        Format(Kind.MODEL, "model/gltf-binary", ("glb",)),
-        Format(Kind.MODEL, "model/gltf+json", ("gltf",)),
+        Format(MediaKind.PICTURE, "image/jpeg", ("jpg", "jpeg", "jpe", "jfif")),
+        Format(MediaKind.PICTURE, "image/png", ("png",)),
+        Format(MediaKind.PICTURE, "image/webp", ("webp",)),
+        Format(MediaKind.PICTURE, "image/gif", ("gif",)),
+        Format(MediaKind.PICTURE, "image/avif", ("avif",)),
+        Format(MediaKind.VIDEO, "video/mp4", ("mp4", "m4v")),
+        Format(MediaKind.VIDEO, "video/webm", ("webm",)),
+        Format(MediaKind.MODEL, "model/gltf-binary", ("glb",)),
+        Format(MediaKind.MODEL, "model/gltf+json", ("gltf",)),
     )
 }
 #: Formats that are converted as they are taken in, by the endings of their names.
@@ -61,11 +61,11 @@ ACCEPTED = "Take a picture (JPEG, PNG, WebP, GIF, AVIF, BMP, TIFF), a video (MP4
 ENDINGS = tuple(f".{ending}" for one in FORMATS.values() for ending in one.endings) + tuple(f".{e}" for e in CONVERTED)
 
 
-def kind_of_name(file_name: str) -> Kind | None:
+def kind_of_name(file_name: str) -> MediaKind | None:
     """What a file should be by its name; None where the name does not tell."""
     ending = file_name.rpartition(".")[2].casefold()
     if ending in CONVERTED:
-        return Kind.PICTURE
+        return MediaKind.PICTURE
     return next((one.kind for one in FORMATS.values() if ending in one.endings), None)
 
 

@@ -19,7 +19,7 @@ from graupel.core.resolve import (
 
 
 @dataclass
-class Reading:
+class ReadProduct:
     """Typed values with the problems of those that could not be read."""
 
     values: products.ProductValues
@@ -32,14 +32,14 @@ def read(
     start: products.ProductValues | None = None,
     known: Mapping[int, Attribute] | None = None,
     currencies: Mapping[str, str] | None = None,
-) -> Reading:
+) -> ReadProduct:
     """Typed values from what was typed: every field of ``raw`` is read, the others stay as in ``start``.
 
     A fact stands in ``raw`` as "fact-12", a list of texts; ``known`` has the attributes. What is written for a
     destination or language stands there as "own-c1.de.name"; ``currencies``: of destinations that have their own.
     A field that can't be read keeps its value of ``start`` and gives a problem at its place.
     """
-    reading = Reading(start or products.ProductValues())
+    reading = ReadProduct(start or products.ProductValues())
     reads = readers(currency)
     facts, own = dict(reading.values.facts), dict(reading.values.own)
     for name, value in raw.items():

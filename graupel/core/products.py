@@ -11,15 +11,15 @@ from graupel.core.attributes import Fact
 from graupel.core.declarations.products import AMOUNTS, MONEY, MOVES_UP, PRODUCT, VARIANT, WORDS
 from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
-from graupel.core.records import Kind
+from graupel.core.records import FieldKind
 from graupel.core.resolve import (
     OF_PRODUCT,
     OF_VARIANT,
     ONLY_VARIANT,
     Lens,
     Level,
-    Place,
     Resolved,
+    ValuePlace,
     money_places,
     places,
     places_of,
@@ -149,7 +149,7 @@ _KINDS = {field.name: field.kind for field in (*VARIANT.fields, *PRODUCT.fields)
 
 def show(name: str, value: Any) -> str:
     """A value of the form's field in words, for a comparison of before and after."""
-    return showing.show(_KINDS.get(name, Kind.LINE), value)
+    return showing.show(_KINDS.get(name, FieldKind.LINE), value)
 
 
 # --- bringing two people's work together ---------------------------------------------------------------------
@@ -201,7 +201,7 @@ def unflat(plain: Mapping[str, Any]) -> ProductValues:
 def words_seen(own: Mapping[str, str], written: Mapping[str, str], lens: Lens) -> dict[str, Resolved[str]]:
     """A product's words as a lens shows them, by field; ``written``: in the default language, for everywhere."""
     where = places(lens, OF_PRODUCT, worded=True)
-    base = Place(Level.PRODUCT)
+    base = ValuePlace(Level.PRODUCT)
     return {name: resolve({base: text} | places_of(own, name, Level.PRODUCT), where) for name, text in written.items()}
 
 
@@ -221,7 +221,7 @@ def amount_seen(
 ) -> Resolved[Decimal]:
     """An amount of money of a product, or with ``variants_own`` of one of its variants, as a lens shows it."""
     is_variant = variants_own is not None
-    held: dict[Place, Any] = {Place(Level.PRODUCT): getattr(values, name), Place(Level.VARIANT): variant}
+    held: dict[ValuePlace, Any] = {ValuePlace(Level.PRODUCT): getattr(values, name), ValuePlace(Level.VARIANT): variant}
     held |= {place: Decimal(text) for place, text in places_of(values.own, name, Level.PRODUCT).items()}
     if variants_own:
         held |= {place: Decimal(text) for place, text in places_of(variants_own, name, Level.VARIANT).items()}
@@ -232,7 +232,7 @@ def variants_amount_seen(name: str, lens: Lens, amount: Decimal | None, own: Map
     """What was said of a variant itself, as a lens shows it; None where it takes its product's."""
     if not own and not lens.currency:
         return amount
-    held: dict[Place, Any] = {Place(Level.VARIANT): amount}
+    held: dict[ValuePlace, Any] = {ValuePlace(Level.VARIANT): amount}
     held |= {place: Decimal(text) for place, text in places_of(own, name, Level.VARIANT).items()}
     return resolve(held, money_places(lens, ONLY_VARIANT)).value
 

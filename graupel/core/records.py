@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 
-class Kind(StrEnum):
+class FieldKind(StrEnum):
     """What kind of value a field holds, and so how it is read, compared and shown."""
 
     LINE = "line"
@@ -27,7 +27,7 @@ class Kind(StrEnum):
 
 
 #: Kept in the journal as a number of JSON; all others as its text.
-_NUMBERS = (Kind.WEIGHT, Kind.COUNT, Kind.SWITCH, Kind.REF)
+_NUMBERS = (FieldKind.WEIGHT, FieldKind.COUNT, FieldKind.SWITCH, FieldKind.REF)
 #: Which values a field may have beside the one that stands with its record.
 LANGUAGE, DESTINATION = "language", "destination"
 
@@ -57,7 +57,7 @@ class Field:
 
     name: str
     label: str
-    kind: Kind = Kind.LINE
+    kind: FieldKind = FieldKind.LINE
     refers_to: str = ""
     own: tuple[str, ...] = ()
     beside: bool = False
@@ -78,7 +78,7 @@ class Field:
 
 def ref(name: str, label: str, refers_to: str = "", *, optional: bool = False) -> Field:
     """A field that holds the id of another record; of which kind another field says where ``refers_to`` is empty."""
-    return Field(name, label, Kind.REF, refers_to, optional=optional)
+    return Field(name, label, FieldKind.REF, refers_to, optional=optional)
 
 
 @dataclass(frozen=True)

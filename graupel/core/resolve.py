@@ -28,7 +28,7 @@ class Level(StrEnum):
     CATEGORY = "category"
 
 
-class Place(NamedTuple):
+class ValuePlace(NamedTuple):
     """Where a value may stand. ``destination`` "": everywhere; ``lang`` "": the default language, or no language."""
 
     level: str
@@ -76,15 +76,15 @@ ONLY_VARIANT = (Level.VARIANT,)
 
 
 @lru_cache(maxsize=500)
-def places(lens: Lens, levels: tuple[str, ...], *, worded: bool) -> tuple[Place, ...]:
+def places(lens: Lens, levels: tuple[str, ...], *, worded: bool) -> tuple[ValuePlace, ...]:
     """Where a value may stand, the nearest first. ``worded``: it is written in a language."""
     wheres = (lens.destination, "") if lens.destination else ("",)
     langs = lens.chain if worded else ("",)
-    return tuple(Place(level, where, lang) for lang in langs for level in levels for where in wheres)
+    return tuple(ValuePlace(level, where, lang) for lang in langs for level in levels for where in wheres)
 
 
 @lru_cache(maxsize=500)
-def money_places(lens: Lens, levels: tuple[str, ...]) -> tuple[Place, ...]:
+def money_places(lens: Lens, levels: tuple[str, ...]) -> tuple[ValuePlace, ...]:
     """Where an amount of money may stand. For a destination with a currency of its own there alone: 12.50 euro are not
     12.50 francs."""
     found = places(lens, levels, worded=False)
@@ -96,10 +96,10 @@ class Resolved(Generic[T]):
     """A value with the place it comes from; both None where no place has one."""
 
     value: T | None
-    place: Place | None = None
+    place: ValuePlace | None = None
 
 
-def resolve(values: Mapping[Place, T | None], where: Iterable[Place]) -> Resolved[T]:
+def resolve(values: Mapping[ValuePlace, T | None], where: Iterable[ValuePlace]) -> Resolved[T]:
     """The value at the first place that has one; None and empty text are none.
 
     The reading by sets (products/resolving.py) is COALESCE over the same places in the same order.
@@ -116,7 +116,7 @@ def inherited(own: T | None, products: T | None) -> T | None:
     return own if own is not None else products
 
 
-def origin(place: Place | None, lens: Lens, nearest: str, names: Mapping[str, str], *, worded: bool) -> str:
+def origin(place: ValuePlace | None, lens: Lens, nearest: str, names: Mapping[str, str], *, worded: bool) -> str:
     """In words where a shown value comes from; "" where there is nothing to say, as under the default lens.
 
     ``nearest``: the level that was asked for; ``names``: of destinations and of languages by code, "" being the
@@ -147,11 +147,11 @@ def split_key(key: str) -> tuple[str, str, str]:
     return destination, lang, field
 
 
-def places_of(own: Mapping[str, str], field: str, level: str) -> dict[Place, str]:
+def places_of(own: Mapping[str, str], field: str, level: str) -> dict[ValuePlace, str]:
     """The own values of one field by place, from a record's own values by key."""
     found = {}
     for key, value in own.items():
         destination, lang, name = split_key(key)
         if name == field:
-            found[Place(level, destination, lang)] = value
+            found[ValuePlace(level, destination, lang)] = value
     return found

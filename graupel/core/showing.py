@@ -3,7 +3,7 @@
 from typing import Any
 
 from graupel.core import countries, quantities, richtext
-from graupel.core.records import Kind
+from graupel.core.records import FieldKind
 
 
 def plural(count: int, one: str, many: str | None = None) -> str:
@@ -11,32 +11,32 @@ def plural(count: int, one: str, many: str | None = None) -> str:
     return f"{count:,} {one if count == 1 else many or one + 's'}"
 
 
-def typed_text(kind: Kind, value: Any) -> str:
+def typed_text(kind: FieldKind, value: Any) -> str:
     """A field's value as a person would type it into its field, "" for none."""
     if value is None:
         return ""
-    if kind is Kind.MONEY:
+    if kind is FieldKind.MONEY:
         return quantities.format_money(value)
-    if kind is Kind.WEIGHT:
+    if kind is FieldKind.WEIGHT:
         return quantities.format_weight(int(value))
-    return countries.name(str(value)) if kind is Kind.COUNTRY else str(value)
+    return countries.name(str(value)) if kind is FieldKind.COUNTRY else str(value)
 
 
-def show(kind: Kind, value: Any) -> str:
+def show(kind: FieldKind, value: Any) -> str:
     """A field's value, as the journal keeps it, in words."""
     if value is None or value == "":
         return "(empty)"
     if isinstance(value, (list, tuple)):
         return ", ".join(map(str, value)) or "(empty)"
     match kind:
-        case Kind.WEIGHT:
+        case FieldKind.WEIGHT:
             return quantities.format_weight(int(value))
-        case Kind.RICH:
+        case FieldKind.RICH:
             return richtext.to_plain(str(value))
-        case Kind.COUNTRY:
+        case FieldKind.COUNTRY:
             return countries.name(str(value))
-        case Kind.SWITCH:
+        case FieldKind.SWITCH:
             return "Yes" if value in (True, 1, "1") else "No"
-        case Kind.WORD:
+        case FieldKind.WORD:
             return str(value).replace("_", " ").capitalize()
     return str(value)

@@ -14,7 +14,7 @@ from graupel.core import countries
 from graupel.core.declarations.products import FACETS as FACET_FIELDS
 from graupel.core.declarations.products import LISTED
 from graupel.core.products import Status
-from graupel.core.records import Kind
+from graupel.core.records import FieldKind
 
 PAGE_SIZE = 50
 SORTS = ("name", "sku", "price", "stock", "changed")
@@ -120,7 +120,7 @@ WORD_FACETS = {
     "status": tuple(map(str, Status)),
     "price": ("0", "5", "10", "20", "50", "100", "200", "500", "none"),
     "stock": ("in", "low", "out", "uncounted"),
-    **{field.name: tuple(countries.names()) for field in FACET_FIELDS if field.kind is Kind.COUNTRY},
+    **{field.name: tuple(countries.names()) for field in FACET_FIELDS if field.kind is FieldKind.COUNTRY},
     "lacks": ("picture", "alt", "gtin", "description", "category", "type", "brand", "price"),
 }
 FACETS = (

@@ -13,14 +13,14 @@ MOST_DEEP = 12
 
 
 @dataclass(frozen=True)
-class Place:
+class TreePlace:
     """Where a category stands: below a parent, at a place among its siblings."""
 
     parent: int
     position: int
 
 
-Places = Mapping[int, Place]
+Places = Mapping[int, TreePlace]
 
 
 def children(places: Places) -> dict[int, list[int]]:
@@ -56,7 +56,7 @@ def way(places: Places, category_id: int) -> list[int]:
     return found
 
 
-def move(places: Places, ids: Sequence[int], parent: int, before: int | None = None) -> dict[int, Place]:
+def move(places: Places, ids: Sequence[int], parent: int, before: int | None = None) -> dict[int, TreePlace]:
     """What changes where categories go, with all below them, below ``parent``, before one of its children or last.
 
     Several keep the order in which they are named; one that goes with a branch that is named too stays in it.
@@ -76,15 +76,15 @@ def move(places: Places, ids: Sequence[int], parent: int, before: int | None = N
     return _renumbered(places, {parent: siblings, **{old: _without(places, old, inside) for old in left}})
 
 
-def insert(places: Places, parent: int, number: int, before: int | None = None) -> tuple[int, dict[int, Place]]:
+def insert(places: Places, parent: int, number: int, before: int | None = None) -> tuple[int, dict[int, TreePlace]]:
     """The place of the first of ``number`` new categories, and what moves on to make room for them."""
     siblings = children(places).get(parent, [])
     at = siblings.index(before) if before in siblings else len(siblings)
-    moved = {one: Place(parent, place + number) for place, one in enumerate(siblings) if place >= at}
+    moved = {one: TreePlace(parent, place + number) for place, one in enumerate(siblings) if place >= at}
     return at, {one: place for one, place in moved.items() if places[one] != place}
 
 
-def remove(places: Places, ids: Iterable[int]) -> dict[int, Place]:
+def remove(places: Places, ids: Iterable[int]) -> dict[int, TreePlace]:
     """What moves up where categories go without a trace; whatever is below them must go too or have moved before."""
     gone = set(ids)
     parents = {places[one].parent for one in gone if one in places} - gone
@@ -95,8 +95,8 @@ def _without(places: Places, parent: int, gone: set[int]) -> list[int]:
     return [one for one in children(places).get(parent, []) if one not in gone]
 
 
-def _renumbered(places: Places, orders: Mapping[int, Sequence[int]]) -> dict[int, Place]:
-    wanted = {one: Place(parent, at) for parent, order in orders.items() for at, one in enumerate(order)}
+def _renumbered(places: Places, orders: Mapping[int, Sequence[int]]) -> dict[int, TreePlace]:
+    wanted = {one: TreePlace(parent, at) for parent, order in orders.items() for at, one in enumerate(order)}
     return {one: place for one, place in wanted.items() if places[one] != place}
 
 

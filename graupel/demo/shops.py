@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from graupel.context import Context
 from graupel.core.attributes import Fact
-from graupel.core.categories import Kind, Layout, Order
+from graupel.core.categories import CategoryKind, Layout, Order
 from graupel.core.conditions import Condition
 from graupel.core.roles import Actor
 from graupel.demo.german import german
@@ -92,7 +92,7 @@ def _foot(ctx: Context, actor: Actor) -> None:
     for one in [tree.by_id[key] for top in made for key in tree.with_all_below(top)]:
         detail = editing.read(ctx, actor, one.id)
         to = f"/shop/c/{categories.make(ctx, actor, links[one.name]).id}" if one.name in links else ""
-        kind = Kind.LINK if to else Kind.HEADING
+        kind = CategoryKind.LINK if to else CategoryKind.HEADING
         values = replace(detail.values, kind=kind, link=to, hidden=False)
         editing.save(ctx, actor, one.id, values)
 

@@ -1,6 +1,6 @@
 """The words that the demo shop describes its goods with."""
 
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.product_types import Need
 
 #: Colour -> code in SKUs, swatch.
@@ -33,31 +33,31 @@ COLOURS = {
 SIZES = ["2 mm", "2.25 mm", "2.5 mm", "2.75 mm", "3 mm", "3.5 mm", "4 mm", "4.5 mm", "5 mm", "6 mm", "8 mm", "10 mm"]
 
 #: Name -> kind, unit ("" for none), choices, explanation.
-ATTRIBUTES: dict[str, tuple[Kind, str, list[str], str]] = {
-    "Colour": (Kind.COLOUR, "", list(COLOURS), "The name on the label."),
-    "Put-up": (Kind.ONE_CHOICE, "", ["25 g", "50 g", "100 g", "200 g"], "How much is in one piece."),
+ATTRIBUTES: dict[str, tuple[AttributeKind, str, list[str], str]] = {
+    "Colour": (AttributeKind.COLOUR, "", list(COLOURS), "The name on the label."),
+    "Put-up": (AttributeKind.ONE_CHOICE, "", ["25 g", "50 g", "100 g", "200 g"], "How much is in one piece."),
     "Yarn weight": (
-        Kind.ONE_CHOICE, "", ["Lace", "Four-ply", "Sock", "Double knit", "Aran", "Chunky"], "How thick the thread is.",
+        AttributeKind.ONE_CHOICE, "", ["Lace", "Four-ply", "Sock", "Double knit", "Aran", "Chunky"], "How thick the thread is.",
     ),
     "Fibre": (
-        Kind.SEVERAL_CHOICES, "",
+        AttributeKind.SEVERAL_CHOICES, "",
         ["Wool", "Merino", "Alpaca", "Linen", "Cotton", "Silk", "Mohair", "Polyamide"], "All that is in it.",
     ),
-    "Metres per 100 g": (Kind.NUMBER, "length:m", [], "How far it goes."),
-    "Wash at": (Kind.NUMBER, "temperature:°C", [], "The hottest it bears."),
-    "Care": (Kind.SEVERAL_CHOICES, "", ["By hand", "Machine, wool", "Dry flat", "No bleach"], ""),
-    "Dyed by hand": (Kind.YES_NO, "", [], ""),
-    "Needle size": (Kind.ONE_CHOICE, "", SIZES, "Across, as on the gauge."),
-    "Needle length": (Kind.ONE_CHOICE, "", ["15 cm", "20 cm", "30 cm", "40 cm", "60 cm", "80 cm", "100 cm"], ""),
-    "Material": (Kind.ONE_CHOICE, "", ["Birch", "Bamboo", "Steel", "Brass", "Plum wood", "Horn", "Shell", "Walnut"], ""),
-    "Width": (Kind.NUMBER, "length:mm", [], "From edge to edge."),
-    "Across": (Kind.ONE_CHOICE, "", ["12 mm", "15 mm", "18 mm", "20 mm", "23 mm", "25 mm"], "Of a button."),
-    "Language": (Kind.ONE_CHOICE, "", ["English", "German"], "What it is written in."),
-    "Level": (Kind.ONE_CHOICE, "", ["First steps", "Easy", "Practised", "Patient"], ""),
-    "Pages": (Kind.NUMBER, "count:", [], ""),
-    "First printed": (Kind.DATE, "", [], ""),
-    "Garment size": (Kind.ONE_CHOICE, "", ["Small", "Medium", "Large"], ""),
-    "Notes for cutting": (Kind.LONG_TEXT, "", [], "What to know before it is cut."),
+    "Metres per 100 g": (AttributeKind.NUMBER, "length:m", [], "How far it goes."),
+    "Wash at": (AttributeKind.NUMBER, "temperature:°C", [], "The hottest it bears."),
+    "Care": (AttributeKind.SEVERAL_CHOICES, "", ["By hand", "Machine, wool", "Dry flat", "No bleach"], ""),
+    "Dyed by hand": (AttributeKind.YES_NO, "", [], ""),
+    "Needle size": (AttributeKind.ONE_CHOICE, "", SIZES, "Across, as on the gauge."),
+    "Needle length": (AttributeKind.ONE_CHOICE, "", ["15 cm", "20 cm", "30 cm", "40 cm", "60 cm", "80 cm", "100 cm"], ""),
+    "Material": (AttributeKind.ONE_CHOICE, "", ["Birch", "Bamboo", "Steel", "Brass", "Plum wood", "Horn", "Shell", "Walnut"], ""),
+    "Width": (AttributeKind.NUMBER, "length:mm", [], "From edge to edge."),
+    "Across": (AttributeKind.ONE_CHOICE, "", ["12 mm", "15 mm", "18 mm", "20 mm", "23 mm", "25 mm"], "Of a button."),
+    "Language": (AttributeKind.ONE_CHOICE, "", ["English", "German"], "What it is written in."),
+    "Level": (AttributeKind.ONE_CHOICE, "", ["First steps", "Easy", "Practised", "Patient"], ""),
+    "Pages": (AttributeKind.NUMBER, "count:", [], ""),
+    "First printed": (AttributeKind.DATE, "", [], ""),
+    "Garment size": (AttributeKind.ONE_CHOICE, "", ["Small", "Medium", "Large"], ""),
+    "Notes for cutting": (AttributeKind.LONG_TEXT, "", [], "What to know before it is cut."),
 }  # fmt: skip
 
 #: Type -> prefix of codes, and its attributes: name, group, need, whether variants may differ by it.

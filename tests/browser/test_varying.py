@@ -6,7 +6,7 @@ from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
 from graupel.features.products import service as products
 from graupel.features.variants import making, setting
@@ -26,8 +26,8 @@ def keys(me: Person, *pressed) -> None:
 
 def varying(ctx) -> int:
     """A product in three colours by two put-ups."""
-    colour = attributes.make(ctx, SYSTEM, Definition("Colour", Kind.COLOUR, choices=COLOURS)).id
-    putup = attributes.make(ctx, SYSTEM, Definition("Put-up", Kind.ONE_CHOICE, choices=["50 g", "100 g"])).id
+    colour = attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=COLOURS)).id
+    putup = attributes.make(ctx, SYSTEM, Definition("Put-up", AttributeKind.ONE_CHOICE, choices=["50 g", "100 g"])).id
     words = vocabulary.read(ctx).attributes
     product_id = make_product(ctx, "FEL", name="Fellside aran")
     axes = tuple((key, tuple(choice.id for choice in words[key].choices)) for key in (colour, putup))
@@ -40,7 +40,7 @@ def read(ctx, product_id):
 
 
 def test_what_a_product_differs_by_is_chosen_looked_at_and_made(at_screen: Person, ctx):
-    attributes.make(ctx, SYSTEM, Definition("Colour", Kind.COLOUR, choices=COLOURS))
+    attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=COLOURS))
     product_id = make_product(ctx, "FEL", name="Fellside aran", code="FEL")
     me = at_screen
     me.open(f"/products/{product_id}")

@@ -3,7 +3,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from graupel.core.attributes import Attribute, Choice, Kind
+from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.pictures import Picture, belongs, guess_choices, labels_of, shown_for, suggest_alts
 from graupel.core.products import picture_of_plain, plain_picture
 from graupel.core.variants import Axis
@@ -12,7 +12,7 @@ from graupel.core.variants import Axis
 def axis(key: int, name: str, *labels: str) -> Axis:
     """An axis whose choices have the ids key * 10, key * 10 + 1, …"""
     choices = tuple(Choice(key * 10 + at, label, label[:3].upper()) for at, label in enumerate(labels))
-    return Axis(Attribute(key, name, Kind.ONE_CHOICE, choices=choices), choices)
+    return Axis(Attribute(key, name, AttributeKind.ONE_CHOICE, choices=choices), choices)
 
 
 COLOUR = axis(1, "Colour", "Heather", "Dark heather", "Oat")

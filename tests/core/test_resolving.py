@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from graupel.core import languages, phrases, product_fields, products, resolve, wording
 from graupel.core.errors import Refused
 from graupel.core.products import ProductValues
-from graupel.core.resolve import DEFAULT_LENS, OF_PRODUCT, OF_VARIANT, Lens, Level, Place
+from graupel.core.resolve import DEFAULT_LENS, OF_PRODUCT, OF_VARIANT, Lens, Level, ValuePlace
 from graupel.core.wording import Piece, Progress, State
 
 OSTLERBY = "c1"
@@ -24,7 +24,7 @@ lenses = st.builds(
     st.sampled_from([("",), ("de", ""), ("de-AT", "de", ""), ("fr", "de", "")]),
 )
 all_places = [
-    Place(level, where, lang)
+    ValuePlace(level, where, lang)
     for level in OF_VARIANT
     for where in ("", OSTLERBY, "s2")
     for lang in ("", "de", "de-AT", "fr")
@@ -52,18 +52,18 @@ def test_a_value_is_the_nearest_readable_first_then_the_variants_own_then_the_de
 @given(held)
 def test_the_default_lens_sees_what_is_written_once(values):
     found = resolve.resolve(values, resolve.places(DEFAULT_LENS, OF_PRODUCT, worded=True))
-    assert found.value == (values.get(Place(Level.PRODUCT)) or None)
+    assert found.value == (values.get(ValuePlace(Level.PRODUCT)) or None)
     assert resolve.origin(found.place, DEFAULT_LENS, Level.PRODUCT, NAMES, worded=True) == ""
 
 
 @pytest.mark.parametrize(
     ("lens", "place", "says"),
     [
-        (DE, Place(Level.PRODUCT, "", ""), "German is missing: English shown"),
-        (DE, Place(Level.PRODUCT, "", "de"), ""),
-        (HALL_DE, Place(Level.PRODUCT, OSTLERBY, "de"), "set for Ostlerby"),
-        (HALL_DE, Place(Level.PRODUCT, "", "de"), "as everywhere"),
-        (HALL_DE, Place(Level.PRODUCT, OSTLERBY, ""), "German is missing: English shown, set for Ostlerby"),
+        (DE, ValuePlace(Level.PRODUCT, "", ""), "German is missing: English shown"),
+        (DE, ValuePlace(Level.PRODUCT, "", "de"), ""),
+        (HALL_DE, ValuePlace(Level.PRODUCT, OSTLERBY, "de"), "set for Ostlerby"),
+        (HALL_DE, ValuePlace(Level.PRODUCT, "", "de"), "as everywhere"),
+        (HALL_DE, ValuePlace(Level.PRODUCT, OSTLERBY, ""), "German is missing: English shown, set for Ostlerby"),
         (HALL_DE, None, ""),
     ],
 )

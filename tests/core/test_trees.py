@@ -8,12 +8,13 @@ from hypothesis import strategies as st
 
 from graupel.core import trees
 from graupel.core.errors import Refused
-from graupel.core.trees import Place, Typed
+from graupel.core.trees import TreePlace, Typed
 
 TREE, FOOT = -1, -2
 #: Yarn (Aran, Lace (Silk)), Needles; at the foot: Help.
 SHOP = {
-    1: Place(TREE, 0), 2: Place(1, 0), 3: Place(1, 1), 4: Place(3, 0), 5: Place(TREE, 1), 6: Place(FOOT, 0),
+    1: TreePlace(TREE, 0), 2: TreePlace(1, 0), 3: TreePlace(1, 1), 4: TreePlace(3, 0),
+    5: TreePlace(TREE, 1), 6: TreePlace(FOOT, 0),
 }  # fmt: skip
 
 
@@ -33,15 +34,15 @@ def sound(places) -> bool:
 
 def test_a_branch_moves_whole_and_those_it_leaves_close_up():
     changes = trees.move(SHOP, [3], TREE, before=5)
-    assert changes == {3: Place(TREE, 1), 5: Place(TREE, 2)}
-    assert trees.move(SHOP, [1], FOOT) == {1: Place(FOOT, 1), 5: Place(TREE, 0)}
-    assert trees.move(SHOP, [2], 1) == {2: Place(1, 1), 3: Place(1, 0)}
+    assert changes == {3: TreePlace(TREE, 1), 5: TreePlace(TREE, 2)}
+    assert trees.move(SHOP, [1], FOOT) == {1: TreePlace(FOOT, 1), 5: TreePlace(TREE, 0)}
+    assert trees.move(SHOP, [2], 1) == {2: TreePlace(1, 1), 3: TreePlace(1, 0)}
     assert trees.move(SHOP, [3], 1) == {}, "it stands there already"
 
 
 def test_several_keep_the_order_in_which_they_are_named_and_a_branch_its_own():
     assert trees.move(SHOP, [5, 3, 4], FOOT, before=6) == {
-        5: Place(FOOT, 0), 3: Place(FOOT, 1), 6: Place(FOOT, 2),
+        5: TreePlace(FOOT, 0), 3: TreePlace(FOOT, 1), 6: TreePlace(FOOT, 2),
     }  # fmt: skip
 
 
@@ -52,16 +53,20 @@ def test_nothing_goes_inside_itself_or_nowhere(into):
 
 
 def test_there_is_an_end_to_depth():
-    chain = {1: Place(TREE, 0), **{n: Place(n - 1, 0) for n in range(2, trees.MOST_DEEP + 1)}, 50: Place(TREE, 1)}
+    chain = {
+        1: TreePlace(TREE, 0),
+        **{n: TreePlace(n - 1, 0) for n in range(2, trees.MOST_DEEP + 1)},
+        50: TreePlace(TREE, 1),
+    }
     with pytest.raises(Refused, match="12 deep"):
         trees.move(chain, [50], trees.MOST_DEEP)
     assert trees.move(chain, [50], trees.MOST_DEEP - 1)
 
 
 def test_room_is_made_for_new_ones_and_closed_behind_those_that_go():
-    assert trees.insert(SHOP, 1, 2, before=3) == (1, {3: Place(1, 3)})
+    assert trees.insert(SHOP, 1, 2, before=3) == (1, {3: TreePlace(1, 3)})
     assert trees.insert(SHOP, 4, 1) == (0, {})
-    assert trees.remove(SHOP, trees.with_all_below(SHOP, [1])) == {5: Place(TREE, 0)}
+    assert trees.remove(SHOP, trees.with_all_below(SHOP, [1])) == {5: TreePlace(TREE, 0)}
 
 
 acts = st.lists(
@@ -87,7 +92,7 @@ def test_any_series_of_acts_leaves_one_way_to_each_no_circles_and_no_gaps(series
         elif act == "insert" and (parent < 0 or parent in places):
             at, moved = trees.insert(places, parent, len(ids), before)
             fresh = max(places, default=0) + 1
-            places = after(places, moved) | {fresh + n: Place(parent, at + n) for n in range(len(ids))}
+            places = after(places, moved) | {fresh + n: TreePlace(parent, at + n) for n in range(len(ids))}
         elif act == "remove":
             gone = trees.with_all_below(places, ids)
             places = {key: p for key, p in after(places, trees.remove(places, gone)).items() if key not in gone}

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from graupel.core import variants
-from graupel.core.attributes import Attribute, Choice, Kind
+from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.errors import Refused
 from graupel.core.identifiers import parse_sku
 from graupel.core.variants import Axis, Holding, plan_axes
@@ -16,7 +16,7 @@ from graupel.core.variants import Axis, Holding, plan_axes
 def axis(number: int, size: int, name: str = "", used: int | None = None) -> Axis:
     """An attribute with ``size`` choices, of which the first ``used`` are ticked."""
     choices = tuple(Choice(number * 100 + place, f"V{place}", f"C{number}{place}") for place in range(size))
-    attribute = Attribute(number, name or f"Axis {number}", Kind.ONE_CHOICE, choices=choices)
+    attribute = Attribute(number, name or f"Axis {number}", AttributeKind.ONE_CHOICE, choices=choices)
     return Axis(attribute, choices[: size if used is None else used])
 
 
@@ -81,7 +81,7 @@ def test_axes_in_another_order_make_nothing_new_and_lose_nothing():
         ([axis(1, 2), axis(1, 2)], {1: 100}, "twice"),
         ([axis(1, 2, used=0)], {1: 100}, "at least one value"),
         ([axis(1, 2)], {}, "Say which"),
-        ([Axis(Attribute(9, "Pages", Kind.NUMBER), ())], {}, "no list of choices"),
+        ([Axis(Attribute(9, "Pages", AttributeKind.NUMBER), ())], {}, "no list of choices"),
     ],
 )
 def test_what_can_not_be_is_refused_before_anything_is_made_with_the_number(wanted, chosen, says):

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from graupel.core import attributes, copywriting, doubles, grids, pricing, search_preview, units
-from graupel.core.attributes import Attribute, Choice, Fact, Kind, read_fact, show_fact
+from graupel.core.attributes import Attribute, AttributeKind, Choice, Fact, read_fact, show_fact
 from graupel.core.errors import Refused
 from graupel.core.facets import FacetIndex
 from graupel.core.product_types import Need, ProductType, TypeAttribute, lacking, set_aside
@@ -37,11 +37,13 @@ def test_a_number_of_another_family_is_refused(text, family, says):
         units.parse(text, units.FAMILIES[family], "mm")
 
 
-COLOUR = Attribute(1, "Colour", Kind.COLOUR, choices=(Choice(7, "Heather", "HEA"), Choice(8, "Oat", "OAT")))
-CARE = Attribute(2, "Care", Kind.SEVERAL_CHOICES, choices=(Choice(9, "Dry flat", "DF"), Choice(10, "By hand", "BH")))
-FIRST = Attribute(3, "First printed", Kind.DATE)
-HAND = Attribute(4, "Dyed by hand", Kind.YES_NO)
-NOTE = Attribute(5, "Note", Kind.SHORT_TEXT)
+COLOUR = Attribute(1, "Colour", AttributeKind.COLOUR, choices=(Choice(7, "Heather", "HEA"), Choice(8, "Oat", "OAT")))
+CARE = Attribute(
+    2, "Care", AttributeKind.SEVERAL_CHOICES, choices=(Choice(9, "Dry flat", "DF"), Choice(10, "By hand", "BH"))
+)
+FIRST = Attribute(3, "First printed", AttributeKind.DATE)
+HAND = Attribute(4, "Dyed by hand", AttributeKind.YES_NO)
+NOTE = Attribute(5, "Note", AttributeKind.SHORT_TEXT)
 
 
 @pytest.mark.parametrize(

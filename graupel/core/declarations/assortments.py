@@ -1,17 +1,17 @@
 """Conditions, and the goods of shops."""
 
-from graupel.core.records import Field, Kind, Record, ref
+from graupel.core.records import Field, FieldKind, Record, ref
 
 CONDITION = Record(
     "goods_condition",
     "Condition",
     "gc",
     (
-        Field("owner", "Of", Kind.WORD),
+        Field("owner", "Of", FieldKind.WORD),
         ref("owner_id", "Record"),
-        Field("position", "Place", Kind.COUNT),
-        Field("field", "Field", Kind.WORD),
-        Field("op", "Comparison", Kind.WORD),
+        Field("position", "Place", FieldKind.COUNT),
+        Field("field", "Field", FieldKind.WORD),
+        Field("op", "Comparison", FieldKind.WORD),
         ref("ref_id", "Word", optional=True),
         Field("value", "Value"),
     ),
@@ -23,8 +23,8 @@ SHOP_GOODS = Record(
     "sx",
     (
         ref("shop_id", "Shop"),
-        Field("kind", "Kind", Kind.WORD),
+        Field("kind", "Kind", FieldKind.WORD),
         ref("record_id", "Record"),
-        Field("left_out", "Left out", Kind.SWITCH),
+        Field("left_out", "Left out", FieldKind.SWITCH),
     ),
 )

@@ -1,13 +1,17 @@
 """Trees, categories and what stands in their pages."""
 
 from graupel.core.declarations.vocabulary import FACT_VALUE, FACT_WHOLES
-from graupel.core.records import LANGUAGE, Field, Kind, Record, ref
+from graupel.core.records import LANGUAGE, Field, FieldKind, Record, ref
 
 TREE = Record(
     "tree",
     "Tree of categories",
     "w",
-    (Field("name", "Name", own=(LANGUAGE,)), Field("position", "Place", Kind.COUNT), ref("shop_id", "Shop", "shop")),
+    (
+        Field("name", "Name", own=(LANGUAGE,)),
+        Field("position", "Place", FieldKind.COUNT),
+        ref("shop_id", "Shop", "shop"),
+    ),
 )
 
 CATEGORY = Record(
@@ -17,17 +21,17 @@ CATEGORY = Record(
     (
         ref("parent_id", "Below", "category"),
         ref("tree_id", "Tree", "tree"),
-        Field("position", "Place", Kind.COUNT, moves_with="parent_id"),
+        Field("position", "Place", FieldKind.COUNT, moves_with="parent_id"),
         Field("name", "Name", own=(LANGUAGE,)),
-        Field("kind", "Kind", Kind.WORD),
-        Field("hidden", "Hidden", Kind.SWITCH),
-        Field("in_navigation", "In the navigation", Kind.SWITCH),
+        Field("kind", "Kind", FieldKind.WORD),
+        Field("hidden", "Hidden", FieldKind.SWITCH),
+        Field("in_navigation", "In the navigation", FieldKind.SWITCH),
         Field("link", "Link"),
         ref("picture_id", "Picture", "media", optional=True),
         Field("canonical", "Canonical address"),
-        Field("layout", "Layout", Kind.WORD),
-        Field("sorted_by", "Sorted by", Kind.WORD),
-        Field("by_hand", "Order by hand", Kind.LINES),
+        Field("layout", "Layout", FieldKind.WORD),
+        Field("sorted_by", "Sorted by", FieldKind.WORD),
+        Field("by_hand", "Order by hand", FieldKind.LINES),
         ref("lead_product_id", "Lead product", "product", optional=True),
     ),
     wholes=(("parent_id", "tree_id"),),
@@ -39,10 +43,10 @@ CATEGORY_TEXT = Record(
     "ct",
     (
         ref("category_id", "Category", "category"),
-        Field("lang", "Language", Kind.CODE),
-        Field("description", "Description", Kind.RICH, own=(LANGUAGE,)),
+        Field("lang", "Language", FieldKind.CODE),
+        Field("description", "Description", FieldKind.RICH, own=(LANGUAGE,)),
         Field("meta_title", "Meta title", own=(LANGUAGE,)),
-        Field("meta_description", "Meta description", Kind.LINES, own=(LANGUAGE,)),
+        Field("meta_description", "Meta description", FieldKind.LINES, own=(LANGUAGE,)),
         Field("address_part", "Address part", own=(LANGUAGE,)),
         Field("picture_alt", "Alt text", own=(LANGUAGE,)),
     ),

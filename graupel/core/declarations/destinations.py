@@ -1,6 +1,6 @@
 """Shops."""
 
-from graupel.core.records import Field, Kind, Record
+from graupel.core.records import Field, FieldKind, Record
 
 SHOP = Record(
     "shop",
@@ -9,8 +9,8 @@ SHOP = Record(
     (
         Field("name", "Name"),
         Field("address_part", "Address part"),
-        Field("languages", "Languages", Kind.CODE),
-        Field("currency", "Currency", Kind.CODE),
-        Field("shows", "Shows", Kind.WORD),
+        Field("languages", "Languages", FieldKind.CODE),
+        Field("currency", "Currency", FieldKind.CODE),
+        Field("shows", "Shows", FieldKind.WORD),
     ),
 )

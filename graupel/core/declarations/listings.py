@@ -1,6 +1,6 @@
 """Channels and what stands on them."""
 
-from graupel.core.records import Field, Kind, Record, ref
+from graupel.core.records import Field, FieldKind, Record, ref
 
 #: An account on a marketplace: of it the journal keeps that it was connected, and History shows it.
 CHANNEL = Record("channel", "Channel", "ch", ())
@@ -14,8 +14,8 @@ LISTING = Record(
     (
         ref("channel_id", "Channel", "channel"),
         ref("product_id", "Product", "product"),
-        Field("reference", "Reference", Kind.CODE),
-        Field("category_code", "Category there", Kind.CODE),
+        Field("reference", "Reference", FieldKind.CODE),
+        Field("category_code", "Category there", FieldKind.CODE),
         Field("title", "Title there", empty=""),
     ),
     parent="product",

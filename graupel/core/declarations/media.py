@@ -1,21 +1,21 @@
 """Files of the library."""
 
-from graupel.core.records import Field, Kind, Record, ref
+from graupel.core.records import Field, FieldKind, Record, ref
 
 MEDIA = Record(
     "media",
     "Media",
     "m",
     (
-        Field("kind", "Kind", Kind.WORD),
-        Field("sha256", "Fingerprint", Kind.CODE),
+        Field("kind", "Kind", FieldKind.WORD),
+        Field("sha256", "Fingerprint", FieldKind.CODE),
         Field("file_name", "File"),
-        Field("format", "Format", Kind.CODE),
-        Field("bytes", "Bytes", Kind.COUNT),
-        Field("width", "Width", Kind.COUNT),
-        Field("height", "Height", Kind.COUNT),
-        Field("border_white", "White border", Kind.COUNT),
-        Field("duration_ms", "Duration", Kind.COUNT),
+        Field("format", "Format", FieldKind.CODE),
+        Field("bytes", "Bytes", FieldKind.COUNT),
+        Field("width", "Width", FieldKind.COUNT),
+        Field("height", "Height", FieldKind.COUNT),
+        Field("border_white", "White border", FieldKind.COUNT),
+        Field("duration_ms", "Duration", FieldKind.COUNT),
         Field("address", "Address"),
         ref("poster_id", "Poster", "media", optional=True),
     ),

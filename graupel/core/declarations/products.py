@@ -1,14 +1,14 @@
 """Products, their variants, and what belongs to them."""
 
 from graupel.core.declarations.vocabulary import FACT_VALUE, FACT_WHOLES
-from graupel.core.records import DESTINATION, LANGUAGE, Beside, Field, InFile, Kind, Record, ref
+from graupel.core.records import DESTINATION, LANGUAGE, Beside, Field, FieldKind, InFile, Record, ref
 
 #: A product differs by at most so many attributes; a variant has a column for its choice of each.
 MOST_AXES = 5
 CHOICES = tuple(f"choice_{place}" for place in range(1, MOST_AXES + 1))
 
 
-def _words(name: str, label: str, kind: Kind = Kind.LINE, file: InFile | None = None) -> Field:
+def _words(name: str, label: str, kind: FieldKind = FieldKind.LINE, file: InFile | None = None) -> Field:
     """Words of a product: in the table beside it, and in every language."""
     return Field(name, label, kind, own=(LANGUAGE,), beside=True, empty="", file=file)
 
@@ -18,7 +18,7 @@ PRODUCT = Record(
     "Product",
     "p",
     (
-        Field("code", "Product code", Kind.CODE),
+        Field("code", "Product code", FieldKind.CODE),
         ref("type_id", "Type", "type", optional=True),
         _words(
             "name",
@@ -28,19 +28,19 @@ PRODUCT = Record(
                 ("name", "title", "product name", "product", "bezeichnung", "artikelname", "titel"),
             ),
         ),
-        _words("short_text", "Short text", Kind.LINES),
+        _words("short_text", "Short text", FieldKind.LINES),
         _words(
             "description",
             "Description",
-            Kind.RICH,
+            FieldKind.RICH,
             InFile("plain text or HTML", ("description", "long description", "text", "details", "beschreibung")),
         ),
-        _words("key_points", "Key points", Kind.LINES),
-        Field("status", "Status", Kind.WORD),
+        _words("key_points", "Key points", FieldKind.LINES),
+        Field("status", "Status", FieldKind.WORD),
         Field(
             "category_id",
             "Category",
-            Kind.REF,
+            FieldKind.REF,
             "category",
             optional=True,
             file=InFile(
@@ -49,18 +49,18 @@ PRODUCT = Record(
             ),
         ),
         ref("brand_id", "Brand", "brand", optional=True),
-        Field("mpn", "Manufacturer part number", Kind.CODE, empty=""),
-        Field("price", "Price", Kind.MONEY, own=(DESTINATION,)),
-        Field("list_price", "List price", Kind.MONEY, own=(DESTINATION,)),
-        Field("cost", "Cost", Kind.MONEY),
-        Field("weight_g", "Weight", Kind.WEIGHT),
-        Field("origin_country", "Country of origin", Kind.COUNTRY, many=True, listed=True, facet=True),
-        Field("sells_without_stock", "Sells without stock", Kind.SWITCH, empty=0),
+        Field("mpn", "Manufacturer part number", FieldKind.CODE, empty=""),
+        Field("price", "Price", FieldKind.MONEY, own=(DESTINATION,)),
+        Field("list_price", "List price", FieldKind.MONEY, own=(DESTINATION,)),
+        Field("cost", "Cost", FieldKind.MONEY),
+        Field("weight_g", "Weight", FieldKind.WEIGHT),
+        Field("origin_country", "Country of origin", FieldKind.COUNTRY, many=True, listed=True, facet=True),
+        Field("sells_without_stock", "Sells without stock", FieldKind.SWITCH, empty=0),
         Field("sku_pattern", "SKU pattern", empty=""),
         _words("address_part", "Address part"),
         Field("canonical", "Canonical address", empty=""),
         _words("meta_title", "Meta title"),
-        _words("meta_description", "Meta description", Kind.LINES),
+        _words("meta_description", "Meta description", FieldKind.LINES),
     ),
     beside=Beside("product_text", "t", "product_id"),
     revived=(("made_at", "UTC_TIMESTAMP(3)"), ("changed_at", "UTC_TIMESTAMP(3)")),
@@ -76,7 +76,7 @@ VARIANT = Record(
         Field(
             "sku",
             "SKU",
-            Kind.CODE,
+            FieldKind.CODE,
             file=InFile(
                 "finds the product; a new one is made where it is not there yet",
                 ("sku", "item number", "item no", "article number", "stock keeping unit", "artikelnummer"),
@@ -85,7 +85,7 @@ VARIANT = Record(
         Field(
             "price",
             "Price",
-            Kind.MONEY,
+            FieldKind.MONEY,
             own=(DESTINATION,),
             inherits=True,
             many=True,
@@ -94,12 +94,12 @@ VARIANT = Record(
                 ("price", "unit price", "selling price", "price eur", "preis", "verkaufspreis"),
             ),
         ),
-        Field("list_price", "List price", Kind.MONEY, own=(DESTINATION,), inherits=True, many=True),
-        Field("cost", "Cost", Kind.MONEY, inherits=True, many=True),
+        Field("list_price", "List price", FieldKind.MONEY, own=(DESTINATION,), inherits=True, many=True),
+        Field("cost", "Cost", FieldKind.MONEY, inherits=True, many=True),
         Field(
             "weight_g",
             "Weight",
-            Kind.WEIGHT,
+            FieldKind.WEIGHT,
             inherits=True,
             many=True,
             file=InFile(
@@ -110,7 +110,7 @@ VARIANT = Record(
         Field(
             "origin_country",
             "Country of origin",
-            Kind.COUNTRY,
+            FieldKind.COUNTRY,
             inherits=True,
             many=True,
             file=InFile(
@@ -118,11 +118,11 @@ VARIANT = Record(
                 ("country of origin", "origin", "made in", "origin country", "ursprungsland", "herkunftsland"),
             ),
         ),
-        Field("sells_without_stock", "Sells without stock", Kind.SWITCH, inherits=True, many=True),
-        Field("gtin", "GTIN", Kind.CODE),
-        Field("mpn", "Manufacturer part number", Kind.CODE, empty=""),
-        Field("stock", "Stock", Kind.COUNT, many=True),
-        Field("archived", "Archived", Kind.SWITCH, empty=0, many=True),
+        Field("sells_without_stock", "Sells without stock", FieldKind.SWITCH, inherits=True, many=True),
+        Field("gtin", "GTIN", FieldKind.CODE),
+        Field("mpn", "Manufacturer part number", FieldKind.CODE, empty=""),
+        Field("stock", "Stock", FieldKind.COUNT, many=True),
+        Field("archived", "Archived", FieldKind.SWITCH, empty=0, many=True),
         *(ref(name, f"Choice {place}", "attribute_choice") for place, name in enumerate(CHOICES, start=1)),
     ),
     parent="product",
@@ -135,9 +135,9 @@ VARIANT_TEXT = Record(
     "vt",
     (
         ref("variant_id", "Variant", "variant"),
-        Field("lang", "Language", Kind.CODE),
+        Field("lang", "Language", FieldKind.CODE),
         Field("name", "Name", own=(LANGUAGE,)),
-        Field("short_text", "Short text", Kind.LINES, own=(LANGUAGE,)),
+        Field("short_text", "Short text", FieldKind.LINES, own=(LANGUAGE,)),
     ),
     parent="variant",
 )
@@ -149,7 +149,7 @@ PRODUCT_AXIS = Record(
     (
         ref("product_id", "Product", "product"),
         ref("attribute_id", "Attribute", "attribute"),
-        Field("position", "Place", Kind.COUNT),
+        Field("position", "Place", FieldKind.COUNT),
     ),
     parent="product",
 )
@@ -178,7 +178,7 @@ PICTURE = Record(
     (
         ref("product_id", "Product", "product"),
         ref("media_id", "Picture file", "media"),
-        Field("position", "Place", Kind.COUNT),
+        Field("position", "Place", FieldKind.COUNT),
         Field("alt", "Alt text", own=(LANGUAGE,)),
         Field("title", "Title", own=(LANGUAGE,)),
     ),
@@ -213,7 +213,7 @@ RECORDS = (
 WORDS = PRODUCT.own(LANGUAGE)
 VARIANT_WORDS = VARIANT_TEXT.own(LANGUAGE)
 AMOUNTS = PRODUCT.own(DESTINATION)
-MONEY = tuple(field.name for field in PRODUCT.fields if field.kind is Kind.MONEY)
+MONEY = tuple(field.name for field in PRODUCT.fields if field.kind is FieldKind.MONEY)
 #: What variants inherit, and what of it the only variant of a product that does not vary keeps for its product. The
 #: switch of selling without stock stays with the product.
 INHERITED = tuple(field.name for field in VARIANT.fields if field.inherits)

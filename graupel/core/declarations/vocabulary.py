@@ -1,6 +1,6 @@
 """Brands, tags, product types, attributes and their choices."""
 
-from graupel.core.records import LANGUAGE, Field, Kind, Record, ref
+from graupel.core.records import LANGUAGE, Field, FieldKind, Record, ref
 
 BRAND = Record("brand", "Brand", "b", (Field("name", "Name"),))
 TAG = Record("tag", "Tag", "g", (Field("name", "Name"),))
@@ -8,7 +8,7 @@ TYPE = Record(
     "type",
     "Product type",
     "y",
-    (Field("name", "Name"), Field("code_prefix", "Code prefix", Kind.CODE)),
+    (Field("name", "Name"), Field("code_prefix", "Code prefix", FieldKind.CODE)),
     table="product_type",
 )
 
@@ -19,9 +19,9 @@ ATTRIBUTE = Record(
     (
         ref("product_id", "Product", "product"),
         Field("name", "Name", own=(LANGUAGE,)),
-        Field("kind", "Kind", Kind.WORD),
-        Field("family", "Kind of unit", Kind.WORD),
-        Field("unit", "Unit", Kind.CODE),
+        Field("kind", "Kind", FieldKind.WORD),
+        Field("family", "Kind of unit", FieldKind.WORD),
+        Field("unit", "Unit", FieldKind.CODE),
         Field("help", "Help", own=(LANGUAGE,)),
     ),
 )
@@ -33,10 +33,10 @@ ATTRIBUTE_CHOICE = Record(
     (
         ref("attribute_id", "Attribute", "attribute"),
         Field("label", "Label", own=(LANGUAGE,)),
-        Field("code", "Code", Kind.CODE),
-        Field("swatch", "Swatch", Kind.CODE),
+        Field("code", "Code", FieldKind.CODE),
+        Field("swatch", "Swatch", FieldKind.CODE),
         ref("swatch_media_id", "Swatch picture", "media", optional=True),
-        Field("position", "Place", Kind.COUNT),
+        Field("position", "Place", FieldKind.COUNT),
     ),
     parent="attribute",
 )
@@ -49,11 +49,11 @@ TYPE_ATTRIBUTE = Record(
         ref("type_id", "Type", "type"),
         ref("attribute_id", "Attribute", "attribute"),
         Field("group_name", "Group"),
-        Field("position", "Place", Kind.COUNT),
-        Field("need", "Needed", Kind.WORD),
+        Field("position", "Place", FieldKind.COUNT),
+        Field("need", "Needed", FieldKind.WORD),
         ref("when_attribute_id", "When the attribute", "attribute"),
         ref("when_choice_id", "is", "attribute_choice"),
-        Field("may_differ", "Variants may differ", Kind.SWITCH),
+        Field("may_differ", "Variants may differ", FieldKind.SWITCH),
     ),
     parent="type",
     wholes=(("when_attribute_id", "when_choice_id"),),
@@ -63,15 +63,15 @@ TAGGING = Record(
     "tagging",
     "Tag put on",
     "o",
-    (ref("tag_id", "Tag", "tag"), Field("kind", "Kind", Kind.WORD), ref("record_id", "Record")),
+    (ref("tag_id", "Tag", "tag"), Field("kind", "Kind", FieldKind.WORD), ref("record_id", "Record")),
 )
 
 #: What a fact holds, of a product or of a category: a choice, a number with its unit, or a text.
 FACT_VALUE = (
     ref("attribute_id", "Attribute", "attribute"),
     ref("choice_id", "Choice", "attribute_choice"),
-    Field("number", "Number", Kind.DECIMAL),
-    Field("unit", "Unit", Kind.CODE),
+    Field("number", "Number", FieldKind.DECIMAL),
+    Field("unit", "Unit", FieldKind.CODE),
     Field("text", "Text"),
 )
 FACT_WHOLES = (("choice_id", "number", "unit", "text"),)

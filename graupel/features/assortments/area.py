@@ -7,4 +7,4 @@ from graupel.features.destinations import parts
 def register(language: str) -> None:
     """Conditions and goods of shops, and their part of a shop's page."""
     kinds.register_kinds()
-    parts.register(parts.Part("assortment", "assortments/shop.html", pages.part_data))
+    parts.register(parts.ShopPart("assortment", "assortments/shop.html", pages.part_data))

@@ -44,7 +44,7 @@ def category_sets(ctx: Context, tx: Tx) -> dict[Any, Ids]:
 
 
 @dataclass(frozen=True)
-class Plan:
+class GatheringPlan:
     """What other conditions would do: how many goods come, go and stay, and the first of those that move."""
 
     come: int
@@ -54,17 +54,19 @@ class Plan:
     going: list[dict[str, Any]]
 
 
-def plan_conditions(ctx: Context, actor: Actor, owner: str, owner_id: int, wanted: Sequence[Condition]) -> Plan:
+def plan_conditions(
+    ctx: Context, actor: Actor, owner: str, owner_id: int, wanted: Sequence[Condition]
+) -> GatheringPlan:
     """The dry run: who would come and go under these conditions. Writes nothing."""
     actor.require(Role.VIEWER)
     lang = ctx.settings.language
 
-    def work(tx: Tx) -> Plan:
+    def work(tx: Tx) -> GatheringPlan:
         now = store.conditions(tx, owner, owner_id)
         there = set(gathering.fitting(tx, now, lang))
         then = set(gathering.fitting(tx, wanted, lang))
         come, go = sorted(then - there), sorted(there - then)
-        return Plan(
+        return GatheringPlan(
             len(come),
             len(go),
             len(there & then),

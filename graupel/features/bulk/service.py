@@ -101,7 +101,7 @@ def _id_of(ctx: Context, tx: Tx, field: str, value: str) -> int | None:
 
 
 @dataclass(frozen=True)
-class Plan:
+class BulkPlan:
     """A dry run: counts, why products are refused, and the first products of each kind. ``job``: doing it, if asked."""
 
     bulk: dict[str, Any]
@@ -118,17 +118,17 @@ class Plan:
         return self.counts.get("changed", 0)
 
 
-def read(ctx: Context, actor: Actor, bulk_id: int) -> Plan:
+def read(ctx: Context, actor: Actor, bulk_id: int) -> BulkPlan:
     """A dry run as it was made. Raises NotFound."""
     actor.require(Role.VIEWER)
 
-    def work(tx: Tx) -> Plan:
+    def work(tx: Tx) -> BulkPlan:
         bulk = store.read(tx, bulk_id)
         if bulk is None:
             raise NotFound("This dry run is not there any more. Choose the products again.")
         lang, tree = ctx.settings.language, categories.current(ctx, tx)
         changed = store.samples(tx, bulk_id, "changed", lang, SHOWN)
-        return Plan(
+        return BulkPlan(
             bulk,
             FIELDS[bulk["field"]],
             store.counts(tx, bulk_id),
@@ -141,7 +141,7 @@ def read(ctx: Context, actor: Actor, bulk_id: int) -> Plan:
     plan = ctx.db.run(work)
     if plan.bulk["job_id"]:
         job = jobs.read(ctx, actor, plan.bulk["job_id"])
-        return Plan(**{**vars(plan), "job": job})
+        return BulkPlan(**{**vars(plan), "job": job})
     return plan
 
 

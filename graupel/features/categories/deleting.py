@@ -5,10 +5,10 @@ from dataclasses import dataclass, field
 
 from graupel.context import Context
 from graupel.core import trees
-from graupel.core.categories import Kind
+from graupel.core.categories import CategoryKind
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
-from graupel.core.trees import Place as TreePlace
+from graupel.core.trees import TreePlace as TreePlace
 from graupel.db import Tx
 from graupel.features.categories import editing, service, store
 from graupel.features.categories.tree import Category, current
@@ -46,7 +46,7 @@ def _plan_deleting(ctx: Context, tx: Tx, category_id: int, with_branch: bool, in
         raise NotFound("This category is not there any more.")
     going = tree.with_all_below(category_id) if with_branch else [category_id]
     products = references.products_using(tx, "category", going, ctx.settings.language)
-    choices = [one for one in tree if one.id not in going and one.kind is Kind.GOODS]
+    choices = [one for one in tree if one.id not in going and one.kind is CategoryKind.GOODS]
     target = tree.by_id.get(into or 0)
     return DeletePlan(
         category,

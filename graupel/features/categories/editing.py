@@ -7,10 +7,10 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import categories as rules
 from graupel.core.attributes import Fact
-from graupel.core.categories import CategoryValues, Kind, Layout
+from graupel.core.categories import CategoryKind, CategoryValues, Layout
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
-from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, Place, places, places_of, resolve
+from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, ValuePlace, places, places_of, resolve
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.categories import service, store
@@ -28,7 +28,7 @@ from graupel.features.wording import service as wording
 
 
 @dataclass(frozen=True)
-class Detail:
+class CategoryDetail:
     """One category with its words in the default language, its picture, and how many products use it."""
 
     category: Category
@@ -44,21 +44,21 @@ def seen(values: CategoryValues, own: Mapping[str, str], lens: Lens) -> Category
     """A category's words as a lens shows them; ``own``: what is written for destinations and languages."""
     where = places(lens, OF_CATEGORY, worded=True)
     words = {
-        name: resolve({Place(CATEGORY): getattr(values, name)} | places_of(own, name, CATEGORY), where).value or ""
+        name: resolve({ValuePlace(CATEGORY): getattr(values, name)} | places_of(own, name, CATEGORY), where).value or ""
         for name in ("name", *rules.TEXTS)
     }
     shown: dict[str, Any] = dict(words)
     return replace(values, **shown)
 
 
-def read(ctx: Context, actor: Actor, category_id: int) -> Detail:
+def read(ctx: Context, actor: Actor, category_id: int) -> CategoryDetail:
     """One of them. Raises NotFound."""
     actor.require(Role.VIEWER)
 
     return ctx.db.run(lambda tx: _detail(ctx, tx, category_id))
 
 
-def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> Detail:
+def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> CategoryDetail:
     row = store.one(tx, category_id, lock=lock)
     if row is None:
         raise NotFound("This category is not there any more.")
@@ -66,7 +66,7 @@ def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> De
     text = store.text(tx, category_id, lang) or {}
     values = CategoryValues(
         row["name"],
-        Kind(row["kind"]),
+        CategoryKind(row["kind"]),
         bool(row["hidden"]),
         bool(row["in_navigation"]),
         row["link"],
@@ -80,7 +80,7 @@ def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> De
     )
     picture = media.by_ids(tx, [row["picture_id"]]).get(row["picture_id"]) if row["picture_id"] else None
     own = wording.of_record(tx, "category", category_id)
-    return Detail(
+    return CategoryDetail(
         current(ctx, tx).by_id[category_id],
         values,
         row["version"],
@@ -98,11 +98,11 @@ def save(
     typed: CategoryValues,
     marks: Marks = None,
     own: Mapping[str, str] | None = None,
-    still: Collection[str] = (),
+    confirmed: Collection[str] = (),
 ) -> None:
     """Write what was typed of one category, with what others alone changed since the page was made.
 
-    ``own``: words for a destination or a language by key, those that are not named stay; ``still``: keys of
+    ``own``: words for a destination or a language by key, those that are not named stay; ``confirmed``: keys of
     translations that hold for the original as it is now.
     Raises Refused, NotFound, and Outdated where both changed the same field.
     """
@@ -129,7 +129,7 @@ def save(
             _save_text(tx, recorder, category_id, lang, values, text)
             save_facts(tx, recorder, category_id, values.facts)
             words = {name: getattr(values, name) for name in rules.WORDS}
-            wording.save(tx, recorder, "category", category_id, {**there.own, **words_own}, words, still)
+            wording.save(tx, recorder, "category", category_id, {**there.own, **words_own}, words, confirmed)
             tags = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
             vocabulary.set_tags(tx, recorder, "category", category_id, tags)
 
@@ -137,7 +137,7 @@ def save(
 
 
 def _brought_together(
-    ctx: Context, tx: Tx, there: Detail, typed: CategoryValues, own: Mapping[str, str], marks: Marks
+    ctx: Context, tx: Tx, there: CategoryDetail, typed: CategoryValues, own: Mapping[str, str], marks: Marks
 ) -> tuple[CategoryValues, dict[str, str]]:
     """What was typed, with what others alone changed since. Raises Outdated."""
     category_id = there.category.id

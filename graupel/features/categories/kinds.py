@@ -6,7 +6,7 @@ from typing import Any
 from graupel.core import trees as rules
 from graupel.core.declarations import categories as declared
 from graupel.core.errors import Refused
-from graupel.core.trees import Place
+from graupel.core.trees import TreePlace
 from graupel.db import Tx
 from graupel.features.categories import store
 from graupel.features.history import following, journal, records
@@ -110,10 +110,10 @@ def _stay_trees(tx: Tx, recorded: Recorded) -> None:
     for siblings in rules.children(places).values():
         for at, one in enumerate(siblings):
             if places[one].position != at:
-                place(tx, recorded.change_set_id, one, places[one], Place(places[one].parent, at))
+                place(tx, recorded.change_set_id, one, places[one], TreePlace(places[one].parent, at))
 
 
-def place(tx: Tx, change_set_id: int, category_id: int, stood: Place, stands: Place) -> None:
+def place(tx: Tx, change_set_id: int, category_id: int, stood: TreePlace, stands: TreePlace) -> None:
     """Write and journal where a category stands; it may have been journalled in this set before."""
     before, after = ({"position": one.position, **_above(one)} for one in (stood, stands))
     changed = {name: value for name, value in after.items() if before[name] != value}
@@ -123,7 +123,7 @@ def place(tx: Tx, change_set_id: int, category_id: int, stood: Place, stands: Pl
     store.update(tx, category_id, changed)
 
 
-def _above(place: Place) -> dict[str, int | None]:
+def _above(place: TreePlace) -> dict[str, int | None]:
     """A parent of core.trees as the table has it."""
     return {"parent_id": place.parent, "tree_id": None} if place.parent > 0 else {
         "parent_id": None, "tree_id": -place.parent or None,

@@ -19,7 +19,7 @@ from graupel.core.resolve import CATEGORY
 from graupel.core.roles import Identity, Role
 from graupel.core.search_preview import Preview
 from graupel.features.categories import counts, deleting, editing, service
-from graupel.features.categories.editing import Detail
+from graupel.features.categories.editing import CategoryDetail
 from graupel.features.categories.service import Category, Tree
 from graupel.features.destinations.service import Seen
 from graupel.features.media import service as media
@@ -200,7 +200,7 @@ class OwnField:
 class Editing:
     """One category as its page has it: what is kept, what stands in the fields, and what is wrong with that."""
 
-    detail: Detail
+    detail: CategoryDetail
     values: CategoryValues
     typed: dict[str, str]
     problems: dict[str, list[Problem]]
@@ -209,7 +209,7 @@ class Editing:
 
 
 def _editing(
-    ctx: Context, seen: Seen, detail: Detail, written: CategoryValues, typed: dict[str, str], **more: Any
+    ctx: Context, seen: Seen, detail: CategoryDetail, written: CategoryValues, typed: dict[str, str], **more: Any
 ) -> Editing:
     typed_own, _ = rules.read_own({name[4:]: text for name, text in typed.items() if name.startswith("own-")})
     values = editing.seen(written, {**detail.own, **typed_own}, seen.lens)
@@ -304,11 +304,11 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
     raw = _raw(form)
     reading = rules.read(raw, detail.values, vocabulary.read(ctx).attributes)
     own, wrong = rules.read_own({name[4:]: value for name, value in raw.items() if name.startswith("own-")})
-    still = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
+    confirmed = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
     problems = reading.problems + wrong
     if not problems:
         try:
-            editing.save(ctx, signed.actor, category_id, reading.values, marks.read(form), own, still)
+            editing.save(ctx, signed.actor, category_id, reading.values, marks.read(form), own, confirmed)
             detail = editing.read(ctx, signed.actor, category_id)
             seen = request.state.seen
             return _one(request, ctx, signed, _editing(ctx, seen, detail, detail.values, {}), said="Saved.")

@@ -7,12 +7,12 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import categories as rules
 from graupel.core import trees
-from graupel.core.categories import Kind, Layout, Order
+from graupel.core.categories import CategoryKind, Layout, Order
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import CATEGORY_SEPARATOR, parse_category_path
 from graupel.core.resolve import Lens, key_of
 from graupel.core.roles import Actor, Role
-from graupel.core.trees import Place as TreePlace
+from graupel.core.trees import TreePlace as TreePlace
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import kinds, store
 from graupel.features.categories import tree as reading
@@ -93,7 +93,7 @@ def _insert(tx: Tx, recorder: history.Recorder, name: str, place: TreePlace, *, 
         "tree_id": -place.parent if place.parent < 0 else None,
         "position": place.position,
         "name": name,
-        "kind": str(Kind.GOODS),
+        "kind": str(CategoryKind.GOODS),
         "hidden": int(hidden),
         "in_navigation": 1,
         "link": "",

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.core.declarations.categories import CATEGORY, CATEGORY_FACT, CATEGORY_TEXT
-from graupel.core.trees import Place
+from graupel.core.trees import TreePlace
 from graupel.db import Tx
 
 FIELDS = CATEGORY.columns()
@@ -51,10 +51,10 @@ def touched(tx: Tx, change_set_ids: Sequence[int], most: int) -> list[int]:
     return [row["id"] for row in rows]
 
 
-def places(tx: Tx) -> dict[int, Place]:
+def places(tx: Tx) -> dict[int, TreePlace]:
     """Where every category stands, for core.trees."""
     return {
-        row["id"]: Place(row["parent_key"], row["position"])
+        row["id"]: TreePlace(row["parent_key"], row["position"])
         for row in tx.all("SELECT id, parent_key, position FROM category")
     }
 

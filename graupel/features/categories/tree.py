@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import Any
 
 from graupel.context import Context
-from graupel.core.categories import Kind
+from graupel.core.categories import CategoryKind
 from graupel.core.errors import Refused
 from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.resolve import Lens
@@ -36,7 +36,7 @@ class Category:
     parent_id: int | None
     below: tuple[int, ...]
     tree_id: int = 0
-    kind: Kind = Kind.GOODS
+    kind: CategoryKind = CategoryKind.GOODS
     hidden: bool = False
     shown: bool = True
     in_navigation: bool = True
@@ -179,7 +179,7 @@ def _category(row: Mapping[str, Any], above: Category | None, below: tuple[int, 
         row["parent_id"],
         below,
         above.tree_id if above else row["tree_id"] or 0,
-        Kind(row["kind"]),
+        CategoryKind(row["kind"]),
         bool(row["hidden"]),
         not row["hidden"] and (above is None or above.shown),
         bool(row["in_navigation"]),

@@ -10,7 +10,7 @@ from graupel.features.destinations.service import Shop
 
 
 @dataclass(frozen=True)
-class Part:
+class ShopPart:
     """A part: its template, and what the template is given."""
 
     key: str
@@ -18,14 +18,14 @@ class Part:
     data: Callable[[Context, Actor, Shop], dict[str, Any]]
 
 
-_PARTS: dict[str, Part] = {}
+_PARTS: dict[str, ShopPart] = {}
 
 
-def register(part: Part) -> None:
+def register(part: ShopPart) -> None:
     """Add a part to a shop's page."""
     _PARTS[part.key] = part
 
 
-def all_parts() -> list[Part]:
+def all_parts() -> list[ShopPart]:
     """The registered parts, in order."""
     return list(_PARTS.values())

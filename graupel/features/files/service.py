@@ -18,7 +18,7 @@ from graupel.core.imports import COLUMNS, Action, FileRow
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.quantities import format_money, format_weight
-from graupel.core.records import Field, Kind
+from graupel.core.records import Field, FieldKind
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
@@ -330,11 +330,11 @@ def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree) -> str:
     """A field as it is written, so that it can be read again."""
     value = row[column.name]
     match column.kind:
-        case Kind.REF:
+        case FieldKind.REF:
             return tree.path(value)
-        case Kind.MONEY:
+        case FieldKind.MONEY:
             return format_money(value)
-        case Kind.WEIGHT:
+        case FieldKind.WEIGHT:
             return format_weight(value)
     return "" if value is None else str(value)
 

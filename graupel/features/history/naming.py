@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from graupel.core.records import Field, Kind
+from graupel.core.records import Field, FieldKind
 from graupel.core.showing import show
 from graupel.db import Tx
 from graupel.features.history import records
@@ -33,7 +33,7 @@ def in_words(found: Names, kind: str, name: str, value: Any) -> str:
     """A field's value in words; of one that refers to a record, its name."""
     field = _declared(kind, name)
     if field is None or not field.refers_to or value is None:
-        return show(field.kind if field else Kind.LINE, value)
+        return show(field.kind if field else FieldKind.LINE, value)
     shown = found.get((field.refers_to, int(value)))
     return shown.title if shown else f"number {value}"
 

@@ -92,7 +92,7 @@ class RowShown:
 
 
 @dataclass(frozen=True)
-class Detail:
+class ChangeSetDetail:
     """A change set with its counts by kind and a page of its records."""
 
     change_set: dict[str, Any]
@@ -102,11 +102,11 @@ class Detail:
     pages: int
 
 
-def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Detail:
+def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> ChangeSetDetail:
     """One change set. Raises NotFound."""
     actor.require(Role.VIEWER)
 
-    def work(tx: Tx) -> Detail:
+    def work(tx: Tx) -> ChangeSetDetail:
         found = store.change_set(tx, change_set_id)
         if found is None:
             raise NotFound(f"There is no change set {change_set_id}.")
@@ -115,7 +115,7 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Detai
         ]
         pages = max(1, -(-found["records"] // SHOWN_ROWS))
         rows = store.rows(tx, change_set_id, SHOWN_ROWS, (page - 1) * SHOWN_ROWS)
-        return Detail(found, counts, _shown(tx, rows), page, pages)
+        return ChangeSetDetail(found, counts, _shown(tx, rows), page, pages)
 
     return ctx.db.run(work)
 

@@ -16,7 +16,7 @@ def register(language: str) -> None:
     following.on_recorded(behind.follow_listings)
     following.on_recorded(behind.follow_words)
     holds.register(store.held_variants)
-    parts.register(parts.Part("channels", "Channels", "listings/part.html", pages.part_data, pages.part_mark))
+    parts.register(parts.EditorPart("channels", "Channels", "listings/part.html", pages.part_data, pages.part_mark))
     handler("listings.check")(jobs.check)
     handler("listings.settle", failed=jobs.not_settled)(jobs.settle)
     handler("listings.answers")(answers.fetch)

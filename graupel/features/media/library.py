@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.context import Context
-from graupel.core.media import Kind
+from graupel.core.media import MediaKind
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.history import service as history
@@ -23,7 +23,7 @@ class Wanted:
     """What the library is narrowed to. ``before``: an id; only older ones are shown."""
 
     search: str = ""
-    kind: Kind | None = None
+    kind: MediaKind | None = None
     unused: bool = False
     tag_id: int | None = None
     before: int | None = None
@@ -89,7 +89,7 @@ def _use_counts(tx: Tx, ids: list[int], lang: str) -> dict[int, int]:
 
 
 @dataclass(frozen=True)
-class Detail:
+class MediaDetail:
     """One file with where it is used and its tags."""
 
     media: Media
@@ -98,12 +98,12 @@ class Detail:
     poster: Media | None
 
 
-def detail(ctx: Context, actor: Actor, media_id: int) -> Detail:
+def detail(ctx: Context, actor: Actor, media_id: int) -> MediaDetail:
     """One of the library. Raises NotFound."""
     media = service.read(ctx, actor, media_id)
 
-    def work(tx: Tx) -> Detail:
-        return Detail(
+    def work(tx: Tx) -> MediaDetail:
+        return MediaDetail(
             media,
             uses.where_used(tx, media_id, media.sha256, ctx.settings.language),
             vocabulary.tags_of(tx, "media", [media_id]).get(media_id, []),

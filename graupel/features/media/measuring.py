@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import puremagic
 
 from graupel.core import media as rules
-from graupel.core.media import Kind
+from graupel.core.media import MediaKind
 from graupel.features.media import models, pictures, videos
 from graupel.features.media.refusing import refuse
 from graupel.settings import Settings
@@ -29,7 +29,7 @@ class Measured:
     """A file as it is kept. Sides in pixels, 0 where there are none; ``border_white`` in hundredths of the border."""
 
     content: bytes
-    kind: Kind
+    kind: MediaKind
     format: str
     width: int = 0
     height: int = 0
@@ -48,30 +48,30 @@ def measure(settings: Settings, file_name: str, content: bytes) -> Measured:
     return measured
 
 
-def _open(file_name: str, content: bytes, kind: Kind) -> Measured:
-    if kind is Kind.VIDEO:
+def _open(file_name: str, content: bytes, kind: MediaKind) -> Measured:
+    if kind is MediaKind.VIDEO:
         kept, found = videos.open_video(file_name, content)
         return Measured(kept, kind, found.format, found.width, found.height, None, found.duration_ms)
-    if kind is Kind.MODEL:
+    if kind is MediaKind.MODEL:
         return Measured(content, kind, models.check(file_name, content))
     opened = pictures.open_picture(file_name, content, what_it_is(content))
     width, height = opened.picture.size
     return Measured(opened.content, kind, opened.format, width, height, pictures.border_white(opened.picture))
 
 
-def _kind_inside(content: bytes) -> Kind:
+def _kind_inside(content: bytes) -> MediaKind:
     """What the bytes are; what is not recognised is tried as a picture."""
     if content[4:8] == b"ftyp" and content[8:12] not in (b"avif", b"avis", b"mif1", b"heic", b"heix"):
-        return Kind.VIDEO
+        return MediaKind.VIDEO
     if content[:4] == b"\x1aE\xdf\xa3":
-        return Kind.VIDEO
+        return MediaKind.VIDEO
     if content[:4] == b"glTF" or (re.match(rb"\s*\{", content[:200]) and b'"asset"' in content):
-        return Kind.MODEL
-    return Kind.PICTURE
+        return MediaKind.MODEL
+    return MediaKind.PICTURE
 
 
-def _refuse_size(settings: Settings, file_name: str, content: bytes, kind: Kind) -> None:
-    most = settings.picture_megabytes if kind is Kind.PICTURE else settings.video_megabytes
+def _refuse_size(settings: Settings, file_name: str, content: bytes, kind: MediaKind) -> None:
+    most = settings.picture_megabytes if kind is MediaKind.PICTURE else settings.video_megabytes
     if len(content) > most * 1_000_000:
         refuse("too_large", f"“{file_name}” is larger than {most} MB. Save it smaller.")
 

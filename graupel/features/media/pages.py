@@ -8,7 +8,7 @@ from starlette.datastructures import UploadFile
 
 from graupel.context import Context
 from graupel.core.errors import Refused
-from graupel.core.media import ENDINGS, Kind
+from graupel.core.media import ENDINGS, MediaKind
 from graupel.core.roles import Identity, Role
 from graupel.features.media import library, service
 from graupel.features.media.library import Wanted
@@ -20,7 +20,12 @@ from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
 router = APIRouter()
 guarded = [Depends(from_our_own_page)]
-KINDS = [(Kind.PICTURE, "Pictures"), (Kind.VIDEO, "Videos"), (Kind.MODEL, "3D models"), (Kind.LINK, "Links")]
+KINDS = [
+    (MediaKind.PICTURE, "Pictures"),
+    (MediaKind.VIDEO, "Videos"),
+    (MediaKind.MODEL, "3D models"),
+    (MediaKind.LINK, "Links"),
+]
 
 
 def _plain(media: Media) -> dict[str, Any]:
@@ -59,7 +64,7 @@ def _wanted(request: Request) -> Wanted:
     tag, before = (query.get(name, "") for name in ("tag", "before"))
     return Wanted(
         query.get("q", "").strip()[:100],
-        Kind(kind) if kind in list(Kind) else None,
+        MediaKind(kind) if kind in list(MediaKind) else None,
         query.get("unused") == "1",
         int(tag) if tag.isdecimal() else None,
         int(before) if before.isdecimal() else None,
@@ -106,7 +111,7 @@ def pick(request: Request, ctx: Ctx, signed: Signed, pictures: str = "") -> Resp
     """What the library has, for choosing one of it. ``pictures``: "1" for nothing else."""
     wanted = _wanted(request)
     if pictures:
-        wanted = Wanted(wanted.search, Kind.PICTURE, before=wanted.before)
+        wanted = Wanted(wanted.search, MediaKind.PICTURE, before=wanted.before)
     shelf = library.shelf(ctx, signed.actor, wanted)
     return page(request, "media/pick.html", wanted=wanted, shelf=shelf, pictures=pictures)
 

@@ -9,7 +9,7 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import media as rules
 from graupel.core.errors import NotFound, Refused
-from graupel.core.media import FORMATS, Kind
+from graupel.core.media import FORMATS, MediaKind
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import meeting
@@ -32,7 +32,7 @@ class Media:
     """
 
     id: int
-    kind: Kind
+    kind: MediaKind
     sha256: str
     file_name: str
     format: str
@@ -50,7 +50,7 @@ class Media:
     @property
     def is_picture(self) -> bool:
         """Whether it is shown as it is."""
-        return self.kind is Kind.PICTURE
+        return self.kind is MediaKind.PICTURE
 
     def link(self, size: str = FULL, name: str = "") -> str:
         """The address of the file, or of what is linked to.
@@ -71,7 +71,7 @@ class Media:
 
 def _media(row: Mapping[str, Any]) -> Media:
     found = {name: row[name] for name in Media.__dataclass_fields__ if name not in ("kind", "poster_sha")}
-    return Media(**found, kind=Kind(row["kind"]), poster_sha=row.get("poster_sha"))
+    return Media(**found, kind=MediaKind(row["kind"]), poster_sha=row.get("poster_sha"))
 
 
 # --- taking in -----------------------------------------------------------------------------------------------
@@ -93,7 +93,7 @@ def take(ctx: Context, actor: Actor, file_name: str, content: bytes) -> Media:
         "poster_id": None,
     }
     sizes.write(sizes.path_of(ctx, sha256, FULL), measured.content)
-    return _insert(ctx, actor, values, "made" if measured.kind is Kind.MODEL else "waiting")
+    return _insert(ctx, actor, values, "made" if measured.kind is MediaKind.MODEL else "waiting")
 
 
 def take_link(ctx: Context, actor: Actor, address: str, title: str = "") -> Media:
@@ -101,7 +101,7 @@ def take_link(ctx: Context, actor: Actor, address: str, title: str = "") -> Medi
     actor.require(Role.EDITOR)
     address, sort = rules.parse_link(address)
     values = {
-        "kind": str(Kind.LINK),
+        "kind": str(MediaKind.LINK),
         "sha256": hashlib.sha256(f"link {address}".encode()).hexdigest(),
         "file_name": (title.strip() or address.partition("://")[2])[: rules.FILE_NAME_LENGTH],
         "format": sort,
@@ -121,7 +121,7 @@ def _insert(ctx: Context, actor: Actor, values: Mapping[str, Any], state: str) -
         known = store.by_sha(tx, values["sha256"])
         if known:
             return by_ids(tx, [known["id"]])[known["id"]]
-        title = f"{Kind(values['kind']).capitalize()} taken in: {values['file_name']}"
+        title = f"{MediaKind(values['kind']).capitalize()} taken in: {values['file_name']}"
         with history.change_set(tx, actor, "media.take", title) as recorder:
             media_id = store.insert(tx, values, state)
             recorder.made("media", media_id, values)
@@ -148,7 +148,7 @@ def find(ctx: Context, sha256: str, size: str) -> tuple[Path, str, bool]:
     Until a smaller size is made, the whole picture stands for it.
     """
     row = ctx.db.run(lambda tx: store.by_sha(tx, sha256)) if size in (*sizes.SIZES, FULL) else None
-    if row is None or row["kind"] == Kind.LINK or (size != FULL and row["kind"] != Kind.PICTURE):
+    if row is None or row["kind"] == MediaKind.LINK or (size != FULL and row["kind"] != MediaKind.PICTURE):
         raise NotFound("There is no such file.")
     path = sizes.path_of(ctx, sha256, size)
     if size != FULL and path.exists():
@@ -215,7 +215,7 @@ def save(
 
     def work(tx: Tx) -> None:
         row = _locked(tx, media_id)
-        own_poster = None if row["kind"] == Kind.PICTURE else poster_id
+        own_poster = None if row["kind"] == MediaKind.PICTURE else poster_id
         there = flat(row["file_name"], row["poster_id"], vocabulary.tags_of(tx, "media", [media_id]).get(media_id, []))
         mine = flat(rules.parse_file_name(file_name, row["format"]), own_poster, names)
         both = meeting.bring_together(tx, {"media": [media_id]}, marks, mine, there, _label)

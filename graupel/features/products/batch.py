@@ -17,7 +17,7 @@ from graupel.core.imports import (
     ROW_FIELDS,
     Action,
     FileRow,
-    Plan,
+    RowPlan,
     plan_row,
     shared_field_problem,
     used_sku_problem,
@@ -191,7 +191,7 @@ class Sample:
     sku: str
     name: str
     product_id: int | None
-    plan: Plan
+    plan: RowPlan
 
 
 def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset: int = 0) -> list[Sample]:
@@ -216,7 +216,7 @@ def _sample(row: dict[str, Any], tree: categories.Tree) -> Sample:
         current = {name: row[f"{name}_now"] for name in ROW_FIELDS if name != "category"}
         current["category"] = tree.path(row["category_id_now"]) or None
     said = _file_row(row, tree.path(row["category_id"]) or row["category"])
-    refused = Plan(Action.REFUSED, {}, {}, said.problems)  # judged already; the reasons stand in the row
+    refused = RowPlan(Action.REFUSED, {}, {}, said.problems)  # judged already; the reasons stand in the row
     planned = refused if row["action"] == "refused" else plan_row(said, current, live=False)
     name = row["name_now"] or row["name"] or ""
     return Sample(row["line"], row["shown_sku"], name, row["product_id"], planned)

@@ -91,7 +91,7 @@ def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
     """The facets of all products as the transaction sees them, held while they are asked."""
     keeper, stamp = ctx.ones.get(FacetKeeper), history.stamp(tx)
     with keeper.lock:
-        yield keeper.current(tx, stamp, ctx.folder("facets"))
+        yield keeper.current(tx, stamp, ctx.settings.data_folder / facet_snapshot.FOLDER)
 
 
 def read_all(tx: Tx) -> FacetIndex:

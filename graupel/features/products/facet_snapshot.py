@@ -20,7 +20,7 @@ from graupel.db import Tx
 from graupel.features.history import service as history
 
 log = get_logger()
-NAME = "products"
+FOLDER, NAME = "facets", "products"
 
 
 @lru_cache(1)
@@ -34,10 +34,14 @@ def _rules() -> str:
 
 
 def save(tx: Tx, folder: Path, index: FacetIndex, known: set[int]) -> None:
-    """Keep an index that holds what these change sets did; a file that stood there is replaced whole."""
+    """Keep an index that holds what these change sets did; a file that stood there is replaced whole.
+
+    Where it can't be written, that is logged, and the next new process reads everything.
+    """
     body = index.pack()
     head = {"rules": _rules(), "known": history.moments(tx, sorted(known)), "sum": zlib.crc32(body)}
     try:
+        folder.mkdir(parents=True, exist_ok=True)
         part = folder / f"{NAME}.{os.getpid()}"
         part.write_bytes(json.dumps(head).encode() + b"\n" + body)
         part.replace(folder / NAME)

@@ -11,7 +11,7 @@ from graupel.core.declarations.products import AMOUNTS
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.readiness import Finding
-from graupel.core.resolve import OF_PRODUCT, Level, Place, key_of, money_places, origin, places, places_of, resolve
+from graupel.core.resolve import OF_PRODUCT, Level, ValuePlace, key_of, money_places, origin, places, places_of, resolve
 from graupel.db import Tx
 from graupel.features.destinations.service import Seen
 from graupel.features.products import resolving
@@ -45,7 +45,7 @@ def rows(ctx: Context, tx: Tx, found: Sequence[dict[str, Any]], seen: Seen) -> l
 
 
 def _row(row: dict[str, Any], own: Mapping[str, str], prices: list[Decimal], seen: Seen) -> dict[str, Any]:
-    base = Place(Level.PRODUCT)
+    base = ValuePlace(Level.PRODUCT)
     name = resolve(
         {base: row["name"]} | places_of(own, "name", Level.PRODUCT), places(seen.lens, OF_PRODUCT, worded=True)
     )

@@ -89,8 +89,8 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     try:
         if problems:
             raise Refused(_with_rules(ctx, problems, values, product_id))
-        still = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
-        saved = saving.save(ctx, signed.actor, product_id, values, typed.version, forms.seen_in(form), still)
+        confirmed = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
+        saved = saving.save(ctx, signed.actor, product_id, values, typed.version, forms.seen_in(form), confirmed)
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status
         return _editor(request, ctx, signed, typed, product=product, status=422)

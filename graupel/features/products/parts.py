@@ -11,7 +11,7 @@ from graupel.features.products.service import Product
 
 
 @dataclass(frozen=True)
-class Part:
+class EditorPart:
     """A part: its name in the outline, its template, and what the template is given. ``place``: middle or end."""
 
     key: str
@@ -22,14 +22,14 @@ class Part:
     place: str = "end"
 
 
-_PARTS: dict[str, Part] = {}
+_PARTS: dict[str, EditorPart] = {}
 
 
-def register(part: Part) -> None:
+def register(part: EditorPart) -> None:
     """Add a part to the editor."""
     _PARTS[part.key] = part
 
 
-def all_parts() -> list[Part]:
+def all_parts() -> list[EditorPart]:
     """The registered parts, in order."""
     return list(_PARTS.values())

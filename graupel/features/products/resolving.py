@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.core.declarations.products import AMOUNTS, PRODUCT, VARIANT_TEXT, VARIANT_WORDS, WORDS
-from graupel.core.resolve import OF_VARIANT, Lens, Level, Place, money_places, places
+from graupel.core.resolve import OF_VARIANT, Lens, Level, ValuePlace, money_places, places
 from graupel.db import Tx
 from graupel.features.products.columns import VARIES
 from graupel.features.wording import store as wording
@@ -26,14 +26,16 @@ _BASES = {
 
 
 @dataclass(frozen=True)
-class Reading:
+class LensReading:
     """Rows with ``variant_id``, ``product_id`` and each field; "<field>_at" numbers its place in ``places``."""
 
     rows: Iterator[dict[str, Any]]
-    places: Mapping[str, Sequence[Place]]
+    places: Mapping[str, Sequence[ValuePlace]]
 
 
-def variants(tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: Sequence[int] | None = None) -> Reading:
+def variants(
+    tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: Sequence[int] | None = None
+) -> LensReading:
     """The fields of all variants that are for sale, of all products or of ``product_ids``, through a lens.
 
     ``fields``: words and amounts of the declaration; ``lang``: the default language. One by one, in the order of
@@ -52,7 +54,7 @@ def variants(tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: 
     params: dict[str, Any] = {"lang": lang, "ids": list(product_ids or [])}
     joins: list[str] = []
     columns: list[str] = []
-    where: dict[str, Sequence[Place]] = {}
+    where: dict[str, Sequence[ValuePlace]] = {}
     for field in fields:
         there = [(place, sql) for place in asked_at[field] if (sql := _at(place, field, used, joins, params))]
         where[field] = [place for place, _ in there]
@@ -68,15 +70,15 @@ def variants(tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: 
             {" ".join(joins)} WHERE NOT v.archived {within} ORDER BY p.id, v.id""",
         params,
     )
-    return Reading(iter(rows), where)
+    return LensReading(iter(rows), where)
 
 
-def _places(field: str, lens: Lens) -> Sequence[Place]:
+def _places(field: str, lens: Lens) -> Sequence[ValuePlace]:
     return money_places(lens, OF_VARIANT) if field in AMOUNTS else places(lens, OF_VARIANT, worded=True)
 
 
 def _at(
-    place: Place, field: str, used: set[tuple[str, str, str, str]], joins: list[str], params: dict[str, Any]
+    place: ValuePlace, field: str, used: set[tuple[str, str, str, str]], joins: list[str], params: dict[str, Any]
 ) -> str | None:
     """SQL of the value at one place, with its join; None where no record has one there."""
     if not (place.destination or place.lang):

@@ -104,13 +104,13 @@ def save(
     values: ProductValues,
     version: int | None,
     seen: Mapping[str, Any] | None = None,
-    still: Collection[str] = (),
+    confirmed: Collection[str] = (),
 ) -> Saved:
     """Write a product's values.
 
     ``version``: that of the product when the values were read; None: whatever it is. ``seen``: the values as they
-    were then (products.flat), for telling what this one changed from what others did. ``still``: keys of translations
-    that hold for the original as it is now.
+    were then (products.flat), for telling what this one changed from what others did. ``confirmed``: keys of
+    translations that hold for the original as it is now.
     Raises SaveConflict where the version is old, Refused, NotFound.
     """
     actor.require(Role.EDITOR)
@@ -123,7 +123,7 @@ def save(
         filled = _fill_blanks(tx, values, current.vocabulary.type_of(values.type_id), varies=current.varies)
         _refuse_problems(ctx, tx, filled, current, current.vocabulary)
         with history.change_set(tx, actor, "product.save", f"Product changed: {values.name}") as recorder:
-            return save_within(ctx, tx, recorder, current, filled, still)
+            return save_within(ctx, tx, recorder, current, filled, confirmed)
 
     return _naming_sku_owner(ctx, values, work)
 
@@ -156,7 +156,7 @@ def save_within(
     recorder: history.Recorder,
     current: Product,
     values: ProductValues,
-    still: Collection[str] = (),
+    confirmed: Collection[str] = (),
 ) -> Saved:
     """Write and record checked values of a product."""
     assert current.vocabulary is not None
@@ -171,7 +171,7 @@ def save_within(
     if recorder.changed("product", current.id, before, after, current.version + 1):
         store.update_product(tx, current.id, after, ctx.settings.language)
     pictures.save(tx, recorder, current.id, values.pictures)
-    wording.save(tx, recorder, "product", current.id, values.own, products.written_words(values), still)
+    wording.save(tx, recorder, "product", current.id, values.own, products.written_words(values), confirmed)
     _save_belongings(tx, recorder, current.id, values)
     return Saved(_in_words(ctx, tx, current, values))
 

@@ -16,7 +16,7 @@ NAME_LENGTH = 60
 
 
 @dataclass(frozen=True)
-class View:
+class KeptView:
     """A view under a name. ``query``: the address' query without page."""
 
     id: int
@@ -42,11 +42,11 @@ def choose_columns(ctx: Context, actor: Actor, names: Iterable[str]) -> None:
     )
 
 
-def views(ctx: Context, actor: Actor) -> list[View]:
+def views(ctx: Context, actor: Actor) -> list[KeptView]:
     """All views by name."""
     actor.require(Role.VIEWER)
     rows = ctx.db.run(lambda tx: tx.all("SELECT id, name, query FROM saved_view ORDER BY name"))
-    return [View(row["id"], row["name"], row["query"]) for row in rows]
+    return [KeptView(row["id"], row["name"], row["query"]) for row in rows]
 
 
 def save_view(ctx: Context, actor: Actor, name: str, query: str) -> int:

@@ -9,7 +9,7 @@ from graupel.context import Context
 from graupel.core.attributes import show_fact
 from graupel.core.phrases import phrase
 from graupel.core.pictures import Picture
-from graupel.core.resolve import OF_VARIANT, Level, Place, inherited, places, places_of, resolve
+from graupel.core.resolve import OF_VARIANT, Level, ValuePlace, inherited, places, places_of, resolve
 from graupel.core.variants import Axis
 from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
@@ -38,7 +38,7 @@ class Ways:
 
 
 @dataclass(frozen=True)
-class View:
+class ArticleView:
     """A picture, video, model or link of the article, and the name under which it is delivered."""
 
     file: Media
@@ -62,7 +62,7 @@ class Article:
     stock_words: str
     facts: list[tuple[str, str]]
     ways: list[Ways]
-    views: list[View]
+    views: list[ArticleView]
 
 
 def path_of(product: Product, window: Window) -> str:
@@ -100,17 +100,17 @@ def _texts(ctx: Context, product: Product, shown: Variant, window: Window) -> di
     where = places(window.lens, OF_VARIANT, worded=True)
     found = {}
     for name, text in variants.texts_of(ctx, shown.id).items():
-        held = {Place(Level.VARIANT): text} | places_of(shown.own, name, Level.VARIANT)
+        held = {ValuePlace(Level.VARIANT): text} | places_of(shown.own, name, Level.VARIANT)
         held |= places_of(product.values.own, name, Level.PRODUCT)
         found[name] = resolve(held, where).value or ""
     return found
 
 
-def _views(product: Product, shown: Variant | None) -> list[View]:
+def _views(product: Product, shown: Variant | None) -> list[ArticleView]:
     """What the shown variant shows; where none is chosen, all that the product has."""
     said, names = product.values.pictures, product.picture_names
     places = product.picture_places(shown) if shown else range(len(said))
-    return [View(product.pictures[place], said[place], names[place]) for place in places]
+    return [ArticleView(product.pictures[place], said[place], names[place]) for place in places]
 
 
 def _stock_words(shown: Variant | None, products_switch: bool, lang: str) -> str:

@@ -10,11 +10,11 @@ from slugify import slugify
 from graupel.context import Context
 from graupel.core import languages
 from graupel.core.attributes import show_fact
-from graupel.core.categories import CategoryValues, Kind, Layout
+from graupel.core.categories import CategoryKind, CategoryValues, Layout
 from graupel.core.errors import NotFound
 from graupel.core.facets import NONE, Ids
 from graupel.core.products import Status
-from graupel.core.resolve import Lens, Level, Place, places, places_of, resolve
+from graupel.core.resolve import Lens, Level, ValuePlace, places, places_of, resolve
 from graupel.core.roles import SYSTEM, Actor
 from graupel.db import Tx
 from graupel.features.assortments import service as assortments
@@ -107,7 +107,7 @@ class Menu:
 
     def path_of(self, category: Category) -> str:
         """Where a category of the menu leads."""
-        if category.kind is Kind.LINK:
+        if category.kind is CategoryKind.LINK:
             return self.path + category.link[5:] if category.link.startswith("/shop/") else category.link
         part = self.addresses.get(category.id) or slugify(category.name)[:80] or "category"
         return f"{self.path}/c/{category.id}-{part}"
@@ -125,7 +125,7 @@ class Menu:
         """Whether buyers find it in the navigation: a link always, others with goods in or below them."""
         if not (category.shown and category.in_navigation):
             return False
-        is_there = category.kind is Kind.LINK or bool(self.counts.get(category.id))
+        is_there = category.kind is CategoryKind.LINK or bool(self.counts.get(category.id))
         return is_there or any(self._is_open(one) for one in self.tree.children(category))
 
     @property
@@ -297,7 +297,8 @@ def _rows(ctx: Context, tx: Tx, lens: Lens, ids: Sequence[int]) -> list[dict[str
     def words(row: Mapping[str, Any]) -> dict[str, str]:
         values = {key: held.value for key, held in own.get(row["id"], {}).items()}
         return {
-            name: resolve({Place(Level.PRODUCT): row[name]} | places_of(values, name, Level.PRODUCT), where).value or ""
+            name: resolve({ValuePlace(Level.PRODUCT): row[name]} | places_of(values, name, Level.PRODUCT), where).value
+            or ""
             for name in ("name", "short_text", "address_part")
         }
 

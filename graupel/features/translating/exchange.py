@@ -87,7 +87,7 @@ class Incoming:
 
 
 @dataclass(frozen=True)
-class Plan:
+class TranslationPlan:
     """The dry run of a file: what is new, changes, stays as it is, and what can't come in."""
 
     name: str
@@ -111,13 +111,13 @@ def keep(ctx: Context, actor: Actor, content: BinaryIO) -> str:
     return digest
 
 
-def plan(ctx: Context, actor: Actor, lang: str, sha256: str, name: str) -> Plan:
+def plan(ctx: Context, actor: Actor, lang: str, sha256: str, name: str) -> TranslationPlan:
     """What the file would do; writes nothing. Raises Refused where it can't be read, NotFound."""
     actor.require(Role.VIEWER)
     target = service.target_of(ctx, lang)
     path = _path(ctx, sha256)
     units = _units(path, target)
-    return ctx.db.run(lambda tx: _plan(ctx, tx, target, units, Plan(name, sha256)))
+    return ctx.db.run(lambda tx: _plan(ctx, tx, target, units, TranslationPlan(name, sha256)))
 
 
 def _path(ctx: Context, sha256: str) -> Path:
@@ -166,7 +166,7 @@ def _rows(path: Path) -> list[Unit]:
     ]
 
 
-def _plan(ctx: Context, tx: Tx, target: str, units: list[Unit], begun: Plan) -> Plan:
+def _plan(ctx: Context, tx: Tx, target: str, units: list[Unit], begun: TranslationPlan) -> TranslationPlan:
     problems: list[Problem] = []
     wanted: dict[str, Incoming] = {}
     for unit in units:
@@ -185,7 +185,7 @@ def _plan(ctx: Context, tx: Tx, target: str, units: list[Unit], begun: Plan) -> 
         for start in range(0, len(ones), AT_ONCE):
             part = ones[start : start + AT_ONCE]
             _sort(ctx, tx, target, kind, part, new, changed, counts, problems)
-    return Plan(begun.name, begun.sha256, new, changed, refused=problems, **counts)
+    return TranslationPlan(begun.name, begun.sha256, new, changed, refused=problems, **counts)
 
 
 def _named(unit: Unit) -> Incoming:
@@ -250,7 +250,7 @@ def apply(ctx: Context, actor: Actor, lang: str, sha256: str, name: str) -> int:
     units = _units(_path(ctx, sha256), target)
 
     def work(tx: Tx) -> int:
-        found = _plan(ctx, tx, target, units, Plan(name, sha256))
+        found = _plan(ctx, tx, target, units, TranslationPlan(name, sha256))
         rows = [(one.kind, one.record_id, one.field, one.value, one.source) for one in found.new + found.changed]
         if not rows:
             return 0

@@ -7,5 +7,5 @@ from graupel.features.variants import pages
 def register(language: str) -> None:
     """Their part of the product editor."""
     parts.register(
-        parts.Part("variants", "What varies", "variants/part.html", pages.part_data, pages.part_mark, "middle")
+        parts.EditorPart("variants", "What varies", "variants/part.html", pages.part_data, pages.part_mark, "middle")
     )

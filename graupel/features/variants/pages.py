@@ -9,7 +9,7 @@ from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import attributes as attribute_rules
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.declarations.products import VARIANT
 from graupel.core.errors import Refused
 from graupel.core.roles import Actor, Identity, Role
@@ -182,7 +182,7 @@ def _private_axis(ctx: Context, actor: Actor, form: FormData, product_id: int) -
     """An attribute of this product only, with all its values ticked."""
     wanted = attributes.Definition(
         attribute_rules.parse_attribute_name(str(form.get("new_name", ""))),
-        Kind.ONE_CHOICE,
+        AttributeKind.ONE_CHOICE,
         choices=attribute_rules.split_list(str(form.get("new_values", ""))),
         product_id=product_id,
     )

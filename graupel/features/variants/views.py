@@ -23,7 +23,7 @@ SHADES_BY = {"stock": "Stock", "price": "Price", "margin": "Margin", "readiness"
 
 
 @dataclass(frozen=True)
-class View:
+class GridView:
     """The part's content. ``further``: for each axis beyond the second its choices with the layer each leads to.
 
     ``names``: the labels of all choices, gathered once, for a grid has thousands of cells.
@@ -41,11 +41,11 @@ class View:
         return ", ".join(self.names[choice] for choice in combination)
 
 
-def view(product: Product, by: str, layer: Combination | None) -> View:
+def view(product: Product, by: str, layer: Combination | None) -> GridView:
     """The grid in one of its colourings and layers."""
     by = by if by in SHADES_BY else "stock"
     if not product.varies:
-        return View(product, by, None, [], [], {})
+        return GridView(product, by, None, [], [], {})
     variants = {variant.combination: variant for variant in product.variants}
     grid = grids.draw(product.axes, variants, layer, _look(product, by))
     further = []
@@ -56,7 +56,7 @@ def view(product: Product, by: str, layer: Combination | None) -> View:
             ways.append((choice.label, ".".join(map(str, to)), choice.id == grid.layer[place]))
         further.append((axis.attribute, ways))
     names = {choice.id: choice.label for axis in product.axes for choice in axis.choices}
-    return View(product, by, grid, further, LEGENDS[by], names)
+    return GridView(product, by, grid, further, LEGENDS[by], names)
 
 
 LEGENDS = {

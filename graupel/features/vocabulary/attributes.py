@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 from graupel.context import Context
 from graupel.core import attributes as rules
 from graupel.core import doubles, units
-from graupel.core.attributes import Attribute, Choice, Kind
+from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.doubles import Double
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
@@ -30,7 +30,7 @@ class Definition:
     """What an attribute is to be. ``choices``: labels; ``product_id``: the product it is private to."""
 
     name: str
-    kind: Kind
+    kind: AttributeKind
     unit: str = ""
     help: str = ""
     choices: Sequence[str] = ()
@@ -46,7 +46,7 @@ def read_definition(form: Mapping[str, str]) -> Definition:
     except Refused as refusal:
         problems += refusal.problems
     kind = form.get("kind", "")
-    if kind not in tuple(Kind):
+    if kind not in tuple(AttributeKind):
         problems.append(Problem("attribute.kind", "Choose what the values are.", "kind"))
     try:
         choices = rules.split_list(form.get("choices", "")) if kind in rules.WITH_CHOICES else []
@@ -54,7 +54,7 @@ def read_definition(form: Mapping[str, str]) -> Definition:
         problems += refusal.problems
     if problems:
         raise Refused(problems)
-    return Definition(name, Kind(kind), form.get("unit", ""), form.get("help", "").strip()[:200], choices)
+    return Definition(name, AttributeKind(kind), form.get("unit", ""), form.get("help", "").strip()[:200], choices)
 
 
 def make(ctx: Context, actor: Actor, wanted: Definition) -> service.Made:
@@ -100,7 +100,7 @@ def make_within(tx: Tx, recorder: history.Recorder, wanted: Definition) -> int:
 
 def unit_of(wanted: Definition) -> tuple[str | None, str | None]:
     """Family and unit of a number: the form gives them as "length:mm". Raises Refused."""
-    if wanted.kind is not Kind.NUMBER:
+    if wanted.kind is not AttributeKind.NUMBER:
         return None, None
     key, _, sign = wanted.unit.partition(":")
     family = units.FAMILIES.get(key)
@@ -204,7 +204,7 @@ def load_one(tx: Tx, attribute_id: int, *, lock: bool = False) -> Attribute:
 
 
 @dataclass(frozen=True)
-class Detail:
+class AttributeDetail:
     """An attribute with the use of it and of each of its choices, and names much like it."""
 
     attribute: Attribute
@@ -214,16 +214,16 @@ class Detail:
     doubles: list[tuple[int, Double]]
 
 
-def read(ctx: Context, actor: Actor, attribute_id: int) -> Detail:
+def read(ctx: Context, actor: Actor, attribute_id: int) -> AttributeDetail:
     """One attribute. Raises NotFound."""
     actor.require(Role.VIEWER)
 
-    def work(tx: Tx) -> Detail:
+    def work(tx: Tx) -> AttributeDetail:
         attribute = load_one(tx, attribute_id)
         row = store.attribute(tx, attribute_id)
         assert row is not None
         others = {r["name"]: r["id"] for r in store.attributes(tx, attribute.product_id)}
-        return Detail(
+        return AttributeDetail(
             attribute,
             row["version"],
             references.use_of(tx, "attribute", attribute_id, ctx.settings.language),

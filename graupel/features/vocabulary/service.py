@@ -7,7 +7,7 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import doubles
-from graupel.core.attributes import Attribute, Choice, Kind
+from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.doubles import Double
 from graupel.core.errors import NotFound, Refused
 from graupel.core.product_types import Need, ProductType, TypeAttribute
@@ -118,7 +118,7 @@ def load_attributes(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> dict[int, Attr
         row["id"]: Attribute(
             row["id"],
             row["name"],
-            Kind(row["kind"]),
+            AttributeKind(row["kind"]),
             row["family"],
             row["unit"],
             row["help"],

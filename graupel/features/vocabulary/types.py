@@ -29,7 +29,7 @@ class Member:
 
 
 @dataclass(frozen=True)
-class Detail:
+class TypeDetail:
     """A type and how it is used."""
 
     type: ProductType
@@ -38,17 +38,17 @@ class Detail:
     vocabulary: service.Vocabulary
 
 
-def read(ctx: Context, actor: Actor, type_id: int) -> Detail:
+def read(ctx: Context, actor: Actor, type_id: int) -> TypeDetail:
     """One type. Raises NotFound."""
     actor.require(Role.VIEWER)
 
-    def work(tx: Tx) -> Detail:
+    def work(tx: Tx) -> TypeDetail:
         row = store.named(tx, "type", type_id)
         if row is None:
             raise NotFound(f"There is no product type {type_id}.")
         vocabulary = service.load(tx)
         use = references.use_of(tx, "type", type_id, ctx.settings.language)
-        return Detail(vocabulary.types[type_id], row["version"], use, vocabulary)
+        return TypeDetail(vocabulary.types[type_id], row["version"], use, vocabulary)
 
     return ctx.db.run(work)
 

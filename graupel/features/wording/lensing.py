@@ -6,7 +6,7 @@ from typing import Any
 
 from graupel.core import wording
 from graupel.core.declarations.products import AMOUNTS
-from graupel.core.resolve import Place, Resolved, key_of, money_places, origin, places, places_of, resolve
+from graupel.core.resolve import Resolved, ValuePlace, key_of, money_places, origin, places, places_of, resolve
 from graupel.core.wording import Piece
 from graupel.features.destinations.service import Seen
 
@@ -53,9 +53,11 @@ def _field(name: str, held: Held, typed: Mapping[str, Any], seen: Seen) -> Field
     levels = (held.level, held.above.level) if held.above else (held.level,)
     where = places(lens, levels, worded=True) if worded else money_places(lens, levels)
     original = held.written[name]
-    there = {Place(held.level): original} | places_of(held.own, name, held.level)
+    there = {ValuePlace(held.level): original} | places_of(held.own, name, held.level)
     if held.above:
-        there |= {Place(held.above.level): held.above.written[name]} | places_of(held.above.own, name, held.above.level)
+        there |= {ValuePlace(held.above.level): held.above.written[name]} | places_of(
+            held.above.own, name, held.above.level
+        )
     own = str(typed.get(f"own-{key}", held.own.get(key, "")))
     around = resolve(there, where[1:])
     found: Resolved[str] = Resolved(own, where[0]) if own else around

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from graupel.core.errors import NotFound
-from graupel.core.records import LANGUAGE, Kind, Record
+from graupel.core.records import LANGUAGE, FieldKind, Record
 
 
 @dataclass(frozen=True)
@@ -23,8 +23,8 @@ def words_of(record: Record, column: str = "{}") -> dict[str, Words]:
         name: Words(
             record.field(name).label,
             column.format(record.column(name)),
-            record.field(name).kind is Kind.LINES,
-            record.field(name).kind is Kind.RICH,
+            record.field(name).kind is FieldKind.LINES,
+            record.field(name).kind is FieldKind.RICH,
         )
         for name in record.own(LANGUAGE)
     }

@@ -62,13 +62,13 @@ def save(
     record_id: int,
     wanted: Mapping[str, str],
     originals: Mapping[str, str],
-    still: Collection[str] = (),
+    confirmed: Collection[str] = (),
 ) -> bool:
     """Make a record's own values these, by key; an empty one is taken away. Returns whether anything differed.
 
     ``originals``: the words in the default language by field. What is written now counts as a translation of them;
     a translation that stays as it was keeps its source, so that it goes on being out of date, but for the keys in
-    ``still``: of these somebody said that they hold as they are.
+    ``confirmed``: of these somebody said that they hold as they are.
     """
     there = {_key(row): row for row in store.of_records(tx, kind, [record_id])}
     differed = False
@@ -76,7 +76,7 @@ def save(
         _, lang, field = split_key(key)
         source = originals.get(field) if lang else None
         value, row = wanted.get(key, ""), there.get(key)
-        said = put(tx, recorder, kind, record_id, key, value, source, row, confirm=key in still)
+        said = put(tx, recorder, kind, record_id, key, value, source, row, confirm=key in confirmed)
         differed = differed or said
     return differed
 

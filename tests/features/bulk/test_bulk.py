@@ -5,7 +5,7 @@ from decimal import Decimal
 
 import pytest
 
-from graupel.core.attributes import Fact, Kind
+from graupel.core.attributes import AttributeKind, Fact
 from graupel.core.errors import NotAllowed, Refused
 from graupel.core.product_types import Need
 from graupel.core.products import Status
@@ -83,9 +83,9 @@ def test_all_that_match_means_what_the_address_of_the_table_shows(ctx):
 
 def test_what_can_not_go_live_in_sets_is_what_can_not_go_live_one_by_one(ctx):
     """The set-based check against the rule of each product."""
-    level = attributes.make(ctx, SYSTEM, Definition("Level", Kind.ONE_CHOICE, choices=["Easy", "Hard"])).id
-    pages = attributes.make(ctx, SYSTEM, Definition("Pages", Kind.NUMBER, unit="count:")).id
-    colour = attributes.make(ctx, SYSTEM, Definition("Colour", Kind.COLOUR, choices=["Oat", "Rust"])).id
+    level = attributes.make(ctx, SYSTEM, Definition("Level", AttributeKind.ONE_CHOICE, choices=["Easy", "Hard"])).id
+    pages = attributes.make(ctx, SYSTEM, Definition("Pages", AttributeKind.NUMBER, unit="count:")).id
+    colour = attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Oat", "Rust"])).id
     words = vocabulary.read(ctx).attributes
     easy, hard = (choice.id for choice in words[level].choices)
     kind = vocabulary.make(ctx, SYSTEM, "type", "Pattern").id

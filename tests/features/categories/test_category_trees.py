@@ -5,7 +5,7 @@ import threading
 import pytest
 
 from graupel.core import trees as rules
-from graupel.core.categories import CategoryValues, Kind
+from graupel.core.categories import CategoryKind, CategoryValues
 from graupel.core.errors import NotAllowed, NotFound, Refused
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import counts, deleting, editing, service, store
@@ -168,7 +168,7 @@ def test_texts_picture_and_tags_are_saved_and_rolled_back(ctx, editor, shop):
     picture = media.take(ctx, SYSTEM, "a.jpg", jpeg(60))
     key = shop["Lace"]
     values = CategoryValues(
-        "Lace yarns", Kind.GOODS, False, False, "", "<p>Fine</p>", "lace", "", "Lace", "Fine yarns",
+        "Lace yarns", CategoryKind.GOODS, False, False, "", "<p>Fine</p>", "lace", "", "Lace", "Fine yarns",
         picture.id, "A ball", ("summer",),
     )  # fmt: skip
     editing.save(ctx, editor, key, values)
@@ -200,9 +200,9 @@ def test_buyers_find_what_is_shown_and_links_where_they_lead(stranger, ctx, shop
     assert "Yarn" not in stranger.get("/shop").text
     for name in ("Yarn", "Aran"):
         service.switch(ctx, SYSTEM, shop[name], hidden=False)
-    text = CategoryValues("Aran", Kind.GOODS, False, description="<p>Thick and warm</p>", address_part="thick")
+    text = CategoryValues("Aran", CategoryKind.GOODS, False, description="<p>Thick and warm</p>", address_part="thick")
     editing.save(ctx, SYSTEM, shop["Aran"], text)
-    help_values = CategoryValues("Help", Kind.LINK, False, link="https://help.example/")
+    help_values = CategoryValues("Help", CategoryKind.LINK, False, link="https://help.example/")
     editing.save(ctx, SYSTEM, shop["Help"], help_values)
     home = stranger.get("/shop").text
     assert f"/shop/c/{shop['Yarn']}-yarn" in home

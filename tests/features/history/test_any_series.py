@@ -7,7 +7,7 @@ from decimal import Decimal
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.errors import NotFound, Refused
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
@@ -139,7 +139,7 @@ series = st.lists(st.tuples(st.sampled_from(ACTS), st.integers(0, 30), st.intege
 @given(series)
 def test_what_is_announced_is_done_and_all_of_it_in_reverse_gives_the_beginning(ctx, acts):
     if not change_sets(ctx):
-        attributes.make(ctx, SYSTEM, Definition("Colour", Kind.COLOUR, choices=WORDS))
+        attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=WORDS))
         vocabulary.make(ctx, SYSTEM, "tag", "Kept")
     beginning, last = everything(ctx), change_sets(ctx)[0]
     shop = Shop(ctx)

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
 from graupel.core.products import LABELS, ProductValues
-from graupel.core.records import Kind
+from graupel.core.records import FieldKind
 from graupel.core.roles import SYSTEM
 from graupel.features.history import journal, records, store
 from graupel.features.history import service as history
@@ -57,13 +57,13 @@ def test_every_declared_field_is_a_column_and_every_column_is_declared(ctx):
 
 def test_kinds_fit_the_types_of_their_columns(ctx):
     fitting = {
-        Kind.MONEY: {"decimal"},
-        Kind.DECIMAL: {"decimal"},
-        Kind.WEIGHT: {"int"},
-        Kind.COUNT: {"int", "bigint", "smallint", "tinyint", "mediumint"},
-        Kind.SWITCH: {"tinyint"},
-        Kind.REF: {"int", "bigint"},
-        Kind.RICH: {"mediumtext", "text", "longtext"},
+        FieldKind.MONEY: {"decimal"},
+        FieldKind.DECIMAL: {"decimal"},
+        FieldKind.WEIGHT: {"int"},
+        FieldKind.COUNT: {"int", "bigint", "smallint", "tinyint", "mediumint"},
+        FieldKind.SWITCH: {"tinyint"},
+        FieldKind.REF: {"int", "bigint"},
+        FieldKind.RICH: {"mediumtext", "text", "longtext"},
     }
     for kind in declared():
         columns = columns_of(ctx, kind.record.plain)

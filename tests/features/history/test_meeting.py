@@ -4,7 +4,7 @@ from html.parser import HTMLParser
 
 import pytest
 
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.categories import service as categories
 from graupel.features.destinations import shops
@@ -73,7 +73,7 @@ def make(ctx, what):
         key = vocabulary.make(ctx, SYSTEM, "brand", "Carrow Mill").id
         return f"/vocabulary/brands/{key}", ("tags", "summer"), ("name", "Carrow")
     if what == "attribute":
-        key = attributes.make(ctx, SYSTEM, Definition("Size", Kind.ONE_CHOICE, choices=["3 mm"])).id
+        key = attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["3 mm"])).id
         return f"/vocabulary/attributes/{key}", ("label", "3.0 mm"), ("help", "As printed on it.")
     if what == "type":
         key = vocabulary.make(ctx, SYSTEM, "type", "Yarn").id

@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 
 from graupel.core.errors import NotAllowed, NotFound, Refused
-from graupel.core.media import Kind
+from graupel.core.media import MediaKind
 from graupel.core.pictures import Picture
 from graupel.core.roles import SYSTEM
 from graupel.demo import films
@@ -48,7 +48,7 @@ def test_what_is_found_by_file_product_or_text(ctx, files):
         assert names(ctx, search=words) == ["red.jpg"], words
     assert names(ctx, search="100%") == names(ctx, search="r_d") == []
     assert names(ctx, before=files["blue"].id) == ["green.jpg", "red.jpg"]
-    assert names(ctx, kind=Kind.VIDEO) == []
+    assert names(ctx, kind=MediaKind.VIDEO) == []
 
 
 def test_unused_is_what_stands_in_no_record_and_no_text(ctx, colour, files):

@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from graupel.core.errors import NotFound, Refused
-from graupel.core.media import Kind
+from graupel.core.media import MediaKind
 from graupel.demo import films
 from graupel.features.media import service, sizes
 from tests.making import jpeg, work_off
@@ -76,7 +76,7 @@ def test_what_is_broken_hostile_or_huge_is_refused_with_a_sentence(ctx, editor, 
 def test_pictures_are_kept_as_they_are(ctx, editor, kind):
     content = saved(Image.new("RGB", (80, 60), "#8C7AA0"), kind)
     media = service.take(ctx, editor, f"a.{kind.lower()}", content)
-    assert (media.kind, media.width, media.height, media.bytes) == (Kind.PICTURE, 80, 60, len(content))
+    assert (media.kind, media.width, media.height, media.bytes) == (MediaKind.PICTURE, 80, 60, len(content))
     path, media_type, lasts = service.find(ctx, media.sha256, "full")
     assert (path.read_bytes(), media_type, lasts) == (content, f"image/{kind.lower()}", True)
 
@@ -188,7 +188,7 @@ def test_a_video_is_measured_freed_of_its_place_and_gets_a_poster(ctx, editor):
     place = struct.pack(">I", len(told) + 4) + told
     box = struct.pack(">I4s", len(place) + 8, b"udta") + place
     media = service.take(ctx, editor, "winding.mp4", MP4 + box)
-    assert (media.kind, media.width, media.height, media.duration_ms) == (Kind.VIDEO, 96, 96, 333)
+    assert (media.kind, media.width, media.height, media.duration_ms) == (MediaKind.VIDEO, 96, 96, 333)
     path, media_type, _ = service.find(ctx, media.sha256, "full")
     assert media_type == "video/mp4"
     assert b"52.1234" not in path.read_bytes()
@@ -216,7 +216,7 @@ def test_models_are_kept_as_they_are(ctx, editor):
     text = service.take(
         ctx, editor, "button.gltf", gltf(buffers=[{"uri": "data:application/octet-stream;base64,AA=="}])
     )
-    assert [one.kind for one in (binary, text)] == [Kind.MODEL, Kind.MODEL]
+    assert [one.kind for one in (binary, text)] == [MediaKind.MODEL, MediaKind.MODEL]
     assert service.find(ctx, binary.sha256, "full")[1] == "model/gltf-binary"
 
 
@@ -224,7 +224,7 @@ def test_links_are_noted_once_and_lead_there(ctx, editor):
     address = "https://films.example/winding?part=2"
     link = service.take_link(ctx, editor, address, "Winding")
     assert link.id == service.take_link(ctx, editor, f" {address} ").id
-    assert (link.kind, link.format, link.link("card")) == (Kind.LINK, "video", address)
+    assert (link.kind, link.format, link.link("card")) == (MediaKind.LINK, "video", address)
     assert service.take_link(ctx, editor, "https://sounds.example/wheel.mp3").format == "audio"
     with pytest.raises(NotFound):
         service.find(ctx, link.sha256, "full")

@@ -11,7 +11,17 @@ import pytest
 from graupel.core import products as rules
 from graupel.core.products import Status
 from graupel.core.quantities import format_money
-from graupel.core.resolve import DEFAULT_LENS, OF_VARIANT, Lens, Level, Place, money_places, places, places_of, resolve
+from graupel.core.resolve import (
+    DEFAULT_LENS,
+    OF_VARIANT,
+    Lens,
+    Level,
+    ValuePlace,
+    money_places,
+    places,
+    places_of,
+    resolve,
+)
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import TableState
 from graupel.features.destinations import service as destinations
@@ -302,7 +312,10 @@ def _compare(ctx, ids, lens) -> None:
                 assert row[name] == (base if own is None else own), (name, lens)
             texts = variants.texts_of(ctx, variant.id) if product.varies else {}
             for name in fields[:4]:
-                held = {Place(Level.PRODUCT): getattr(product.values, name), Place(Level.VARIANT): texts.get(name, "")}
+                held = {
+                    ValuePlace(Level.PRODUCT): getattr(product.values, name),
+                    ValuePlace(Level.VARIANT): texts.get(name, ""),
+                }
                 held |= places_of(product.values.own, name, Level.PRODUCT)
                 held |= places_of(variant.own, name, Level.VARIANT)
                 expected = resolve(held, places(lens, OF_VARIANT, worded=True))

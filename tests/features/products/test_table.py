@@ -7,7 +7,7 @@ from urllib.parse import parse_qs
 import pytest
 
 from graupel.caching import KeptOnes
-from graupel.core.attributes import Fact, Kind
+from graupel.core.attributes import AttributeKind, Fact
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.core.tables import SORTS, Cursor, TableState
@@ -194,7 +194,7 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
     make_product(ctx, "NEW-1", price=Decimal("120.00"))
     saving.delete(ctx, SYSTEM, products.list_after(ctx, SYSTEM, after=0, limit=9)[2].id)
     assert begin() == 0
-    file = ctx.folder("facets") / facet_snapshot.NAME
+    file = ctx.settings.data_folder / facet_snapshot.FOLDER / facet_snapshot.NAME
     whole = file.read_bytes()
     make_product(ctx, "NEW-2")
     assert begin() == 0
@@ -207,11 +207,13 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
         lambda tx: tx.run("UPDATE change_set SET made_at = made_at + INTERVAL 1 SECOND ORDER BY id DESC LIMIT 1")
     )
     assert begin() == 1, "the same numbers, of another catalogue"
+    nowhere = replace(ctx, settings=ctx.settings.model_copy(update={"data_folder": file}), ones=KeptOnes())
+    assert kept_counts(nowhere) == ctx.db.run(read_all).counts({}), "a folder that can't be written is no trouble"
 
 
 def test_choices_of_one_attribute_widen_and_those_of_another_narrow(ctx):
-    fibre = attributes.make(ctx, SYSTEM, Definition("Fibre", Kind.ONE_CHOICE, choices=["Wool", "Linen"])).id
-    feel = attributes.make(ctx, SYSTEM, Definition("Feel", Kind.ONE_CHOICE, choices=["Soft", "Dry"])).id
+    fibre = attributes.make(ctx, SYSTEM, Definition("Fibre", AttributeKind.ONE_CHOICE, choices=["Wool", "Linen"])).id
+    feel = attributes.make(ctx, SYSTEM, Definition("Feel", AttributeKind.ONE_CHOICE, choices=["Soft", "Dry"])).id
     words = vocabulary.read(ctx).attributes
     ids = {choice.label: choice.id for key in (fibre, feel) for choice in words[key].choices}
     for sku, one, other in (("A", "Wool", "Soft"), ("B", "Linen", "Soft"), ("C", "Linen", "Dry")):

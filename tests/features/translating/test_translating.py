@@ -173,7 +173,7 @@ def out(ctx, form: str, state: State | None = None) -> bytes:
     return b"".join(exchange.take_out(ctx, SYSTEM, "de", [], state, form))
 
 
-def plan(ctx, content: bytes) -> exchange.Plan:
+def plan(ctx, content: bytes) -> exchange.TranslationPlan:
     return exchange.plan(ctx, SYSTEM, "de", exchange.keep(ctx, SYSTEM, io.BytesIO(content)), "texts")
 
 

@@ -4,7 +4,7 @@ from decimal import Decimal
 
 import pytest
 
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.errors import NotAllowed, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
@@ -20,7 +20,7 @@ from tests.making import catalogue, make_product
 @pytest.fixture
 def goods(ctx):
     """A product that does not vary, and one with two variants."""
-    colour = attributes.make(ctx, SYSTEM, Definition("Colour", Kind.COLOUR, choices=["Oat", "Rust"])).id
+    colour = attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Oat", "Rust"])).id
     oat, rust = (choice.id for choice in attributes.read(ctx, SYSTEM, colour).attribute.choices)
     one, other = make_product(ctx, "ONE"), make_product(ctx, "TWO")
     making.make(ctx, SYSTEM, other, Wish(((colour, (oat, rust)),), {colour: oat}))

@@ -5,7 +5,7 @@ from decimal import Decimal
 
 import pytest
 
-from graupel.core.attributes import Kind
+from graupel.core.attributes import AttributeKind
 from graupel.core.errors import NotAllowed, Outdated, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
@@ -68,7 +68,7 @@ def test_combinations_that_are_left_out_stay_gaps_also_when_the_product_grows_an
 
 
 def test_a_further_axis_keeps_everything_and_adds_what_is_new(ctx, needles, colour, size):
-    made = attributes.make(ctx, SYSTEM, Definition("Wood", Kind.ONE_CHOICE, choices=["Birch", "Plum"]))
+    made = attributes.make(ctx, SYSTEM, Definition("Wood", AttributeKind.ONE_CHOICE, choices=["Birch", "Plum"]))
     wood = attributes.read(ctx, SYSTEM, made.id).attribute
     before = {v.id: (v.sku, v.stock, v.price) for v in read(ctx, needles).variants}
     old = [(colour, ["Heather", "Oat", "Rust"]), (size, ["3 mm", "4 mm"])]
@@ -234,7 +234,9 @@ def test_three_thousand_combinations_are_refused_with_the_number_before_anything
         attributes.read(
             ctx,
             SYSTEM,
-            attributes.make(ctx, SYSTEM, Definition(f"A{n}", Kind.ONE_CHOICE, choices=[f"v{i}" for i in range(n)])).id,
+            attributes.make(
+                ctx, SYSTEM, Definition(f"A{n}", AttributeKind.ONE_CHOICE, choices=[f"v{i}" for i in range(n)])
+            ).id,
         ).attribute
         for n in (60, 50)
     ]

@@ -2,7 +2,7 @@
 
 import pytest
 
-from graupel.core.attributes import Fact, Kind
+from graupel.core.attributes import AttributeKind, Fact
 from graupel.core.errors import NotAllowed, Refused
 from graupel.core.product_types import Need
 from graupel.core.products import Status
@@ -16,7 +16,7 @@ from graupel.features.vocabulary.types import Member
 from tests.making import make_product, roll_back_newest
 
 
-def make(ctx, name, kind=Kind.ONE_CHOICE, *labels, **more):
+def make(ctx, name, kind=AttributeKind.ONE_CHOICE, *labels, **more):
     made = attributes.make(ctx, SYSTEM, Definition(name, kind, choices=labels, **more))
     return attributes.read(ctx, SYSTEM, made.id).attribute
 
@@ -35,7 +35,10 @@ def values(ctx, product_id):
 
 
 def test_changing_the_type_sets_values_aside_and_gives_them_back(ctx):
-    fibre, level = make(ctx, "Fibre", Kind.ONE_CHOICE, "Wool"), make(ctx, "Level", Kind.ONE_CHOICE, "Easy")
+    fibre, level = (
+        make(ctx, "Fibre", AttributeKind.ONE_CHOICE, "Wool"),
+        make(ctx, "Level", AttributeKind.ONE_CHOICE, "Easy"),
+    )
     yarn, pattern = (service.make(ctx, SYSTEM, "type", name).id for name in ("Yarn", "Pattern"))
     types.save(ctx, SYSTEM, yarn, "Yarn", "YRN", [Member(fibre.id, need=Need.ALWAYS)])
     types.save(ctx, SYSTEM, pattern, "Pattern", "", [Member(level.id)])
@@ -50,7 +53,7 @@ def test_changing_the_type_sets_values_aside_and_gives_them_back(ctx):
 
 
 def test_a_type_gives_product_codes_in_order_and_says_what_is_needed_to_go_live(ctx):
-    fibre = make(ctx, "Fibre", Kind.ONE_CHOICE, "Wool")
+    fibre = make(ctx, "Fibre", AttributeKind.ONE_CHOICE, "Wool")
     yarn = service.make(ctx, SYSTEM, "type", "Yarn").id
     types.save(ctx, SYSTEM, yarn, "Yarn", "YRN", [Member(fibre.id, need=Need.ALWAYS)])
     drafts = [make_product(ctx, "", type_id=yarn, status=Status.DRAFT) for _ in range(2)]
@@ -62,7 +65,7 @@ def test_a_type_gives_product_codes_in_order_and_says_what_is_needed_to_go_live(
 
 
 def test_a_pasted_list_adds_what_is_not_there_and_names_what_looks_double(ctx):
-    fibre = make(ctx, "Fibre", Kind.ONE_CHOICE, "Merino", "Alpaca")
+    fibre = make(ctx, "Fibre", AttributeKind.ONE_CHOICE, "Merino", "Alpaca")
     added = attributes.add_choices(ctx, SYSTEM, fibre.id, "merino; Linen; Alpacca")
     assert [c.label for c in added.made] == ["Linen", "Alpacca"]
     assert added.there == ["Merino"]
@@ -70,7 +73,7 @@ def test_a_pasted_list_adds_what_is_not_there_and_names_what_looks_double(ctx):
 
 
 def test_codes_may_be_swapped_and_are_never_double(ctx):
-    size = make(ctx, "Size", Kind.ONE_CHOICE, "Small", "Large")
+    size = make(ctx, "Size", AttributeKind.ONE_CHOICE, "Small", "Large")
     one, other = size.choices
     swapped = [ChoiceTyped(other.id, "Large", one.code), ChoiceTyped(one.id, "Small", other.code, "#aabbcc")]
     attributes.save(ctx, SYSTEM, size.id, choices=swapped)
@@ -111,7 +114,7 @@ def test_a_tag_that_two_joined_tags_had_both_stands_once(ctx):
 
 
 def test_what_is_in_use_can_not_vanish_and_a_replacement_takes_its_place(ctx):
-    fibre = make(ctx, "Fibre", Kind.SEVERAL_CHOICES, "Wool", "Linen", "Flax")
+    fibre = make(ctx, "Fibre", AttributeKind.SEVERAL_CHOICES, "Wool", "Linen", "Flax")
     wool, linen, flax = (choice(fibre, label) for label in ("Wool", "Linen", "Flax"))
     both = make_product(ctx, "A", facts={fibre.id: Fact(choices=(linen, flax))})
     one = make_product(ctx, "B", facts={fibre.id: Fact(choices=(flax,))})
@@ -129,9 +132,9 @@ def test_what_is_in_use_can_not_vanish_and_a_replacement_takes_its_place(ctx):
 
 def test_a_private_attribute_is_made_shared_and_joins_the_shared_one_of_its_name(ctx):
     product_id = make_product(ctx, "FEL")
-    private = make(ctx, "Finish", Kind.ONE_CHOICE, "matt", "Waxed", product_id=product_id)
+    private = make(ctx, "Finish", AttributeKind.ONE_CHOICE, "matt", "Waxed", product_id=product_id)
     change(ctx, product_id, facts={private.id: Fact(choices=(choice(private, "matt"),))})
-    shared = make(ctx, "Finish", Kind.ONE_CHOICE, "Matt", "Gloss")
+    shared = make(ctx, "Finish", AttributeKind.ONE_CHOICE, "Matt", "Gloss")
     before = values(ctx, product_id)
     plan = sharing.plan_share(ctx, SYSTEM, private.id)
     assert (plan.joined, plan.added) == ([("matt", "Matt")], ["Waxed"])
@@ -142,13 +145,13 @@ def test_a_private_attribute_is_made_shared_and_joins_the_shared_one_of_its_name
     assert values(ctx, product_id).facts == {shared.id: Fact(choices=(choice(shared, "Matt"),))}
     roll_back_newest(ctx)
     assert values(ctx, product_id) == before
-    alone = make(ctx, "Grain", Kind.NUMBER, product_id=product_id, unit="length:mm")
+    alone = make(ctx, "Grain", AttributeKind.NUMBER, product_id=product_id, unit="length:mm")
     assert sharing.share(ctx, SYSTEM, alone.id) == alone.id
     assert attributes.read(ctx, SYSTEM, alone.id).attribute.product_id is None
 
 
 def test_types_join_and_their_products_follow(ctx):
-    fibre = make(ctx, "Fibre", Kind.ONE_CHOICE, "Wool")
+    fibre = make(ctx, "Fibre", AttributeKind.ONE_CHOICE, "Wool")
     yarn, yarns = (service.make(ctx, SYSTEM, "type", name).id for name in ("Yarn", "Yarns"))
     types.save(ctx, SYSTEM, yarns, "Yarns", "", [Member(fibre.id)])
     product_id = make_product(ctx, "FEL", type_id=yarns)
@@ -174,11 +177,11 @@ def test_a_tags_page_shows_all_that_carry_it(ctx):
 
 
 def test_a_viewer_changes_no_word(ctx, viewer):
-    fibre = make(ctx, "Fibre", Kind.ONE_CHOICE, "Wool")
+    fibre = make(ctx, "Fibre", AttributeKind.ONE_CHOICE, "Wool")
     for attempt in (
         lambda: service.make(ctx, viewer, "brand", "New"),
         lambda: service.rename(ctx, viewer, "brand", 1, "New"),
-        lambda: attributes.make(ctx, viewer, Definition("New", Kind.DATE)),
+        lambda: attributes.make(ctx, viewer, Definition("New", AttributeKind.DATE)),
         lambda: attributes.add_choices(ctx, viewer, fibre.id, "Linen"),
         lambda: attributes.save(ctx, viewer, fibre.id, "New", "", ""),
         lambda: types.save(ctx, viewer, 1, "New", "", []),
