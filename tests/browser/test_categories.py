@@ -61,6 +61,16 @@ def focus(me: Person, name: str) -> None:
     me.driver.execute_script("arguments[0].querySelector('.node').focus()", node(me, name))
 
 
+def stands(me: Person, name: str, level: int) -> None:
+    """Waits until the tree is drawn with a category at a level."""
+    line = f"[role=treeitem][aria-level='{level}']"
+    wait_until(
+        lambda: _calm(
+            lambda: any(name == one.text.split("\n")[0] for one in me.driver.find_elements(By.CSS_SELECTOR, line))
+        )
+    )
+
+
 def test_the_tree_is_typed_moved_and_renamed_by_keyboard(at_screen: Person, ctx):
     me = at_screen
     me.press("Categories")
@@ -77,9 +87,11 @@ def test_the_tree_is_typed_moved_and_renamed_by_keyboard(at_screen: Person, ctx)
     wait_until(lambda: _calm(lambda: me.driver.switch_to.active_element.text.startswith("Lace")))
     press(me, Keys.ALT, Keys.ARROW_LEFT)
     wait_until(lambda: paths(ctx) == ["Yarn", "Yarn > Aran", "Lace", "Needles", "Gifts"])
+    stands(me, "Lace", 1)
     focus(me, "Needles")
     press(me, Keys.ALT, Keys.ARROW_RIGHT)
     wait_until(lambda: "Lace > Needles" in paths(ctx))
+    stands(me, "Needles", 2)
     focus(me, "Lace")
     press(me, Keys.F2)
     me.sees("#trees .label input").send_keys(Keys.CONTROL, "a")
