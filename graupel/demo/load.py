@@ -15,7 +15,8 @@ from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.demo import catalogue, films, pictures, shops
 from graupel.demo import vocabulary as words
-from graupel.demo.catalogue import ORIGINS, Good, Numbers
+from graupel.demo.catalogue import ORIGINS
+from graupel.demo.goods import Good, Numbers
 from graupel.features.categories import service as categories
 from graupel.features.files import service as files
 from graupel.features.listings import connecting, sending, standing
@@ -57,7 +58,7 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
         users.add_user(ctx, SYSTEM, email, name, role, password)
     editor = users.actor_by_email(ctx, PEOPLE[1][0])
     known = _make_vocabulary(ctx, editor)
-    numbers = catalogue.Numbers()
+    numbers = Numbers()
     made = {}
     with ProcessPoolExecutor() as painters:
         goods = list(catalogue.goods())

@@ -9,7 +9,7 @@ from graupel.core import products
 from graupel.core.identifiers import parse_gtin, parse_sku
 from graupel.core.product_types import Need
 from graupel.core.products import ProductValues, Status
-from graupel.demo import catalogue, load, pictures
+from graupel.demo import catalogue, goods, load, pictures
 from graupel.demo import vocabulary as words
 from graupel.features.listings import connecting
 from graupel.features.products import service
@@ -24,7 +24,7 @@ GOODS = list(catalogue.goods())
 def test_codes_are_unique_valid_and_made_up():
     assert len({parse_sku(good.sku) for good in GOODS}) == len(GOODS) >= 300
     assert sum(good.variants for good in GOODS) > 2500
-    numbers = catalogue.Numbers()
+    numbers = goods.Numbers()
     given = [numbers.next() for _ in range(3000)]
     assert len(set(given)) == len(given)
     assert all(parse_gtin(number).startswith("952") for number in given)

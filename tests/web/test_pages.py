@@ -10,6 +10,7 @@ from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.products import saving
 from graupel.features.products import service as products
+from graupel.jobs import JobRequest, enqueue
 from tests.making import bring_in, catalogue, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser, stranger
 
@@ -125,6 +126,18 @@ def test_the_board_cancels_and_tries_again(browser, ctx):
     work_off(ctx)
     assert jobs.read(ctx, SYSTEM, job_id)["state"] == "done"
     assert browser.write(f"/jobs/{job_id}/again").status_code == 422
+
+
+def test_the_board_lists_what_somebody_asked_for_and_of_the_rest_what_did_not_go_well(browser, ctx):
+    file = plan_file(ctx, "sku,name\nFEL-1,Fellside\n")
+    work_off(ctx)
+    assert [job["state"] for job in jobs.board(ctx, SYSTEM).ended] == [], "the dry run was asked for by nobody"
+    files.request_apply(ctx, browser.actor, file.id, leave_out=False)
+    ctx.db.run(lambda tx: enqueue(tx, SYSTEM, JobRequest("nobody.knows", "Odd work", {})))
+    work_off(ctx)
+    board = jobs.board(ctx, SYSTEM)
+    assert [job["title"] for job in board.ended] == ["Bring in goods.csv"]
+    assert [job["title"] for job in board.failed] == ["Odd work"]
 
 
 def test_connecting_a_channel_says_what_is_wrong_with_the_address(as_role, ctx):

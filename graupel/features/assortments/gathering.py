@@ -17,30 +17,48 @@ _FROM = """{product} JOIN product_text t ON t.product_id = p.id AND t.lang = %(l
            JOIN product_summary s ON s.product_id = p.id"""
 _ALL = _FROM.format(product="product p")
 #: A choice stands in a fact of the product, or in one of its variants that is for sale.
-_CHOICE = """(EXISTS (SELECT 1 FROM fact f WHERE f.product_id = p.id AND f.choice_id = {choice})
-             OR EXISTS (SELECT 1 FROM variant v WHERE v.product_id = p.id AND NOT v.archived AND {choice} IN
+_CHOICE = """(EXISTS (SELECT 1 FROM fact f WHERE f.product_id = p.id AND f.choice_id = {ref})
+             OR EXISTS (SELECT 1 FROM variant v WHERE v.product_id = p.id AND NOT v.archived AND {ref} IN
                         (v.choice_1, v.choice_2, v.choice_3, v.choice_4, v.choice_5)))"""
-_TAG = """EXISTS (SELECT 1 FROM tagging g WHERE g.kind = 'product' AND g.record_id = p.id AND g.tag_id = {tag})"""
+_TAG = """EXISTS (SELECT 1 FROM tagging g WHERE g.kind = 'product' AND g.record_id = p.id AND g.tag_id = {ref})"""
+#: SQL of each question, by field and op. {ref}: the record that is meant, {value}: text or number, {like}: its pattern.
+_ASKED = {
+    ("brand", "is"): "p.brand_id <=> {ref}",
+    ("brand", "is not"): "NOT (p.brand_id <=> {ref})",
+    ("type", "is"): "p.type_id <=> {ref}",
+    ("type", "is not"): "NOT (p.type_id <=> {ref})",
+    ("tag", "is"): _TAG,
+    ("tag", "is not"): f"NOT {_TAG}",
+    ("choice", "is"): _CHOICE,
+    ("choice", "is not"): f"NOT {_CHOICE}",
+    ("price", "below"): "s.price_low < CAST({value} AS DECIMAL(12,2))",
+    ("price", "from"): "s.price_low >= CAST({value} AS DECIMAL(12,2))",
+    ("stock", "below"): "s.stock < CAST({value} AS SIGNED)",
+    ("stock", "from"): "s.stock >= CAST({value} AS SIGNED)",
+    ("name", "has"): "t.name LIKE {like}",
+    ("name", "has not"): "t.name NOT LIKE {like}",
+}
 
 
 def _sql(condition: Condition, name: str, params: dict[str, Any]) -> str:
     """SQL for one condition, its value bound as ``name``."""
-    if condition.field in BY_ID and condition.ref_id is None:
+    if condition.field in BY_ID and condition.ref_id is None:  # what was meant is gone
         return "FALSE"
-    params[name] = condition.ref_id if condition.ref_id is not None else condition.value
-    match condition.field:
-        case "name":
-            params[name] = f"%{like(condition.value)}%"
-            return f"t.name {'NOT ' if condition.op == 'has not' else ''}LIKE %({name})s"
-        case "price" | "stock":
-            column = "s.price_low" if condition.field == "price" else "s.stock"
-            return f"COALESCE({column} {'<' if condition.op == 'below' else '>='} %({name})s, FALSE)"
-        case "tag" | "choice":
-            found = (_TAG if condition.field == "tag" else _CHOICE).format(tag=f"%({name})s", choice=f"%({name})s")
-            return found if condition.op == "is" else f"NOT {found}"
-        case _:
-            column = "p.brand_id" if condition.field == "brand" else "p.type_id"
-            return f"{'' if condition.op == 'is' else 'NOT '}({column} <=> %({name})s)"
+    params |= {f"{name}_ref": condition.ref_id, f"{name}_value": condition.value}
+    params[f"{name}_like"] = f"%{like(condition.value)}%"
+    asked = _ASKED[condition.field, condition.op]
+    bound = {part: f"%({name}_{part})s" for part in ("ref", "value", "like")}
+    return f"COALESCE({asked.format(**bound)}, FALSE)" if condition.field not in BY_ID else asked.format(**bound)
+
+
+#: Whether the condition ``c`` of the table holds.
+_HOLDS = "CASE CONCAT(c.field, ' ', c.op) {} END".format(
+    " ".join(
+        f"WHEN '{field} {op}' THEN {'c.ref_id IS NOT NULL AND ' if field in BY_ID else ''}"
+        + asked.format(ref="c.ref_id", value="c.value", like=like_sql("c.value"))
+        for (field, op), asked in _ASKED.items()
+    )
+)
 
 
 def where(conditions: Iterable[Condition], params: dict[str, Any]) -> str:
@@ -73,18 +91,6 @@ def refill(tx: Tx, category_id: int, conditions: Sequence[Condition], lang: str,
         f"INSERT IGNORE INTO category_filled (category_id, product_id) SELECT %(category)s, x.id FROM ({wanted}) x",
         params,
     )
-
-
-#: Whether the condition ``c`` holds for a product, in the terms of _FROM; as _sql says it of a known condition.
-_HOLDS = f"""CASE c.field
-    WHEN 'name' THEN (t.name LIKE {like_sql("c.value")}) = (c.op = 'has')
-    WHEN 'price' THEN IF(c.op = 'below', s.price_low < CAST(c.value AS DECIMAL(12,2)),
-                         s.price_low >= CAST(c.value AS DECIMAL(12,2)))
-    WHEN 'stock' THEN IF(c.op = 'below', s.stock < CAST(c.value AS SIGNED), s.stock >= CAST(c.value AS SIGNED))
-    WHEN 'tag' THEN c.ref_id IS NOT NULL AND {_TAG.format(tag="c.ref_id")} = (c.op = 'is')
-    WHEN 'choice' THEN c.ref_id IS NOT NULL AND {_CHOICE.format(choice="c.ref_id")} = (c.op = 'is')
-    WHEN 'brand' THEN c.ref_id IS NOT NULL AND (p.brand_id <=> c.ref_id) = (c.op = 'is')
-    WHEN 'type' THEN c.ref_id IS NOT NULL AND (p.type_id <=> c.ref_id) = (c.op = 'is') END"""
 
 
 def follow_products(tx: Tx, touched: TouchedProducts) -> None:

@@ -33,7 +33,7 @@ def board(ctx: Context, actor: Actor) -> Board:
         return Board(
             [_shown(row) for row in store.by_state(tx, ("waiting", "running"), SHOWN)],
             [_shown(row) for row in store.by_state(tx, ("failed",), SHOWN)],
-            [_shown(row) for row in store.by_state(tx, ("done", "cancelled"), SHOWN)],
+            [_shown(row) for row in store.ended(tx, SHOWN)],
             store.counts(tx),
             store.asleep(tx, SHOWN),
         )

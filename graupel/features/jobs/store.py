@@ -25,6 +25,15 @@ def by_state(tx: Tx, states: tuple[str, ...], limit: int) -> list[dict[str, Any]
     )
 
 
+def ended(tx: Tx, limit: int) -> list[dict[str, Any]]:
+    """Jobs that ended, the newest first; of what nobody asked for, only what did not go well."""
+    return tx.all(
+        f"""SELECT {_COLUMNS} FROM job WHERE state = 'cancelled' OR (state = 'done' AND user_id IS NOT NULL)
+            ORDER BY id DESC LIMIT %s""",
+        [limit],
+    )
+
+
 def asleep(tx: Tx, limit: int) -> list[dict[str, Any]]:
     """What wakes by the clock, the next one first."""
     return tx.all(f"SELECT {_COLUMNS} FROM job WHERE {_ASLEEP} ORDER BY run_after, id LIMIT %s", [limit])

@@ -49,18 +49,17 @@ def plan_setting(
 ) -> SetPlan:
     """The dry run of setting one field in some variants, for the destination of a lens. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    lensed = bool(lens.destination) and name in AMOUNTS
+    return ctx.db.run(lambda tx: _set_plan(products.load(ctx, tx, product_id), ids, name, value, lens))
 
-    def work(tx: Tx) -> SetPlan:
-        product = _at_lens(products.load(ctx, tx, product_id), name, lens)
-        return _set_plan(product, ids, name, value, lensed=lensed)
 
-    return ctx.db.run(work)
+def _is_at_destination(name: str, lens: Lens) -> bool:
+    """Whether a field is set for the destination of a lens alone."""
+    return bool(lens.destination) and name in AMOUNTS
 
 
 def _at_lens(product: Product, name: str, lens: Lens) -> Product:
     """The product with what its variants have of an amount at the very destination of a lens, where it has one."""
-    if not lens.destination or name not in AMOUNTS:
+    if not _is_at_destination(name, lens):
         return product
     key = key_of(lens, name)
 
@@ -72,7 +71,8 @@ def _at_lens(product: Product, name: str, lens: Lens) -> Product:
     return replace(product, variants=variants)
 
 
-def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, *, lensed: bool = False) -> SetPlan:
+def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, lens: Lens) -> SetPlan:
+    product = _at_lens(product, name, lens)
     if name not in FOR_MANY:
         raise Refused.because("variants.field", "This is set for one variant at a time.", "field")
     chosen = [variant for variant in product.variants if variant.id in ids]
@@ -81,7 +81,7 @@ def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, *, 
             "variants.none", "Choose the variants first: click cells, a heading, or a value.", "field"
         )
     changing = [variant for variant in chosen if getattr(variant, name) != value]
-    if not lensed:
+    if not _is_at_destination(name, lens):
         _refuse_unpriced(product, {v.id: {name: value} for v in changing})
     if name == "archived" and value and not [v for v in product.for_sale if v not in changing]:
         raise Refused.because("variants.last", "At least one variant must stay for sale. Archive the product instead.")
@@ -125,11 +125,10 @@ def set_values(
 
     def work(tx: Tx) -> int:
         product = products.load(ctx, tx, product_id, lock=True)
-        lensed = bool(lens.destination) and name in AMOUNTS
-        plan = _set_plan(_at_lens(product, name, lens), ids, name, value, lensed=lensed)
+        plan = _set_plan(product, ids, name, value, lens)
         title = f"{len(plan.changing)} variants changed: {product.values.name}"
         with history.change_set(tx, actor, "variants.set", title) as recorder:
-            if lensed:
+            if _is_at_destination(name, lens):
                 texts = dict.fromkeys((variant.id for variant in plan.changing), format_money(value))
                 return wording.put_all(tx, recorder, "variant", texts, key_of(lens, name), {})
             written = int(value) if isinstance(value, bool) else value
