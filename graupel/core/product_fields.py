@@ -46,7 +46,7 @@ def read(
         try:
             if name in reads:
                 reading.values = replace(reading.values, **{name: reads[name](value)})
-            elif name.startswith("fact-") and (attribute := (known or {}).get(int(name[5:]))):
+            elif name.startswith("fact-") and (attribute := (known or {}).get(_id(name[5:]) or 0)):
                 facts[attribute.id] = attributes.read_fact(attribute, value)
             elif name.startswith("own-"):
                 own[name[4:]] = _read_own(name[4:], str(value), currency, currencies or {})
@@ -106,7 +106,7 @@ def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
         ),
         "status": _status,
         "category_id": _id,
-        "categories": lambda values: tuple(dict.fromkeys(int(value) for value in values if value)),
+        "categories": lambda values: tuple(dict.fromkeys(filter(None, map(_id, values)))),
         "pictures": lambda pictures: tuple(_picture(picture) for picture in pictures),
     }
 
@@ -120,7 +120,10 @@ def _picture(typed: Picture) -> Picture:
 
 
 def _id(value: Any) -> int | None:
-    return int(value) if value else None
+    """The id of a record that was chosen from a list."""
+    if not value or str(value).isdecimal():
+        return int(value) if value else None
+    raise Refused.because("choice.unknown", f"“{str(value)[:40]}” is none of the list. Choose one that is there.")
 
 
 def one_line(text: str, most: int, what: str, code: str) -> str:

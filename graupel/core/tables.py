@@ -15,6 +15,7 @@ from graupel.core.declarations.products import FACETS as FACET_FIELDS
 from graupel.core.declarations.products import LISTED
 from graupel.core.products import Status
 from graupel.core.records import FieldKind
+from graupel.core.sent import read_json
 
 PAGE_SIZE = 50
 SORTS = ("name", "sku", "price", "stock", "changed")
@@ -108,9 +109,9 @@ class Cursor:
     def decode(cls, text: str) -> "Cursor | None":
         """None where the text is no cursor: then the table starts at its first page."""
         try:
-            value, row_id, backwards = json.loads(base64.urlsafe_b64decode(text + "=" * (-len(text) % 4)))
+            value, row_id, backwards = read_json(base64.urlsafe_b64decode(text + "=" * (-len(text) % 4)))
             return cls(None if value is None else str(value), int(row_id), bool(backwards))
-        except (ValueError, TypeError, binascii.Error):
+        except (ValueError, TypeError, OverflowError, binascii.Error):
             return None
 
 

@@ -8,6 +8,7 @@ from markupsafe import Markup
 from starlette.datastructures import FormData
 
 from graupel.core import changes
+from graupel.core.sent import read_json
 
 NAME = "marks"
 _MOST = 200_000
@@ -27,7 +28,7 @@ def read(form: FormData) -> dict[str, str] | None:
     """What a form says it showed; None where it says nothing that can be read."""
     text = str(form.get(NAME, ""))
     try:
-        found = json.loads(text) if len(text) < _MOST else None
+        found = read_json(text) if len(text) < _MOST else None
     except ValueError:
         return None
     return {str(name): str(mark) for name, mark in found.items()} if isinstance(found, dict) else None

@@ -13,6 +13,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from graupel.context import Context
 from graupel.core.errors import NotAllowed, NotSignedIn, Refused
 from graupel.core.roles import Identity
+from graupel.core.sent import refuse_endless_numbers
 from graupel.web import lens
 
 SESSION_COOKIE = "graupel_session"
@@ -44,7 +45,8 @@ def context(request: Request) -> Context:
 
 
 def anyone(request: Request, ctx: Annotated[Context, Depends(context)]) -> Identity | None:
-    """Who is signed in, or None."""
+    """Who is signed in, or None. Each page asks, so what no page can read in an address is refused here."""
+    refuse_endless_numbers(text for pair in request.query_params.multi_items() for text in pair)
     secret = request.cookies.get(SESSION_COOKIE, "")
     identify: Identify = request.app.state.identify
     found = identify(ctx, secret) if secret else None
@@ -65,7 +67,9 @@ async def form_of(request: Request) -> FormData:
     """The form that was sent; empty where none was."""
     kind = request.headers.get("content-type", "")
     if kind.startswith(("multipart/form-data", "application/x-www-form-urlencoded")):
-        return await request.form(max_files=20, max_fields=2000, max_part_size=2_000_000)
+        found = await request.form(max_files=20, max_fields=2000, max_part_size=2_000_000)
+        refuse_endless_numbers(text for pair in found.multi_items() for text in pair if isinstance(text, str))
+        return found
     return FormData()
 
 

@@ -9,6 +9,7 @@ import hashlib
 import json
 import os
 import zlib
+from contextlib import suppress
 from functools import lru_cache
 from pathlib import Path
 
@@ -40,13 +41,15 @@ def save(tx: Tx, folder: Path, index: FacetIndex, known: set[int]) -> None:
     """
     body = index.pack()
     head = {"rules": _rules(), "known": history.moments(tx, sorted(known)), "sum": zlib.crc32(body)}
+    part = folder / f"{NAME}.{os.getpid()}"
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        part = folder / f"{NAME}.{os.getpid()}"
         part.write_bytes(json.dumps(head).encode() + b"\n" + body)
         part.replace(folder / NAME)
     except OSError as error:
         log.warning("facets not kept", folder=str(folder), error=str(error))
+        with suppress(OSError):
+            part.unlink()  # a full disk gets back what was written of it
 
 
 def load(tx: Tx, folder: Path) -> tuple[FacetIndex, set[int]] | None:

@@ -1,7 +1,7 @@
 """The product's form: what stands in its fields, and what was typed into them."""
 
-import json
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from itertools import zip_longest
 from typing import Any
@@ -16,6 +16,7 @@ from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
 from graupel.core.quantities import format_weight
+from graupel.core.sent import read_json
 from graupel.features.destinations import service as destinations
 from graupel.features.media import service as media_service
 from graupel.features.media.service import Media
@@ -138,24 +139,30 @@ def belongs_of(text: str) -> tuple[tuple[int, ...], tuple[int, ...]]:
 
 
 def _choices(form: FormData) -> dict[str, Any]:
-    """Fields in which the person chose the other's value, in the form's terms."""
+    """Fields in which the person chose the other's value, in the form's terms; what our page did not write is left."""
     theirs = {}
     for key, value in form.items():
         name = key.removeprefix("theirs_")
         if key != name and form.get(f"choose_{name}") == "theirs":
-            try:
-                theirs[name] = json.loads(str(value))
-            except ValueError:
-                continue  # a form that our page did not make
-    if "pictures" in theirs:
-        theirs["pictures"] = [rules.picture_of_plain(one) for one in theirs["pictures"]]
+            with suppress(ValueError, TypeError):
+                theirs[name] = _as_in_form(name, read_json(str(value)))
     return theirs
+
+
+def _as_in_form(name: str, value: Any) -> Any:
+    """A field's value as the form has it. Raises ValueError or TypeError where it is none of this field."""
+    if name == "pictures":
+        return [rules.picture_of_plain(one) for one in value]
+    several = name in SEVERAL or name.startswith("fact-")
+    if isinstance(value, list) != several or not all(isinstance(one, str) for one in (value if several else [value])):
+        raise TypeError(name)
+    return value
 
 
 def seen_in(form: FormData) -> dict[str, Any]:
     """The values as they were when the form was made."""
     try:
-        seen = json.loads(str(form.get("seen", "{}")))
+        seen = read_json(str(form.get("seen", "{}")))
         return seen if isinstance(seen, dict) else {}
     except ValueError:
         return {}  # a form that our page did not make

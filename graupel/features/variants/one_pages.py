@@ -1,6 +1,5 @@
 """One variant by itself, the rows of variants in the table, and cells that are edited in place."""
 
-import json
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -14,6 +13,7 @@ from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import Level, key_of
 from graupel.core.roles import Identity, Role
+from graupel.core.sent import read_json
 from graupel.core.showing import typed_text
 from graupel.core.tables import read_columns
 from graupel.core.variants import label_of, order_key
@@ -171,7 +171,7 @@ table_router = APIRouter(dependencies=[Depends(from_our_own_page)])
 def save_cells(request: Request, ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
     """Saves cells of the table that were edited in place: all of them, or none and why."""
     try:
-        typed = json.loads(str(form.get("cells", "[]")))
+        typed = read_json(str(form.get("cells", "[]")))
         changed = cells.save(ctx, signed.actor, cells.read_cells(typed), request.state.seen.lens)
     except Refused as refusal:
         problems = [{"cell": problem.field or "", "message": problem.message} for problem in refusal.problems]
