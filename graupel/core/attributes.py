@@ -274,7 +274,7 @@ def suggest_code(label: str, taken: Iterable[str]) -> str:
 
 
 def _base_code(label: str) -> str:
-    plain = unicodedata.normalize("NFKD", label)
+    plain = "".join(str(unicodedata.decimal(one, one)) for one in unicodedata.normalize("NFKD", label))
     if number := re.match(r"\s*(\d+)(?:[.,](\d+))?", plain):
         whole, fraction = str(number[1]), str(number[2] or "")
         return f"{whole}{fraction}"[:CODE_LENGTH]

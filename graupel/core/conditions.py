@@ -4,13 +4,19 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 
-from graupel.core import quantities
+from graupel.core import countries, quantities
+from graupel.core.declarations.products import FACETS
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
+from graupel.core.records import FieldKind
 
 MOST_CONDITIONS = 12
 MOST_TEXT = 80
 
+#: Fields that the table can be narrowed by can be asked for, under their own names.
+FIELDS = {one.name: one for one in FACETS}
+#: How their values are read, by kind.
+_READERS = {FieldKind.COUNTRY: countries.parse}
 #: What can be asked, and how; the first is what a new condition begins with.
 QUESTIONS: dict[str, tuple[str, tuple[str, ...]]] = {
     "brand": ("Brand", ("is", "is not")),
@@ -20,6 +26,7 @@ QUESTIONS: dict[str, tuple[str, tuple[str, ...]]] = {
     "price": ("Price", ("below", "from")),
     "stock": ("Stock", ("below", "from")),
     "name": ("Name", ("has", "has not")),
+    **{name: (field.label, ("is", "is not")) for name, field in FIELDS.items()},
 }
 #: Those that mean a record of the vocabulary, by its id.
 BY_ID = ("brand", "tag", "type", "choice")
@@ -37,7 +44,10 @@ class Condition:
 
 @dataclass(frozen=True)
 class Goods:
-    """A product as conditions see it. ``price``: the lowest of what is for sale; ``choices``: of facts and variants."""
+    """A product as conditions see it. ``price``: the lowest of what is for sale; ``choices``: of facts and variants.
+
+    ``values``: of the FIELDS, what any of its variants for sale has.
+    """
 
     name: str = ""
     brand_id: int | None = None
@@ -46,12 +56,13 @@ class Goods:
     stock: int | None = None
     tags: frozenset[int] = field(default_factory=frozenset)
     choices: frozenset[int] = field(default_factory=frozenset)
+    values: Mapping[str, frozenset[str]] = field(default_factory=dict)
 
 
 def holds(condition: Condition, goods: Goods) -> bool:
     """Whether one condition holds. What a product does not have is neither below nor from anything.
 
-    By sets, products/gathering.py says the same in SQL.
+    By sets, assortments/gathering.py says the same in SQL.
     """
     if condition.field in BY_ID and condition.ref_id is None:  # what was meant is gone
         return False
@@ -66,6 +77,8 @@ def holds(condition: Condition, goods: Goods) -> bool:
         case "tag" | "choice":
             among = goods.tags if condition.field == "tag" else goods.choices
             return (condition.ref_id in among) == (condition.op == "is")
+        case name if name in FIELDS:
+            return (condition.value in goods.values.get(name, ())) == (condition.op == "is")
         case _:
             held = goods.brand_id if condition.field == "brand" else goods.type_id
             return (held == condition.ref_id) == (condition.op == "is")
@@ -107,6 +120,8 @@ def _one(row: Mapping[str, str], currency: str) -> Condition:
         if not (value.isdecimal() and len(value) < 9):
             raise Refused.because("condition.stock", f"“{value}” is no number of pieces. Write it like 5.")
         return Condition(name, op, None, str(int(value)))
+    if name in FIELDS:
+        return Condition(name, op, None, _READERS[FIELDS[name].kind](value) or "")
     if len(value) > MOST_TEXT:
         raise Refused.because("condition.text", f"At most {MOST_TEXT} characters are compared.")
     return Condition(name, op, None, value)

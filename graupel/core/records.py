@@ -7,6 +7,7 @@ what, what a variant may inherit, what a destination may have of its own, and wh
 
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import Any
 
 
 class FieldKind(StrEnum):
@@ -44,11 +45,15 @@ class InFile:
 class Field:
     """One field of a record; its name is that of its column.
 
-    ``refers_to``: the kind of record whose id it holds. ``own``: it may be written anew for a LANGUAGE, or for a
-    DESTINATION. ``beside``: it stands in the record's second table. ``empty``: what the column holds where there is
-    nothing, None being NULL. ``inherits``: NULL in a variant means as its product. ``moves_with``: a field with which
-    it changes; where that was written too, a roll back does not mind that this one was moved on since, as a place
-    among siblings is. ``optional``: the record can do without what it refers to, and comes back without it.
+    ``refers_to``: the kind of record whose id it holds; where another field says of which kind that is, ``kinds_in``
+    names that field and what each of its values means. ``use``: what the records are called, in the plural, that use
+    another by this field; without it they are not counted as using it. ``once``: the fields beside which it stands
+    once: another record that holds the same in all of them says the same. ``own``: it may be written anew for a
+    LANGUAGE, or for a DESTINATION. ``beside``: it stands in the record's second table. ``empty``: what the column
+    holds where there is nothing, None being NULL. ``inherits``: NULL in a variant means as its product.
+    ``moves_with``: a field with which it changes; where that was written too, a roll back does not mind that this one
+    was moved on since, as a place among siblings is. ``optional``: the record can do without what it refers to, and
+    comes back without it.
 
     Where it is met, beside the form of its record: ``many``: it may be set for many at once, by a selection or in
     bulk; ``listed``: it may be a column of the table; ``facet``: the table can be narrowed by it; ``file``: it comes
@@ -59,6 +64,9 @@ class Field:
     label: str
     kind: FieldKind = FieldKind.LINE
     refers_to: str = ""
+    kinds_in: tuple[str, tuple[tuple[str, str], ...]] = ("", ())
+    use: str = ""
+    once: tuple[str, ...] = ()
     own: tuple[str, ...] = ()
     beside: bool = False
     empty: str | int | None = None
@@ -76,9 +84,9 @@ class Field:
         return self.kind in _NUMBERS
 
 
-def ref(name: str, label: str, refers_to: str = "", *, optional: bool = False) -> Field:
+def ref(name: str, label: str, refers_to: str = "", **more: Any) -> Field:
     """A field that holds the id of another record; of which kind another field says where ``refers_to`` is empty."""
-    return Field(name, label, FieldKind.REF, refers_to, optional=optional)
+    return Field(name, label, FieldKind.REF, refers_to, **more)
 
 
 @dataclass(frozen=True)

@@ -1,16 +1,12 @@
 """Full pages and fragments, from the templates of all areas."""
 
 import re
-from datetime import UTC, datetime
-from decimal import Decimal
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 from zoneinfo import ZoneInfo
 
-from babel.dates import format_datetime, format_timedelta
-from babel.numbers import format_currency, format_decimal, get_decimal_symbol
+from babel.numbers import format_currency
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import ChoiceLoader, Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
@@ -19,10 +15,10 @@ from slugify import slugify
 
 from graupel.core import countries, languages, products
 from graupel.core.phrases import phrase
-from graupel.core.quantities import format_money, format_weight
+from graupel.core.quantities import format_money
 from graupel.core.showing import plural
 from graupel.settings import Settings
-from graupel.web import lens, marks
+from graupel.web import formats, lens, marks
 
 HERE = Path(__file__).parent
 FEATURES = HERE.parent / "features"
@@ -62,20 +58,20 @@ def make_templates(settings: Settings) -> Environment:
     zone = ZoneInfo(settings.time_zone)
     locale = settings.language
     env.filters.update(
-        number=pass_context(lambda found, value: _number(value, found.get("locale") or locale)),
+        number=pass_context(lambda found, value: formats.number(value, found.get("locale") or locale)),
         money=pass_context(
             lambda found, amount: format_currency(
                 amount, found.get("currency") or settings.currency, locale=found.get("locale") or locale
             )
         ),
         amount=format_money,
-        shown_amount=pass_context(lambda found, amount: _amount(amount, found.get("locale") or locale)),
-        weight=pass_context(lambda found, grams: _weight(grams, found.get("locale") or locale)),
+        shown_amount=pass_context(lambda found, amount: formats.amount(amount, found.get("locale") or locale)),
+        weight=pass_context(lambda found, grams: formats.weight(grams, found.get("locale") or locale)),
         country=pass_context(lambda found, code: countries.name(code, found.get("locale") or "en")),
         slug=lambda text: slugify(text)[:80] or "product",
-        when=lambda at: _when(at, zone, locale),
-        ago=lambda at: _ago(at, locale),
-        size=_size,
+        when=lambda at: formats.when(at, zone, locale),
+        ago=lambda at: formats.ago(at, locale),
+        size=formats.size,
         shown=products.show,
         urlquote=lambda text: quote(str(text), safe=""),
         in_form=in_form,
@@ -102,54 +98,12 @@ def make_templates(settings: Settings) -> Environment:
     return env
 
 
-@lru_cache(5000)
-def _number(value: Any, locale: str) -> str:
-    return format_decimal(value, locale=locale)
-
-
-def _amount(amount: Decimal | None, locale: str) -> str:
-    """An amount as a table of a language shows it; in English as a field does."""
-    if amount is None or locale == "en":
-        return format_money(amount)
-    return format_decimal(amount, "#,##0.00", locale=locale)
-
-
-def _weight(grams: int | None, locale: str) -> str:
-    """A weight with the decimal mark of a language."""
-    text = format_weight(grams)
-    return text.replace(".", get_decimal_symbol(locale))
-
-
 _CONTROL = re.compile(r"<(input|select|textarea)\b(?![^>]*\sform=)")
 
 
 def in_form(markup: str, form_id: str) -> Markup:
     """Fields of a form that stand outside of it: so another part, with forms of its own, may stand between them."""
     return Markup(_CONTROL.sub(rf'<\1 form="{form_id}"', str(markup)))  # noqa: S704 - what a template made is safe
-
-
-def _utc(at: datetime) -> datetime:
-    return at.replace(tzinfo=UTC) if at.tzinfo is None else at
-
-
-def _when(at: datetime | None, zone: ZoneInfo, locale: str) -> str:
-    return "" if at is None else format_datetime(_utc(at).astimezone(zone), "d MMM y, HH:mm", locale=locale)
-
-
-def _ago(at: datetime | None, locale: str) -> str:
-    if at is None:
-        return ""
-    seconds = int((_utc(at) - datetime.now(UTC)).total_seconds())
-    return "just now" if seconds > -45 else _delta(seconds // 30 * 30, locale)
-
-
-@lru_cache(2000)
-def _delta(seconds: int, locale: str) -> str:
-    return format_timedelta(seconds, add_direction=True, locale=locale, threshold=1.2)
-
-
-def _size(count: int) -> str:
-    return f"{count / 1_000_000:.1f} MB" if count >= 1_000_000 else f"{max(1, round(count / 1000)):,} kB"
 
 
 def is_htmx(request: Request) -> bool:

@@ -4,7 +4,7 @@ from decimal import Decimal
 from fractions import Fraction
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from graupel.core import attributes, copywriting, doubles, grids, pricing, search_preview, units
@@ -94,6 +94,7 @@ def test_a_pasted_list_is_taken_apart_at_lines_bars_semicolons_or_commas(pasted,
 
 
 @given(st.lists(st.text(min_size=1, max_size=20), max_size=30))
+@example(["௦", "४.५ mm"])  # digits of other scripts become those that a code may have
 def test_suggested_codes_are_valid_and_all_different(labels):
     codes = []
     for label in labels:

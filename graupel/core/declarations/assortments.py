@@ -12,7 +12,16 @@ CONDITION = Record(
         Field("position", "Place", FieldKind.COUNT),
         Field("field", "Field", FieldKind.WORD),
         Field("op", "Comparison", FieldKind.WORD),
-        ref("ref_id", "Word", optional=True),
+        ref(
+            "ref_id",
+            "Word",
+            optional=True,
+            use="conditions",
+            kinds_in=(
+                "field",
+                (("brand", "brand"), ("tag", "tag"), ("type", "type"), ("choice", "attribute_choice")),
+            ),
+        ),
         Field("value", "Value"),
     ),
 )

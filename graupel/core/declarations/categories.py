@@ -1,6 +1,6 @@
 """Trees, categories and what stands in their pages."""
 
-from graupel.core.declarations.vocabulary import FACT_VALUE, FACT_WHOLES
+from graupel.core.declarations.vocabulary import FACT_WHOLES, fact_value
 from graupel.core.records import LANGUAGE, Field, FieldKind, Record, ref
 
 TREE = Record(
@@ -27,7 +27,7 @@ CATEGORY = Record(
         Field("hidden", "Hidden", FieldKind.SWITCH),
         Field("in_navigation", "In the navigation", FieldKind.SWITCH),
         Field("link", "Link"),
-        ref("picture_id", "Picture", "media", optional=True),
+        ref("picture_id", "Picture", "media", optional=True, use="Categories"),
         Field("canonical", "Canonical address"),
         Field("layout", "Layout", FieldKind.WORD),
         Field("sorted_by", "Sorted by", FieldKind.WORD),
@@ -57,7 +57,7 @@ CATEGORY_FACT = Record(
     "category_fact",
     "Category's field",
     "cf",
-    (ref("category_id", "Category", "category"), *FACT_VALUE),
+    (ref("category_id", "Category", "category"), *fact_value("fields of categories", "category_id")),
     parent="category",
     wholes=FACT_WHOLES,
 )

@@ -17,7 +17,7 @@ MEDIA = Record(
         Field("border_white", "White border", FieldKind.COUNT),
         Field("duration_ms", "Duration", FieldKind.COUNT),
         Field("address", "Address"),
-        ref("poster_id", "Poster", "media", optional=True),
+        ref("poster_id", "Poster", "media", optional=True, use="Posters of"),
     ),
     # Its sizes are made again where they are missing.
     revived=(("sizes", "'waiting'"), ("made_at", "UTC_TIMESTAMP(3)")),

@@ -1,6 +1,6 @@
 """Products, their variants, and what belongs to them."""
 
-from graupel.core.declarations.vocabulary import FACT_VALUE, FACT_WHOLES
+from graupel.core.declarations.vocabulary import FACT_WHOLES, fact_value
 from graupel.core.records import DESTINATION, LANGUAGE, Beside, Field, FieldKind, InFile, Record, ref
 
 #: A product differs by at most so many attributes; a variant has a column for its choice of each.
@@ -19,7 +19,7 @@ PRODUCT = Record(
     "p",
     (
         Field("code", "Product code", FieldKind.CODE),
-        ref("type_id", "Type", "type", optional=True),
+        ref("type_id", "Type", "type", optional=True, use="products"),
         _words(
             "name",
             "Name",
@@ -43,12 +43,13 @@ PRODUCT = Record(
             FieldKind.REF,
             "category",
             optional=True,
+            use="products",
             file=InFile(
                 "a path such as Yarn > Aran; made where it is not there yet",
                 ("category", "category path", "product category", "kategorie", "warengruppe"),
             ),
         ),
-        ref("brand_id", "Brand", "brand", optional=True),
+        ref("brand_id", "Brand", "brand", optional=True, use="products"),
         Field("mpn", "Manufacturer part number", FieldKind.CODE, empty=""),
         Field("price", "Price", FieldKind.MONEY, own=(DESTINATION,)),
         Field("list_price", "List price", FieldKind.MONEY, own=(DESTINATION,)),
@@ -123,7 +124,10 @@ VARIANT = Record(
         Field("mpn", "Manufacturer part number", FieldKind.CODE, empty=""),
         Field("stock", "Stock", FieldKind.COUNT, many=True),
         Field("archived", "Archived", FieldKind.SWITCH, empty=0, many=True),
-        *(ref(name, f"Choice {place}", "attribute_choice") for place, name in enumerate(CHOICES, start=1)),
+        *(
+            ref(name, f"Choice {place}", "attribute_choice", use="variants")
+            for place, name in enumerate(CHOICES, start=1)
+        ),
     ),
     parent="product",
     wholes=(CHOICES,),
@@ -148,7 +152,7 @@ PRODUCT_AXIS = Record(
     "x",
     (
         ref("product_id", "Product", "product"),
-        ref("attribute_id", "Attribute", "attribute"),
+        ref("attribute_id", "Attribute", "attribute", use="products that differ by it"),
         Field("position", "Place", FieldKind.COUNT),
     ),
     parent="product",
@@ -158,7 +162,10 @@ PRODUCT_CATEGORY = Record(
     "product_category",
     "Further category",
     "pc",
-    (ref("product_id", "Product", "product"), ref("category_id", "Category", "category")),
+    (
+        ref("product_id", "Product", "product"),
+        ref("category_id", "Category", "category", use="further places of products", once=("product_id",)),
+    ),
     parent="product",
 )
 
@@ -166,7 +173,7 @@ FACT = Record(
     "fact",
     "Fact",
     "f",
-    (ref("product_id", "Product", "product"), *FACT_VALUE),
+    (ref("product_id", "Product", "product"), *fact_value("facts of products", "product_id")),
     parent="product",
     wholes=FACT_WHOLES,
 )
@@ -177,7 +184,7 @@ PICTURE = Record(
     "c",
     (
         ref("product_id", "Product", "product"),
-        ref("media_id", "Picture file", "media"),
+        ref("media_id", "Picture file", "media", use="Products", once=("product_id",)),
         Field("position", "Place", FieldKind.COUNT),
         Field("alt", "Alt text", own=(LANGUAGE,)),
         Field("title", "Title", own=(LANGUAGE,)),
@@ -193,7 +200,7 @@ PICTURE_FOR = Record(
         ref("product_id", "Product", "product"),
         ref("picture_id", "Picture", "picture"),
         ref("variant_id", "Variant", "variant"),
-        ref("choice_id", "Choice", "attribute_choice"),
+        ref("choice_id", "Choice", "attribute_choice", use="pictures of products", once=("picture_id",)),
     ),
     parent="product",
 )

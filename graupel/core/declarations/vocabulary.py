@@ -35,7 +35,7 @@ ATTRIBUTE_CHOICE = Record(
         Field("label", "Label", own=(LANGUAGE,)),
         Field("code", "Code", FieldKind.CODE),
         Field("swatch", "Swatch", FieldKind.CODE),
-        ref("swatch_media_id", "Swatch picture", "media", optional=True),
+        ref("swatch_media_id", "Swatch picture", "media", optional=True, use="Swatches"),
         Field("position", "Place", FieldKind.COUNT),
     ),
     parent="attribute",
@@ -47,12 +47,12 @@ TYPE_ATTRIBUTE = Record(
     "w",
     (
         ref("type_id", "Type", "type"),
-        ref("attribute_id", "Attribute", "attribute"),
+        ref("attribute_id", "Attribute", "attribute", use="product types", once=("type_id",)),
         Field("group_name", "Group"),
         Field("position", "Place", FieldKind.COUNT),
         Field("need", "Needed", FieldKind.WORD),
-        ref("when_attribute_id", "When the attribute", "attribute"),
-        ref("when_choice_id", "is", "attribute_choice"),
+        ref("when_attribute_id", "When the attribute", "attribute", use="product types"),
+        ref("when_choice_id", "is", "attribute_choice", use="product types"),
         Field("may_differ", "Variants may differ", FieldKind.SWITCH),
     ),
     parent="type",
@@ -63,15 +63,26 @@ TAGGING = Record(
     "tagging",
     "Tag put on",
     "o",
-    (ref("tag_id", "Tag", "tag"), Field("kind", "Kind", FieldKind.WORD), ref("record_id", "Record")),
+    (
+        ref("tag_id", "Tag", "tag", use="records", once=("kind", "record_id")),
+        Field("kind", "Kind", FieldKind.WORD),
+        ref("record_id", "Record", kinds_in=("kind", (("product", "product"),))),
+    ),
 )
 
-#: What a fact holds, of a product or of a category: a choice, a number with its unit, or a text.
-FACT_VALUE = (
-    ref("attribute_id", "Attribute", "attribute"),
-    ref("choice_id", "Choice", "attribute_choice"),
-    Field("number", "Number", FieldKind.DECIMAL),
-    Field("unit", "Unit", FieldKind.CODE),
-    Field("text", "Text"),
-)
+
+def fact_value(use: str, owner: str) -> tuple[Field, ...]:
+    """What a fact holds, of a product or of a category: a choice, a number with its unit, or a text.
+
+    ``use``: what such facts are called; ``owner``: the field of the record that they belong to.
+    """
+    return (
+        ref("attribute_id", "Attribute", "attribute", use=use),
+        ref("choice_id", "Choice", "attribute_choice", use=use, once=(owner,)),
+        Field("number", "Number", FieldKind.DECIMAL),
+        Field("unit", "Unit", FieldKind.CODE),
+        Field("text", "Text"),
+    )
+
+
 FACT_WHOLES = (("choice_id", "number", "unit", "text"),)

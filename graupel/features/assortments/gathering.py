@@ -7,10 +7,11 @@ two ways: some of them of all products, when they are new; and all of them of so
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from graupel.core.conditions import BY_ID, Condition
+from graupel.core.conditions import BY_ID, FIELDS, Condition
 from graupel.db import Tx, like, like_sql
 from graupel.features.assortments import store
 from graupel.features.history.following import Recorded
+from graupel.features.products.columns import inherited_sql
 from graupel.features.products.summary import TouchedProducts
 
 _FROM = """{product} JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
@@ -20,6 +21,12 @@ _ALL = _FROM.format(product="product p")
 _CHOICE = """(EXISTS (SELECT 1 FROM fact f WHERE f.product_id = p.id AND f.choice_id = {ref})
              OR EXISTS (SELECT 1 FROM variant v WHERE v.product_id = p.id AND NOT v.archived AND {ref} IN
                         (v.choice_1, v.choice_2, v.choice_3, v.choice_4, v.choice_5)))"""
+#: A field has a value where a variant that is for sale has it.
+_HAS = {
+    name: f"""EXISTS (SELECT 1 FROM variant v WHERE v.product_id = p.id AND NOT v.archived
+              AND {inherited_sql(name)} = {{value}})"""
+    for name in FIELDS
+}
 _TAG = """EXISTS (SELECT 1 FROM tagging g WHERE g.kind = 'product' AND g.record_id = p.id AND g.tag_id = {ref})"""
 #: SQL of each question, by field and op. {ref}: the record that is meant, {value}: text or number, {like}: its pattern.
 _ASKED = {
@@ -37,6 +44,8 @@ _ASKED = {
     ("stock", "from"): "s.stock >= CAST({value} AS SIGNED)",
     ("name", "has"): "t.name LIKE {like}",
     ("name", "has not"): "t.name NOT LIKE {like}",
+    **{(name, "is"): has for name, has in _HAS.items()},
+    **{(name, "is not"): f"NOT {has}" for name, has in _HAS.items()},
 }
 
 

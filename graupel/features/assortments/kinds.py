@@ -5,8 +5,6 @@ from graupel.features.assortments import gathering, store
 from graupel.features.history import following, records
 from graupel.features.history.records import RecordKind, Shown
 from graupel.features.products import summary
-from graupel.features.vocabulary import references
-from graupel.features.vocabulary.references import Reference
 
 
 def register_kinds() -> None:
@@ -32,10 +30,5 @@ def register_kinds() -> None:
             },
         )
     )
-    for kind, field in (("brand", "brand"), ("tag", "tag"), ("type", "type"), ("attribute_choice", "choice")):
-        references.register(
-            Reference(kind, "goods_condition", "ref_id", "conditions", "NULL", where=f"gc.field = '{field}'")
-        )
-
     summary.on_touched(gathering.follow_products)
     following.on_recorded(gathering.refill_owners)

@@ -9,9 +9,11 @@ from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import conditions as rules
+from graupel.core import countries
 from graupel.core.categories import ORDER_WORDS, Order
-from graupel.core.conditions import QUESTIONS, Condition
+from graupel.core.conditions import FIELDS, QUESTIONS, Condition
 from graupel.core.errors import Refused
+from graupel.core.records import FieldKind
 from graupel.core.roles import Actor, Identity, Role
 from graupel.core.tables import TableState
 from graupel.features.assortments import service
@@ -114,10 +116,14 @@ def order(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: i
 # --- conditions ----------------------------------------------------------------------------------------------
 
 
-def _options(ctx: Context) -> dict[str, list[tuple[int, str]]]:
-    """What by-id conditions can mean, by what is asked."""
+def _options(ctx: Context) -> dict[str, list[tuple[int | str, str]]]:
+    """What can be chosen in conditions, by what is asked: records of the vocabulary, and countries."""
     named = service.condition_names(vocabulary.read(ctx))
-    return {key: sorted(found.items(), key=lambda pair: pair[1].casefold()) for key, found in named.items()}
+    found: dict[str, list[tuple[int | str, str]]] = {
+        key: sorted(names.items(), key=lambda pair: pair[1].casefold()) for key, names in named.items()
+    }
+    countries_of = [name for name, field in FIELDS.items() if field.kind is FieldKind.COUNTRY]
+    return found | {name: list(countries.names().items()) for name in countries_of}
 
 
 def _asked(ctx: Context, owner: str, owner_id: int, conditions: Sequence[Condition], **more: Any) -> dict[str, Any]:

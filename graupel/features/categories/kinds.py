@@ -15,7 +15,6 @@ from graupel.features.history.records import Describe, RecordKind, Shown
 from graupel.features.media import uses
 from graupel.features.media.uses import TextUse
 from graupel.features.vocabulary import references
-from graupel.features.vocabulary.references import Reference
 from graupel.features.wording import originals
 from graupel.features.wording.originals import Original
 
@@ -37,21 +36,7 @@ def register_kinds() -> None:
     )
     for record, names in ((declared.CATEGORY_TEXT, store.text_names), (declared.CATEGORY_FACT, store.fact_names)):
         records.register(RecordKind(record, _within_category(names)))
-    double = """EXISTS (SELECT 1 FROM category_fact d JOIN attribute da ON da.id = d.attribute_id
-                WHERE d.category_id = cf.category_id AND d.id <> cf.id AND d.attribute_id = %(into)s
-                AND da.kind <> 'several_choices')"""
-    references.register(
-        Reference("attribute", "category_fact", "attribute_id", "fields of categories", "NULL", double=double),
-        Reference(
-            "attribute_choice",
-            "category_fact",
-            "choice_id",
-            "fields of categories",
-            "NULL",
-            double="""EXISTS (SELECT 1 FROM category_fact d WHERE d.category_id = cf.category_id AND d.id <> cf.id
-                      AND d.choice_id = %(into)s)""",
-        ),
-    )
+    references.refine("category_fact", "attribute_id", double=references.one_only("category_fact", "category_id"))
     originals.register(
         Original(
             "category",
@@ -67,7 +52,6 @@ def register_kinds() -> None:
     originals.register(
         Original("tree", "Trees", "tree w", "w.id", "w.name", "/categories", originals.words_of(declared.TREE))
     )
-    references.register(Reference("media", "category", "picture_id", "Categories", "NULL"))
     uses.register_text(TextUse("category_text", "description"))
     following.on_recorded(_stay_trees)
 

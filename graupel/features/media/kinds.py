@@ -5,7 +5,6 @@ from graupel.features.history import records
 from graupel.features.history.records import RecordKind, Shown
 from graupel.features.media import store
 from graupel.features.vocabulary import carriers, references
-from graupel.features.vocabulary.references import Reference
 
 
 def register_kinds() -> None:
@@ -16,8 +15,6 @@ def register_kinds() -> None:
             lambda tx, ids: {r["id"]: Shown(r["file_name"], f"/media/{r['id']}") for r in store.by_ids(tx, list(ids))},
         )
     )
-    references.register(Reference("media", "media", "poster_id", "Posters of", "NULL"))
-    references.register(Reference("media", "attribute_choice", "swatch_media_id", "Swatches", "NULL"))
 
 
 def finish_kinds() -> None:

@@ -15,7 +15,6 @@ from graupel.features.media.uses import TextUse
 from graupel.features.products import belonging, facet_index, store, table_store
 from graupel.features.vocabulary import carriers, references
 from graupel.features.vocabulary import kinds as vocabulary_kinds
-from graupel.features.vocabulary.references import Reference
 from graupel.features.wording import originals
 from graupel.features.wording.originals import Original
 
@@ -169,74 +168,18 @@ def _register_references(language: str) -> None:
     """Where products refer to the vocabulary and to media."""
     uses.register_text(TextUse("product", "description"))
     uses.register_search("products", lambda typed, params: table_store.media_hits(typed, params, language))
-    same_product = "d.product_id = f.product_id AND d.id <> f.id"
-    references.register(
-        Reference(
-            "media",
-            "picture",
-            "media_id",
-            "Products",
-            "c.product_id",
-            double="EXISTS (SELECT 1 FROM picture d WHERE d.product_id = c.product_id AND d.media_id = %(into)s)",
-            hang=("picture_for", "picture_id"),
-        ),
-        Reference(
-            "attribute_choice",
-            "picture_for",
-            "choice_id",
-            "pictures of products",
-            "pf.product_id",
-            double="EXISTS (SELECT 1 FROM picture_for d WHERE d.picture_id = pf.picture_id AND d.choice_id = %(into)s)",
-        ),
-        Reference("brand", "product", "brand_id", "products", "p.id"),
-        Reference("category", "product", "category_id", "products", "p.id"),
-        Reference(
-            "category",
-            "product_category",
-            "category_id",
-            "further places of products",
-            "pc.product_id",
-            double="""(EXISTS (SELECT 1 FROM product_category d
-                               WHERE d.product_id = pc.product_id AND d.category_id = %(into)s)
-                       OR EXISTS (SELECT 1 FROM product dp
-                                  WHERE dp.id = pc.product_id AND dp.category_id = %(into)s))""",
-        ),
-        Reference("type", "product", "type_id", "products", "p.id"),
-        Reference(
-            "attribute",
-            "fact",
-            "attribute_id",
-            "facts of products",
-            "f.product_id",
-            double=f"""EXISTS (SELECT 1 FROM fact d JOIN attribute da ON da.id = d.attribute_id
-                       WHERE {same_product} AND d.attribute_id = %(into)s AND da.kind <> 'several_choices')""",
-        ),
-        Reference(
-            "attribute",
-            "product_axis",
-            "attribute_id",
-            "products that differ by it",
-            "x.product_id",
-            clash="EXISTS (SELECT 1 FROM product_axis d WHERE d.product_id = x.product_id "
-            "AND d.attribute_id = %(into)s)",
-        ),
-        Reference(
-            "attribute_choice",
-            "fact",
-            "choice_id",
-            "facts of products",
-            "f.product_id",
-            double=f"EXISTS (SELECT 1 FROM fact d WHERE {same_product} AND d.choice_id = %(into)s)",
-        ),
-        *(
-            Reference(
-                "attribute_choice",
-                "variant",
-                name,
-                "variants",
-                "v.product_id",
-                clash=_same_combination(name),
-            )
-            for name in declared.CHOICES
-        ),
+    references.refine("fact", "attribute_id", double=references.one_only("fact", "product_id"))
+    references.refine(
+        "product_category",
+        "category_id",
+        double="""(EXISTS (SELECT 1 FROM product_category d
+                           WHERE d.product_id = pc.product_id AND d.category_id = %(into)s)
+                   OR EXISTS (SELECT 1 FROM product dp WHERE dp.id = pc.product_id AND dp.category_id = %(into)s))""",
     )
+    references.refine(
+        "product_axis",
+        "attribute_id",
+        clash="EXISTS (SELECT 1 FROM product_axis d WHERE d.product_id = x.product_id AND d.attribute_id = %(into)s)",
+    )
+    for name in declared.CHOICES:
+        references.refine("variant", name, clash=_same_combination(name))

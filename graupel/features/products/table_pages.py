@@ -11,9 +11,9 @@ from graupel.core.declarations.products import PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.products import Status
 from graupel.core.roles import Identity, Role
-from graupel.core.tables import COLUMNS, NUMBERS, SORTED_BY, TableState
+from graupel.core.tables import COLUMNS, TableState
 from graupel.features.destinations.service import Seen
-from graupel.features.products import table, views
+from graupel.features.products import table, table_cells, views
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -37,17 +37,15 @@ def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
 
 
 def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, **data: Any) -> dict[str, Any]:
+    found, columns = table.read(ctx, signed.actor, state, seen), views.columns_of(ctx, signed.actor)
     return {
-        "table": table.read(ctx, signed.actor, state, seen),
-        "locale": seen.locale,
-        "lensed": not seen.lens.is_default,
-        "lensed_amounts": bool(seen.lens.destination),
-        **({"currency": seen.lens.currency} if seen.lens.currency else {}),
-        "columns": views.columns_of(ctx, signed.actor),
+        "table": found,
+        "rows": [table_cells.row(one, columns, seen, ctx.settings.language) for one in found.rows],
+        "headings": table_cells.headings(columns, state, seen.lens.currency or ctx.settings.currency),
+        "name_arrow": table_cells.arrow(state, "name"),
+        "columns": columns,
         "all_columns": COLUMNS,
         "many_fields": {name: PRODUCT.field(name).label for name in PRODUCT.for_many},
-        "sorted_by": SORTED_BY,
-        "numbers": NUMBERS,
         "views": views.views(ctx, signed.actor),
         "may_edit": signed.actor.may(Role.EDITOR),
         "statuses": list(Status),

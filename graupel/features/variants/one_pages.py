@@ -11,7 +11,7 @@ from graupel.core import quantities
 from graupel.core.declarations.products import AMOUNTS, VARIANT, VARIANT_WORDS
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
-from graupel.core.resolve import Level, key_of
+from graupel.core.resolve import Level
 from graupel.core.roles import Identity, Role
 from graupel.core.sent import read_json
 from graupel.core.showing import typed_text
@@ -22,6 +22,7 @@ from graupel.features.products import service as product_service
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants import cells, pages, service, setting, views
 from graupel.features.variants.reading import read_value
+from graupel.features.variants.table_cells import VariantRow
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import lensing
 from graupel.features.wording.lensing import FieldSeen, Held
@@ -97,17 +98,17 @@ def show_rows(request: Request, ctx: Ctx, signed: Signed, product_id: int, colum
     through = product_service.through(product, seen.lens, vocabulary.seen(ctx, seen.lens, product_id))
     order = order_key(product.axes)
     variants = sorted(product.variants, key=lambda v: tuple(order.get(choice, 0) for choice in v.combination))
+    shown = {one.id: one for one in through.variants}
+    rows = [
+        VariantRow(one, product, shown[one.id], through, label_of(through.axes, one.combination), seen)
+        for one in variants[:SHOWN_ROWS]
+    ]
     return page(
         request,
         "variants/rows.html",
         product=product,
-        variants=variants[:SHOWN_ROWS],
+        rows=rows,
         more=max(0, len(variants) - SHOWN_ROWS),
-        labels={v.id: label_of(through.axes, v.combination) for v in variants},
-        shown={one.id: one for one in through.variants},
-        base=through.values,
-        locale=seen.locale,
-        keys={name: key_of(seen.lens, name) for name in AMOUNTS} if seen.lens.destination else {},
         columns=read_columns(columns.split(",")),
         may_edit=signed.actor.may(Role.EDITOR),
     )

@@ -5,7 +5,6 @@ from graupel.core.records import Record
 from graupel.features.history import records
 from graupel.features.history.records import RecordKind, Shown
 from graupel.features.vocabulary import carriers, references, store
-from graupel.features.vocabulary.references import Reference
 from graupel.features.wording import originals
 from graupel.features.wording.originals import Original
 
@@ -71,18 +70,6 @@ def register_kinds() -> None:
             link_key="h.attribute_id",
         )
     )
-    references.register(
-        Reference(
-            "attribute",
-            "type_attribute",
-            "attribute_id",
-            "product types",
-            "NULL",
-            double="EXISTS (SELECT 1 FROM type_attribute d WHERE d.type_id = w.type_id AND d.attribute_id = %(into)s)",
-        ),
-        Reference("attribute", "type_attribute", "when_attribute_id", "product types", "NULL"),
-        Reference("attribute_choice", "type_attribute", "when_choice_id", "product types", "NULL"),
-    )
 
 
 def register_taggings() -> None:
@@ -91,17 +78,6 @@ def register_taggings() -> None:
     records.register(
         RecordKind(
             declared.TAGGING, lambda tx, ids: {r["id"]: Shown(r["name"]) for r in store.taggings_by_ids(tx, ids)}
-        )
-    )
-    references.register(
-        Reference(
-            "tag",
-            "tagging",
-            "tag_id",
-            "records",
-            "IF(o.kind = 'product', o.record_id, NULL)",
-            double="EXISTS (SELECT 1 FROM tagging d WHERE d.tag_id = %(into)s AND d.kind = o.kind "
-            "AND d.record_id = o.record_id)",
         )
     )
 

@@ -1,10 +1,16 @@
-"""Where records refer to the vocabulary: how often a word is used, and putting another in its place by sets."""
+"""Where records refer to the vocabulary: how often a word is used, and putting another in its place by sets.
+
+That a field refers to something is said where it is declared; here it becomes SQL. What two records that would say
+the same need beside what is declared, an area adds by ``refine``.
+"""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from graupel.core.errors import Refused
+from graupel.core.records import Field, Record
 from graupel.db import Tx
 from graupel.features.history import journal, records
 from graupel.features.history.records import RecordKind
@@ -43,17 +49,83 @@ class Reference:
         return self.records_kind.fields[self.field].sql
 
 
-_REFERENCES: list[Reference] = []
+#: By record and field: SQL for doubles and for clashes that the declaration does not tell.
+_REFINED: dict[tuple[str, str], dict[str, str]] = {}
 
 
-def register(*references: Reference) -> None:
-    """Make references known; an area registers those of its records."""
-    _REFERENCES.extend(one for one in references if one not in _REFERENCES)
+def refine(record: str, field: str, **sql: str) -> None:
+    """Say ``double`` or ``clash`` of a reference where the declaration can't."""
+    _REFINED[record, field] = sql
+    of.cache_clear()
 
 
-def of(kind: str) -> list[Reference]:
-    """The references to a kind of record."""
-    return [one for one in _REFERENCES if one.kind == kind]
+@cache
+def of(kind: str) -> tuple[Reference, ...]:
+    """The references to a kind of record, in the order of the areas. To be asked when all have registered."""
+    return tuple(
+        Reference(
+            kind,
+            one.name,
+            field.name,
+            field.use,
+            _products(one.record),
+            **{"where": where, "double": _double(one.record, field), **_REFINED.get((one.name, field.name), {})},
+            hang=_hanging(one.name) if field.once else None,
+        )
+        for one in records.kinds()
+        for field in one.record.fields
+        if field.use and (where := _refers(one.record, field, kind))
+    )
+
+
+def _refers(record: Record, field: Field, kind: str) -> str:
+    """SQL: the field refers to a record of this kind. Empty where it never does."""
+    if field.refers_to:
+        return "TRUE" if field.refers_to == kind else ""
+    by, kinds = field.kinds_in
+    return next((f"{record.column(by)} = '{value}'" for value, meant in kinds if meant == kind), "")
+
+
+def _products(record: Record) -> str:
+    """SQL: the product to which a record belongs, NULL for none."""
+    if record.name == "product":
+        return f"{record.alias}.id"
+    for field in record.fields:
+        if field.refers_to == record.parent == "product":
+            return record.column(field.name)
+        if field.kinds_in[0] and (refers := _refers(record, field, "product")):
+            return f"IF({refers}, {record.column(field.name)}, NULL)"
+    return "NULL"
+
+
+def _double(record: Record, field: Field) -> str:
+    """SQL: another record holds the same beside ``%(into)s``."""
+    if not field.once:
+        return "FALSE"
+    same = " AND ".join(f"d.{name} = {record.column(name)}" for name in field.once)
+    return (
+        f"EXISTS (SELECT 1 FROM {record.plain} d "
+        f"WHERE {same} AND d.id <> {record.alias}.id AND d.{field.name} = %(into)s)"
+    )
+
+
+def one_only(record: str, owner: str) -> str:
+    """SQL for ``double``: another of its owner's facts has the attribute already, which takes one value alone."""
+    kind = records.kind_of(record)
+    return f"""EXISTS (SELECT 1 FROM {kind.plain} d JOIN attribute da ON da.id = d.attribute_id
+               WHERE d.{owner} = {kind.record.column(owner)} AND d.id <> {kind.key}
+                 AND d.attribute_id = %(into)s AND da.kind <> 'several_choices')"""
+
+
+def _hanging(record: str) -> tuple[str, str] | None:
+    """The kind of record that belongs to one of this kind, and the field by which it does."""
+    found = (
+        (one.name, field.name)
+        for one in records.kinds()
+        for field in one.record.fields
+        if field.refers_to == record and not field.optional
+    )
+    return next(found, None)
 
 
 @dataclass(frozen=True)

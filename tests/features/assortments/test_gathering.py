@@ -17,10 +17,11 @@ from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.products import saving, table
 from graupel.features.products import service as products
+from graupel.features.variants import setting
 from graupel.features.vocabulary import joining
 from graupel.features.vocabulary import service as vocabulary
 from tests.making import add_outlet, make_product, roll_back_newest, set_status
-from tests.needles import colour, needles, size, wish
+from tests.needles import by_label, colour, needles, size, wish
 from tests.serving import app, as_role, browser, stranger
 
 __all__ = ["app", "as_role", "browser", "colour", "needles", "size", "stranger", "wish"]
@@ -108,6 +109,7 @@ def test_conditions_hold_by_sets_as_they_hold_for_one(ctx, needles, colour):
         *(Condition("price", op, None, "20.00") for op in ("below", "from")),
         *(Condition("stock", op, None, "5") for op in ("below", "from")),
         *(Condition("name", op, None, text) for op in ("has", "has not") for text in ("TWEED", "0%", "d_y", "\\y")),
+        *(Condition("origin_country", op, None, "IE") for op in ("is", "is not")),
     ]
     all_asked = [[one] for one in questions] + [dice.sample(questions, 2) for _ in range(30)]
     filled = {}
@@ -124,9 +126,13 @@ def test_conditions_hold_by_sets_as_they_hold_for_one(ctx, needles, colour):
             stock=dice.choice([None, 0, 4, 5]),
             brand=dice.choice(["", "brand 0", "brand 1"]),
             tags=tuple(f"tag {n}" for n in range(2) if dice.random() < 0.5),
+            origin_country=dice.choice([None, "IE", "PT"]),
             status=Status.DRAFT,
         )
-    saving.save(ctx, SYSTEM, needles, rules.replace(products.read(ctx, SYSTEM, needles).values, name="Tweed 4"), None)
+    varying = rules.replace(products.read(ctx, SYSTEM, needles).values, name="Tweed 4", origin_country="PT")
+    saving.save(ctx, SYSTEM, needles, varying, None)
+    made_in_ireland = by_label(ctx, needles)["Heather, 3 mm"].id
+    setting.set_values(ctx, SYSTEM, needles, [made_in_ireland], "origin_country", "IE")
     everything = _goods(ctx)
     for category, asked in filled.items():
         expected = sorted(key for key, goods in everything.items() if rules.fits(asked, goods))
@@ -160,6 +166,7 @@ def _goods(ctx) -> dict[int, Goods]:
             sum(stocks) if stocks else None,
             frozenset(tags[name] for name in one.values.tags),
             frozenset(choice for v in one.for_sale for choice in v.combination),
+            {"origin_country": frozenset(v.origin_country or one.values.origin_country for v in one.for_sale)},
         )
     return found
 
@@ -171,6 +178,7 @@ def _goods(ctx) -> dict[int, Goods]:
         ({"field": "price", "op": "below", "value": "cheap"}, "is not a price"),
         ({"field": "stock", "op": "from", "value": "-1"}, "no number of pieces"),
         ({"field": "name", "op": "is", "value": "x"}, "not known"),
+        ({"field": "origin_country", "op": "is", "value": "Nowhere"}, "is no country"),
         ({"field": "name", "op": "has", "value": "x" * 90}, "At most 80"),
     ],
 )

@@ -91,6 +91,8 @@ def test_every_field_that_refers_to_a_word_tells_of_it_so_that_joining_reaches_i
     made_of = {("attribute", "attribute_choice", "attribute_id"), ("type", "type_attribute", "type_id")}
     for kind in declared():
         for field in kind.record.fields:
+            meant = {field.refers_to} | {kind for _, kind in field.kinds_in[1]}
+            assert meant & {*VOCABULARY} or not field.use or "category" in meant, "what is told, is told of something"
             if field.refers_to in VOCABULARY:
                 assert (field.refers_to, kind.name, field.name) in told | made_of
 

@@ -1,0 +1,58 @@
+"""Numbers, amounts, weights and times as pages show them. ``locale``: of the language in which they are shown."""
+
+from datetime import UTC, datetime
+from decimal import Decimal
+from functools import lru_cache
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from babel.dates import format_datetime, format_timedelta
+from babel.numbers import format_decimal, get_decimal_symbol
+
+from graupel.core.quantities import format_money, format_weight
+
+
+@lru_cache(5000)
+def number(value: Any, locale: str) -> str:
+    """ "2,214" """
+    return format_decimal(value, locale=locale)
+
+
+def amount(value: Decimal | None, locale: str) -> str:
+    """An amount as a table of a language shows it; in English as a field does. "" for none."""
+    if value is None or locale == "en":
+        return format_money(value)
+    return format_decimal(value, "#,##0.00", locale=locale)
+
+
+def weight(grams: int | None, locale: str) -> str:
+    """A weight with the decimal mark of a language; "" for none."""
+    text = format_weight(grams)
+    return text.replace(".", get_decimal_symbol(locale))
+
+
+def _utc(at: datetime) -> datetime:
+    return at.replace(tzinfo=UTC) if at.tzinfo is None else at
+
+
+def when(at: datetime | None, zone: ZoneInfo, locale: str) -> str:
+    """ "3 Nov 2026, 14:05" """
+    return "" if at is None else format_datetime(_utc(at).astimezone(zone), "d MMM y, HH:mm", locale=locale)
+
+
+def ago(at: datetime | None, locale: str) -> str:
+    """ "2 hours ago" """
+    if at is None:
+        return ""
+    seconds = int((_utc(at) - datetime.now(UTC)).total_seconds())
+    return "just now" if seconds > -45 else _delta(seconds // 30 * 30, locale)
+
+
+@lru_cache(2000)
+def _delta(seconds: int, locale: str) -> str:
+    return format_timedelta(seconds, add_direction=True, locale=locale, threshold=1.2)
+
+
+def size(count: int) -> str:
+    """Bytes: "1.2 MB" """
+    return f"{count / 1_000_000:.1f} MB" if count >= 1_000_000 else f"{max(1, round(count / 1000)):,} kB"
