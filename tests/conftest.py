@@ -16,15 +16,20 @@ from graupel.db import Database, migrate
 from graupel.db.server import PrivateServer
 from graupel.features.users import service as users
 from graupel.settings import Settings
+from tests.cluster import Cluster
 
 settings.register_profile("tests", deadline=None, max_examples=60, suppress_health_check=list(HealthCheck))
 settings.load_profile("tests")
 logs.configure("CRITICAL")
 
 SERVER_VARIABLE = "GRAUPEL_TEST_SERVER"
+#: Set by scripts/test-cluster: the tests run on three nodes, every connection on another one.
+CLUSTER_VARIABLE = "GRAUPEL_TEST_CLUSTER"
+SERVER = pytest.StashKey[PrivateServer | Cluster]()
 PASSWORD = "a-long-password"
+FAST = {"durable": False, "buffer_pool": "512M"}
 #: What a new installation has: two trees and the default shop.
-KEPT = {"tree": " WHERE id > 2", "shop": " WHERE id > 1"}
+KEPT = {"tree": " WHERE id > 2", "shop": " WHERE id > 1", "held": " WHERE FALSE"}
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -32,12 +37,12 @@ def pytest_configure(config: pytest.Config) -> None:
     if hasattr(config, "workerinput") or os.environ.get(SERVER_VARIABLE) or config.option.collectonly:
         return
     folder = Path(tempfile.mkdtemp(prefix="graupel-tests-"))
-    server = PrivateServer(folder, durable=False, buffer_pool="512M")
+    server = Cluster(folder) if os.environ.get(CLUSTER_VARIABLE) else PrivateServer(folder, **FAST)
     server.start()
-    names = ["main", *(f"gw{number}" for number in range(8))]
-    for name in names:
+    for name in ["main", *(f"gw{number}" for number in range(8))]:
         server.make_database(f"graupel_{name}")
     os.environ[SERVER_VARIABLE] = server.url("")
+    config.stash[SERVER] = server
 
     def stop() -> None:
         server.stop()

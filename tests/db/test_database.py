@@ -15,6 +15,7 @@ def names(ctx):
     return [row["name"] for row in ctx.db.run(lambda tx: tx.all("SELECT name FROM category ORDER BY id"))]
 
 
+@pytest.mark.concurrency
 def test_two_that_deadlock_are_both_done_in_the_end(ctx):
     ids = [ctx.db.run(lambda tx, n=n: tx.insert("INSERT INTO category (name) VALUES (%s)", [n])) for n in "ab"]
     meet = threading.Barrier(2, timeout=10)
@@ -101,6 +102,7 @@ class LosesAnswers:
         raise pymysql.err.OperationalError(2013, "Lost connection to MySQL server during query")
 
 
+@pytest.mark.concurrency
 @pytest.mark.parametrize("commits", [True, False])
 def test_a_commit_whose_answer_is_lost_is_done_once(ctx, monkeypatch, commits):
     runs, lost, plain = [], [], Database._connect

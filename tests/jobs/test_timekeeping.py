@@ -90,6 +90,7 @@ def test_a_nearer_moment_wakes_earlier_and_one_that_fails_is_tried_again_whole(c
     assert brands(ctx) == 1
 
 
+@pytest.mark.concurrency
 def test_two_workers_at_once_do_each_moment_once(ctx, bells):
     moments, rung = bells
     for minutes in range(1, 20):

@@ -50,6 +50,7 @@ def test_a_job_written_in_a_transaction_that_fails_never_was(ctx):
     assert not Worker(ctx).work_one()
 
 
+@pytest.mark.concurrency
 def test_each_job_is_done_once_by_many_workers(ctx):
     done = []
     ids = [ask(ctx, lambda run: (done.append(run.job_id), finish(run))) for _ in range(30)]
@@ -110,6 +111,7 @@ def test_a_running_job_stops_at_its_next_report_when_that_is_wanted(ctx):
         jobs.cancel(ctx, SYSTEM, job_id)
 
 
+@pytest.mark.concurrency
 def test_the_lease_of_a_long_job_is_kept_and_nobody_else_takes_it(ctx):
     begun, go = threading.Event(), threading.Event()
 
@@ -133,6 +135,7 @@ def test_the_lease_of_a_long_job_is_kept_and_nobody_else_takes_it(ctx):
     assert state(ctx, job_id) == "done"
 
 
+@pytest.mark.concurrency
 def test_a_worker_that_lost_its_lease_can_not_finish_what_another_has_taken_over(ctx):
     effects = []
 
@@ -174,6 +177,7 @@ def wait_for(condition, seconds=60):
         time.sleep(0.01)
 
 
+@pytest.mark.concurrency
 def test_a_worker_killed_in_the_middle_of_an_import_leaves_nothing_half_done_and_another_ends_it(ctx, tmp_path):
     lines = "".join(f"P-{n:05d},Wool number {n},{n % 90 + 1},100,Yarn > Shelf {n % 7},Soft.\n" for n in range(30_000))
     file = plan_file(ctx, "sku,name,price,weight,category,description\n" + lines)

@@ -103,10 +103,11 @@ def note_recorded(tx: Tx, change_set_id: int) -> None:
 
 
 def prune_recorded(tx: Tx) -> int:
-    """Forget all but the last KEPT_RECORDED of them; returns how many."""
+    """Forget all but the last KEPT_RECORDED of them; returns how many. Their numbers may have gaps."""
     return tx.run(
-        "DELETE FROM recorded WHERE no < (SELECT newest FROM (SELECT MAX(no) AS newest FROM recorded) x) - %s "
-        "LIMIT 1000000",
+        """DELETE FROM recorded WHERE no < (SELECT oldest FROM (
+             SELECT MIN(no) AS oldest FROM (SELECT no FROM recorded ORDER BY no DESC LIMIT %s) kept) x)
+           LIMIT 1000000""",
         [KEPT_RECORDED],
     )
 

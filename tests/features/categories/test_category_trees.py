@@ -83,28 +83,31 @@ def test_a_branch_is_moved_whole_also_to_another_tree_and_back(ctx, shop):
         service.move(ctx, SYSTEM, [shop["Silk"]], shop["Yarn"])
 
 
+@pytest.mark.concurrency
 def test_two_who_move_into_each_other_at_once_leave_a_tree(ctx):
-    for _ in range(5):
-        service.add(ctx, SYSTEM, "A\nB", MAIN)
-        a, b = (one.id for one in service.read_tree(ctx) if one.name in "AB")
-        said = []
+    """Each from a branch of its own: they write no row in common."""
+    for _ in range(8):
+        service.add(ctx, SYSTEM, "Left\n  A\nRight\n  B", MAIN)
+        named = {one.name: one.id for one in service.read_tree(ctx)}
+        said, together = [], threading.Barrier(2)
 
-        def go(one, into, said=said):
+        def go(one, into, named=named, said=said, together=together):
+            together.wait()
             try:
-                service.move(ctx, SYSTEM, [one], into)
+                service.move(ctx, SYSTEM, [named[one]], named[into])
                 said.append("moved")
             except Refused:
                 said.append("refused")
 
-        both = [threading.Thread(target=go, args=pair) for pair in ((a, b), (b, a))]
+        both = [threading.Thread(target=go, args=pair) for pair in ("AB", "BA")]
         for thread in both:
             thread.start()
         for thread in both:
             thread.join()
         assert sorted(said) == ["moved", "refused"]
-        assert len(outline(ctx)) == 2
-        top = next(iter(service.read_tree(ctx))).id
-        deleting.delete(ctx, SYSTEM, top, with_branch=True)
+        assert len(outline(ctx)) == 4
+        for top in ("Left", "Right"):
+            deleting.delete(ctx, SYSTEM, named[top], with_branch=True)
 
 
 def test_a_roll_back_that_would_make_a_circle_is_refused_and_gaps_are_closed(ctx, shop):

@@ -68,6 +68,7 @@ def test_a_taken_sku_is_refused_with_the_name_of_its_owner_in_any_case(ctx):
     assert refusal.value.problems[0].field == "sku"
 
 
+@pytest.mark.concurrency
 def test_two_who_take_the_same_sku_at_the_same_moment_make_one_product(ctx):
     make_product(ctx, "OTHER")
     results = []
@@ -95,6 +96,7 @@ def test_a_product_goes_live_only_with_price_and_category(ctx):
     assert {p.field for p in refusal.value.problems} == {"price", "category_id"}
 
 
+@pytest.mark.concurrency
 def test_changes_of_two_people_in_different_fields_come_together_without_a_choice(ctx, editor):
     product_id = make_product(ctx, "FEL-1")
     before = service.read(ctx, editor, product_id)

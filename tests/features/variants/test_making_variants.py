@@ -200,6 +200,7 @@ def test_one_variant_has_texts_of_its_own_until_they_are_given_back(ctx, needles
         setting.save_one(ctx, SYSTEM, first.id, {"stock": 1}, version=1)
 
 
+@pytest.mark.concurrency
 def test_two_who_add_the_same_value_at_once_make_each_variant_once(ctx, needles, colour, size):
     wanted = wish((colour, ["Heather", "Oat", "Rust", "Peat"]), (size, ["3 mm", "4 mm"]))
     barrier, made = threading.Barrier(3), []
