@@ -1,30 +1,23 @@
 """The product editor."""
 
-import json
-from collections.abc import Iterable
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
 
 from graupel.context import Context
-from graupel.core import products as rules
-from graupel.core import readiness, units
+from graupel.core import units
 from graupel.core.attributes import KIND_WORDS
 from graupel.core.errors import Refused
-from graupel.core.media import ENDINGS
 from graupel.core.pictures import Picture, guess_choices
-from graupel.core.problems import Problem, by_field
+from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
-from graupel.core.readiness import Finding
 from graupel.core.roles import Identity, Role
 from graupel.core.tables import TableState
-from graupel.core.variants import label_of
-from graupel.features.categories import service as categories
 from graupel.features.destinations.service import Seen
-from graupel.features.history import service as history
 from graupel.features.media import service as media_service
-from graupel.features.products import facts, forms, lensing, meeting, mirrors, parts, saving, service, table
+from graupel.features.products import editor, facts, forms, meeting, mirrors, saving, service, table
+from graupel.features.products.editor import shown_in
 from graupel.features.products.forms import Typed
 from graupel.features.products.saving import SaveConflict, Saved
 from graupel.features.products.service import Product
@@ -132,22 +125,6 @@ def _what_was_saved(saved: Saved) -> str:
     return f"Saved: {', '.join(parts_of_it)}."
 
 
-OUTLINE = [
-    ("identity", "Identity", ("name", "code", "type_id", "sku", "brand", "mpn", "gtin", "tags")),
-    ("copy", "Copy", ("short_text", "description", "key_points")),
-    ("pictures", "Pictures", ("pictures",)),
-    ("facts", "Facts", ("fact-",)),
-    ("prices", "Price and stock", ("price", "list_price", "cost", "weight_g", "origin_country", "stock")),
-    ("categories", "Categories", ("category_id", "categories")),
-    ("search", "Search", ("address_part", "canonical", "meta_title", "meta_description")),
-]
-
-
-def _mark(findings: list[Finding], fields: tuple[str, ...]) -> str:
-    touching = [one for one in findings if one.field in fields or ("fact-" in fields and one.field.startswith("fact-"))]
-    return {"blocked": "crossed", "ready": "half", "strong": "full"}[str(readiness.verdict(touching))]
-
-
 def _editor(
     request: Request,
     ctx: Context,
@@ -160,85 +137,17 @@ def _editor(
     status: int = 200,
 ) -> Response:
     seen: Seen = request.state.seen
-    looked = mirrors.look(ctx, typed.fields, typed.pictures, product, seen)
-    added = [(part, part.data(ctx, signed.actor, product, seen)) for part in parts.all_parts()] if product else []
-    trail = history.of_records(ctx, signed.actor, product.history_keys) if product else []
-    outline = [(key, label, _mark(looked.findings, fields)) for key, label, fields in OUTLINE]
-    outline[4:4] = [(part.key, part.label, part.mark(data)) for part, data in added if part.place == "middle"]
-    outline += [(part.key, part.label, part.mark(data)) for part, data in added if part.place == "end"]
-    words = vocabulary.read(ctx, product.id if product else None)
-    return page(
-        request,
-        "products/editor.html",
-        part="products/editing.html",
-        status=status,
-        typed=typed,
-        product=product,
-        said=said,
-        problems=by_field(typed.problems),
-        conflicts=meeting.conflicts_of(ctx, conflict),
-        conflict=conflict,
-        added=added,
-        taken=[rules.label_of(name) for name in conflict.merge.taken] if conflict else [],
-        seen_values=json.dumps(rules.flat((conflict.theirs if conflict else product).values)) if product else "{}",
-        tree=categories.read_tree(ctx),
-        words=words,
-        **_belonging(product, (said for _, said in typed.pictures)),
-        endings=",".join(ENDINGS),
-        sheet=facts.sheet(words, typed.fields, product),
-        kinds=KIND_WORDS,
-        unit_list=units.all_units(),
-        trail=trail,
-        outline=outline,
-        may_edit=signed.actor.may(Role.EDITOR),
-        may_delete=product is not None and not product.was_live,
-        look=looked,
-        at=lensing.fields(looked.written, typed.fields, product, seen),
-        **_shown_in(seen),
-    )
-
-
-def _shown_in(seen: Seen) -> dict[str, Any]:
-    """In which language and currency amounts are shown."""
-    return {"locale": seen.locale, **({"currency": seen.lens.currency} if seen.lens.currency else {})}
-
-
-#: With more variants than these, the single ones are asked for as they are typed.
-MOST_OFFERED = 60
-
-
-def _belonging(product: Product | None, shown: Iterable[Picture]) -> dict[str, Any]:
-    """What a picture may belong to (choices by axis, then single variants), and the names of what is chosen."""
-    if product is None or not product.varies:
-        return {"belong_options": [], "belong_labels": {}}
-    choices = [
-        {"value": f"c{choice.id}", "text": choice.label, "group": axis.attribute.name}
-        for axis in product.axes
-        for choice in axis.choices
-    ]
-    chosen = {one for picture in shown for one in picture.variants}
-    labels = {one["value"]: one["text"] for one in choices}
-    labels |= {f"v{v.id}": label_of(product.axes, v.combination) for v in product.variants if v.id in chosen}
-    single = _single_variants(product) if len(product.for_sale) <= MOST_OFFERED else []
-    return {"belong_options": choices + single, "belong_labels": labels}
-
-
-def _single_variants(product: Product, typed: str = "") -> list[dict[str, str]]:
-    """The variants one by one, where these are something else than the choices of the only axis."""
-    if len(product.axes) < 2:
-        return []
-    named = ((one.id, label_of(product.axes, one.combination)) for one in product.for_sale)
-    return [
-        {"value": f"v{key}", "text": label, "group": "Single variants"}
-        for key, label in named
-        if typed.casefold() in label.casefold()
-    ]
+    shown = editor.view(ctx, signed, seen, typed, product, conflict)
+    data = {**shown.__dict__, **shown_in(seen)}
+    return page(request, "products/editor.html", part="products/editing.html", status=status, said=said, **data)
 
 
 @router.get("/products/{product_id:int}/variants-named")
 def variants_named(ctx: Ctx, signed: Signed, product_id: int, q: str = "") -> JSONResponse:
     """Variants whose names hold a text, for a chooser."""
-    return JSONResponse(_single_variants(service.read(ctx, signed.actor, product_id), q.strip())[:MOST_OFFERED])
+    return JSONResponse(
+        editor.single_variants(service.read(ctx, signed.actor, product_id), q.strip())[: editor.MOST_OFFERED]
+    )
 
 
 @router.get("/products/picture-row/{product_id}")
@@ -267,7 +176,7 @@ def picture_row(
         file=file,
         said=said,
         suggestion="",
-        **_belonging(product, [said]),
+        **editor.belonging(product, [said]),
         may_edit=True,
     )
 
@@ -300,7 +209,7 @@ def mirror(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: i
         product=product,
         look=mirrors.look(ctx, typed.fields, typed.pictures, product, request.state.seen),
         swap=True,
-        **_shown_in(request.state.seen),
+        **shown_in(request.state.seen),
     )
 
 
