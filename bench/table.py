@@ -21,7 +21,7 @@ from urllib.parse import quote
 import httpx
 
 from bench.figures import Figure, PeakMemory, percentile, timed
-from graupel.caching import KeptOnes
+from graupel.caching import Keepers
 from graupel.context import Context
 from graupel.core.facets import FacetIndex
 from graupel.core.roles import SYSTEM, Role
@@ -86,7 +86,7 @@ def _begin(ctx: Context, count: int) -> Iterator[Figure]:
     """What a new process does before it can count: read everything, the floor, or begin with a snapshot."""
 
     def begin() -> int:
-        another = replace(ctx, ones=KeptOnes())
+        another = replace(ctx, ones=Keepers())
         ctx.db.run(lambda tx: len(_held(another, tx)))
         return another.ones.get(facet_index.FacetKeeper).readings
 

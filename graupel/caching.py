@@ -43,7 +43,7 @@ class KeptCounts:
             return made
 
 
-class KeptOnes:
+class Keepers:
     """Things of which a process holds one each."""
 
     def __init__(self) -> None:

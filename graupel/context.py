@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from graupel.caching import KeptCounts, KeptOnes
+from graupel.caching import Keepers, KeptCounts
 from graupel.db import Database, Tx
 from graupel.settings import Settings
 
@@ -19,7 +19,7 @@ class Context:
     db: Database
     settings: Settings
     counts: KeptCounts = field(default_factory=KeptCounts)
-    ones: KeptOnes = field(default_factory=KeptOnes)
+    keepers: Keepers = field(default_factory=Keepers)
     ahead: timedelta = timedelta(0)
 
     def now(self, tx: Tx) -> datetime:

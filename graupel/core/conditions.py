@@ -59,8 +59,8 @@ class Goods:
     values: Mapping[str, frozenset[str]] = field(default_factory=dict)
 
 
-def holds(condition: Condition, goods: Goods) -> bool:
-    """Whether one condition holds. What a product does not have is neither below nor from anything.
+def is_met(condition: Condition, goods: Goods) -> bool:
+    """Whether a product meets one condition. What a product does not have is neither below nor from anything.
 
     By sets, assortments/gathering.py says the same in SQL.
     """
@@ -87,7 +87,7 @@ def holds(condition: Condition, goods: Goods) -> bool:
 def fits(conditions: Iterable[Condition], goods: Goods) -> bool:
     """Whether all conditions hold; without any, nothing fits."""
     asked = list(conditions)
-    return bool(asked) and all(holds(one, goods) for one in asked)
+    return bool(asked) and all(is_met(one, goods) for one in asked)
 
 
 def read(rows: Sequence[Mapping[str, str]], currency: str) -> list[Condition]:

@@ -195,7 +195,7 @@ def load(tx: Tx) -> Tree:
 def current(ctx: Context, tx: Tx) -> Tree:
     """The trees as the transaction sees them, kept until a category changes."""
     state = store.state(tx)
-    return ctx.counts.get((state, "tree"), lambda: Tree(ctx.ones.get(RowKeeper).rows(tx, state), store.trees(tx)))
+    return ctx.counts.get((state, "tree"), lambda: Tree(ctx.keepers.get(RowKeeper).rows(tx, state), store.trees(tx)))
 
 
 def through(ctx: Context, tx: Tx, lens: Lens) -> Tree:
@@ -205,7 +205,7 @@ def through(ctx: Context, tx: Tx, lens: Lens) -> Tree:
 
     def make() -> Tree:
         langs = [lang for lang in lens.chain if lang]
-        rows = ctx.ones.get(RowKeeper).rows(tx, store.state(tx))
+        rows = ctx.keepers.get(RowKeeper).rows(tx, store.state(tx))
         names = wording.in_languages(tx, "category", "name", langs)
         trees = wording.in_languages(tx, "tree", "name", langs)
         return Tree(

@@ -3,7 +3,7 @@
 from graupel.features.destinations import service as destinations
 from graupel.features.history import following
 from graupel.features.listings import answers, behind, connecting, jobs, kinds, pages, standing, store
-from graupel.features.products import holds, mirrors, parts, summary
+from graupel.features.products import claims, mirrors, parts, summary
 from graupel.jobs import handler
 
 
@@ -15,7 +15,7 @@ def register(language: str) -> None:
     summary.on_touched(behind.follow_products)
     following.on_recorded(behind.follow_listings)
     following.on_recorded(behind.follow_words)
-    holds.register(store.held_variants)
+    claims.register(store.claimed_variants)
     parts.register(parts.EditorPart("channels", "Channels", "listings/part.html", pages.part_data, pages.part_mark))
     handler("listings.check")(jobs.check)
     handler("listings.settle", failed=jobs.not_settled)(jobs.settle)

@@ -251,7 +251,7 @@ def _mark(tx: Tx, source: str, params: Mapping[str, Any]) -> list[int]:
     return [row["channel_id"] for row in found]
 
 
-def held_variants(tx: Tx, product_id: int) -> set[int]:
+def claimed_variants(tx: Tx, product_id: int) -> set[int]:
     """The variants of a product that any channel has, or had, an offer of."""
     rows = tx.all(
         """SELECT v.id FROM variant v WHERE v.product_id = %(id)s

@@ -89,7 +89,7 @@ def _together(ids: list[int]) -> Sequence[int]:
 @contextmanager
 def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
     """The facets of all products as the transaction sees them, held while they are asked."""
-    keeper, stamp = ctx.ones.get(FacetKeeper), history.stamp(tx)
+    keeper, stamp = ctx.keepers.get(FacetKeeper), history.stamp(tx)
     with keeper.lock:
         yield keeper.current(tx, stamp, ctx.settings.data_folder / facet_snapshot.FOLDER)
 

@@ -18,7 +18,7 @@ from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
-from graupel.features.products import holds, pictures, removal, service, skus, store
+from graupel.features.products import claims, pictures, removal, service, skus, store
 from graupel.features.products.service import Product
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
@@ -374,7 +374,7 @@ def delete(ctx: Context, actor: Actor, product_id: int) -> None:
                 "product.was_live",
                 "This product was live once. Archive it instead: its page and SKU are known outside.",
             )
-        if holds.held_variants(tx, product_id):
+        if claims.claimed_variants(tx, product_id):
             raise Refused.because("product.held", "This product is on a channel. Archive it instead.")
         with history.change_set(tx, actor, "product.delete", f"Product deleted: {current.values.name}") as recorder:
             removal.remove_product(tx, recorder, product_id, ctx.settings.language)

@@ -88,7 +88,7 @@ def write(
     """Keeps one translation, and shows how it stands then."""
     typed = str(form.get("value", ""))
     try:
-        text = service.write(ctx, signed.actor, lang, kind, record_id, field, typed, holds=form.get("holds") == "1")
+        text = service.write(ctx, signed.actor, lang, kind, record_id, field, typed, confirm=form.get("confirm") == "1")
     except Refused as refusal:
         message = refusal.problems[0].message
         words = _words(signed)

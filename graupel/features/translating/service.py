@@ -138,7 +138,7 @@ def progress(ctx: Context, actor: Actor, lang: str) -> dict[str, Progress]:
                 found[kind.kind] = Progress(lang, *(counts[s] for s in (State.MISSING, State.OUTDATED, State.DONE)))
         return found
 
-    return ctx.db.run(lambda tx: ctx.ones.get(ProgressKeeper).get(target, history.stamp(tx), lambda: count(tx)))
+    return ctx.db.run(lambda tx: ctx.keepers.get(ProgressKeeper).get(target, history.stamp(tx), lambda: count(tx)))
 
 
 def together(progressed: Mapping[str, Progress], lang: str) -> Progress:
@@ -187,9 +187,9 @@ def parse(words: Words, field: str, text: str) -> str:
 
 
 def write(
-    ctx: Context, actor: Actor, lang: str, kind: str, record_id: int, field: str, text: str, *, holds: bool = False
+    ctx: Context, actor: Actor, lang: str, kind: str, record_id: int, field: str, text: str, *, confirm: bool = False
 ) -> Text:
-    """Keep a translation; an empty one is taken away. ``holds``: it stays, and is right for the original as it is.
+    """Keep a translation; an empty one is taken away. ``confirm``: it stays, and is right for the original as it is.
 
     Returns the text as it stands then. Raises Refused, NotFound.
     """
@@ -205,7 +205,7 @@ def write(
         title = f"Translated into {languages.name(target)}: {words.label} of {_short(found)}"
         with history.change_set(tx, actor, "translation.write", title) as recorder:
             key = f".{target}.{field}"
-            wording.put(tx, recorder, kind, record_id, key, value, found[field], row, confirm=holds)
+            wording.write_one(tx, recorder, kind, record_id, key, value, found[field], row, confirm=confirm)
         now = own_values.one(tx, kind, record_id, "", target, field)
         kept, source = (now["value"], now["source"]) if now else ("", None)
         return Text(kind, record_id, field, words, found[field], kept, source, rules.state(found[field], kept, source))

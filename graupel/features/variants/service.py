@@ -4,7 +4,7 @@ from graupel.context import Context
 from graupel.core.errors import NotFound
 from graupel.core.variants import Holding
 from graupel.db import Tx
-from graupel.features.products import holds
+from graupel.features.products import claims
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
 from graupel.features.products.service import Product
@@ -13,7 +13,7 @@ from graupel.features.variants import store
 
 def holdings(tx: Tx, product: Product) -> list[Holding]:
     """The product's variants as far as a change of axes must know them."""
-    held = holds.held_variants(tx, product.id)
+    held = claims.claimed_variants(tx, product.id)
     return [
         Holding(v.id, v.sku, v.combination, v.stock, v.id in held, bool(v.stock and v.stock < 0), v.archived)
         for v in product.variants

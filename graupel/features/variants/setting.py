@@ -130,7 +130,7 @@ def set_values(
         with history.change_set(tx, actor, "variants.set", title) as recorder:
             if _is_at_destination(name, lens):
                 texts = dict.fromkeys((variant.id for variant in plan.changing), format_money(value))
-                return wording.put_all(tx, recorder, "variant", texts, key_of(lens, name), {})
+                return wording.write_several(tx, recorder, "variant", texts, key_of(lens, name), {})
             written = int(value) if isinstance(value, bool) else value
             return store.change(tx, recorder, [variant.id for variant in plan.changing], {name: written})
 

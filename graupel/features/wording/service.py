@@ -76,24 +76,24 @@ def save(
         _, lang, field = split_key(key)
         source = originals.get(field) if lang else None
         value, row = wanted.get(key, ""), there.get(key)
-        said = put(tx, recorder, kind, record_id, key, value, source, row, confirm=key in confirmed)
+        said = write_one(tx, recorder, kind, record_id, key, value, source, row, confirm=key in confirmed)
         differed = differed or said
     return differed
 
 
-def put_all(
+def write_several(
     tx: Tx, recorder: history.Recorder, kind: str, values: Mapping[int, str], key: str, sources: Mapping[int, str]
 ) -> int:
     """Write one key's value for several records of a kind, "" takes it away; returns how many differed."""
     there = {row["record_id"]: row for row in store.of_records(tx, kind, list(values)) if _key(row) == key}
     said = [
-        put(tx, recorder, kind, record_id, key, value, sources.get(record_id), there.get(record_id))
+        write_one(tx, recorder, kind, record_id, key, value, sources.get(record_id), there.get(record_id))
         for record_id, value in values.items()
     ]
     return sum(said)
 
 
-def put(
+def write_one(
     tx: Tx,
     recorder: history.Recorder,
     kind: str,

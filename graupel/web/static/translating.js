@@ -31,8 +31,8 @@ document.addEventListener("keydown", (event) => {
   }
   if (event.altKey && event.code === "KeyH") {
     event.preventDefault();
-    const holds = pair.querySelector("[data-holds]");
-    if (holds) holds.click();
+    const confirm = pair.querySelector("[data-confirm-translation]");
+    if (confirm) confirm.click();
   }
 });
 // What was filled in by a key counts as typed when the field is left.

@@ -68,5 +68,5 @@ def test_after_a_change_only_what_it_touched_is_read(ctx, monkeypatch):
     yarn = next(iter(service.read_tree(ctx))).id
     service.rename(ctx, SYSTEM, yarn, "Garn")
     monkeypatch.setattr(store, "all_rows", None)
-    ctx.db.run(lambda tx: ctx.ones.get(RowKeeper).rows(tx, store.state(tx)))
+    ctx.db.run(lambda tx: ctx.keepers.get(RowKeeper).rows(tx, store.state(tx)))
     assert [one.name for one in service.read_tree(ctx)] == ["Garn", "Needles"]

@@ -287,7 +287,8 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
 def _check_summaries(tx: Tx) -> None:
     """What was written out of the batch is what is worked out from the catalogue."""
     written = tx.all("SELECT * FROM product_summary ORDER BY product_id")
-    tx.run("CREATE OR REPLACE TEMPORARY TABLE every_product SELECT id AS product_id FROM product")
+    tx.run("CREATE OR REPLACE TEMPORARY TABLE every_product (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")
+    tx.run("INSERT INTO every_product SELECT id FROM product")
     tx.run("DELETE FROM product_summary")
     summary.summarise(tx, "every_product")
     worked_out = {row["product_id"]: row for row in tx.all("SELECT * FROM product_summary")}

@@ -6,7 +6,7 @@ from urllib.parse import parse_qs
 
 import pytest
 
-from graupel.caching import KeptOnes
+from graupel.caching import Keepers
 from graupel.core.attributes import AttributeKind, Fact
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
@@ -150,7 +150,7 @@ def test_walking_an_index_and_sorting_what_fits_give_the_same_pages(ctx, monkeyp
 
 def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(ctx, goods):
     """Taking in what changed gives the same as reading everything anew, and the same as looking at each product."""
-    keeper = ctx.ones.get(FacetKeeper)
+    keeper = ctx.keepers.get(FacetKeeper)
     table(ctx)
     readings = keeper.readings
     ids = [product.id for product in products.list_after(ctx, SYSTEM, after=0, limit=9)]
@@ -186,7 +186,7 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
 
     def begin() -> int:
         """How often a new process reads everything until it knows the facets."""
-        another = replace(ctx, ones=KeptOnes())
+        another = replace(ctx, ones=Keepers())
         assert kept_counts(another) == ctx.db.run(read_all).counts({})
         return another.ones.get(FacetKeeper).readings
 
@@ -207,7 +207,7 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
         lambda tx: tx.run("UPDATE change_set SET made_at = made_at + INTERVAL 1 SECOND ORDER BY id DESC LIMIT 1")
     )
     assert begin() == 1, "the same numbers, of another catalogue"
-    nowhere = replace(ctx, settings=ctx.settings.model_copy(update={"data_folder": file}), ones=KeptOnes())
+    nowhere = replace(ctx, settings=ctx.settings.model_copy(update={"data_folder": file}), ones=Keepers())
     assert kept_counts(nowhere) == ctx.db.run(read_all).counts({}), "a folder that can't be written is no trouble"
 
 

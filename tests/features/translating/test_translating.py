@@ -69,7 +69,7 @@ def test_the_worklist_says_what_is_missing_and_what_is_out_of_date(ctx, yarn):
     changed = [(piece.kind, piece.text) for piece in record.texts[0].changed]
     assert changed == [("gone", "Yarn"), ("new", "Soft yarn")]
     assert service.progress(ctx, SYSTEM, "de")["product"].outdated == 1
-    assert write(ctx, "product", yarn, "name", "Garn", holds=True).state is State.DONE
+    assert write(ctx, "product", yarn, "name", "Garn", confirm=True).state is State.DONE
     roll_back_newest(ctx)
     assert left(ctx, "product", state=State.OUTDATED), "that it holds was rolled back"
     assert left(ctx, "product", search="GARN")[f"product-{yarn}-name"] == "Garn", "both languages are searched"
