@@ -86,9 +86,9 @@ def _begin(ctx: Context, count: int) -> Iterator[Figure]:
     """What a new process does before it can count: read everything, the floor, or begin with a snapshot."""
 
     def begin() -> int:
-        another = replace(ctx, ones=Keepers())
+        another = replace(ctx, keepers=Keepers())
         ctx.db.run(lambda tx: len(_held(another, tx)))
-        return another.ones.get(facet_index.FacetKeeper).readings
+        return another.keepers.get(facet_index.FacetKeeper).readings
 
     with PeakMemory() as memory:
         floor, readings = timed(begin)

@@ -17,9 +17,10 @@ LOW_STOCK = 5
 
 @dataclass(frozen=True)
 class Cell:
-    """One place of the grid. ``variant`` is None where the combination does not exist: a gap."""
+    """One place of the grid, and the same in words. ``variant`` is None where it does not exist: a gap."""
 
     combination: Combination
+    words: str
     variant: Any | None
     shade: str = "gap"
     label: str = ""
@@ -47,14 +48,17 @@ def draw(
     chosen = layer if layer in layers else layers[0]
     across = axes[0].choices
     down = axes[1].choices if len(axes) > 1 else ()
+    names = {choice.id: choice.label for axis in axes[2:] for choice in axis.choices}
+    behind = [names[choice] for choice in chosen]
     rows = []
     for row in down or (None,):
         cells = []
+        keys, labels = ((row.id,), [row.label, *behind]) if row else ((), behind)
         for column in across:
-            combination = (column.id, *((row.id,) if row else ()), *chosen)
+            combination = (column.id, *keys, *chosen)
             variant = variants.get(combination)
-            seen = look(variant) if variant is not None else Look("gap", "")
-            cells.append(Cell(combination, variant, seen.shade, seen.label))
+            seen = look(variant) if variant is not None else _GAP
+            cells.append(Cell(combination, ", ".join((column.label, *labels)), variant, seen.shade, seen.label))
         rows.append(tuple(cells))
     return Grid(tuple(across), tuple(down), tuple(rows), layers, chosen)
 
@@ -65,6 +69,9 @@ class Look:
 
     shade: str
     label: str
+
+
+_GAP = Look("gap", "")
 
 
 def by_stock(stock: int | None, sells_without: bool) -> Look:

@@ -17,6 +17,7 @@ from graupel.core.pictures import Picture
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.products import ProductValues
 from graupel.core.readiness import Finding, PictureFacts
+from graupel.core.resolve import inherited
 from graupel.core.search_preview import Preview
 from graupel.features.categories import service as categories
 from graupel.features.categories.service import Category
@@ -66,10 +67,12 @@ def look(
     differs_by = product.differs_by if product else ()
     measured = product_pictures.facts(pictures)
     missing = product_types.lacking(kind, values.facts, differs_by)
-    findings = _of_destination(ctx, values, measured, product, seen)
+    variants = product.for_sale if product and product.varies else None
+    prices = _prices(written, variants, seen)
+    unpriced = None if variants is None else sum(price is None for price in prices)
+    findings = _of_destination(ctx, values, measured, unpriced, product, seen)
     findings += lensing.findings(written, seen)
     findings += [Finding(p.code, p.message, p.field or "", True) for p in missing]
-    variants = product.for_sale if product and product.varies else None
     shown = [one.attribute for one in kind.attributes] if kind else list(words.attributes.values())
     return Look(
         values,
@@ -77,7 +80,7 @@ def look(
         next(((file, said.alt) for file, said in pictures if file.face("card")), None),
         _alts(values, [said for _, said in pictures], product),
         sum(not said.alt for _, said in pictures),
-        price_range(_prices(written, variants, seen)),
+        price_range(prices),
         [
             (a.name, show_fact(a, values.facts[a.id], locale=seen.locale))
             for a in shown
@@ -92,9 +95,11 @@ def look(
 
 def _prices(written: ProductValues, variants: Sequence[Variant] | None, seen: Seen) -> list[Decimal | None]:
     """What is asked at the destination of the lens, for each variant."""
+    of_product = rules.amount_seen("price", seen.lens, written).value
     if variants is None:
-        return [rules.amount_seen("price", seen.lens, written).value]
-    return [rules.amount_seen("price", seen.lens, written, one.price, one.own).value for one in variants]
+        return [of_product]
+    own = (rules.variants_amount_seen("price", seen.lens, one.price, one.own) for one in variants)
+    return [inherited(price, of_product) for price in own]
 
 
 #: Given by areas that know channels: what a product lacks there. By the first letter of the destination's code.
@@ -108,13 +113,16 @@ def register_findings(letter: str, findings: Findings) -> None:
 
 
 def _of_destination(
-    ctx: Context, values: ProductValues, measured: Sequence[PictureFacts], product: Product | None, seen: Seen
+    ctx: Context,
+    values: ProductValues,
+    measured: Sequence[PictureFacts],
+    unpriced: int | None,
+    product: Product | None,
+    seen: Seen,
 ) -> list[Finding]:
     ask = _FINDINGS.get(seen.lens.destination[:1])
     if ask and product:
         return ask(ctx, product, values, measured, seen)
-    variants = product.for_sale if product and product.varies else None
-    unpriced = None if variants is None else sum(price is None for price in _prices(values, variants, seen))
     return readiness.for_shop(values, measured, unpriced)
 
 

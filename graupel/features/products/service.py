@@ -1,8 +1,9 @@
 """What a merchant does with products, one at a time."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from decimal import Decimal
+from operator import itemgetter
 from typing import Any
 
 from slugify import slugify
@@ -53,14 +54,23 @@ class Variant:
     own: Mapping[str, str] = field(default_factory=dict)
 
 
+#: What a variant takes from its row without another look; a product may have thousands.
+_AS_THEY_ARE = tuple(
+    one.name for one in fields(Variant) if one.name not in ("sells_without_stock", "archived", "combination", "own")
+)
+_as_they_are, _choices = itemgetter(*_AS_THEY_ARE), itemgetter(*CHOICES)
+
+
 def variant_of(row: Mapping[str, Any], own: Mapping[str, Own] | None = None) -> Variant:
     """A variant from its row; ``own``: what is written for it for a destination or a language."""
-    given = {name: row[name] for name in Variant.__dataclass_fields__ if name in row}
+    given = dict(zip(_AS_THEY_ARE, _as_they_are(row), strict=True))
     sells = row["sells_without_stock"]
     return Variant(
-        **given | {"sells_without_stock": None if sells is None else bool(sells), "archived": bool(row["archived"])},
-        combination=tuple(row[name] for name in CHOICES if row[name] is not None),
-        own={key: held.value for key, held in (own or {}).items()},
+        **given,
+        sells_without_stock=None if sells is None else bool(sells),
+        archived=bool(row["archived"]),
+        combination=tuple(choice for choice in _choices(row) if choice is not None),
+        own={key: held.value for key, held in own.items()} if own else {},
     )
 
 

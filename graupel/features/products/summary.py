@@ -78,7 +78,7 @@ def follow(tx: Tx, recorded: Recorded) -> None:
     if tx.value(f"SELECT 1 FROM {touched.table} LIMIT 1"):
         # One version guards the whole page: it moves with anything that stands on it.
         tx.run(
-            f"""UPDATE product p JOIN {touched.table} k ON k.product_id = p.id
+            f"""UPDATE {touched.table} k STRAIGHT_JOIN product p ON p.id = k.product_id
                 LEFT JOIN change_row r
                   ON r.change_set_id = %(set)s AND r.record_kind = 'product' AND r.record_id = p.id
                 SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)

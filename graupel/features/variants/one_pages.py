@@ -73,7 +73,7 @@ def _one(
         variant=variant,
         typed=typed or _typed_of(variant) | own_texts,
         problems=by_field(refusal.problems) if refusal else {},
-        label=views.view(product, "stock", None).label(variant.combination),
+        label=label_of(product.axes, variant.combination),
         pictures=views.pictures_of(product, variant),
         may_edit=signed.actor.may(Role.EDITOR),
         **{"said": "", **data},

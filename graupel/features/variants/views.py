@@ -24,28 +24,20 @@ SHADES_BY = {"stock": "Stock", "price": "Price", "margin": "Margin", "readiness"
 
 @dataclass(frozen=True)
 class GridView:
-    """The part's content. ``further``: for each axis beyond the second its choices with the layer each leads to.
-
-    ``names``: the labels of all choices, gathered once, for a grid has thousands of cells.
-    """
+    """The part's content. ``further``: for each axis beyond the second its choices with the layer each leads to."""
 
     product: Product
     by: str
     grid: Grid | None
     further: list[tuple[Attribute, list[tuple[str, str, bool]]]]
     legend: list[tuple[str, str]]
-    names: Mapping[int, str]
-
-    def label(self, combination: Combination) -> str:
-        """A place of the grid in words."""
-        return ", ".join(self.names[choice] for choice in combination)
 
 
 def view(product: Product, by: str, layer: Combination | None) -> GridView:
     """The grid in one of its colourings and layers."""
     by = by if by in SHADES_BY else "stock"
     if not product.varies:
-        return GridView(product, by, None, [], [], {})
+        return GridView(product, by, None, [], [])
     variants = {variant.combination: variant for variant in product.variants}
     grid = grids.draw(product.axes, variants, layer, _look(product, by))
     further = []
@@ -55,8 +47,7 @@ def view(product: Product, by: str, layer: Combination | None) -> GridView:
             to = (*grid.layer[:place], choice.id, *grid.layer[place + 1 :])
             ways.append((choice.label, ".".join(map(str, to)), choice.id == grid.layer[place]))
         further.append((axis.attribute, ways))
-    names = {choice.id: choice.label for axis in product.axes for choice in axis.choices}
-    return GridView(product, by, grid, further, LEGENDS[by], names)
+    return GridView(product, by, grid, further, LEGENDS[by])
 
 
 LEGENDS = {

@@ -186,9 +186,9 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
 
     def begin() -> int:
         """How often a new process reads everything until it knows the facets."""
-        another = replace(ctx, ones=Keepers())
+        another = replace(ctx, keepers=Keepers())
         assert kept_counts(another) == ctx.db.run(read_all).counts({})
-        return another.ones.get(FacetKeeper).readings
+        return another.keepers.get(FacetKeeper).readings
 
     assert begin() == 1
     make_product(ctx, "NEW-1", price=Decimal("120.00"))
@@ -207,7 +207,7 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
         lambda tx: tx.run("UPDATE change_set SET made_at = made_at + INTERVAL 1 SECOND ORDER BY id DESC LIMIT 1")
     )
     assert begin() == 1, "the same numbers, of another catalogue"
-    nowhere = replace(ctx, settings=ctx.settings.model_copy(update={"data_folder": file}), ones=Keepers())
+    nowhere = replace(ctx, settings=ctx.settings.model_copy(update={"data_folder": file}), keepers=Keepers())
     assert kept_counts(nowhere) == ctx.db.run(read_all).counts({}), "a folder that can't be written is no trouble"
 
 
