@@ -5,10 +5,11 @@ a facet and an "and" between facets, and a count is the size of a set: docs/perf
 records and ten thousand values. (pyroaring is used in core: it is pure computation.)
 """
 
-import json
 from collections.abc import Collection, Hashable, Iterable, Mapping
 
 from pyroaring import BitMap, FrozenBitMap
+
+from graupel.core import bitmaps
 
 #: A record's values: facet -> values.
 Values = Mapping[str, Collection[Hashable]]
@@ -51,23 +52,15 @@ class FacetIndex:
                     del held[value]
 
     def pack(self) -> bytes:
-        """The whole index, for a file: what is in it, as a line of JSON, then its sets one after the other.
-
-        Values are to be numbers or texts.
-        """
-        sets: list[tuple[str, Hashable, bytes]] = [("", "", self._everything.serialize())]
-        sets += [(facet, value, ids.serialize()) for facet, held in self._held.items() for value, ids in held.items()]
-        said = json.dumps([(facet, value, len(packed)) for facet, value, packed in sets])
-        return b"\n".join([said.encode(), b"".join(packed for *_, packed in sets)])
+        """The whole index in bytes. Values are to be numbers or texts."""
+        held = (([facet, value], ids) for facet, sets in self._held.items() for value, ids in sets.items())
+        return bitmaps.pack([(["", ""], self._everything), *held])
 
     @classmethod
     def unpack(cls, packed: bytes) -> "FacetIndex":
         """The index that was packed."""
         index = cls()
-        said, _, sets = packed.partition(b"\n")
-        rest = memoryview(sets)
-        for facet, value, size in json.loads(said):
-            ids, rest = BitMap.deserialize(bytes(rest[:size])), rest[size:]
+        for (facet, value), ids in bitmaps.unpack(packed):
             if facet:
                 index._held.setdefault(facet, {})[value] = ids
             else:

@@ -16,6 +16,7 @@ from graupel.core.declarations.products import LISTED
 from graupel.core.products import Status
 from graupel.core.records import FieldKind
 from graupel.core.sent import read_json
+from graupel.core.words import words_of
 
 PAGE_SIZE = 50
 SORTS = ("name", "sku", "price", "stock", "changed")
@@ -230,21 +231,24 @@ def _values(facet: str, texts: list[str]) -> tuple[Any, ...]:
 
 @dataclass(frozen=True)
 class SearchWords:
-    """A search text taken apart: what a full-text index can find and what must be compared."""
+    """A search text taken apart. ``words``: without accents and capitals; ``code``: as codes are looked for.
 
+    ``indexed``: what a full-text index of the database can find of it, as a boolean expression in which all words
+    begin; "" where that is nothing.
+    """
+
+    words: tuple[str, ...]
+    code: str
     indexed: str
-    compared: tuple[str, ...]
-    sku_prefix: str
 
 
 def search_words(text: str) -> SearchWords | None:
-    """None where nothing is searched. ``indexed`` is a boolean full-text expression in which all words begin."""
-    words = re.findall(r"\w+", text.lower())
+    """None where nothing is searched."""
     if not text.strip():
         return None
-    indexed = [word for word in words if len(word) >= SHORTEST_INDEXED and word not in STOPWORDS]
-    compared = tuple(word for word in words if word not in indexed)
-    return SearchWords(" ".join(f"+{word}*" for word in indexed), compared, text.strip())
+    plain = re.findall(r"\w+", text.lower())
+    indexed = [word for word in plain if len(word) >= SHORTEST_INDEXED and word not in STOPWORDS]
+    return SearchWords(tuple(words_of(text)), text.strip(), " ".join(f"+{word}*" for word in indexed))
 
 
 def _first(query: Mapping[str, list[str]], name: str) -> str:

@@ -52,11 +52,12 @@ def test_switching_a_facet_twice_leads_back_to_the_first_page_of_the_same_table(
     assert again.page == 1
 
 
-def test_short_and_frequent_words_are_compared_because_no_index_holds_them():
-    words = search_words("the 4-ply Merino")
+def test_a_search_is_taken_apart_into_words_and_what_an_index_of_the_database_can_find():
+    words = search_words(" the 4-ply Mérino ")
     assert words is not None
-    assert words.indexed == "+ply* +merino*"
-    assert words.compared == ("the", "4")
+    assert words.words == ("the", "4", "ply", "merino")
+    assert words.indexed == "+ply* +mérino*"
+    assert words.code == "the 4-ply Mérino"
     assert search_words("   ") is None
 
 

@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 from graupel.core import attributes, copywriting, doubles, grids, pricing, search_preview, units
 from graupel.core.attributes import Attribute, AttributeKind, Choice, Fact, read_fact, show_fact
 from graupel.core.errors import Refused
-from graupel.core.facets import FacetIndex
 from graupel.core.product_types import Need, ProductType, TypeAttribute, lacking, set_aside
 from graupel.core.resolve import inherited
 
@@ -165,49 +164,6 @@ def test_a_fact_is_needed_always_or_only_beside_another_value_and_never_where_va
     assert missing({}, differs_by=(1,)) == []
     assert set_aside(kind, [COLOUR, FIRST]) == [FIRST]
     assert set_aside(None, [FIRST]) == []
-
-
-records = st.dictionaries(
-    st.integers(1, 60),
-    st.fixed_dictionaries(
-        {"status": st.sets(st.sampled_from("ld"), min_size=1, max_size=1), "tag": st.sets(st.integers(1, 5))}
-    ),
-    max_size=25,
-)
-
-
-def put_in(index: FacetIndex, records) -> None:
-    sets = [(facet, value, [key]) for key, held in records.items() for facet in held for value in held[facet]]
-    index.add(records, sets)
-
-
-@given(records, records, st.sets(st.integers(1, 60)), st.sets(st.sampled_from("ld")), st.sets(st.integers(1, 5)))
-def test_facets_kept_as_sets_say_what_looking_at_every_record_says(first, then, gone, status, tag):
-    index = FacetIndex()
-    put_in(index, first)
-    before = index.select({})
-    index.remove(then)
-    put_in(index, then)
-    index = FacetIndex.unpack(index.pack())
-    index.remove(gone)
-    assert sorted(before) == sorted(first), "a set stays as it was"
-    there = {k: v for k, v in (first | then).items() if k not in gone}
-    chosen = {"status": status, "tag": tag}
-
-    def fits(values, without=""):
-        return all(not wanted or wanted & values[f] for f, wanted in chosen.items() if f != without)
-
-    found = index.select(chosen)
-    expected = [k for k, v in there.items() if fits(v)]
-    assert list(found) == sorted(expected)
-    assert index.of(expected) == found
-    assert index.of(range(100)) == index.everything == index.of(there)
-    for facet, held in index.counts(chosen).items():
-        counted = {}
-        for values in there.values():
-            for value in values[facet] if fits(values, without=facet) else ():
-                counted[value] = counted.get(value, 0) + 1
-        assert held == counted
 
 
 money = st.none() | st.decimals("0.01", 900, places=2)

@@ -61,7 +61,7 @@ def shelf(ctx: Context, actor: Actor, wanted: Wanted) -> Shelf:
             if in_texts:
                 where.append("lib.sha256 NOT IN %(in_texts)s")
                 params["in_texts"] = list(in_texts)
-        hits = uses.matches(wanted.search, params)
+        hits = uses.matches(ctx, tx, wanted.search, params)
         ids = store.page(tx, where=where, search=wanted.search, matches=hits, params=params, limit=PAGE + 1)
         found = service.by_ids(tx, ids[:PAGE])
         return Shelf(

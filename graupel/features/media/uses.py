@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
+from graupel.context import Context
 from graupel.db import Tx
 from graupel.features.history import journal, records
 from graupel.features.history.records import Shown
@@ -25,7 +26,7 @@ class TextUse:
 
 _TEXTS: list[TextUse] = []
 #: Given the typed text and the parameters to add to: a SELECT of ids of media as ``id``, or "" where none can fit.
-Search = Callable[[str, dict[str, Any]], str]
+Search = Callable[[Context, Tx, str, dict[str, Any]], str]
 _SEARCHES: dict[str, Search] = {}
 
 
@@ -40,9 +41,9 @@ def register_search(area: str, search: Search) -> None:
     _SEARCHES[area] = search
 
 
-def matches(typed: str, params: dict[str, Any]) -> list[str]:
+def matches(ctx: Context, tx: Tx, typed: str, params: dict[str, Any]) -> list[str]:
     """SELECTs of the ids of media that fit a text by where they are used."""
-    return [sql for search in _SEARCHES.values() if (sql := search(typed, params))]
+    return [sql for search in _SEARCHES.values() if (sql := search(ctx, tx, typed, params))]
 
 
 def unused() -> str:

@@ -1,20 +1,21 @@
-"""The facets of all products, kept in memory and brought up to date with each change set."""
+"""The facets of all products and the words of their names: kept in memory, brought up to date by each change set."""
 
 import threading
 from collections.abc import Hashable, Iterator, Sequence
 from contextlib import contextmanager
 from decimal import Decimal
-from pathlib import Path
 from typing import Any
 
 from graupel.context import Context
 from graupel.core.facets import NONE, FacetIndex, Ids
-from graupel.core.tables import price_bands, stock_word
+from graupel.core.tables import price_bands, search_words, stock_word
+from graupel.core.words import WordIndex
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.categories.counts import Counts
 from graupel.features.history import service as history
-from graupel.features.products import facet_snapshot, store, summary, table_store
+from graupel.features.products import store, summary, table_store
+from graupel.features.products.facet_snapshot import Snapshot
 
 #: So many of the newest change sets are looked through for those that are not taken in yet.
 LOOKED_THROUGH = 500
@@ -35,47 +36,49 @@ class FacetKeeper:
         #: How often everything was read.
         self.readings = 0
         self._index = FacetIndex()
+        self._words = WordIndex()
         self._known: set[int] = set()
         self._stamp = ""
         self._since_kept = 0
 
-    def current(self, tx: Tx, stamp: str, folder: Path) -> FacetIndex:
-        """The index as the transaction sees the catalogue; ``stamp``: history's; ``folder``: for its snapshot."""
+    def current(self, tx: Tx, stamp: str, snapshot: Snapshot) -> tuple[FacetIndex, WordIndex]:
+        """Facets and words of names as the transaction sees the catalogue; ``stamp``: history's."""
         if not self._stamp:
-            self._begin(tx, folder)
+            self._begin(tx, snapshot)
         elif stamp != self._stamp:
-            self._take_in(tx)
+            self._take_in(tx, snapshot.lang)
         self._stamp = stamp
         if self._since_kept >= KEPT_AFTER and len(self._index) >= WORTH_KEEPING:
-            facet_snapshot.save(tx, folder, self._index, self._known)
+            snapshot.save(tx, self._index, self._words, self._known)
             self._since_kept = 0
-        return self._index
+        return self._index, self._words
 
-    def _begin(self, tx: Tx, folder: Path) -> None:
-        kept = facet_snapshot.load(tx, folder)
+    def _begin(self, tx: Tx, snapshot: Snapshot) -> None:
+        kept = snapshot.load(tx)
         if kept:
-            self._index, self._known = kept
-            self._take_in(tx)
+            self._index, self._words, self._known = kept
+            self._take_in(tx, snapshot.lang)
         else:
-            self._read_everything(tx)
+            self._read_everything(tx, snapshot.lang)
 
-    def _read_everything(self, tx: Tx) -> None:
+    def _read_everything(self, tx: Tx, lang: str) -> None:
         self._known = set(history.newest_ids(tx, LOOKED_THROUGH))
-        self._index = read_all(tx)
+        self._index, self._words = read_all(tx, lang)
         self.readings += 1
         self._since_kept = KEPT_AFTER
 
-    def _take_in(self, tx: Tx) -> None:
+    def _take_in(self, tx: Tx, lang: str) -> None:
         newest = history.newest_ids(tx, LOOKED_THROUGH)
         new = [change_set_id for change_set_id in newest if change_set_id not in self._known]
         if len(new) == LOOKED_THROUGH:
-            self._read_everything(tx)
+            self._read_everything(tx, lang)
             return
         touched = sorted({one for change_set_id in new for one in summary.touched_ids(tx, change_set_id)})
         for first in range(0, len(touched), AT_ONCE):
             some = _together(touched[first : first + AT_ONCE])
             self._index.remove(some)
-            _put_in(tx, self._index, some)
+            self._words.remove(some)
+            _put_in(tx, self._index, self._words, some, lang)
         self._known = set(newest)
         self._since_kept += len(new) + len(touched) // TOUCHED_AS_A_SET
 
@@ -89,21 +92,47 @@ def _together(ids: list[int]) -> Sequence[int]:
 @contextmanager
 def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
     """The facets of all products as the transaction sees them, held while they are asked."""
+    with _both(ctx, tx) as (index, _):
+        yield index
+
+
+@contextmanager
+def _both(ctx: Context, tx: Tx) -> Iterator[tuple[FacetIndex, WordIndex]]:
     keeper, stamp = ctx.keepers.get(FacetKeeper), history.stamp(tx)
     with keeper.lock:
-        yield keeper.current(tx, stamp, ctx.settings.data_folder / facet_snapshot.FOLDER)
+        yield keeper.current(tx, stamp, Snapshot(ctx.settings.data_folder, ctx.settings.language))
 
 
-def read_all(tx: Tx) -> FacetIndex:
-    """The facets of all products; never more than AT_ONCE of them are in memory one by one."""
-    index, last = FacetIndex(), 0
+def search(ctx: Context, tx: Tx, typed: str) -> Ids | None:
+    """The products that fit a text, None where nothing is searched.
+
+    A text fits a name in which all its words begin, and a SKU, product code or GTIN that begins with it.
+    """
+    words = search_words(typed)
+    if words is None:
+        return None
+    by_code = Ids(table_store.ids_by_code(tx, words.code))
+    with _both(ctx, tx) as (_, names):
+        return by_code | names.having(words.words)
+
+
+def media_hits(ctx: Context, tx: Tx, typed: str, params: dict[str, Any]) -> str:
+    """A SELECT of the media of products that fit a text, and of those whose alt text or title has its words."""
+    words, found = search_words(typed), search(ctx, tx, typed)
+    return "" if words is None or found is None else table_store.media_hits(list(found), words.indexed, params)
+
+
+def read_all(tx: Tx, lang: str) -> tuple[FacetIndex, WordIndex]:
+    """Facets and words of all products; never more than AT_ONCE of them are in memory one by one."""
+    index, words, last = FacetIndex(), WordIndex(), 0
     while ids := table_store.ids_after(tx, last, AT_ONCE):
-        _put_in(tx, index, range(ids[0], ids[-1] + 1))
+        _put_in(tx, index, words, range(ids[0], ids[-1] + 1), lang)
         last = ids[-1]
-    return index
+    return index, words
 
 
-def _put_in(tx: Tx, index: FacetIndex, ids: Sequence[int]) -> None:
+def _put_in(tx: Tx, index: FacetIndex, words: WordIndex, ids: Sequence[int], lang: str) -> None:
+    words.add(table_store.names(tx, ids, lang))
     for facet in table_store.FACET_NAMES:
         for value, found in table_store.facet_groups(tx, facet, ids):
             if facet == "status":  # each product has one

@@ -1,4 +1,6 @@
-"""The facets of all products in a file: a new process begins with them, and reads only what changed since.
+"""The facets of all products and the words of their names in a file.
+
+A new process begins with them, and reads only what changed since.
 
 A snapshot says for which change sets it stands and when they were made: so one of another catalogue, or of this one
 before a copy of it was put back, is told from it. Under other rules it is worth nothing. Where anything is wrong with
@@ -10,6 +12,7 @@ import json
 import os
 import zlib
 from contextlib import suppress
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -17,6 +20,7 @@ from structlog import get_logger
 
 import graupel
 from graupel.core.facets import FacetIndex
+from graupel.core.words import WordIndex
 from graupel.db import Tx
 from graupel.features.history import service as history
 
@@ -34,34 +38,48 @@ def _rules() -> str:
     return said.hexdigest()
 
 
-def save(tx: Tx, folder: Path, index: FacetIndex, known: set[int]) -> None:
-    """Keep an index that holds what these change sets did; a file that stood there is replaced whole.
+@dataclass(frozen=True)
+class Snapshot:
+    """Where it is kept, below ``data_folder``; ``lang``: the language of the names."""
 
-    Where it can't be written, that is logged, and the next new process reads everything.
-    """
-    body = index.pack()
-    head = {"rules": _rules(), "known": history.moments(tx, sorted(known)), "sum": zlib.crc32(body)}
-    part = folder / f"{NAME}.{os.getpid()}"
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        part.write_bytes(json.dumps(head).encode() + b"\n" + body)
-        part.replace(folder / NAME)
-    except OSError as error:
-        log.warning("facets not kept", folder=str(folder), error=str(error))
-        with suppress(OSError):
-            part.unlink()  # a full disk gets back what was written of it
+    data_folder: Path
+    lang: str
 
+    @property
+    def _path(self) -> Path:
+        return self.data_folder / FOLDER / NAME
 
-def load(tx: Tx, folder: Path) -> tuple[FacetIndex, set[int]] | None:
-    """The index that was kept last and the change sets for which it stands; None where there is none to rely on."""
-    try:
-        said, _, body = (folder / NAME).read_bytes().partition(b"\n")
-        head = json.loads(said)
-        known = {int(change_set_id): made_at for change_set_id, made_at in head["known"].items()}
-        if head["rules"] == _rules() and head["sum"] == zlib.crc32(body) and known:
-            return (FacetIndex.unpack(body), set(known)) if history.moments(tx, list(known)) == known else None
-    except FileNotFoundError:
-        pass
-    except (OSError, ValueError, KeyError, AttributeError) as error:
-        log.warning("facets not taken from their file", folder=str(folder), error=str(error))
-    return None
+    def save(self, tx: Tx, index: FacetIndex, words: WordIndex, known: set[int]) -> None:
+        """Keep what holds what these change sets did; a file that stood there is replaced whole.
+
+        Where it can't be written, that is logged, and the next new process reads everything.
+        """
+        facets = index.pack()
+        body = facets + words.pack()
+        head = {"rules": _rules(), "lang": self.lang, "known": history.moments(tx, sorted(known))}
+        said = json.dumps({**head, "facets": len(facets), "sum": zlib.crc32(body)})
+        part = self._path.with_name(f"{NAME}.{os.getpid()}")
+        try:
+            part.parent.mkdir(parents=True, exist_ok=True)
+            part.write_bytes(said.encode() + b"\n" + body)
+            part.replace(self._path)
+        except OSError as error:
+            log.warning("facets not kept", path=str(self._path), error=str(error))
+            with suppress(OSError):
+                part.unlink()  # a full disk gets back what was written of it
+
+    def load(self, tx: Tx) -> tuple[FacetIndex, WordIndex, set[int]] | None:
+        """What was kept last and the change sets for which it stands; None where there is none to rely on."""
+        try:
+            said, _, body = self._path.read_bytes().partition(b"\n")
+            head = json.loads(said)
+            known = {int(change_set_id): made_at for change_set_id, made_at in head["known"].items()}
+            ours = (head["rules"], head["lang"], head["sum"]) == (_rules(), self.lang, zlib.crc32(body))
+            if ours and known and history.moments(tx, list(known)) == known:
+                facets, words = body[: head["facets"]], body[head["facets"] :]
+                return FacetIndex.unpack(facets), WordIndex.unpack(words), set(known)
+        except FileNotFoundError:
+            pass
+        except (OSError, ValueError, KeyError, AttributeError) as error:
+            log.warning("facets not taken from their file", path=str(self._path), error=str(error))
+        return None

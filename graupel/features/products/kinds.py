@@ -12,7 +12,7 @@ from graupel.features.history.putting_back import untouched
 from graupel.features.history.records import RecordKind, Shown
 from graupel.features.media import uses
 from graupel.features.media.uses import TextUse
-from graupel.features.products import belonging, facet_index, store, table_store
+from graupel.features.products import belonging, facet_index, store
 from graupel.features.vocabulary import carriers, references
 from graupel.features.vocabulary import kinds as vocabulary_kinds
 from graupel.features.wording import originals
@@ -167,7 +167,7 @@ def _same_combination(replaced: str) -> str:
 def _register_references(language: str) -> None:
     """Where products refer to the vocabulary and to media."""
     uses.register_text(TextUse("product", "description"))
-    uses.register_search("products", lambda typed, params: table_store.media_hits(typed, params, language))
+    uses.register_search("products", facet_index.media_hits)
     references.refine("fact", "attribute_id", double=references.one_only("fact", "product_id"))
     references.refine(
         "product_category",

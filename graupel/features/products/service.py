@@ -13,6 +13,7 @@ from graupel.core import pictures as picture_rules
 from graupel.core import product_types, products, readiness
 from graupel.core.declarations.products import CHOICES
 from graupel.core.errors import NotFound
+from graupel.core.facets import Ids
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.product_types import ProductType
 from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, ProductValues, Status
@@ -24,7 +25,7 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import pictures, store, table_store
+from graupel.features.products import facet_index, pictures, store, table_store
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
@@ -280,7 +281,7 @@ def list_after(
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> list[Product]:
-        rows = table_store.list_after(tx, after, limit, search, status and str(status), ctx.settings.language)
+        rows = _rows_after(ctx, tx, after, limit, search, status)
         ids = [row["id"] for row in rows]
         variants: dict[int, list[Variant]] = {}
         for found in store.variants(tx, ids):
@@ -289,6 +290,20 @@ def list_after(
         return [_listed(row, tuple(variants.get(row["id"], ())), row["id"] in varying) for row in rows]
 
     return ctx.db.run(work)
+
+
+def _rows_after(
+    ctx: Context, tx: Tx, after: int, limit: int, typed: str, status: Status | None
+) -> list[dict[str, Any]]:
+    lang = ctx.settings.language
+    found = facet_index.search(ctx, tx, typed)
+    if found is None:
+        return table_store.list_after(tx, after, limit, status and str(status), lang)
+    if status:
+        with facet_index.held(ctx, tx) as index:
+            found = index.select({"status": (str(status),)}, found)
+    beyond = found.rank(after)
+    return table_store.list_of(tx, list(found[beyond : beyond + limit]), lang)
 
 
 def _listed(row: Mapping[str, Any], variants: tuple[Variant, ...], varies: bool) -> Product:
@@ -302,13 +317,38 @@ def _listed(row: Mapping[str, Any], variants: tuple[Variant, ...], varies: bool)
     )
 
 
+#: Of so many products variants are asked for by their products' ids; and so many variants are walked at once.
+MOST_NAMED = 5000
+
+
 def variants_after(
     ctx: Context, actor: Actor, *, after: int, limit: int, search: str = ""
 ) -> list[tuple[Variant, ProductValues]]:
     """Variants in the order of their ids, beyond ``after``, each with the values of its product that it may inherit."""
     actor.require(Role.VIEWER)
-    rows = ctx.db.run(lambda tx: table_store.variants_after(tx, after, limit, search, ctx.settings.language))
+
+    def work(tx: Tx) -> list[dict[str, Any]]:
+        found = facet_index.search(ctx, tx, search)
+        if found is None:
+            return table_store.variants_after(tx, after, limit)
+        if len(found) <= MOST_NAMED:
+            return table_store.variants_after(tx, after, limit, list(found)) if found else []
+        return _variants_among(tx, after, limit, found)
+
+    rows = ctx.db.run(work)
     return [(variant_of(row), ProductValues(**{n: row[f"product_{n}"] for n in BASE_FIELDS})) for row in rows]
+
+
+def _variants_among(tx: Tx, after: int, limit: int, found: Ids) -> list[dict[str, Any]]:
+    """The same of many products: all are walked in their order until enough are of these."""
+    rows: list[dict[str, Any]] = []
+    while len(rows) < limit:
+        walked = table_store.variants_after(tx, after, MOST_NAMED)
+        rows += [row for row in walked if row["product_id"] in found]
+        if len(walked) < MOST_NAMED:
+            break
+        after = walked[-1]["id"]
+    return rows[:limit]
 
 
 def findings(product: Product) -> list[Finding]:

@@ -9,7 +9,7 @@ from graupel.core import countries, showing
 from graupel.core.attributes import CAN_VARY
 from graupel.core.declarations.products import FACETS as FACET_FIELDS
 from graupel.core.declarations.products import LISTED
-from graupel.core.facets import FacetIndex, Ids
+from graupel.core.facets import NONE, FacetIndex, Ids
 from graupel.core.products import Status
 from graupel.core.resolve import DEFAULT_LENS, Lens
 from graupel.core.roles import Actor, Role
@@ -20,7 +20,7 @@ from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import lensing, store, table_store
-from graupel.features.products.facet_index import held
+from graupel.features.products.facet_index import held, search
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import store as wording_store
@@ -148,18 +148,17 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
 def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFAULT_LENS) -> Ids | None:
     """The products that fit the search, by names in the lens' languages too; None where nothing is searched.
 
-    Read before the facets are locked, so that a slow search holds nobody up, and kept for its other pages and facets.
+    Read before the facets are held, so that a slow one holds nobody up, and kept for its other pages and facets.
     """
     if not state.q:
         return None
 
     def find() -> Ids:
-        found = table_store.search_ids(tx, state.q, ctx.settings.language)
+        found = search(ctx, tx, state.q) or NONE
         words = search_words(state.q)
         if words and words.indexed and not lens.is_default:
-            own = wording_store.search(tx, "product", "name", lens.destination, lens.chain, words.indexed)
-            found = [*found, *own]
-        return Ids(found)
+            found |= Ids(wording_store.search(tx, "product", "name", lens.destination, lens.chain, words.indexed))
+        return found
 
     return ctx.counts.get((stamp, "hits", state.q, lens.key), find)
 

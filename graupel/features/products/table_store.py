@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from graupel.core.declarations.products import FACETS, MOVES_UP, PRODUCT, VARIANT
-from graupel.core.tables import Cursor, SearchWords, search_words
+from graupel.core.tables import Cursor
 from graupel.db import Tx, like
 from graupel.features.products import store
 from graupel.features.products.columns import (
@@ -30,58 +30,45 @@ _AS_TEXT = {"changed": "CAST(x.changed_at AS CHAR)"}
 _MAY_BE_EMPTY = ("price", "stock")
 
 
-def _by_name(words: SearchWords, params: dict[str, Any]) -> list[str]:
-    """Conditions on a name: all words begin in it."""
-    found = []
-    if words.indexed:
-        params["words"] = words.indexed
-        found.append("MATCH (s.name) AGAINST (%(words)s IN BOOLEAN MODE)")
-    for number, word in enumerate(words.compared):
-        params[f"word{number}"], params[f"inner{number}"] = f"{like(word)}%", f"% {like(word)}%"
-        found.append(f"(s.name LIKE %(word{number})s OR s.name LIKE %(inner{number})s)")
-    return found
+def ids_by_code(tx: Tx, code: str) -> list[int]:
+    """The products whose product code, or a variant's SKU or GTIN, begins with a text."""
+    if not code.isascii():
+        return []
+    parts = [
+        "SELECT v.product_id AS id FROM variant v WHERE v.sku LIKE %(like)s",
+        "SELECT c.id FROM product c WHERE c.code LIKE %(like)s",
+    ]
+    if code.isdecimal():
+        parts.append("SELECT v.product_id FROM variant v WHERE v.gtin LIKE %(like)s")
+    return [row["id"] for row in tx.all(" UNION ".join(parts), {"like": f"{like(code)}%"})]
 
 
-def _hits(words: SearchWords | None, params: dict[str, Any]) -> str:
-    """A derived table of the products that fit a search, to be joined first; nothing where nothing is searched.
+#: So many names stand in one row of what is read: 255 signs of four bytes each fit into the smallest limit of a server.
+_NAMES_TOGETHER = 500
+#: What parts an id from its name, and the names: signs of control, which no name has.
+_UNIT, _RECORD = "'\x1f'", "'\x1e'"
 
-    A text fits a name in which all its words begin, and a SKU, product code or GTIN that begins with it.
-    """
-    if words is None:
-        return ""
-    names = _by_name(words, params)
-    parts = (
-        [f"SELECT s.product_id FROM product_text s WHERE s.lang = %(lang)s AND {' AND '.join(names)}"] if names else []
+
+def names(tx: Tx, ids: Sequence[int], lang: str) -> Iterator[tuple[int, str]]:
+    """The names of products; ``ids``: sorted, a range is asked as one. The database puts many into one row."""
+    rows = tx.all(
+        f"""SELECT GROUP_CONCAT(product_id, {_UNIT}, name SEPARATOR {_RECORD}) AS named FROM product_text
+            WHERE lang = %(lang)s AND product_id {_which(ids)} GROUP BY product_id DIV {_NAMES_TOGETHER}""",
+        {"lang": lang, **_bound(ids)},
     )
-    params["code_like"] = f"{like(words.sku_prefix)}%" if words.sku_prefix.isascii() else ""
-    parts += [
-        "SELECT v.product_id FROM variant v WHERE v.sku LIKE %(code_like)s",
-        "SELECT c.id FROM product c WHERE c.code LIKE %(code_like)s",
-    ]
-    if words.sku_prefix.isascii() and words.sku_prefix.isdecimal():
-        parts.append("SELECT v.product_id FROM variant v WHERE v.gtin LIKE %(code_like)s")
-    return f"({' UNION '.join(parts)}) hit"
+    for row in rows:
+        for line in row["named"].split("\x1e"):
+            product_id, _, name = line.partition("\x1f")
+            yield int(product_id), name
 
 
-def search_ids(tx: Tx, search: str, lang: str) -> list[int]:
-    """The ids of all products that fit a search."""
-    params: dict[str, Any] = {"lang": lang}
-    return [
-        row["id"] for row in tx.all(f"SELECT hit.product_id AS id FROM {_hits(search_words(search), params)}", params)
-    ]
-
-
-def media_hits(search: str, params: dict[str, Any], lang: str) -> str:
-    """A SELECT of the media of products that fit a search, and of those whose alt text or title has its words."""
-    words = search_words(search)
-    params["lang"] = lang
-    hits = _hits(words, params)
-    if words is None or not hits:
-        return ""
-    found = f"SELECT c.media_id AS id FROM {hits} JOIN picture c ON c.product_id = hit.product_id"
-    if words.indexed:
-        found += " UNION SELECT media_id FROM picture WHERE MATCH (alt, title) AGAINST (%(words)s IN BOOLEAN MODE)"
-    return found
+def media_hits(ids: Sequence[int], indexed: str, params: dict[str, Any]) -> str:
+    """A SELECT of the media of products, and of those whose alt text or title fits a boolean full-text expression."""
+    params |= {"products": ids, "words": indexed}
+    parts = ["SELECT media_id AS id FROM picture WHERE product_id IN %(products)s"] if ids else []
+    if indexed:
+        parts.append("SELECT media_id AS id FROM picture WHERE MATCH (alt, title) AGAINST (%(words)s IN BOOLEAN MODE)")
+    return " UNION ".join(parts)
 
 
 def _beyond(sort_key: str, cursor: Cursor | None, *, descending: bool, params: dict[str, Any]) -> list[str]:
@@ -202,39 +189,55 @@ def facet_groups(tx: Tx, facet: str, ids: Sequence[int]) -> Iterator[tuple[Any, 
     The database puts them together, because reading a row for each product costs ten times as much. ``ids``: sorted,
     at most MOST_GROUPED; a range is asked as one.
     """
-    which = "IN %(ids)s" if isinstance(ids, list) else "BETWEEN %(first)s AND %(last)s"
     found = tx.all(
-        f"""SELECT value, GROUP_CONCAT(id) AS ids FROM ({_FACET_PAIRS[facet].format(which=which)}) pairs
+        f"""SELECT value, GROUP_CONCAT(id) AS ids FROM ({_FACET_PAIRS[facet].format(which=_which(ids))}) pairs
             GROUP BY value""",
-        {"ids": ids} if isinstance(ids, list) else {"first": ids[0], "last": ids[-1]},
+        _bound(ids),
     )
     return ((row["value"], [int(one) for one in row["ids"].split(",")]) for row in found)
 
 
-def list_after(tx: Tx, after: int, limit: int, search: str, status: str | None, lang: str) -> list[dict[str, Any]]:
-    """Products in the order of ids, beyond ``after``."""
-    params: dict[str, Any] = {"lang": lang, "after": after, "limit": limit, "status": status}
-    hits = _hits(search_words(search), params)
-    hit = f" JOIN {hits} ON hit.product_id = p.id" if hits else ""
+def _which(ids: Sequence[int]) -> str:
+    """SQL that asks for ids, of a range for its ends."""
+    return "BETWEEN %(first)s AND %(last)s" if isinstance(ids, range) else "IN %(ids)s"
+
+
+def _bound(ids: Sequence[int]) -> dict[str, Any]:
+    return {"first": ids[0], "last": ids[-1]} if isinstance(ids, range) else {"ids": ids}
+
+
+def list_of(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
+    """Products in the order of their ids."""
+    if not ids:
+        return []
     return tx.all(
-        f"""SELECT {store.COLUMNS} FROM {store.FROM}{hit} {store.BRAND}
-            WHERE p.id > %(after)s AND (%(status)s IS NULL OR p.status = %(status)s)
-            ORDER BY p.id LIMIT %(limit)s""",
-        params,
+        f"SELECT {store.COLUMNS} FROM {store.FROM} {store.BRAND} WHERE p.id IN %(ids)s ORDER BY p.id",
+        {"lang": lang, "ids": ids},
     )
 
 
-def variants_after(tx: Tx, after: int, limit: int, search: str, lang: str) -> list[dict[str, Any]]:
-    """Variants in the order of their ids, beyond ``after``, with what they inherit as product_… columns."""
-    params: dict[str, Any] = {"lang": lang, "after": after, "limit": limit}
-    hits = _hits(search_words(search), params)
-    hit = f" JOIN {hits} ON hit.product_id = v.product_id" if hits else ""
+def list_after(tx: Tx, after: int, limit: int, status: str | None, lang: str) -> list[dict[str, Any]]:
+    """Products in the order of ids, beyond ``after``."""
+    return tx.all(
+        f"""SELECT {store.COLUMNS} FROM {store.FROM} {store.BRAND}
+            WHERE p.id > %(after)s AND (%(status)s IS NULL OR p.status = %(status)s)
+            ORDER BY p.id LIMIT %(limit)s""",
+        {"lang": lang, "after": after, "limit": limit, "status": status},
+    )
+
+
+def variants_after(tx: Tx, after: int, limit: int, among: Sequence[int] | None = None) -> list[dict[str, Any]]:
+    """Variants in the order of their ids, beyond ``after``, with what they inherit as product_… columns.
+
+    ``among``: only those of these products.
+    """
     columns = [f"v.{name}" for name in VARIANT_COLUMNS] + [f"p.{name} AS product_{name}" for name in MOVES_UP]
     return tx.all(
         f"""SELECT v.id, v.version, {", ".join(columns)}
-            FROM variant v JOIN product p ON p.id = v.product_id{hit}
-            WHERE v.id > %(after)s ORDER BY v.id LIMIT %(limit)s""",
-        params,
+            FROM variant v JOIN product p ON p.id = v.product_id
+            WHERE v.id > %(after)s {"" if among is None else "AND v.product_id IN %(among)s"}
+            ORDER BY v.id LIMIT %(limit)s""",
+        {"after": after, "limit": limit, "among": among},
     )
 
 
