@@ -1,13 +1,15 @@
 """The words of names, kept so that a search finds every name in which all typed words begin, in moments.
 
-Each word holds the set of its records' ids as a Roaring bitmap, and so does each beginning of two letters: that one
-tells where to look, and answers a search for one or two letters. So short and frequent words, which a database's
-full-text index leaves out, are found as all others; accents and capitals make no difference.
+Each beginning of four letters holds the set of its records' ids as a Roaring bitmap, and below it so does each word: so
+short and frequent words, which a database's full-text index leaves out, are found as all others; accents and capitals
+make no difference. Where very many words begin alike, as numbers do, only the frequent ones are kept; for a rare one
+the index then says which names are to be looked at.
 """
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
 
 from pyroaring import BitMap
 
@@ -15,7 +17,10 @@ from graupel.core import bitmaps
 from graupel.core.facets import NONE, Ids
 
 #: So many letters of a word tell where it is kept.
-HEAD = 2
+HEAD = 4
+#: Where more words than these begin alike, those with fewer records than FREQUENT are not told apart any more.
+MOST_TOLD = 64
+FREQUENT = 8
 
 
 def words_of(text: str) -> list[str]:
@@ -26,12 +31,44 @@ def words_of(text: str) -> list[str]:
     return re.findall(r"\w+", plain)
 
 
+@dataclass
+class _Bucket:
+    """What begins alike. ``ids``: of all of it; ``words``: those that are told apart; ``rest``: all others, or None."""
+
+    ids: BitMap = field(default_factory=BitMap)
+    words: dict[str, BitMap] = field(default_factory=dict)
+    rest: BitMap | None = None
+
+    def put(self, word: str, ids: BitMap) -> None:
+        self.ids.update(ids)
+        if word in self.words:
+            self.words[word].update(ids)
+        elif self.rest is not None:
+            self.rest.update(ids)
+        else:
+            self.words[word] = BitMap(ids)
+            if len(self.words) > MOST_TOLD:
+                self._tell_less_apart()
+
+    def _tell_less_apart(self) -> None:
+        rare = [word for word, ids in self.words.items() if len(ids) < FREQUENT]
+        self.rest = BitMap.union(BitMap(), *(self.words.pop(word) for word in rare))
+
+    def remove(self, gone: BitMap) -> None:
+        self.ids -= gone
+        if self.rest is not None:
+            self.rest -= gone
+        for word in [word for word, ids in self.words.items() if ids.intersect(gone)]:
+            self.words[word] -= gone
+            if not self.words[word]:
+                del self.words[word]
+
+
 class WordIndex:
     """Records by the words of their names."""
 
     def __init__(self) -> None:
-        self._kept: dict[str, dict[str, BitMap]] = {}
-        self._heads: dict[str, BitMap] = {}
+        self._buckets: dict[str, _Bucket] = {}
 
     def add(self, named: Iterable[tuple[int, str]]) -> None:
         """Put in records that are not in it, by id and name."""
@@ -40,52 +77,61 @@ class WordIndex:
             for word in words_of(name):
                 found.setdefault(word, []).append(record_id)
         for word, ids in found.items():
-            self._put(word, BitMap(ids))
-
-    def _put(self, word: str, ids: BitMap) -> None:
-        head = word[:HEAD]
-        self._heads.setdefault(head, BitMap()).update(ids)
-        self._kept.setdefault(head, {}).setdefault(word, BitMap()).update(ids)
+            self._buckets.setdefault(word[:HEAD], _Bucket()).put(word, BitMap(ids))
 
     def remove(self, ids: Iterable[int]) -> None:
         """Take records out; those that are not there are passed over."""
         gone = BitMap(ids)
-        for head in [head for head, held in self._heads.items() if held.intersect(gone)]:
-            words = self._kept[head]
-            for word in [word for word, held in words.items() if held.intersect(gone)]:
-                words[word] -= gone
-                if not words[word]:
-                    del words[word]
-            self._heads[head] -= gone
-            if not words:
-                del self._kept[head], self._heads[head]
+        for head in [head for head, bucket in self._buckets.items() if bucket.ids.intersect(gone)]:
+            self._buckets[head].remove(gone)
+            if not self._buckets[head].ids:
+                del self._buckets[head]
 
-    def having(self, words: Iterable[str]) -> Ids:
-        """The records in whose names each of these words begins; none where there are no words."""
-        found: BitMap | None = None
-        for word in words:
-            beginning = self._beginning(word)
-            found = beginning if found is None else found & beginning
-            if not found:
-                break
-        return NONE if found is None else Ids(found)
+    def having(self, words: Sequence[str]) -> tuple[Ids, Ids]:
+        """The records in whose names each of these words begins, and further ones whose names are to be looked at.
 
-    def _beginning(self, typed: str) -> BitMap:
-        if len(typed) < HEAD:
-            return BitMap.union(BitMap(), *(held for head, held in self._heads.items() if head.startswith(typed)))
-        if len(typed) == HEAD:
-            return self._heads.get(typed, BitMap())
-        kept = self._kept.get(typed[:HEAD], {})
-        return BitMap.union(BitMap(), *(held for word, held in kept.items() if word.startswith(typed)))
+        None of either where there are no words.
+        """
+        if not words:
+            return NONE, NONE
+        sets = [self._beginning(word) for word in words]
+        sure = BitMap.intersection(*(certain for certain, _ in sets))
+        likely = BitMap.intersection(*(certain | unsure for certain, unsure in sets))
+        return Ids(sure), Ids(likely - sure)
+
+    def _beginning(self, typed: str) -> tuple[BitMap, BitMap]:
+        """The records of which a word begins so, and those of which one may."""
+        if len(typed) <= HEAD:
+            heads = (bucket.ids for head, bucket in self._buckets.items() if head.startswith(typed))
+            return BitMap.union(BitMap(), *heads), BitMap()
+        bucket = self._buckets.get(typed[:HEAD], _Bucket())
+        told = (ids for word, ids in bucket.words.items() if word.startswith(typed))
+        return BitMap.union(BitMap(), *told), bucket.rest or BitMap()
 
     def pack(self) -> bytes:
         """The whole index in bytes."""
-        return bitmaps.pack((word, held) for words in self._kept.values() for word, held in words.items())
+        return bitmaps.pack(
+            ([head, word], ids)
+            for head, bucket in self._buckets.items()
+            for word, ids in [("", bucket.ids), *bucket.words.items(), *([(None, bucket.rest)] if bucket.rest else [])]
+        )
 
     @classmethod
     def unpack(cls, packed: bytes) -> "WordIndex":
         """The index that was packed."""
         index = cls()
-        for word, ids in bitmaps.unpack(packed):
-            index._put(word, ids)
+        for (head, word), ids in bitmaps.unpack(packed):
+            bucket = index._buckets.setdefault(head, _Bucket())
+            if word:
+                bucket.words[word] = ids
+            elif word is None:
+                bucket.rest = ids
+            else:
+                bucket.ids = ids
         return index
+
+
+def all_begin(words: Iterable[str], name: str) -> bool:
+    """Whether each of some words begins in a name."""
+    there = words_of(name)
+    return all(any(word.startswith(one) for word in there) for one in words)

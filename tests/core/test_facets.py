@@ -1,11 +1,14 @@
 """Facets and words of names kept as sets: they say what looking at every record says."""
 
+from unittest.mock import patch
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from graupel.core.facets import FacetIndex
-from graupel.core.words import WordIndex, words_of
+from graupel.core import words
+from graupel.core.facets import NONE, FacetIndex
+from graupel.core.words import WordIndex, all_begin, words_of
 
 records = st.dictionaries(
     st.integers(1, 60),
@@ -52,22 +55,38 @@ def test_facets_kept_as_sets_say_what_looking_at_every_record_says(first, then, 
 
 # --- words -----------------------------------------------------------------------------------------------------
 
-NAMED = ("4", "4-ply", "the", "Thé", "then", "Öl", "ol", "x", "100%", "Merino", "🧶", "_a")
+NAMED = ("4", "4-ply", "the", "Thé", "theremin", "Öl", "then-x", "x", "100%", "Merino", "merinos", "🧶", "_a")
 names = st.dictionaries(st.integers(1, 40), st.lists(st.sampled_from(NAMED), max_size=4).map(" ".join), max_size=20)
 
 
-@given(names, names, st.sets(st.integers(1, 40)), st.text("4theolmxéÖ ", max_size=6))
-def test_words_kept_as_sets_find_the_names_in_which_all_typed_words_begin(first, then, gone, typed):
-    index = WordIndex()
-    index.add(first.items())
-    index.remove(then)
-    index.add(then.items())
-    index = WordIndex.unpack(index.pack())
-    index.remove(gone)
-    there = {key: words_of(name) for key, name in (first | then).items() if key not in gone}
+@given(names, names, st.sets(st.integers(1, 40)), st.text("4theolmrinxéÖ ", max_size=9), st.sampled_from([1, 2, 64]))
+def test_words_kept_as_sets_find_the_names_in_which_all_typed_words_begin(first, then, gone, typed, most_told):
+    """However few words are told apart; of the others it says which names are to be looked at."""
+    with patch.object(words, "MOST_TOLD", most_told), patch.object(words, "FREQUENT", 3):
+        index = WordIndex()
+        index.add(first.items())
+        index.remove(then)
+        index.add(then.items())
+        index = WordIndex.unpack(index.pack())
+        index.remove(gone)
+    there = {key: name for key, name in (first | then).items() if key not in gone}
     wanted = words_of(typed)
-    fits = [key for key, words in there.items() if all(any(w.startswith(one) for w in words) for one in wanted)]
-    assert list(index.having(wanted)) == (sorted(fits) if wanted else [])
+    fits = {key for key, name in there.items() if wanted and all_begin(wanted, name)}
+    sure, unsure = map(set, index.having(wanted))
+    assert sure <= fits <= sure | unsure
+    assert not sure & unsure
+    if most_told == 64:
+        assert not unsure
+
+
+def test_where_very_many_words_begin_alike_only_few_names_are_looked_at():
+    index = WordIndex()
+    index.add((number, f"Merino yarn {1_000_000 + number}") for number in range(2000))
+    sure, unsure = index.having(["merino", "1000123"])
+    assert not sure
+    assert 123 in unsure
+    assert len(unsure) == 1000
+    assert index.having(["100"]) == (index.having(["merino"])[0], NONE), "a short beginning is known without looking"
 
 
 @pytest.mark.parametrize(
@@ -87,7 +106,8 @@ def test_a_name_is_taken_apart_without_accents_and_capitals(text, words):
 
 def test_what_is_given_out_stays_as_it_was():
     index = WordIndex()
-    index.add([(1, "Wool"), (2, "Wool twine")])
-    found, short = index.having(["wool"]), index.having(["wo"])
+    index.add([(1, "Woollen"), (2, "Woollen twine")])
+    found = [index.having([typed])[0] for typed in ("woollen", "wool", "wo")]
     index.remove([1])
-    assert (list(found), list(short), list(index.having(["wool"]))) == ([1, 2], [1, 2], [2])
+    assert [list(ids) for ids in found] == [[1, 2]] * 3
+    assert list(index.having(["woollen"])[0]) == [2]

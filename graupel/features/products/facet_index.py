@@ -9,7 +9,7 @@ from typing import Any
 from graupel.context import Context
 from graupel.core.facets import NONE, FacetIndex, Ids
 from graupel.core.tables import price_bands, search_words, stock_word
-from graupel.core.words import WordIndex
+from graupel.core.words import WordIndex, all_begin
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.categories.counts import Counts
@@ -113,7 +113,15 @@ def search(ctx: Context, tx: Tx, typed: str) -> Ids | None:
         return None
     by_code = Ids(table_store.ids_by_code(tx, words.code))
     with _both(ctx, tx) as (_, names):
-        return by_code | names.having(words.words)
+        sure, unsure = names.having(words.words)
+    return by_code | sure | Ids(_looked_at(tx, list(unsure), words.words, ctx.settings.language))
+
+
+def _looked_at(tx: Tx, ids: list[int], words: Sequence[str], lang: str) -> Iterator[int]:
+    """Those of some products in whose names all words begin."""
+    for first in range(0, len(ids), AT_ONCE):
+        named = table_store.names(tx, ids[first : first + AT_ONCE], lang)
+        yield from (product_id for product_id, name in named if all_begin(words, name))
 
 
 def media_hits(ctx: Context, tx: Tx, typed: str, params: dict[str, Any]) -> str:

@@ -86,33 +86,59 @@ def _beyond(sort_key: str, cursor: Cursor | None, *, descending: bool, params: d
     return [f"({nulls}{column} {than}= %(at)s)", f"({nulls}{column} {than} %(at)s OR ({beside}))"]
 
 
+def _ordered(
+    sort_key: str, cursor: Cursor | None, more: Sequence[str], params: dict[str, Any], *, descending: bool
+) -> tuple[str, str]:
+    """The WHERE and the ORDER BY of what lies beyond the cursor."""
+    _, _, column, key = _SORTS[sort_key]
+    where = [*_beyond(sort_key, cursor, descending=descending, params=params), *more]
+    where += ["x.lang = %(lang)s"] if sort_key == "name" else []
+    way = "DESC" if descending else "ASC"
+    return (f"WHERE {' AND '.join(where)}" if where else ""), f"ORDER BY {column} {way}, {key} {way} LIMIT %(limit)s"
+
+
 def ordered_ids(
     tx: Tx,
     sort_key: str,
     cursor: Cursor | None,
     lang: str,
     limit: int,
+    among: Sequence[int],
     *,
     descending: bool,
-    among: Sequence[int] | None = None,
 ) -> list[tuple[int, str | None]]:
-    """Ids of products in order, beyond the cursor, with their sort values as a cursor carries them.
-
-    ``among``: only these; otherwise the sorted index is walked.
-    """
-    table, index, column, key = _SORTS[sort_key]
+    """Ids among some products in order, beyond the cursor, with their sort values as a cursor carries them."""
+    if not among:
+        return []
+    table, _, column, key = _SORTS[sort_key]
     params: dict[str, Any] = {"lang": lang, "limit": limit, "among": among}
-    where = _beyond(sort_key, cursor, descending=descending, params=params)
-    where += [f"{key} IN %(among)s"] if among is not None else []
-    where += ["x.lang = %(lang)s"] if sort_key == "name" else []
-    way = "DESC" if descending else "ASC"
-    forced = "" if among is not None else f"FORCE INDEX ({index})"
-    rows = tx.all(
-        f"""SELECT {key} AS id, {_AS_TEXT.get(sort_key, column)} AS value FROM {table} {forced}
-            {"WHERE " + " AND ".join(where) if where else ""} ORDER BY {column} {way}, {key} {way} LIMIT %(limit)s""",
+    where, order = _ordered(sort_key, cursor, [f"{key} IN %(among)s"], params, descending=descending)
+    rows = tx.all(f"SELECT {key} AS id, {_AS_TEXT.get(sort_key, column)} AS value FROM {table} {where} {order}", params)
+    return [(row["id"], None if row["value"] is None else str(row["value"])) for row in rows]
+
+
+def walk(tx: Tx, sort_key: str, cursor: Cursor | None, lang: str, limit: int, *, descending: bool) -> list[int]:
+    """The ids of the next products in order beyond the cursor, by the sorted index; the database puts them together."""
+    table, index, _, key = _SORTS[sort_key]
+    params: dict[str, Any] = {"lang": lang, "limit": limit}
+    where, order = _ordered(sort_key, cursor, [], params, descending=descending)
+    found = tx.value(
+        f"""SELECT GROUP_CONCAT(id) AS ids FROM (
+              SELECT {key} AS id FROM {table} FORCE INDEX ({index}) {where} {order}) walked""",
         params,
     )
-    return [(row["id"], None if row["value"] is None else str(row["value"])) for row in rows]
+    return [int(one) for one in found.split(",")] if found else []
+
+
+def cursor_at(tx: Tx, sort_key: str, product_id: int, lang: str) -> Cursor:
+    """The place of a product in an order."""
+    table, _, column, key = _SORTS[sort_key]
+    named = "AND x.lang = %(lang)s" if sort_key == "name" else ""
+    value = tx.value(
+        f"SELECT {_AS_TEXT.get(sort_key, column)} AS value FROM {table} WHERE {key} = %(id)s {named}",
+        {"id": product_id, "lang": lang},
+    )
+    return Cursor(None if value is None else str(value), product_id)
 
 
 def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:

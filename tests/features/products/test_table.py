@@ -128,29 +128,35 @@ def test_where_much_fits_a_page_is_read_along_an_index_without_sorting(ctx, monk
         for descending in (True, False):
             for cursor in (None, Cursor("2.00" if key == "price" else "P", 5)):
                 at = None if key in ("changed", "stock") else cursor
-                ctx.db.run(
-                    lambda tx, k=key, d=descending, at=at: table_store.ordered_ids(tx, k, at, "en", 51, descending=d)
-                )
+                ctx.db.run(lambda tx, k=key, d=descending, at=at: table_store.walk(tx, k, at, "en", 51, descending=d))
     monkeypatch.undo()
     assert len(plans) == 4 * len(SORTS)
     for plan in plans:
-        assert plan[0]["key"] is not None, plan
+        assert plan[-1]["key"] is not None, plan
         assert not any("filesort" in row["Extra"] or "temporary" in row["Extra"] for row in plan), plan
 
 
 def test_walking_an_index_and_sorting_what_fits_give_the_same_pages(ctx, monkeypatch):
-    lines = "".join(f"P-{n:03d},Fellside {n % 7},{n % 5 + 1 if n % 4 else ''},Shelf {n % 3}\n" for n in range(230))
+    """Also where walking is given up on the way, and where those that fit lie at the very end."""
+    lines = "".join(f"P-{n:03d},Fellside {n % 7},{n % 5 + 1 if n % 4 else ''},Shelf {n // 77}\n" for n in range(230))
     bring_in(ctx, "sku,name,price,category\n" + lines)
-    category = next(iter(categories.read_tree(ctx))).id
+    first_shelf = next(iter(categories.read_tree(ctx))).id
+    walked = []
+    walk = table_store.walk
+    monkeypatch.setattr(table_store, "walk", lambda *args, **named: walked.append(1) or walk(*args, **named))
     for sort in [*SORTS, *(f"-{key}" for key in SORTS)]:
-        ways = []
-        for walk_from in (1, 10**6):
-            monkeypatch.setattr(products_table, "WALK_FROM", walk_from)
-            first = table(ctx, sort=sort, category=(category,))
+        ways, walks = [], []
+        for costs, at_once in ((0, 100), (10**6, 20), (1, 20), (3, 30)):
+            monkeypatch.setattr(products_table, "SORTING_COSTS", costs)
+            monkeypatch.setattr(products_table, "MOST_WALKED", at_once)
+            walked.clear()
+            first = table(ctx, sort=sort, category=(first_shelf,))
             second = products_table.read(ctx, SYSTEM, TableState.read(parse_qs(first.later)))
             ways.append([row["id"] for page in (first, second) for row in page.rows])
+            walks.append(len(walked))
         assert len(ways[0]) == 77
-        assert ways[0] == ways[1]
+        assert ways[0] == ways[1] == ways[2] == ways[3]
+        assert walks[0] == 0 < walks[3] < walks[1]
 
 
 def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(ctx, goods):
@@ -178,7 +184,7 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
 
 def said(index, words):
     """What facets and words say of all products."""
-    return index.counts({}), dict(bitmaps.unpack(words.pack()))
+    return index.counts({}), {tuple(key): ids for key, ids in bitmaps.unpack(words.pack())}
 
 
 def kept_counts(ctx):
