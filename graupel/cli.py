@@ -12,6 +12,7 @@ from graupel.core.errors import GraupelError
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import migrate as migrate_database
 from graupel.features.files import service as files
+from graupel.features.products import facet_index
 from graupel.features.users import service as users
 from graupel.jobs.worker import Worker
 from graupel.settings import Settings
@@ -93,9 +94,11 @@ def standins(
 
 @app.command()
 def migrate() -> None:
-    """Bring the database up to date."""
+    """Bring the database up to date, and prepare what new serving processes begin with."""
     done = migrate_database(_settings().database_url)
     typer.echo("\n".join(f"applied {name}" for name in done) or "The database is up to date.")
+    if prepared := facet_index.prepare(_context()):
+        typer.echo(f"{prepared:,} products are prepared for the servers.")
 
 
 @app.command("import")

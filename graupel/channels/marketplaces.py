@@ -61,7 +61,14 @@ class Marketplace(Protocol):
 
     @property
     def made_of(self) -> Mapping[str, Sequence[str]]:
-        """What of other records than the product's own is sent, by kind: where that changes, listings are behind."""
+        """What is sent, or asked for, of a product and of what belongs to it: fields by kind of record, () for any.
+
+        Where that changes, listings are behind.
+        """
+
+    @property
+    def words(self) -> Mapping[str, Sequence[str]]:
+        """What is sent of the records that a product refers to, in the same way."""
 
     def client(self, address: str, secret: str) -> ChannelClient:
         """Who speaks to an account of it."""

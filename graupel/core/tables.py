@@ -22,45 +22,11 @@ PAGE_SIZE = 50
 SORTS = ("name", "sku", "price", "stock", "changed")
 DEFAULT_SORT = "-changed"
 #: Words that InnoDB's full-text index leaves out (information_schema.INNODB_FT_DEFAULT_STOPWORD).
-STOPWORDS = frozenset(
-    [
-        "a",
-        "about",
-        "an",
-        "are",
-        "as",
-        "at",
-        "be",
-        "by",
-        "com",
-        "de",
-        "en",
-        "for",
-        "from",
-        "how",
-        "i",
-        "in",
-        "is",
-        "it",
-        "la",
-        "of",
-        "on",
-        "or",
-        "that",
-        "the",
-        "this",
-        "to",
-        "was",
-        "what",
-        "when",
-        "where",
-        "who",
-        "will",
-        "with",
-        "und",
-        "www",
-    ]
-)
+STOPWORDS = frozenset((
+    "a", "about", "an", "are", "as", "at", "be", "by", "com", "de", "en", "for", "from", "how", "i", "in", "is", "it",
+    "la", "of", "on", "or", "that", "the", "this", "to", "was", "what", "when", "where", "who", "will", "with", "und",
+    "www",
+))  # fmt: skip
 SHORTEST_INDEXED = 3
 
 

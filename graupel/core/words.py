@@ -19,7 +19,7 @@ from graupel.core.facets import NONE, Ids
 #: So many letters of a word tell where it is kept.
 HEAD = 4
 #: Where more words than these begin alike, those with fewer records than FREQUENT are not told apart any more.
-MOST_TOLD = 64
+MOST_TOLD = 8
 FREQUENT = 8
 
 

@@ -6,6 +6,7 @@ from typing import Any
 from graupel.channels.marketplaces import ChannelClient, Terms
 from graupel.channels.ostlerby.client import OstlerbyClient
 from graupel.core import readiness
+from graupel.core.declarations.products import CHOICES
 from graupel.core.listings import Goods, Offer
 from graupel.core.quantities import format_money
 from graupel.core.readiness import Finding
@@ -18,6 +19,13 @@ class Ostlerby:
     name = "Ostlerby"
     example = "http://127.0.0.1:8100"
     made_of: Mapping[str, tuple[str, ...]] = {
+        "product": ("name", "description", "status", "brand_id", "mpn", "price", "weight_g"),
+        "variant": ("sku", "price", "weight_g", "gtin", "mpn", "archived", *CHOICES),
+        "product_axis": (),
+        "picture": (),
+        "own_value": (),
+    }
+    words: Mapping[str, tuple[str, ...]] = {
         "brand": ("name",),
         "attribute": ("name",),
         "attribute_choice": ("label",),

@@ -9,6 +9,7 @@ from graupel.core.roles import SYSTEM, Actor
 from graupel.db import Tx
 from graupel.features.history.following import Recorded
 from graupel.features.listings import store
+from graupel.features.products import summary
 from graupel.features.products.summary import TouchedProducts
 from graupel.features.vocabulary import references
 from graupel.jobs import JobRequest, Urgency, enqueue_once
@@ -41,8 +42,11 @@ def _tell(tx: Tx, channel_ids: list[int]) -> None:
 
 
 def follow_products(tx: Tx, touched: TouchedProducts) -> None:
-    """A product that changed is sent again, wherever the change came from."""
-    _tell(tx, store.mark_touched(tx, touched.table, _STATES))
+    """A product of which something changed that a channel is told is sent again, wherever the change came from."""
+    for kind in kinds():
+        if store.stands_on(tx, touched.table, kind.key, _STATES):
+            by = f"({summary.touched_sql(kind.made_of)})"
+            _tell(tx, store.mark_touched(tx, by, touched.change_set_id, kind.key, _STATES))
 
 
 def follow_listings(tx: Tx, recorded: Recorded) -> None:
@@ -54,7 +58,7 @@ def follow_words(tx: Tx, recorded: Recorded) -> None:
     """So are all that use a word of which something changed that their channels are told."""
     made_of: dict[str, set[str]] = {}
     for kind in kinds():
-        for record, fields in kind.made_of.items():
+        for record, fields in kind.words.items():
             made_of.setdefault(record, set()).update(fields)
     changed: dict[str, list[int]] = {}
     for row in store.changed_words(tx, recorded.change_set_id, made_of, _SAID_OF):

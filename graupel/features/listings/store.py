@@ -205,9 +205,24 @@ def look_again(tx: Tx, listing_id: int, looks: int, at: datetime | None) -> None
 # --- what is behind ------------------------------------------------------------------------------------------
 
 
-def mark_touched(tx: Tx, touched: str, states: tuple[str, ...]) -> list[int]:
-    """Mark the listings of the products whose ids a table has; returns the ids of the channels they are on."""
-    return _mark(tx, f"{touched} touched JOIN listing l ON l.product_id = touched.product_id", {"states": states})
+def stands_on(tx: Tx, products: str, kind: str, states: tuple[str, ...]) -> bool:
+    """Whether any of the products whose ids a table has stands on a marketplace of a kind."""
+    found = tx.value(
+        f"""SELECT 1 FROM {products} touched JOIN listing l ON l.product_id = touched.product_id
+            JOIN channel c ON c.id = l.channel_id AND c.kind = %(kind)s WHERE l.state IN %(states)s LIMIT 1""",
+        {"kind": kind, "states": states},
+    )
+    return found is not None
+
+
+def mark_touched(tx: Tx, touched: str, change_set_id: int, kind: str, states: tuple[str, ...]) -> list[int]:
+    """Mark the listings on a kind of marketplace of products that a change set touched (SQL of their ``record_id``).
+
+    Returns the ids of the channels they are on.
+    """
+    source = f"""{touched} touched JOIN listing l ON l.product_id = touched.record_id
+                 JOIN channel c ON c.id = l.channel_id AND c.kind = %(kind)s"""
+    return _mark(tx, source, {"set": change_set_id, "kind": kind, "states": states})
 
 
 def mark_changed(tx: Tx, change_set_id: int, states: tuple[str, ...]) -> list[int]:

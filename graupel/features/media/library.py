@@ -67,7 +67,7 @@ def shelf(ctx: Context, actor: Actor, wanted: Wanted) -> Shelf:
         return Shelf(
             [found[one] for one in ids[:PAGE]],
             _use_counts(tx, ids[:PAGE], lang),
-            store.counts(tx),
+            ctx.counts.get((history.stamp(tx), "media kinds"), lambda: store.counts(tx)),
             ids[PAGE - 1] if len(ids) > PAGE else None,
         )
 

@@ -103,6 +103,21 @@ def _both(ctx: Context, tx: Tx) -> Iterator[tuple[FacetIndex, WordIndex]]:
         yield keeper.current(tx, stamp, Snapshot(ctx.settings.data_folder, ctx.settings.language))
 
 
+def prepare(ctx: Context) -> int:
+    """Have a snapshot ready that is right under the rules of this version; for how many products, 0 for too few.
+
+    A new version may count otherwise than the one before: without this, the first process of it would read everything
+    while people wait.
+    """
+
+    def work(tx: Tx) -> int:
+        with held(ctx, tx) as index:
+            return len(index)
+
+    count = ctx.db.run(work)
+    return count if count >= WORTH_KEEPING else 0
+
+
 def search(ctx: Context, tx: Tx, typed: str) -> Ids | None:
     """The products that fit a text, None where nothing is searched.
 

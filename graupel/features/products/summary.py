@@ -1,6 +1,6 @@
 """After every change set: which products it touched, and what follows for them."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,6 +8,7 @@ from graupel.db import Tx
 from graupel.features.history import following
 from graupel.features.history.following import Recorded
 from graupel.features.products import belonging
+from graupel.features.products.belonging import Belonging
 from graupel.features.products.columns import inherited_sql
 
 
@@ -43,23 +44,38 @@ def on_touched(follower: Follower) -> Follower:
     return follower
 
 
-def _touched_sql() -> str:
-    """SQL: the ids of the products that the change set touched, by themselves or by what belongs to them."""
-    parts = ["SELECT record_id FROM change_row WHERE change_set_id = %(set)s AND record_kind = 'product'"]
-    parts += [
-        f"""SELECT COALESCE({one.owner}, {one.said.format(side="r.was")}) FROM change_row r
-            LEFT JOIN {one.records_kind.plain} x ON x.id = r.record_id
-            WHERE r.change_set_id = %(set)s AND r.record_kind = '{one.kind}'"""
-        for one in belonging.all_belonging()
-        if one.touches
+def touched_sql(by: Mapping[str, Sequence[str]] | None = None) -> str:
+    """SQL: the ids of the products that the change set ``%(set)s`` touched, as ``record_id``.
+
+    By themselves or by what belongs to them; with ``by`` only by these fields of these kinds of record, () for any.
+    """
+    parts = [
+        f"""SELECT {owner} AS record_id FROM change_row r {joined}
+            WHERE r.change_set_id = %(set)s AND r.record_kind = '{kind}' {_wrote((by or {}).get(kind, ()))}"""
+        for kind, owner, joined in [("product", "r.record_id", ""), *map(_owned, belonging.all_belonging())]
+        if owner and (by is None or kind in by)
     ]
     return " UNION ".join(parts)
+
+
+def _owned(one: Belonging) -> tuple[str, str, str]:
+    """Its kind, SQL of the product's id, and the join that needs; no SQL where it is not on the product's page."""
+    owner = f"COALESCE({one.owner}, {one.said.format(side='r.was')})" if one.touches else ""
+    return one.kind, owner, f"LEFT JOIN {one.records_kind.plain} x ON x.id = r.record_id"
+
+
+def _wrote(fields: Sequence[str]) -> str:
+    """SQL: the record was made or removed, or one of these fields was written."""
+    if not fields:
+        return ""
+    written = " OR ".join(f"JSON_EXISTS(r.became, '$.{name}')" for name in fields)
+    return f"AND (r.was IS NULL OR r.became IS NULL OR {written})"
 
 
 def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
     """The products that a change set touched, or moved by conditions; also those that are not there any more."""
     rows = tx.all(
-        f"""SELECT record_id AS id FROM ({_touched_sql()}) touched
+        f"""SELECT record_id AS id FROM ({touched_sql()}) touched
             UNION SELECT product_id FROM refilled WHERE change_set_id = %(set)s""",
         {"set": change_set_id},
     )
@@ -102,7 +118,7 @@ def _collect(tx: Tx, touched: TouchedProducts, recorded: Recorded) -> None:
         tx.run(f"INSERT INTO {touched.table} SELECT changed.id, FALSE FROM ({one.changed}) changed", one.params)
     if not known:
         tx.run(
-            f"""INSERT INTO {touched.table} SELECT p.id, FALSE FROM ({_touched_sql()}) found
+            f"""INSERT INTO {touched.table} SELECT p.id, FALSE FROM ({touched_sql()}) found
                 JOIN product p ON p.id = found.record_id""",
             {"set": recorded.change_set_id},
         )

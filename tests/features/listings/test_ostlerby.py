@@ -150,6 +150,28 @@ def test_a_change_that_the_hall_would_not_see_is_not_sent(ctx, channel, hall):
     assert hall.counts()["writes"] == 1
 
 
+def test_a_listing_is_behind_exactly_when_something_changed_that_the_hall_is_told(ctx, channel, hall):
+    """Every field of a product and of its variant: what is declared of the payload against the payload itself."""
+    product_id = on_sale(ctx, channel, hall)
+    other = products.read(ctx, SYSTEM, make_product(ctx, "X", category="Other")).values.category_id
+    told = ("name", "description", "brand", "mpn", "price", "weight_g", "sku", "gtin", "pictures")
+    changes = {
+        "name": "Fellside aran in a new wool", "short_text": "Short.", "description": "<p>New words.</p>",
+        "key_points": ("Soft",), "category_id": other, "brand": "Carrow Mill", "mpn": "CM-9", "price": Decimal("12.00"),
+        "list_price": Decimal("15.00"), "cost": Decimal("4.00"), "weight_g": 90, "origin_country": "PT",
+        "sells_without_stock": True, "address_part": "elsewhere", "meta_title": "A title", "stock": 12,
+        "meta_description": "Said of it.", "sku": "FEL-9", "gtin": "9521234567897", "tags": ("summer",),
+        "categories": (other,), "code": "FEL", "pictures": (),
+    }  # fmt: skip
+    for name, value in changes.items():
+        before = standings.payload(standing(ctx, product_id))[1]
+        change(ctx, product_id, **{name: value})
+        now = standing(ctx, product_id)
+        assert now.is_behind == (standings.payload(now)[1] != before) == (name in told), name
+        work_off(ctx)
+        review(ctx, hall)
+
+
 def test_a_listing_ends_when_it_is_ended_and_when_its_product_is_archived(ctx, channel, hall):
     one, other = make(ctx, channel), make(ctx, channel, "FEL-2", gtin=None, brand="Carrow Mill", mpn="CM-2")
     for product_id in (one, other):

@@ -210,7 +210,7 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
         assert kept_counts(another) == read_anew(ctx)
         return another.keepers.get(FacetKeeper).readings
 
-    assert begin() == 1
+    assert facet_index.prepare(replace(ctx, keepers=Keepers())) == 5
     make_product(ctx, "NEW-1", price=Decimal("120.00"))
     saving.delete(ctx, SYSTEM, products.list_after(ctx, SYSTEM, after=0, limit=9)[2].id)
     assert begin() == 0
