@@ -20,17 +20,20 @@ from urllib.parse import quote
 
 import httpx
 
-from bench.figures import Figure, PeakMemory, percentile, timed
-from graupel.caching import Keepers
+from bench.figures import Figure, PeakMemory, percentile, timed, times
+from graupel.caching import Keepers, KeptCounts
 from graupel.context import Context
 from graupel.core.facets import FacetIndex
 from graupel.core.roles import SYSTEM, Role
+from graupel.core.tables import TableState
 from graupel.db import Tx
 from graupel.features.products import facet_index
+from graupel.features.products import table as products_table
 from graupel.features.users import service as users
 from graupel.web.security import SESSION_COOKIE
 
 PEOPLE = 8
+TIMES = 20
 CLICKS = 60
 PAUSE = 0.5
 WORDS = (
@@ -54,6 +57,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     ids = [row["id"] for row in ctx.db.run(lambda tx: tx.all("SELECT id FROM category ORDER BY RAND(1) LIMIT 40"))]
     ctx.db.run(_describe)
     yield from _begin(ctx, count)
+    yield from _alone(ctx, count, ids)
     address, process = _serve(ctx, folder)
     try:
         floor = _crowd(ctx, address, seed, ids, floor=True, pause=0)
@@ -68,14 +72,14 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
             ("table, 8 people without a pause", 0.0),
             (f"table, 8 people with a pause of {PAUSE} s", PAUSE),
         ):
-            times = _crowd(ctx, address, seed, ids, floor=False, pause=pause)
+            took = _crowd(ctx, address, seed, ids, floor=False, pause=pause)
             yield Figure(
                 name,
                 count,
-                ratio=percentile(times, 0.5) / percentile(floor, 0.5),
+                ratio=percentile(took, 0.5) / percentile(floor, 0.5),
                 floor="an empty answer",
-                p50_ms=percentile(times, 0.5),
-                p95_ms=percentile(times, 0.95),
+                p50_ms=percentile(took, 0.5),
+                p95_ms=percentile(took, 0.95),
             )
     finally:
         process.terminate()
@@ -97,6 +101,35 @@ def _begin(ctx: Context, count: int) -> Iterator[Figure]:
     if (readings, readings_then) != (1, 0):
         raise RuntimeError("the second was to begin with the first one's snapshot")
     yield Figure("facets of all products from their snapshot", count, seconds, seconds / floor, "reading all")
+
+
+def _alone(ctx: Context, count: int, ids: list[int]) -> Iterator[Figure]:
+    """One page after the other in this process, without a network, nothing of it kept from the time before."""
+    rows = [row["id"] for row in products_table.read(ctx, SYSTEM, TableState()).rows]
+    floor = percentile(times(TIMES, lambda: products_table.rows_of(ctx, SYSTEM, rows)), 0.5)
+    yield Figure("rows of a page read by id, the floor", count, p50_ms=floor, ratio=1.0)
+    for name, query in (
+        ("all goods, the newest first", {}),
+        ("all goods by name", {"sort": ["name"]}),
+        ("all goods by price, the highest first", {"sort": ["-price"]}),
+        ("all goods by SKU", {"sort": ["sku"]}),
+        ("search of one letter", {"q": ["m"]}),
+        ("search of two letters", {"q": ["mo"]}),
+        ("search of a short word and a long one", {"q": ["12 heather"]}),
+        ("search of a word that one name has", {"q": ["4711"]}),
+        ("a category by name", {"category": [str(ids[0])], "sort": ["name"]}),
+        ("three facets", {"brand": ["900003"], "fact": ["900006"], "price": ["10"]}),
+    ):
+        state = TableState.read(query)
+        took = times(TIMES, lambda state=state: products_table.read(replace(ctx, counts=KeptCounts()), SYSTEM, state))
+        yield Figure(
+            f"table: {name}",
+            count,
+            ratio=percentile(took, 0.5) / floor,
+            floor="the page's rows",
+            p50_ms=percentile(took, 0.5),
+            p95_ms=percentile(took, 0.95),
+        )
 
 
 def _held(ctx: Context, tx: Tx) -> FacetIndex:
@@ -150,7 +183,7 @@ def _serve(ctx: Context, folder: Path) -> tuple[str, subprocess.Popen[bytes]]:
 
 def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool, pause: float) -> list[float]:
     """Milliseconds of every click of everybody."""
-    times: list[float] = []
+    took: list[float] = []
     troubles: list[str] = []
     start = threading.Barrier(PEOPLE)
 
@@ -165,7 +198,7 @@ def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool
             browser.request("GET", "/healthz" if floor else at, headers={"Cookie": f"{SESSION_COOKIE}={secret}"})
             answer = browser.getresponse()
             text = answer.read().decode()
-            times.append((time.perf_counter() - began) * 1000)
+            took.append((time.perf_counter() - began) * 1000)
             if answer.status != 200:
                 troubles.append(f"{at}: {answer.status}")
                 return
@@ -180,7 +213,7 @@ def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool
         thread.join()
     if troubles:
         raise RuntimeError(troubles[0])
-    return times
+    return took
 
 
 def _next(dice: random.Random, at: str, text: str, ids: list[int]) -> str:
