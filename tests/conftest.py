@@ -16,11 +16,13 @@ from graupel.db import Database, migrate
 from graupel.db.server import PrivateServer
 from graupel.features.users import service as users
 from graupel.settings import Settings
+from tests import shapes
 from tests.cluster import Cluster
 
 settings.register_profile("tests", deadline=None, max_examples=60, suppress_health_check=list(HealthCheck))
 settings.load_profile("tests")
 logs.configure("CRITICAL")
+shapes.hold()
 
 SERVER_VARIABLE = "GRAUPEL_TEST_SERVER"
 #: Set by scripts/test-cluster: the tests run on three nodes, every connection on another one.

@@ -6,7 +6,7 @@ import threading
 import uuid
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 from urllib.parse import parse_qs, unquote, urlsplit
 
 import pymysql
@@ -99,6 +99,15 @@ class Tx:
     def one(self, sql: str, params: Params = None) -> Row | None:
         """The first row, or None."""
         rows = self.all(sql, params)
+        return rows[0] if rows else None
+
+    def rows(self, shape: type[T], sql: str, params: Params = None) -> list[T]:
+        """All rows, known to be of a shape: a TypedDict of the columns. The tests hold each against what is read."""
+        return cast(list[T], self.all(sql, params))
+
+    def row(self, shape: type[T], sql: str, params: Params = None) -> T | None:
+        """The first row, known to be of a shape, or None."""
+        rows = self.rows(shape, sql, params)
         return rows[0] if rows else None
 
     def value(self, sql: str, params: Params = None) -> Any:

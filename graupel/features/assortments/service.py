@@ -12,6 +12,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.facets import NONE, Ids
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
+from graupel.db.rows import Named, picked
 from graupel.features.assortments import gathering, store
 from graupel.features.categories import service as categories
 from graupel.features.categories import store as category_store
@@ -50,8 +51,8 @@ class GatheringPlan:
     come: int
     go: int
     stay: int
-    coming: list[dict[str, Any]]
-    going: list[dict[str, Any]]
+    coming: list[Named]
+    going: list[Named]
 
 
 def plan_conditions(
@@ -88,7 +89,7 @@ def save_conditions(ctx: Context, actor: Actor, owner: str, owner_id: int, wante
             return False
         with history.change_set(tx, actor, "conditions.save", title) as recorder:
             for row in rows:
-                gone = {name: row[name] for name in store.CONDITION_FIELDS}
+                gone = picked(row, store.CONDITION_FIELDS)
                 recorder.removed("goods_condition", row["id"], gone, row["version"] + 1)
                 store.delete_condition(tx, row["id"])
             for place, one in enumerate(wanted):
@@ -172,7 +173,7 @@ def set_order(ctx: Context, actor: Actor, category_id: int, order: Order, by_han
         if by_hand is not None:
             after["by_hand"] = " ".join(map(str, by_hand))
         with history.change_set(tx, actor, "category.order", f"Goods ordered: {row['name']}") as recorder:
-            if recorder.changed("category", category_id, {k: row[k] for k in after}, after, row["version"] + 1):
+            if recorder.changed("category", category_id, picked(row, after), after, row["version"] + 1):
                 category_store.update(tx, category_id, after)
 
     ctx.db.run(work)
@@ -314,7 +315,7 @@ def forget_in_shop(ctx: Context, actor: Actor, shop_id: int, kind: str, ids: Seq
         rows = [row for row in store.shop_goods(tx, shop_id) if row["kind"] == kind and row["record_id"] in set(ids)]
         with history.change_set(tx, actor, "shop.assortment", f"Assortment changed: {name}") as recorder:
             for row in rows:
-                gone = {field: row[field] for field in store.SHOP_FIELDS}
+                gone = picked(row, store.SHOP_FIELDS)
                 recorder.removed("shop_goods", row["id"], gone, row["version"] + 1)
                 store.delete_shop_goods(tx, row["id"])
         return len(rows)

@@ -1,11 +1,12 @@
 """The tables of conditions, of goods of shops, and of what fills categories."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.core.conditions import Condition
 from graupel.core.declarations.assortments import CONDITION, SHOP_GOODS
 from graupel.db import Tx
+from graupel.features.assortments.rows import ConditionRow, ShopGoodsRow
 
 CONDITION_FIELDS = CONDITION.columns()
 SHOP_FIELDS = SHOP_GOODS.columns()
@@ -13,9 +14,11 @@ SHOP_FIELDS = SHOP_GOODS.columns()
 KEPT_REFILLED = 1000
 
 
-def condition_rows(tx: Tx, owner: str, owner_id: int) -> list[dict[str, Any]]:
-    return tx.all(
-        "SELECT * FROM goods_condition WHERE owner = %s AND owner_id = %s ORDER BY position", [owner, owner_id]
+def condition_rows(tx: Tx, owner: str, owner_id: int) -> list[ConditionRow]:
+    return tx.rows(
+        ConditionRow,
+        "SELECT * FROM goods_condition WHERE owner = %s AND owner_id = %s ORDER BY position",
+        [owner, owner_id],
     )
 
 
@@ -32,7 +35,7 @@ def all_conditions(tx: Tx, owner: str) -> dict[int, list[Condition]]:
     return found
 
 
-def condition_of(row: dict[str, Any]) -> Condition:
+def condition_of(row: Mapping[str, Any]) -> Condition:
     return Condition(row["field"], row["op"], row["ref_id"], row["value"])
 
 
@@ -94,8 +97,8 @@ def in_order(tx: Tx, ids: Sequence[int], sorted_by: str, lang: str) -> list[int]
     return [row["id"] for row in rows]
 
 
-def shop_goods(tx: Tx, shop_id: int) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM shop_goods WHERE shop_id = %s ORDER BY id", [shop_id])
+def shop_goods(tx: Tx, shop_id: int) -> list[ShopGoodsRow]:
+    return tx.rows(ShopGoodsRow, "SELECT * FROM shop_goods WHERE shop_id = %s ORDER BY id", [shop_id])
 
 
 def shop_goods_by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:

@@ -1,6 +1,6 @@
 """Giving one value to many products: the dry run, and doing it in the background."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import parse_qs
@@ -15,6 +15,7 @@ from graupel.core.roles import Actor, Role
 from graupel.core.tables import TableState
 from graupel.db import Tx
 from graupel.features.bulk import store
+from graupel.features.bulk.rows import BulkEditRow
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Shop
@@ -104,7 +105,7 @@ def _id_of(ctx: Context, tx: Tx, field: str, value: str) -> int | None:
 class BulkPlan:
     """A dry run: counts, why products are refused, and the first products of each kind. ``job``: doing it, if asked."""
 
-    bulk: dict[str, Any]
+    bulk: BulkEditRow
     label: str
     counts: dict[str, int]
     reasons: dict[str, int]
@@ -145,7 +146,7 @@ def read(ctx: Context, actor: Actor, bulk_id: int) -> BulkPlan:
     return plan
 
 
-def _now(field: str, row: dict[str, Any], tree: categories.Tree) -> str:
+def _now(field: str, row: Mapping[str, Any], tree: categories.Tree) -> str:
     if field == "status":
         return str(row["status"]).capitalize()
     if field == "category":
@@ -159,7 +160,7 @@ def _now(field: str, row: dict[str, Any], tree: categories.Tree) -> str:
     return row["brand"] or "none" if field == "brand" else "without" if field == "tag_on" else "with"
 
 
-def _then(bulk: dict[str, Any]) -> str:
+def _then(bulk: BulkEditRow) -> str:
     value = str(bulk["value"])
     if bulk["field"] == "status":
         return value.capitalize()

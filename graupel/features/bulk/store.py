@@ -6,6 +6,7 @@ from typing import Any
 from graupel.core.declarations.products import PRODUCT
 from graupel.db import Tx
 from graupel.db.loading import load_rows
+from graupel.features.bulk.rows import BulkEditRow, SampleRow
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
 from graupel.features.products.columns import VARIES
@@ -60,8 +61,8 @@ def insert(tx: Tx, field: str, value: str, query: str, user_id: int | None) -> i
     )
 
 
-def read(tx: Tx, bulk_id: int, *, lock: bool = False) -> dict[str, Any] | None:
-    return tx.one(f"SELECT * FROM bulk_edit WHERE id = %s {'FOR UPDATE' if lock else ''}", [bulk_id])
+def read(tx: Tx, bulk_id: int, *, lock: bool = False) -> BulkEditRow | None:
+    return tx.row(BulkEditRow, f"SELECT * FROM bulk_edit WHERE id = %s {'FOR UPDATE' if lock else ''}", [bulk_id])
 
 
 def forget_old(tx: Tx) -> None:
@@ -106,8 +107,9 @@ def _now_sql() -> str:
     return ", ".join(f"COALESCE(p.{name}, {only.format(name)}) AS {name}" for name in PRODUCT.for_many)
 
 
-def samples(tx: Tx, bulk_id: int, action: str, lang: str, limit: int) -> list[dict[str, Any]]:
-    return tx.all(
+def samples(tx: Tx, bulk_id: int, action: str, lang: str, limit: int) -> list[SampleRow]:
+    return tx.rows(
+        SampleRow,
         f"""SELECT p.id, t.name, p.status, p.category_id, p.brand_id, b.name AS brand, {_now_sql()} FROM bulk_row r
            JOIN product p ON p.id = r.product_id JOIN product_text t ON t.product_id = p.id AND t.lang = %s
            LEFT JOIN brand b ON b.id = p.brand_id

@@ -10,6 +10,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.core.trees import TreePlace as TreePlace
 from graupel.db import Tx
+from graupel.db.rows import picked
 from graupel.features.categories import editing, service, store
 from graupel.features.categories.tree import Category, current
 from graupel.features.history import service as history
@@ -93,15 +94,13 @@ def _next_sibling(places: Mapping[int, TreePlace], category_id: int) -> int | No
 def _remove(tx: Tx, recorder: history.Recorder, ids: Sequence[int]) -> None:
     """Journal and delete categories with their words and tags; parents stand before children in ``ids``."""
     for text in store.texts_of(tx, ids):
-        recorder.removed(
-            "category_text", text["id"], {name: text[name] for name in store.TEXT_FIELDS}, text["version"] + 1
-        )
+        recorder.removed("category_text", text["id"], picked(text, store.TEXT_FIELDS), text["version"] + 1)
         store.delete_text(tx, text["id"])
     for category_id in ids:
         editing.save_facts(tx, recorder, category_id, {})
         vocabulary.set_tags(tx, recorder, "category", category_id, [])
         row = service.locked_row(tx, category_id)
-        recorder.removed("category", category_id, {name: row[name] for name in store.FIELDS}, row["version"] + 1)
+        recorder.removed("category", category_id, picked(row, store.FIELDS), row["version"] + 1)
     store.delete(tx, ids)
 
 

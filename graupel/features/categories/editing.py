@@ -13,6 +13,7 @@ from graupel.core.problems import Problem
 from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, ValuePlace, places, places_of, resolve
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
+from graupel.db.rows import picked
 from graupel.features.categories import service, store
 from graupel.features.categories.tree import Category, current
 from graupel.features.history import meeting
@@ -63,7 +64,7 @@ def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> Ca
     if row is None:
         raise NotFound("This category is not there any more.")
     lang = ctx.settings.language
-    text = store.text(tx, category_id, lang) or {}
+    text: Mapping[str, Any] = store.text(tx, category_id, lang) or {}
     values = CategoryValues(
         row["name"],
         CategoryKind(row["kind"]),
@@ -123,7 +124,7 @@ def save(
             "in_navigation": int(values.in_navigation),
         }
         with history.change_set(tx, actor, "category.save", f"Category changed: {values.name}") as recorder:
-            before = {name: row[name] for name in after}
+            before = picked(row, after)
             if recorder.changed("category", category_id, before, after, row["version"] + 1):
                 store.update(tx, category_id, after)
             _save_text(tx, recorder, category_id, lang, values, text)
@@ -176,7 +177,7 @@ def save_facts(tx: Tx, recorder: history.Recorder, category_id: int, facts: Mapp
     wanted = fact_rows.rows_of({"category_id": category_id}, facts)
     for key in there.keys() - wanted.keys():
         row = there[key]
-        gone = {name: row[name] for name in store.FACT_FIELDS}
+        gone = picked(row, store.FACT_FIELDS)
         recorder.removed("category_fact", row["id"], gone, row["version"] + 1)
         store.delete_fact(tx, row["id"])
     for key, values in wanted.items():
@@ -184,6 +185,6 @@ def save_facts(tx: Tx, recorder: history.Recorder, category_id: int, facts: Mapp
         if known is None:
             recorder.made("category_fact", store.insert_fact(tx, values), values)
             continue
-        before, after = ({name: one[name] for name in fact_rows.FIELDS} for one in (known, values))
+        before, after = (picked(one, fact_rows.FIELDS) for one in (known, values))
         if recorder.changed("category_fact", known["id"], before, after, known["version"] + 1):
             store.update_fact(tx, known["id"], values)

@@ -14,8 +14,10 @@ from graupel.core.resolve import Lens, key_of
 from graupel.core.roles import Actor, Role
 from graupel.core.trees import TreePlace as TreePlace
 from graupel.db import DuplicateKey, Tx
+from graupel.db.rows import picked
 from graupel.features.categories import kinds, store
 from graupel.features.categories import tree as reading
+from graupel.features.categories.rows import CategoryRow
 from graupel.features.categories.tree import Category, Tree, current, read_tree
 from graupel.features.destinations.service import FIRST
 from graupel.features.history import service as history
@@ -250,14 +252,14 @@ def _change(ctx: Context, actor: Actor, category_id: int, after: Mapping[str, An
     def work(tx: Tx) -> None:
         row = locked_row(tx, category_id)
         with history.change_set(tx, actor, "category.save", f"{what}: {after.get('name', row['name'])}") as recorder:
-            before = {name: row[name] for name in after}
+            before = picked(row, after)
             if recorder.changed("category", category_id, before, after, row["version"] + 1):
                 store.update(tx, category_id, after)
 
     naming_double(ctx, work)
 
 
-def locked_row(tx: Tx, category_id: int) -> dict[str, Any]:
+def locked_row(tx: Tx, category_id: int) -> CategoryRow:
     """A category\'s row, locked. Raises NotFound."""
     row = store.one(tx, category_id, lock=True)
     if row is None:

@@ -6,26 +6,28 @@ from typing import Any
 from graupel.core.declarations.categories import CATEGORY, CATEGORY_FACT, CATEGORY_TEXT
 from graupel.core.trees import TreePlace
 from graupel.db import Tx
+from graupel.db.rows import Named
+from graupel.features.categories.rows import CategoryRow, CategoryTextRow, HeldTreeRow, TreeRow, WholeTreeRow
 
 FIELDS = CATEGORY.columns()
 TEXT_FIELDS = CATEGORY_TEXT.columns()
 
 
-def lock_trees(tx: Tx) -> list[dict[str, Any]]:
+def lock_trees(tx: Tx) -> list[HeldTreeRow]:
     """Whoever changes the structure holds the trees: so two at once can't break them. To be the first of a read.
 
     The row is written, because a lock would not be seen by another node of a cluster.
     """
     tx.run("UPDATE held SET times = times + 1 WHERE name = 'trees'")
-    return tx.all("SELECT id, name, shop_id FROM tree ORDER BY shop_id, position, id FOR UPDATE")
+    return tx.rows(HeldTreeRow, "SELECT id, name, shop_id FROM tree ORDER BY shop_id, position, id FOR UPDATE")
 
 
-def trees(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, name, position, shop_id, version FROM tree ORDER BY shop_id, position, id")
+def trees(tx: Tx) -> list[WholeTreeRow]:
+    return tx.rows(WholeTreeRow, "SELECT id, name, position, shop_id, version FROM tree ORDER BY shop_id, position, id")
 
 
-def tree_names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, name FROM tree WHERE id IN %s", [list(ids)]) if ids else []
+def tree_names(tx: Tx, ids: Sequence[int]) -> list[Named]:
+    return tx.rows(Named, "SELECT id, name FROM tree WHERE id IN %s", [list(ids)]) if ids else []
 
 
 def insert_tree(tx: Tx, values: Mapping[str, Any]) -> int:
@@ -35,12 +37,12 @@ def insert_tree(tx: Tx, values: Mapping[str, Any]) -> int:
 _ROW = "id, parent_id, tree_id, position, name, kind, hidden, in_navigation, link, version"
 
 
-def all_rows(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all(f"SELECT {_ROW} FROM category ORDER BY position, name")
+def all_rows(tx: Tx) -> list[TreeRow]:
+    return tx.rows(TreeRow, f"SELECT {_ROW} FROM category ORDER BY position, name")
 
 
-def rows_of(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all(f"SELECT {_ROW} FROM category WHERE id IN %s", [list(ids)]) if ids else []
+def rows_of(tx: Tx, ids: Sequence[int]) -> list[TreeRow]:
+    return tx.rows(TreeRow, f"SELECT {_ROW} FROM category WHERE id IN %s", [list(ids)]) if ids else []
 
 
 def touched(tx: Tx, change_set_ids: Sequence[int], most: int) -> list[int]:
@@ -72,12 +74,14 @@ def state(tx: Tx) -> str:
     return " ".join(f"{row['number']}-{row['newest']}-{row['versions']}" for row in rows)
 
 
-def one(tx: Tx, category_id: int, *, lock: bool = False) -> dict[str, Any] | None:
-    return tx.one(f"SELECT * FROM category WHERE id = %s {'FOR UPDATE' if lock else ''}", [category_id])
+def one(tx: Tx, category_id: int, *, lock: bool = False) -> CategoryRow | None:
+    return tx.row(CategoryRow, f"SELECT * FROM category WHERE id = %s {'FOR UPDATE' if lock else ''}", [category_id])
 
 
-def text(tx: Tx, category_id: int, lang: str) -> dict[str, Any] | None:
-    return tx.one("SELECT * FROM category_text WHERE category_id = %s AND lang = %s", [category_id, lang])
+def text(tx: Tx, category_id: int, lang: str) -> CategoryTextRow | None:
+    return tx.row(
+        CategoryTextRow, "SELECT * FROM category_text WHERE category_id = %s AND lang = %s", [category_id, lang]
+    )
 
 
 def addresses(tx: Tx, lang: str) -> dict[int, str]:
@@ -177,8 +181,8 @@ def delete_fact(tx: Tx, row_id: int) -> None:
     tx.run("DELETE FROM category_fact WHERE id = %s", [row_id])
 
 
-def names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, name FROM category WHERE id IN %s", [list(ids)]) if ids else []
+def names(tx: Tx, ids: Sequence[int]) -> list[Named]:
+    return tx.rows(Named, "SELECT id, name FROM category WHERE id IN %s", [list(ids)]) if ids else []
 
 
 def version(tx: Tx, category_id: int) -> int:

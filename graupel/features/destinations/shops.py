@@ -15,6 +15,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
+from graupel.db.rows import picked
 from graupel.features.destinations import service, store
 from graupel.features.history import meeting
 from graupel.features.history import service as history
@@ -136,9 +137,10 @@ def change(ctx: Context, actor: Actor, shop_id: int, values: Mapping[str, Any], 
             raise NotFound(f"There is no shop {shop_id}.")
         there, mine = (flat(service.shop_of(ctx, one)) for one in (row, {**row, **values}))
         both = meeting.bring_together(tx, {"shop": [shop_id]}, marks, mine, there, lambda one: SHOP.field(one).label)
-        wanted = {key: values[key] if both.get(key) == mine.get(key) else row[key] for key in values}
+        stands = picked(row, values)
+        wanted = {key: values[key] if both.get(key) == mine.get(key) else stands[key] for key in values}
         with history.change_set(tx, actor, "shop.save", f"Shop changed: {both['name']}") as recorder:
-            if recorder.changed("shop", shop_id, {key: row[key] for key in wanted}, wanted, row["version"] + 1):
+            if recorder.changed("shop", shop_id, stands, wanted, row["version"] + 1):
                 store.update(tx, shop_id, wanted)
 
     _naming_double(ctx, work)

@@ -5,20 +5,22 @@ from typing import Any
 
 from graupel.core.declarations.destinations import SHOP
 from graupel.db import Tx
+from graupel.db.rows import Named
+from graupel.features.destinations.rows import ShopRow
 
 FIELDS = SHOP.columns()
 
 
-def shops(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM shop ORDER BY id")
+def shops(tx: Tx) -> list[ShopRow]:
+    return tx.rows(ShopRow, "SELECT * FROM shop ORDER BY id")
 
 
-def shop(tx: Tx, shop_id: int, *, lock: bool = False) -> dict[str, Any] | None:
-    return tx.one(f"SELECT * FROM shop WHERE id = %s {'FOR UPDATE' if lock else ''}", [shop_id])
+def shop(tx: Tx, shop_id: int, *, lock: bool = False) -> ShopRow | None:
+    return tx.row(ShopRow, f"SELECT * FROM shop WHERE id = %s {'FOR UPDATE' if lock else ''}", [shop_id])
 
 
-def names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, name FROM shop WHERE id IN %s", [list(ids)]) if ids else []
+def names(tx: Tx, ids: Sequence[int]) -> list[Named]:
+    return tx.rows(Named, "SELECT id, name FROM shop WHERE id IN %s", [list(ids)]) if ids else []
 
 
 def insert(tx: Tx, values: Mapping[str, Any]) -> int:

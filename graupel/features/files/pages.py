@@ -70,7 +70,8 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
     again = "columns" in request.query_params and file.row["state"] != "applied"
     step = "matching" if again and file.step == "planned" else file.step
     previews = service.previews(ctx, signed.actor, file) if step == "planned" else []
-    result = history.read(ctx, signed.actor, file.row["change_set_id"]) if step == "applied" else None
+    done = file.row["change_set_id"] if step == "applied" else None
+    result = history.read(ctx, signed.actor, done) if done else None
     return page(
         request,
         "files/file.html",

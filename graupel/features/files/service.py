@@ -24,6 +24,7 @@ from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
 from graupel.features.files import reading, store
 from graupel.features.files.reading import TextShape
+from graupel.features.files.rows import ImportFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.products import batch, table_store
@@ -52,7 +53,7 @@ class ImportFile:
     """A file that was brought in, and how far it is. ``job``: the last one about it."""
 
     id: int
-    row: dict[str, Any]
+    row: ImportFileRow
     columns: list[FileColumn]
     job: dict[str, Any] | None
 
@@ -99,7 +100,7 @@ def _keep(ctx: Context, content: BinaryIO) -> tuple[Path, str, int]:
     return path, digest.hexdigest(), size
 
 
-def list_files(ctx: Context, actor: Actor) -> list[dict[str, Any]]:
+def list_files(ctx: Context, actor: Actor) -> list[ImportFileRow]:
     """The newest files."""
     actor.require(Role.VIEWER)
     return ctx.db.run(lambda tx: store.newest(tx, SHOWN_FILES))
@@ -113,18 +114,18 @@ def read(ctx: Context, actor: Actor, file_id: int) -> ImportFile:
     return ImportFile(file_id, row, _columns(ctx, row), job)
 
 
-def _read(ctx: Context, file_id: int) -> dict[str, Any]:
+def _read(ctx: Context, file_id: int) -> ImportFileRow:
     row = ctx.db.run(lambda tx: store.read(tx, file_id))
     if row is None:
         raise NotFound(f"There is no file {file_id}.")
     return row
 
 
-def _source(ctx: Context, row: dict[str, Any]) -> tuple[Path, TextShape]:
+def _source(ctx: Context, row: ImportFileRow) -> tuple[Path, TextShape]:
     return ctx.folder("uploads") / row["sha256"], TextShape(row["encoding"], row["delimiter"])
 
 
-def _columns(ctx: Context, row: dict[str, Any]) -> list[FileColumn]:
+def _columns(ctx: Context, row: ImportFileRow) -> list[FileColumn]:
     fields = {index: name for name, index in row["columns"].items()}
     first = [raw.cells for raw in islice(reading.rows(*_source(ctx, row)), 1, LOOKED_AT_ROWS)]
     return [
@@ -168,7 +169,7 @@ def request_plan(ctx: Context, actor: Actor, file_id: int, columns: dict[str, in
     return ctx.db.run(work)
 
 
-def _locked(tx: Tx, file_id: int) -> dict[str, Any]:
+def _locked(tx: Tx, file_id: int) -> ImportFileRow:
     row = store.read(tx, file_id, lock=True)
     if row is None:
         raise NotFound(f"There is no file {file_id}.")
@@ -197,7 +198,7 @@ def _count_lines(path: Path) -> int:
         return sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 20), b""))
 
 
-def _file_rows(ctx: Context, row: dict[str, Any], report: Callable[[int], None]) -> Iterator[FileRow]:
+def _file_rows(ctx: Context, row: ImportFileRow, report: Callable[[int], None]) -> Iterator[FileRow]:
     path, shape = _source(ctx, row)
     columns: dict[str, int] = row["columns"]
     width = len(row["headers"])

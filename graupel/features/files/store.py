@@ -1,10 +1,11 @@
 """The table of files that were brought in."""
 
 import json
-from typing import Any
+from typing import Any, cast
 
 from graupel.core.roles import Actor
 from graupel.db import Tx
+from graupel.features.files.rows import ImportFileRow
 
 _JSON = ("headers", "columns", "counts")
 
@@ -24,16 +25,16 @@ def insert(tx: Tx, actor: Actor, values: dict[str, Any]) -> int:
     )
 
 
-def _row(row: dict[str, Any]) -> dict[str, Any]:
-    return row | {name: json.loads(row[name]) if row[name] else None for name in _JSON}
+def _row(row: dict[str, Any]) -> ImportFileRow:
+    return cast(ImportFileRow, row | {name: json.loads(row[name]) if row[name] else None for name in _JSON})
 
 
-def read(tx: Tx, file_id: int, *, lock: bool = False) -> dict[str, Any] | None:
+def read(tx: Tx, file_id: int, *, lock: bool = False) -> ImportFileRow | None:
     row = tx.one(f"SELECT * FROM import_file WHERE id = %s {'FOR UPDATE' if lock else ''}", [file_id])
     return _row(row) if row else None
 
 
-def newest(tx: Tx, limit: int) -> list[dict[str, Any]]:
+def newest(tx: Tx, limit: int) -> list[ImportFileRow]:
     return [_row(row) for row in tx.all("SELECT * FROM import_file ORDER BY id DESC LIMIT %s", [limit])]
 
 

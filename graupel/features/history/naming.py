@@ -1,5 +1,6 @@
 """Rows of the journal in words: what their records, fields and values are called."""
 
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.core.records import Field, FieldKind
@@ -12,7 +13,7 @@ from graupel.features.history.records import Shown
 Names = dict[tuple[str, int], Shown]
 
 
-def names(tx: Tx, rows: list[dict[str, Any]]) -> Names:
+def names(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> Names:
     """Names of the records of rows, and of all that their fields refer to."""
     wanted: dict[str, set[int]] = {}
     for row in rows:
@@ -44,7 +45,7 @@ def label(kind: str, name: str) -> str:
     return field.label if field else name.replace("_", " ").capitalize()
 
 
-def old_name(row: dict[str, Any]) -> str:
+def old_name(row: Mapping[str, Any]) -> str:
     """What a record that is gone was called, by what the journal has of it."""
     values = (row["was"] or {}) | (row["became"] or {})
     return str(values.get("name") or values.get("sku") or f"number {row['record_id']}")

@@ -47,7 +47,7 @@ def show(
 def plan(request: Request, ctx: Ctx, signed: Signed, change_set_id: int) -> Response:
     """What a roll back would do; of a large change set that is worked out when it is asked for."""
     detail = service.read(ctx, signed.actor, change_set_id)
-    found, makes = detail.change_set, any(row["made"] for row in detail.counts)
+    found, makes = detail.change_set, any(row.made for row in detail.counts)
     outcome, reason = None, ""
     if found["records"] <= rolling_back.AT_ONCE:
         try:

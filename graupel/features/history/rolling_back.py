@@ -3,7 +3,7 @@
 The dry run does all of it and lets go of it again, so that it can't say anything but what will happen.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any
@@ -15,6 +15,7 @@ from graupel.db import DuplicateKey, Tx
 from graupel.features.history import naming, putting_back, records, service, store
 from graupel.features.history.putting_back import Rolling
 from graupel.features.history.records import RecordKind, Shown
+from graupel.features.history.rows import ChangeSetRow, KindCountRow
 from graupel.features.jobs import service as jobs
 from graupel.jobs import JobRequest, enqueue
 
@@ -109,7 +110,7 @@ def job(ctx: Context, actor: Actor, job_id: int) -> dict[str, Any]:
     return jobs.read(ctx, actor, job_id)
 
 
-def _found(tx: Tx, change_set_id: int, *, lock: bool = False) -> dict[str, Any]:
+def _found(tx: Tx, change_set_id: int, *, lock: bool = False) -> ChangeSetRow:
     found = store.change_set(tx, change_set_id, lock=lock)
     if found is None:
         raise NotFound(f"There is no change set {change_set_id}.")
@@ -138,7 +139,7 @@ def roll_back(ctx: Context, tx: Tx, actor: Actor, change_set_id: int) -> Outcome
     return replace(outcome, by=recorder.change_set_id)
 
 
-def _mark(tx: Tx, found: dict[str, Any], by: int, outcome: Outcome) -> None:
+def _mark(tx: Tx, found: ChangeSetRow, by: int, outcome: Outcome) -> None:
     """Say of the set that it was rolled back; what it had itself taken back holds again, and so on to the first."""
     holds = False
     store.set_rolled_back(tx, found["id"], by)
@@ -179,7 +180,7 @@ def _put_back(rolling: Rolling, kinds: list[RecordKind]) -> None:
 # --- what it came to -----------------------------------------------------------------------------------------
 
 
-def _outcome(rolling: Rolling, affected: list[RecordKind], counted: dict[str, dict[str, Any]]) -> Outcome:
+def _outcome(rolling: Rolling, affected: list[RecordKind], counted: Mapping[str, KindCountRow]) -> Outcome:
     back = part = stay = fixed = 0
     kept: list[Kept] = []
     for kind in affected:

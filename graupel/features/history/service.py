@@ -12,6 +12,7 @@ from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.history import following, journal, naming, records, store
 from graupel.features.history.records import Shown
+from graupel.features.history.rows import ChangeRow, ChangeSetRow, TrailRow
 
 SHOWN_ROWS = 50
 
@@ -70,7 +71,7 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
 class Page:
     """A page of change sets; ``older`` is where the next one begins, None at the end."""
 
-    change_sets: list[dict[str, Any]]
+    change_sets: list[ChangeSetRow]
     older: int | None
 
 
@@ -92,11 +93,22 @@ class RowShown:
 
 
 @dataclass(frozen=True)
+class KindCount:
+    """How many records of a kind a change set made, removed and changed, and what the kind is called."""
+
+    record_kind: str
+    made: int
+    removed: int
+    changed: int
+    label: str
+
+
+@dataclass(frozen=True)
 class ChangeSetDetail:
     """A change set with its counts by kind and a page of its records."""
 
-    change_set: dict[str, Any]
-    counts: list[dict[str, Any]]
+    change_set: ChangeSetRow
+    counts: list[KindCount]
     rows: list[RowShown]
     page: int
     pages: int
@@ -111,7 +123,8 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Chang
         if found is None:
             raise NotFound(f"There is no change set {change_set_id}.")
         counts = [
-            row | {"label": records.kind_of(row["record_kind"]).label} for row in store.kind_counts(tx, change_set_id)
+            KindCount(**row, label=records.kind_of(row["record_kind"]).label)
+            for row in store.kind_counts(tx, change_set_id)
         ]
         pages = max(1, -(-found["records"] // SHOWN_ROWS))
         rows = store.rows(tx, change_set_id, SHOWN_ROWS, (page - 1) * SHOWN_ROWS)
@@ -120,10 +133,10 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Chang
     return ctx.db.run(work)
 
 
-def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
+def _shown(tx: Tx, rows: list[ChangeRow]) -> list[RowShown]:
     names = naming.names(tx, rows)
 
-    def words(row: dict[str, Any], side: str, name: str) -> str:
+    def words(row: Mapping[str, Any], side: str, name: str) -> str:
         return naming.in_words(names, row["record_kind"], name, (row[side] or {}).get(name))
 
     return [
@@ -140,9 +153,9 @@ def _shown(tx: Tx, rows: list[dict[str, Any]]) -> list[RowShown]:
     ]
 
 
-def _telling(row: dict[str, Any]) -> list[str]:
+def _telling(row: ChangeRow) -> list[str]:
     """The fields worth showing: of a record that was made or removed, those that held something."""
-    values = row["became"] if row["became"] is not None else row["was"]
+    values = (row["became"] if row["became"] is not None else row["was"]) or {}
     is_change = row["was"] is not None and row["became"] is not None
     return [name for name, value in values.items() if is_change or value not in (None, "")]
 
@@ -153,7 +166,7 @@ def last_actor(tx: Tx, kinds: Mapping[str, Sequence[int]]) -> str:
     return str(sets[0]["actor"]) if sets else "Someone"
 
 
-def of_records(ctx: Context, actor: Actor, kinds: Mapping[str, Sequence[int]], limit: int = 8) -> list[dict[str, Any]]:
+def of_records(ctx: Context, actor: Actor, kinds: Mapping[str, Sequence[int]], limit: int = 8) -> list[TrailRow]:
     """The newest change sets that touched any of these records (kind -> ids)."""
     actor.require(Role.VIEWER)
     return ctx.db.run(lambda tx: store.record_history(tx, kinds, limit))

@@ -2,10 +2,11 @@
 
 import json
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import cast
 
 from graupel.core.roles import Actor
 from graupel.db import Tx
+from graupel.features.history.rows import ChangeRow, ChangeSetRow, KindCountRow, TrailRow
 
 PAGE = 40
 #: More than are looked through for what is new; the rest of the table is of no use.
@@ -39,46 +40,52 @@ def delete_empty(tx: Tx, change_set_id: int) -> None:
     tx.run("DELETE FROM change_set WHERE id = %s", [change_set_id])
 
 
-def change_sets(tx: Tx, *, before: int | None, kind: str | None) -> list[dict[str, Any]]:
+def change_sets(tx: Tx, *, before: int | None, kind: str | None) -> list[ChangeSetRow]:
     """The newest change sets, a page of them and one more."""
-    return tx.all(
+    return tx.rows(
+        ChangeSetRow,
         """SELECT * FROM change_set WHERE (%(before)s IS NULL OR id < %(before)s)
            AND (%(kind)s IS NULL OR kind = %(kind)s) ORDER BY id DESC LIMIT %(limit)s""",
         {"before": before, "kind": kind, "limit": PAGE + 1},
     )
 
 
-def change_set(tx: Tx, change_set_id: int, *, lock: bool = False) -> dict[str, Any] | None:
-    return tx.one(f"SELECT * FROM change_set WHERE id = %s {'FOR UPDATE' if lock else ''}", [change_set_id])
+def change_set(tx: Tx, change_set_id: int, *, lock: bool = False) -> ChangeSetRow | None:
+    return tx.row(
+        ChangeSetRow, f"SELECT * FROM change_set WHERE id = %s {'FOR UPDATE' if lock else ''}", [change_set_id]
+    )
 
 
-def rows(tx: Tx, change_set_id: int, limit: int, offset: int = 0) -> list[dict[str, Any]]:
+def rows(tx: Tx, change_set_id: int, limit: int, offset: int = 0) -> list[ChangeRow]:
     """Rows of a change set, with ``was`` and ``became`` as dicts."""
     found = tx.all(
         """SELECT record_kind, record_id, version, was, became FROM change_row WHERE change_set_id = %s
            ORDER BY record_kind, record_id LIMIT %s OFFSET %s""",
         [change_set_id, limit, offset],
     )
-    return [row | {key: json.loads(row[key]) if row[key] else None for key in ("was", "became")} for row in found]
+    sides = ("was", "became")
+    return [cast(ChangeRow, row | {key: json.loads(row[key]) if row[key] else None for key in sides}) for row in found]
 
 
-def record_history(tx: Tx, kinds: Mapping[str, Sequence[int]], limit: int) -> list[dict[str, Any]]:
+def record_history(tx: Tx, kinds: Mapping[str, Sequence[int]], limit: int) -> list[TrailRow]:
     """The newest change sets that touched any of the records (kind -> ids)."""
     wanted = {kind: list(ids) for kind, ids in kinds.items() if ids}
     where = " OR ".join("(r.record_kind = %s AND r.record_id IN %s)" for _ in wanted)
     flat = [value for pair in wanted.items() for value in pair]
-    return tx.all(
+    return tx.rows(
+        TrailRow,
         f"""SELECT s.id, s.title, s.actor, s.made_at, s.kind FROM change_set s JOIN change_row r
             ON r.change_set_id = s.id WHERE {where} GROUP BY s.id ORDER BY s.id DESC LIMIT %s""",
         [*flat, limit],
     )
 
 
-def kind_counts(tx: Tx, change_set_id: int) -> list[dict[str, Any]]:
+def kind_counts(tx: Tx, change_set_id: int) -> list[KindCountRow]:
     """How many records of each kind a change set made, changed and removed."""
-    return tx.all(
-        """SELECT record_kind, SUM(was IS NULL) AS made, SUM(became IS NULL) AS removed,
-                  SUM(was IS NOT NULL AND became IS NOT NULL) AS changed
+    return tx.rows(
+        KindCountRow,
+        """SELECT record_kind, CAST(SUM(was IS NULL) AS INT) AS made, CAST(SUM(became IS NULL) AS INT) AS removed,
+                  CAST(SUM(was IS NOT NULL AND became IS NOT NULL) AS INT) AS changed
            FROM change_row WHERE change_set_id = %s GROUP BY record_kind ORDER BY record_kind""",
         [change_set_id],
     )

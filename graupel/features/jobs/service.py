@@ -8,6 +8,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.jobs import store
+from graupel.features.jobs.rows import JobRow
 from graupel.jobs import queue
 from graupel.jobs.run import put_right
 
@@ -22,7 +23,7 @@ class Board:
     failed: list[dict[str, Any]]
     ended: list[dict[str, Any]]
     counts: dict[str, int]
-    asleep: list[dict[str, Any]]
+    asleep: list[JobRow]
 
 
 def board(ctx: Context, actor: Actor) -> Board:
@@ -50,7 +51,7 @@ def read(ctx: Context, actor: Actor, job_id: int) -> dict[str, Any]:
     return _shown(row)
 
 
-def _shown(row: dict[str, Any]) -> dict[str, Any]:
+def _shown(row: JobRow) -> dict[str, Any]:
     left = None
     if row["state"] == "running" and row["progress"] and row["progress_of"] > row["progress"]:
         left = float(row["running_s"] or 0) * (row["progress_of"] - row["progress"]) / row["progress"]

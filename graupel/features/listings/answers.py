@@ -11,6 +11,7 @@ from graupel.core.roles import SYSTEM
 from graupel.db import Tx
 from graupel.features.listings import store
 from graupel.features.listings.connecting import channel_row, speaking
+from graupel.features.listings.rows import DueLookRow
 from graupel.jobs import JobRequest, JobRun, Urgency, enqueue_once, timekeeping
 from graupel.jobs.timekeeping import Timed
 
@@ -93,9 +94,9 @@ def _asked(client: ChannelClient, references: list[str]) -> dict[str, Answer]:
     return client.answers(references) if references else {}
 
 
-def _take(ctx: Context, tx: Tx, one: dict[str, object], answer: Answer | None, *, missing: bool) -> bool:
+def _take(ctx: Context, tx: Tx, one: DueLookRow, answer: Answer | None, *, missing: bool) -> bool:
     """Take in one answer; returns whether it is the last word. ``missing``: none means that the channel has it not."""
-    now = store.listing(tx, int(str(one["id"])), lock=True)
+    now = store.listing(tx, one["id"], lock=True)
     if now is None or now["version"] != one["version"] or now["state"] != ListingState.REVIEW:
         if now and now["state"] != ListingState.REVIEW:
             store.look_again(tx, now["id"], 0, None)

@@ -16,6 +16,7 @@ from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations.service import Destination
 from graupel.features.history import service as history
 from graupel.features.listings import behind, store
+from graupel.features.listings.rows import ChannelRow
 from graupel.jobs import JobRequest, enqueue
 
 T = TypeVar("T")
@@ -45,7 +46,7 @@ def without_secret(row: Mapping[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in row.items() if name != "secret"} | {"has_secret": bool(row["secret"])}
 
 
-def channel_row(tx: Tx, channel_id: int) -> dict[str, Any]:
+def channel_row(tx: Tx, channel_id: int) -> ChannelRow:
     """A channel with its secret. Raises NotFound."""
     row = store.channel(tx, channel_id)
     if row is None:

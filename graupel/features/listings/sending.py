@@ -15,6 +15,7 @@ from graupel.features.history import service as history
 from graupel.features.listings import behind, store
 from graupel.features.listings import standing as standings
 from graupel.features.listings.connecting import channel_row
+from graupel.features.listings.rows import ChannelRow, ListingRow
 from graupel.features.listings.standing import Standing
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
@@ -77,8 +78,8 @@ def _ask(tx: Tx, actor: Actor, standing: Standing, state: ListingState, what: st
 class Dispatch:
     """A listing ready to go out, or why it can't."""
 
-    listing: dict[str, Any]
-    channel: dict[str, Any]
+    listing: ListingRow
+    channel: ChannelRow
     product: Product
     payload: dict[str, Any]
     fingerprint: str

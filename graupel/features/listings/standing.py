@@ -17,10 +17,12 @@ from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.resolve import Lens
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
+from graupel.db.rows import picked
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.listings import store
 from graupel.features.listings.connecting import channel_row, marketplace, without_secret
+from graupel.features.listings.rows import ChannelRow, ListingRow
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.features.vocabulary import service as vocabulary
@@ -37,9 +39,9 @@ class Standing:
     ``is_behind``: what the channel has is not what the product is now.
     """
 
-    channel: dict[str, Any]
+    channel: Mapping[str, Any]
     kind: Marketplace
-    listing: dict[str, Any] | None
+    listing: ListingRow | None
     goods: Goods
     findings: list[Finding]
     terms: Mapping[str, Any] | None
@@ -112,14 +114,14 @@ def through(ctx: Context, channel: Mapping[str, Any], product: Product) -> Produ
     return products.through(product, lens_of(channel, ctx.settings.language))
 
 
-def of_channel(ctx: Context, tx: Tx, channel: dict[str, Any], product: Product) -> Standing:
+def of_channel(ctx: Context, tx: Tx, channel: Mapping[str, Any], product: Product) -> Standing:
     """``product``: as the channel shows it."""
     listing = store.listing_of(tx, channel["id"], product.id)
     goods = _goods(ctx, tx, channel, product, listing)
     return _standing(channel, listing, goods)
 
 
-def _standing(channel: dict[str, Any], listing: dict[str, Any] | None, goods: Goods) -> Standing:
+def _standing(channel: Mapping[str, Any], listing: ListingRow | None, goods: Goods) -> Standing:
     kind = marketplace(channel)
     terms = json.loads(channel["terms"]) if channel["terms"] else None
     if terms is None:
@@ -197,7 +199,7 @@ def findings_at(
 class ListingsPage:
     """A page of a channel's listings, the newest first; ``older`` is where the next begins."""
 
-    rows: list[dict[str, Any]]
+    rows: list[ListingRow]
     older: int | None
 
 
@@ -225,15 +227,13 @@ def set_details(ctx: Context, actor: Actor, product_id: int, channel_id: int, pl
             if listing is None:
                 whole = {"channel_id": channel_id, "product_id": product_id, "reference": uuid.uuid4().hex, **wanted}
                 recorder.made("listing", store.insert_listing(tx, whole), whole)
-            elif recorder.changed(
-                "listing", listing["id"], {key: listing[key] for key in wanted}, wanted, listing["version"] + 1
-            ):
+            elif recorder.changed("listing", listing["id"], picked(listing, wanted), wanted, listing["version"] + 1):
                 store.set_details(tx, listing["id"], wanted["category_code"], own_title)
 
     ctx.db.run(work)
 
 
-def listing_standing(ctx: Context, tx: Tx, listing_id: int) -> tuple[Standing, dict[str, Any], Product]:
+def listing_standing(ctx: Context, tx: Tx, listing_id: int) -> tuple[Standing, ChannelRow, Product]:
     """Where a listing stands now, with its channel's row and the product as shown there. Raises NotFound."""
     listing = store.listing(tx, listing_id)
     if listing is None:

@@ -3,20 +3,21 @@
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
-from typing import Any
+from typing import Any, cast
 
 from graupel.core.declarations.listings import LISTING
 from graupel.core.listings import ChannelPlace
 from graupel.db import Tx
+from graupel.features.listings.rows import ChangedWordRow, ChannelRow, DueLookRow, ListingRow
 from graupel.features.vocabulary.references import Reference
 
 
-def channels(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM channel ORDER BY name")
+def channels(tx: Tx) -> list[ChannelRow]:
+    return tx.rows(ChannelRow, "SELECT * FROM channel ORDER BY name")
 
 
-def channel(tx: Tx, channel_id: int, *, lock: bool = False) -> dict[str, Any] | None:
-    return tx.one(f"SELECT * FROM channel WHERE id = %s {'FOR UPDATE' if lock else ''}", [channel_id])
+def channel(tx: Tx, channel_id: int, *, lock: bool = False) -> ChannelRow | None:
+    return tx.row(ChannelRow, f"SELECT * FROM channel WHERE id = %s {'FOR UPDATE' if lock else ''}", [channel_id])
 
 
 def insert_channel(tx: Tx, kind: str, name: str, address: str, secret: str) -> int:
@@ -81,11 +82,11 @@ def place(tx: Tx, channel_id: int, code: str | None) -> ChannelPlace | None:
     return ChannelPlace(row["code"], row["path"], bool(row["is_end"])) if row else None
 
 
-def _listing(row: dict[str, Any] | None) -> dict[str, Any] | None:
-    return row | {"reasons": json.loads(row["reasons"]) if row["reasons"] else []} if row else None
+def _listing(row: dict[str, Any] | None) -> ListingRow | None:
+    return cast(ListingRow, row | {"reasons": json.loads(row["reasons"]) if row["reasons"] else []}) if row else None
 
 
-def listing_of(tx: Tx, channel_id: int, product_id: int, *, lock: bool = False) -> dict[str, Any] | None:
+def listing_of(tx: Tx, channel_id: int, product_id: int, *, lock: bool = False) -> ListingRow | None:
     return _listing(
         tx.one(
             f"SELECT * FROM listing WHERE channel_id = %s AND product_id = %s {'FOR UPDATE' if lock else ''}",
@@ -94,7 +95,7 @@ def listing_of(tx: Tx, channel_id: int, product_id: int, *, lock: bool = False) 
     )
 
 
-def listing(tx: Tx, listing_id: int, *, lock: bool = False) -> dict[str, Any] | None:
+def listing(tx: Tx, listing_id: int, *, lock: bool = False) -> ListingRow | None:
     return _listing(tx.one(f"SELECT * FROM listing WHERE id = %s {'FOR UPDATE' if lock else ''}", [listing_id]))
 
 
@@ -189,9 +190,10 @@ def to_look_at(tx: Tx, now: datetime) -> list[int]:
     return [row["channel_id"] for row in rows]
 
 
-def due_looks(tx: Tx, channel_id: int, now: datetime, limit: int) -> list[dict[str, Any]]:
+def due_looks(tx: Tx, channel_id: int, now: datetime, limit: int) -> list[DueLookRow]:
     """The listings of a channel whose answers are to be asked for now, those that wait longest first."""
-    return tx.all(
+    return tx.rows(
+        DueLookRow,
         """SELECT id, reference, version, looks FROM listing WHERE channel_id = %s AND look_at <= %s
            ORDER BY look_at LIMIT %s""",
         [channel_id, now, limit],
@@ -235,7 +237,7 @@ def mark_changed(tx: Tx, change_set_id: int, states: tuple[str, ...]) -> list[in
 
 def changed_words(
     tx: Tx, change_set_id: int, made_of: Mapping[str, Iterable[str]], said_of: Mapping[str, str]
-) -> list[dict[str, Any]]:
+) -> list[ChangedWordRow]:
     """Words, as kind and id, of which a change set wrote one of these fields, or what is said in a language."""
     parts = []
     for kind, fields in made_of.items():
@@ -243,12 +245,13 @@ def changed_words(
         parts.append(
             f"""SELECT '{kind}' AS kind, record_id AS id FROM change_row WHERE change_set_id = %(set)s
                 AND record_kind = '{kind}' AND was IS NOT NULL AND ({wrote})
-                UNION SELECT '{kind}', COALESCE(x.record_id, JSON_VALUE(r.was, '$.record_id')) FROM change_row r
+                UNION SELECT '{kind}', CAST(COALESCE(x.record_id, JSON_VALUE(r.was, '$.record_id')) AS UNSIGNED)
+                FROM change_row r
                 LEFT JOIN own_value x ON x.id = r.record_id WHERE r.change_set_id = %(set)s
                 AND r.record_kind = 'own_value'
                 AND COALESCE(x.kind, JSON_VALUE(r.was, '$.kind')) = '{said_of.get(kind, kind)}'"""
         )
-    return tx.all(" UNION ".join(parts), {"set": change_set_id}) if parts else []
+    return tx.rows(ChangedWordRow, " UNION ".join(parts), {"set": change_set_id}) if parts else []
 
 
 def mark_using(tx: Tx, one: Reference, ids: Sequence[int], lang: str, states: tuple[str, ...]) -> list[int]:
@@ -296,7 +299,7 @@ def states(tx: Tx, channel_id: int) -> dict[str, int]:
     return {row["state"]: row["count"] for row in rows}
 
 
-def listings(tx: Tx, channel_id: int, lang: str, state: str | None, after: int, limit: int) -> list[dict[str, Any]]:
+def listings(tx: Tx, channel_id: int, lang: str, state: str | None, after: int, limit: int) -> list[ListingRow]:
     return [
         found
         for row in tx.all(

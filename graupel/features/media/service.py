@@ -12,10 +12,12 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.media import FORMATS, MediaKind
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
+from graupel.db.rows import picked
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.media import measuring, sizes, store, uses
+from graupel.features.media.rows import MediaRow
 from graupel.features.media.sizes import FULL
 from graupel.features.vocabulary import references
 from graupel.features.vocabulary import service as vocabulary
@@ -70,7 +72,7 @@ class Media:
 
 
 def _media(row: Mapping[str, Any]) -> Media:
-    found = {name: row[name] for name in Media.__dataclass_fields__ if name not in ("kind", "poster_sha")}
+    found = picked(row, Media.__dataclass_fields__.keys() - {"kind", "poster_sha"})
     return Media(**found, kind=MediaKind(row["kind"]), poster_sha=row.get("poster_sha"))
 
 
@@ -181,7 +183,7 @@ def read(ctx: Context, actor: Actor, media_id: int) -> Media:
 # --- changing ------------------------------------------------------------------------------------------------
 
 
-def _locked(tx: Tx, media_id: int) -> dict[str, Any]:
+def _locked(tx: Tx, media_id: int) -> MediaRow:
     row = store.lock(tx, media_id)
     if row is None:
         raise NotFound("This file is not there any more.")
@@ -219,11 +221,11 @@ def save(
         there = flat(row["file_name"], row["poster_id"], vocabulary.tags_of(tx, "media", [media_id]).get(media_id, []))
         mine = flat(rules.parse_file_name(file_name, row["format"]), own_poster, names)
         both = meeting.bring_together(tx, {"media": [media_id]}, marks, mine, there, _label)
-        after = {name: both[name] for name in ("file_name", "poster_id")}
+        after = picked(both, ("file_name", "poster_id"))
         if own_poster and not any(one.is_picture for one in by_ids(tx, [own_poster]).values()):
             raise Refused.because("media.poster", "The poster must be a picture that is still there.", "poster_id")
         with history.change_set(tx, actor, "media.save", f"Media changed: {after['file_name']}") as recorder:
-            before = {name: row[name] for name in after}
+            before = picked(row, after)
             if recorder.changed("media", media_id, before, after, row["version"] + 1):
                 store.update(tx, media_id, after)
             ids = [vocabulary.make_within(tx, recorder, "tag", name) for name in dict.fromkeys(both["tags"])]
@@ -242,7 +244,7 @@ def set_poster(ctx: Context, actor: Actor, media_id: int, poster: Media) -> None
             return
         with history.change_set(tx, actor, "media.poster", f"Poster made: {row['file_name']}") as recorder:
             after = {"poster_id": poster.id, "width": poster.width, "height": poster.height}
-            recorder.changed("media", media_id, {name: row[name] for name in after}, after, row["version"] + 1)
+            recorder.changed("media", media_id, picked(row, after), after, row["version"] + 1)
             store.update(tx, media_id, after)
 
     ctx.db.run(work)
@@ -308,5 +310,5 @@ def _refuse_used(ctx: Context, tx: Tx, row: Mapping[str, Any]) -> None:
 
 def _remove(tx: Tx, recorder: history.Recorder, row: Mapping[str, Any]) -> None:
     vocabulary.set_tags(tx, recorder, "media", row["id"], [])
-    recorder.removed("media", row["id"], {name: row[name] for name in store.FIELDS}, row["version"] + 1)
+    recorder.removed("media", row["id"], picked(row, store.FIELDS), row["version"] + 1)
     store.delete(tx, row["id"])

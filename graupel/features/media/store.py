@@ -5,27 +5,29 @@ from typing import Any
 
 from graupel.core.declarations.media import MEDIA
 from graupel.db import Tx, like
+from graupel.features.media.rows import MediaRow, WaitingMediaRow
 
 FIELDS = MEDIA.columns()
 
 
-def by_sha(tx: Tx, sha256: str) -> dict[str, Any] | None:
-    return tx.one("SELECT * FROM media WHERE sha256 = %s", [sha256])
+def by_sha(tx: Tx, sha256: str) -> MediaRow | None:
+    return tx.row(MediaRow, "SELECT * FROM media WHERE sha256 = %s", [sha256])
 
 
-def by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+def by_ids(tx: Tx, ids: Sequence[int]) -> list[MediaRow]:
     """Media with the sha256 of their posters as ``poster_sha``."""
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        MediaRow,
         """SELECT m.*, p.sha256 AS poster_sha FROM media m LEFT JOIN media p ON p.id = m.poster_id
            WHERE m.id IN %s""",
         [list(ids)],
     )
 
 
-def lock(tx: Tx, media_id: int) -> dict[str, Any] | None:
-    return tx.one("SELECT * FROM media WHERE id = %s FOR UPDATE", [media_id])
+def lock(tx: Tx, media_id: int) -> MediaRow | None:
+    return tx.row(MediaRow, "SELECT * FROM media WHERE id = %s FOR UPDATE", [media_id])
 
 
 def insert(tx: Tx, values: Mapping[str, Any], sizes: str) -> int:
@@ -46,9 +48,13 @@ def delete(tx: Tx, media_id: int) -> None:
     tx.run("DELETE FROM media WHERE id = %s", [media_id])
 
 
-def waiting(tx: Tx, limit: int) -> list[dict[str, Any]]:
+def waiting(tx: Tx, limit: int) -> list[WaitingMediaRow]:
     """Files whose sizes are still to be made, the oldest first."""
-    return tx.all("SELECT id, kind, sha256, file_name FROM media WHERE sizes = 'waiting' ORDER BY id LIMIT %s", [limit])
+    return tx.rows(
+        WaitingMediaRow,
+        "SELECT id, kind, sha256, file_name FROM media WHERE sizes = 'waiting' ORDER BY id LIMIT %s",
+        [limit],
+    )
 
 
 def count_waiting(tx: Tx) -> int:

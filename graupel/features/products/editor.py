@@ -19,6 +19,7 @@ from graupel.features.categories import service as categories
 from graupel.features.categories.tree import Tree
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
+from graupel.features.history.rows import TrailRow
 from graupel.features.products import facts, lensing, meeting, mirrors, parts
 from graupel.features.products.facts import Sheet
 from graupel.features.products.forms import Typed
@@ -65,7 +66,7 @@ class EditorView:
     outline: list[tuple[str, str, str]]
     look: Look
     at: dict[str, FieldSeen]
-    trail: list[dict[str, Any]]
+    trail: list[TrailRow]
     conflict: SaveConflict | None
     conflicts: list[ConflictShown]
     taken: list[str]

@@ -1,6 +1,6 @@
 """What the journal knows of products and what belongs to them, and how sets of it are put back."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 from graupel.core.declarations import products as declared
@@ -110,7 +110,7 @@ def _register_originals() -> None:
     )
 
 
-def _belonging(record: Record, names: Callable[[Tx, list[int]], list[dict[str, Any]]]) -> RecordKind:
+def _belonging(record: Record, names: Callable[[Tx, list[int]], Sequence[Mapping[str, Any]]]) -> RecordKind:
     """A kind of record that is part of a product; those that say of which one share its lot."""
 
     def describe(tx: Tx, ids: Sequence[int]) -> dict[int, Shown]:

@@ -9,10 +9,12 @@ from graupel.core.problems import Problem
 from graupel.core.readiness import PictureFacts
 from graupel.core.resolve import Lens
 from graupel.db import Tx
+from graupel.db.rows import picked
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import store
+from graupel.features.products.rows import BelongingRow
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import service as wording
 
@@ -24,8 +26,9 @@ def of_product(tx: Tx, product_id: int) -> tuple[Picture, ...]:
     choices: dict[int, list[int]] = {}
     variants: dict[int, list[int]] = {}
     for row in store.belonging(tx, product_id):
-        into = choices if row["choice_id"] else variants
-        into.setdefault(row["picture_id"], []).append(row["choice_id"] or row["variant_id"])
+        for into, one in ((choices, row["choice_id"]), (variants, row["variant_id"])):
+            if one is not None:
+                into.setdefault(row["picture_id"], []).append(one)
     return tuple(
         Picture(
             row["media_id"],
@@ -82,14 +85,14 @@ def problems(tx: Tx, wanted: Sequence[Picture], variants: Collection[int], words
 def save(tx: Tx, recorder: history.Recorder, product_id: int, wanted: Sequence[Picture]) -> None:
     """Make a product's pictures what is wanted, in this order."""
     there = {row["media_id"]: row for row in store.pictures(tx, product_id)}
-    belonging: dict[int, list[dict[str, Any]]] = {}
+    belonging: dict[int, list[BelongingRow]] = {}
     for row in store.belonging(tx, product_id):
         belonging.setdefault(row["picture_id"], []).append(row)
     for media_id in there.keys() - {picture.media_id for picture in wanted}:
         gone = there[media_id]
         for row in belonging.get(gone["id"], ()):
             _remove_belonging(tx, recorder, product_id, row)
-        was = {"product_id": product_id, **{name: gone[name] for name in _FIELDS}}
+        was = {"product_id": product_id, **picked(gone, _FIELDS)}
         recorder.removed("picture", gone["id"], was, gone["version"] + 1)
         store.delete_picture(tx, gone["id"])
     for position, picture in enumerate(wanted):
@@ -134,6 +137,6 @@ def _save_belonging(
 
 
 def _remove_belonging(tx: Tx, recorder: history.Recorder, product_id: int, row: Mapping[str, Any]) -> None:
-    values = {"product_id": product_id, **{name: row[name] for name in ("picture_id", "variant_id", "choice_id")}}
+    values = {"product_id": product_id, **picked(row, ("picture_id", "variant_id", "choice_id"))}
     recorder.removed("picture_for", row["id"], values, row["version"] + 1)
     store.delete_belonging(tx, row["id"])

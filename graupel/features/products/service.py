@@ -26,6 +26,7 @@ from graupel.features.categories import service as categories
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import facet_index, pictures, store, table_store
+from graupel.features.products.rows import ProductRow, VariantWithProductRow
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
@@ -292,9 +293,7 @@ def list_after(
     return ctx.db.run(work)
 
 
-def _rows_after(
-    ctx: Context, tx: Tx, after: int, limit: int, typed: str, status: Status | None
-) -> list[dict[str, Any]]:
+def _rows_after(ctx: Context, tx: Tx, after: int, limit: int, typed: str, status: Status | None) -> list[ProductRow]:
     lang = ctx.settings.language
     found = facet_index.search(ctx, tx, typed)
     if found is None:
@@ -327,7 +326,7 @@ def variants_after(
     """Variants in the order of their ids, beyond ``after``, each with the values of its product that it may inherit."""
     actor.require(Role.VIEWER)
 
-    def work(tx: Tx) -> list[dict[str, Any]]:
+    def work(tx: Tx) -> list[VariantWithProductRow]:
         found = facet_index.search(ctx, tx, search)
         if found is None:
             return table_store.variants_after(tx, after, limit)
@@ -336,12 +335,16 @@ def variants_after(
         return _variants_among(tx, after, limit, found)
 
     rows = ctx.db.run(work)
-    return [(variant_of(row), ProductValues(**{n: row[f"product_{n}"] for n in BASE_FIELDS})) for row in rows]
+    return [(variant_of(row), _inheritable(row)) for row in rows]
 
 
-def _variants_among(tx: Tx, after: int, limit: int, found: Ids) -> list[dict[str, Any]]:
+def _inheritable(row: Mapping[str, Any]) -> ProductValues:
+    return ProductValues(**{name: row[f"product_{name}"] for name in BASE_FIELDS})
+
+
+def _variants_among(tx: Tx, after: int, limit: int, found: Ids) -> list[VariantWithProductRow]:
     """The same of many products: all are walked in their order until enough are of these."""
-    rows: list[dict[str, Any]] = []
+    rows: list[VariantWithProductRow] = []
     while len(rows) < limit:
         walked = table_store.variants_after(tx, after, MOST_NAMED)
         rows += [row for row in walked if row["product_id"] in found]

@@ -11,6 +11,7 @@ from graupel.db import Tx
 from graupel.features.history import following
 from graupel.features.history.following import Recorded
 from graupel.features.products import store
+from graupel.features.products.rows import SkuOwnerRow
 
 
 def suggest(name: str) -> str:
@@ -39,7 +40,7 @@ def problems(tx: Tx, wanted: Sequence[tuple[str, int | None]], lang: str) -> lis
     return found
 
 
-def _whose(sku: str, owner: dict[str, object]) -> str:
+def _whose(sku: str, owner: SkuOwnerRow) -> str:
     if owner["name"] is None:
         return f"The SKU {sku} belonged to a variant that is gone, and is not given again. Choose another."
     if str(owner["current"]).upper() != sku.upper():

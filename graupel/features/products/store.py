@@ -5,10 +5,24 @@ from typing import Any
 
 from graupel.core.declarations.products import PRODUCT
 from graupel.db import Tx
+from graupel.db.rows import Named
 from graupel.features.products.columns import (
     PRODUCT_COLUMNS,
     TEXT_COLUMNS,
     VARIANT_COLUMNS,
+)
+from graupel.features.products.rows import (
+    AxisRow,
+    BelongingRow,
+    FactRow,
+    FurtherCategoryRow,
+    MainPictureRow,
+    NamedOfProduct,
+    PictureRow,
+    PlaceRow,
+    ProductRow,
+    SkuOwnerRow,
+    VariantRow,
 )
 
 FROM = "product p JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"
@@ -24,8 +38,9 @@ COLUMNS = ", ".join(
 # --- one product ---------------------------------------------------------------------------------------------
 
 
-def read(tx: Tx, product_id: int, lang: str, *, lock: bool = False) -> dict[str, Any] | None:
-    return tx.one(
+def read(tx: Tx, product_id: int, lang: str, *, lock: bool = False) -> ProductRow | None:
+    return tx.row(
+        ProductRow,
         f"SELECT {COLUMNS} FROM {FROM} {BRAND} WHERE p.id = %(id)s {'FOR UPDATE' if lock else ''}",
         {"id": product_id, "lang": lang},
     )
@@ -36,11 +51,12 @@ def product_of_variant(tx: Tx, variant_id: int) -> int | None:
     return None if found is None else int(found)
 
 
-def owners_of_skus(tx: Tx, skus: Sequence[str], lang: str) -> dict[str, dict[str, Any]]:
+def owners_of_skus(tx: Tx, skus: Sequence[str], lang: str) -> dict[str, SkuOwnerRow]:
     """Who has, or had, each of these SKUs (upper case): variant, product and its name; None for one that is gone."""
     if not skus:
         return {}
-    rows = tx.all(
+    rows = tx.rows(
+        SkuOwnerRow,
         """SELECT UPPER(g.sku) AS sku, g.variant_id, v.product_id, t.name, v.sku AS current FROM given_sku g
            LEFT JOIN variant v ON v.id = g.variant_id
            LEFT JOIN product_text t ON t.product_id = v.product_id AND t.lang = %(lang)s WHERE g.sku IN %(skus)s""",
@@ -101,11 +117,12 @@ def _bound(names: Sequence[str]) -> str:
 # --- variants ------------------------------------------------------------------------------------------------
 
 
-def variants(tx: Tx, product_ids: Sequence[int], *, lock: bool = False) -> list[dict[str, Any]]:
+def variants(tx: Tx, product_ids: Sequence[int], *, lock: bool = False) -> list[VariantRow]:
     """All variants of these products, in the order they were made."""
     if not product_ids:
         return []
-    return tx.all(
+    return tx.rows(
+        VariantRow,
         f"""SELECT id, {", ".join(VARIANT_COLUMNS)}, version FROM variant WHERE product_id IN %s
             ORDER BY product_id, id {"FOR UPDATE" if lock else ""}""",
         [list(product_ids)],
@@ -130,11 +147,12 @@ def update_variant(tx: Tx, variant_id: int, values: Mapping[str, Any]) -> None:
     tx.run(f"UPDATE variant SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": variant_id})
 
 
-def axes(tx: Tx, product_ids: Sequence[int]) -> list[dict[str, Any]]:
+def axes(tx: Tx, product_ids: Sequence[int]) -> list[AxisRow]:
     """What products differ by, in order."""
     if not product_ids:
         return []
-    return tx.all(
+    return tx.rows(
+        AxisRow,
         """SELECT id, product_id, attribute_id, position, version FROM product_axis WHERE product_id IN %s
            ORDER BY product_id, position""",
         [list(product_ids)],
@@ -159,10 +177,11 @@ def delete_axis(tx: Tx, axis_id: int) -> None:
 # --- facts and further categories ------------------------------------------------------------------------------
 
 
-def facts(tx: Tx, product_ids: Sequence[int]) -> list[dict[str, Any]]:
+def facts(tx: Tx, product_ids: Sequence[int]) -> list[FactRow]:
     if not product_ids:
         return []
-    return tx.all(
+    return tx.rows(
+        FactRow,
         """SELECT id, product_id, attribute_id, choice_id, number, unit, text, version FROM fact
            WHERE product_id IN %s ORDER BY id""",
         [list(product_ids)],
@@ -189,9 +208,11 @@ def delete_fact(tx: Tx, fact_id: int) -> None:
     tx.run("DELETE FROM fact WHERE id = %s", [fact_id])
 
 
-def further_categories(tx: Tx, product_id: int) -> list[dict[str, Any]]:
-    return tx.all(
-        "SELECT id, category_id, version FROM product_category WHERE product_id = %s ORDER BY id", [product_id]
+def further_categories(tx: Tx, product_id: int) -> list[FurtherCategoryRow]:
+    return tx.rows(
+        FurtherCategoryRow,
+        "SELECT id, category_id, version FROM product_category WHERE product_id = %s ORDER BY id",
+        [product_id],
     )
 
 
@@ -208,9 +229,11 @@ def delete_further_category(tx: Tx, row_id: int) -> None:
 # --- names for History -----------------------------------------------------------------------------------------
 
 
-def names(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
+def names(tx: Tx, ids: list[int], lang: str) -> list[Named]:
     return (
-        tx.all("SELECT product_id AS id, name FROM product_text WHERE lang = %s AND product_id IN %s", [lang, ids])
+        tx.rows(
+            Named, "SELECT product_id AS id, name FROM product_text WHERE lang = %s AND product_id IN %s", [lang, ids]
+        )
         if ids
         else []
     )
@@ -255,26 +278,30 @@ def variant_text_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
     )
 
 
-def variant_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, product_id, sku AS name FROM variant WHERE id IN %s", [ids]) if ids else []
+def variant_names(tx: Tx, ids: list[int]) -> list[NamedOfProduct]:
+    return (
+        tx.rows(NamedOfProduct, "SELECT id, product_id, sku AS name FROM variant WHERE id IN %s", [ids]) if ids else []
+    )
 
 
 # --- pictures ------------------------------------------------------------------------------------------------
 
 
-def pictures(tx: Tx, product_id: int) -> list[dict[str, Any]]:
-    return tx.all(
+def pictures(tx: Tx, product_id: int) -> list[PictureRow]:
+    return tx.rows(
+        PictureRow,
         """SELECT id, media_id, position, alt, title, version FROM picture WHERE product_id = %s
                      ORDER BY position, id""",
         [product_id],
     )
 
 
-def main_pictures(tx: Tx, product_ids: list[int]) -> dict[int, dict[str, Any]]:
+def main_pictures(tx: Tx, product_ids: list[int]) -> dict[int, MainPictureRow]:
     """The first of each product that has any, pictures before videos and models."""
     if not product_ids:
         return {}
-    rows = tx.all(
+    rows = tx.rows(
+        MainPictureRow,
         """SELECT c.id, c.product_id, c.media_id, c.alt FROM picture c JOIN media m ON m.id = c.media_id
            WHERE c.product_id IN %s
            ORDER BY c.product_id, m.kind = 'picture', c.position DESC, c.id DESC""",
@@ -303,9 +330,10 @@ def delete_picture(tx: Tx, picture_id: int) -> None:
     tx.run("DELETE FROM picture WHERE id = %s", [picture_id])
 
 
-def belonging(tx: Tx, product_id: int) -> list[dict[str, Any]]:
+def belonging(tx: Tx, product_id: int) -> list[BelongingRow]:
     """What the pictures of a product belong to."""
-    return tx.all(
+    return tx.rows(
+        BelongingRow,
         "SELECT id, picture_id, variant_id, choice_id, version FROM picture_for WHERE product_id = %s ORDER BY id",
         [product_id],
     )
@@ -333,9 +361,10 @@ def belonging_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
     )
 
 
-def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+def picture_names(tx: Tx, ids: list[int]) -> list[NamedOfProduct]:
     return (
-        tx.all(
+        tx.rows(
+            NamedOfProduct,
             """SELECT c.id, c.product_id, m.file_name AS name FROM picture c JOIN media m ON m.id = c.media_id
                      WHERE c.id IN %s""",
             [ids],
@@ -345,9 +374,11 @@ def picture_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
     )
 
 
-def place_of(tx: Tx, product_id: int) -> dict[str, Any] | None:
+def place_of(tx: Tx, product_id: int) -> PlaceRow | None:
     """A product's main category, locked."""
-    return tx.one("SELECT id, status, category_id, version FROM product WHERE id = %s FOR UPDATE", [product_id])
+    return tx.row(
+        PlaceRow, "SELECT id, status, category_id, version FROM product WHERE id = %s FOR UPDATE", [product_id]
+    )
 
 
 def set_main_category(tx: Tx, product_id: int, category_id: int | None) -> None:

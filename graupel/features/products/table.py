@@ -21,6 +21,7 @@ from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import lensing, store, table_store
 from graupel.features.products.facet_index import held, search
+from graupel.features.products.rows import TableRow
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import store as wording_store
@@ -240,23 +241,25 @@ def _walked(
     return None
 
 
-def _with_names(tx: Tx, rows: list[dict[str, Any]], tree: categories.Tree, words: Vocabulary) -> list[dict[str, Any]]:
+def _with_names(tx: Tx, rows: Sequence[TableRow], tree: categories.Tree, words: Vocabulary) -> list[dict[str, Any]]:
     ids = [row["id"] for row in rows]
     pictures = store.main_pictures(tx, ids)
     files = media.by_ids(tx, list({picture["media_id"] for picture in pictures.values()}))
     tags = vocabulary.tags_of(tx, "product", ids)
-    return [
-        row
-        | {
+    types = {key: kind.name for key, kind in words.types.items()}
+
+    def named(row: Mapping[str, Any]) -> dict[str, Any]:
+        return {
+            **row,
             "picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
             "category": tree.path(row["category_id"]),
-            "type": words.types[row["type_id"]].name if row["type_id"] in words.types else "",
+            "type": types.get(row["type_id"], ""),
             "brand": words.brands.get(row["brand_id"], ""),
             "tags": tags.get(row["id"], []),
             **{one.name: showing.show(one.kind, row[one.name]) if row[one.name] else "" for one in LISTED},
         }
-        for row in rows
-    ]
+
+    return [named(row) for row in rows]
 
 
 # --- facets as they are shown --------------------------------------------------------------------------------

@@ -12,6 +12,7 @@ from graupel.features.products.columns import (
     choice_pairs,
     inherited_sql,
 )
+from graupel.features.products.rows import ProductRow, ShelfRow, TableRow, VariantWithProductRow
 
 #: Sort key -> the table that holds it, its index, its column, and its column of the product's id.
 _SORTS = {
@@ -141,13 +142,14 @@ def cursor_at(tx: Tx, sort_key: str, product_id: int, lang: str) -> Cursor:
     return Cursor(None if value is None else str(value), product_id)
 
 
-def rows_of(tx: Tx, ids: list[int], lang: str) -> list[dict[str, Any]]:
+def rows_of(tx: Tx, ids: list[int], lang: str) -> list[TableRow]:
     """The table's columns of these products, in the order of ``ids``."""
     if not ids:
         return []
     # A product that does not vary keeps them in its only variant.
     held = ", ".join(f"COALESCE(p.{name}, o.{name}) AS {name}" for name in MOVES_UP if name != "price")
-    rows = tx.all(
+    rows = tx.rows(
+        TableRow,
         f"""SELECT p.id, p.code, p.status, p.type_id, p.brand_id, p.category_id, p.changed_at, p.made_at, p.version,
                    t.name, s.variants, COALESCE(p.code, s.sku) AS sku, s.price_low, s.price_high, s.stock,
                    EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id) AS varies,
@@ -232,19 +234,21 @@ def _bound(ids: Sequence[int]) -> dict[str, Any]:
     return {"first": ids[0], "last": ids[-1]} if isinstance(ids, range) else {"ids": ids}
 
 
-def list_of(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
+def list_of(tx: Tx, ids: Sequence[int], lang: str) -> list[ProductRow]:
     """Products in the order of their ids."""
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        ProductRow,
         f"SELECT {store.COLUMNS} FROM {store.FROM} {store.BRAND} WHERE p.id IN %(ids)s ORDER BY p.id",
         {"lang": lang, "ids": ids},
     )
 
 
-def list_after(tx: Tx, after: int, limit: int, status: str | None, lang: str) -> list[dict[str, Any]]:
+def list_after(tx: Tx, after: int, limit: int, status: str | None, lang: str) -> list[ProductRow]:
     """Products in the order of ids, beyond ``after``."""
-    return tx.all(
+    return tx.rows(
+        ProductRow,
         f"""SELECT {store.COLUMNS} FROM {store.FROM} {store.BRAND}
             WHERE p.id > %(after)s AND (%(status)s IS NULL OR p.status = %(status)s)
             ORDER BY p.id LIMIT %(limit)s""",
@@ -252,13 +256,14 @@ def list_after(tx: Tx, after: int, limit: int, status: str | None, lang: str) ->
     )
 
 
-def variants_after(tx: Tx, after: int, limit: int, among: Sequence[int] | None = None) -> list[dict[str, Any]]:
+def variants_after(tx: Tx, after: int, limit: int, among: Sequence[int] | None = None) -> list[VariantWithProductRow]:
     """Variants in the order of their ids, beyond ``after``, with what they inherit as product_… columns.
 
     ``among``: only those of these products.
     """
     columns = [f"v.{name}" for name in VARIANT_COLUMNS] + [f"p.{name} AS product_{name}" for name in MOVES_UP]
-    return tx.all(
+    return tx.rows(
+        VariantWithProductRow,
         f"""SELECT v.id, v.version, {", ".join(columns)}
             FROM variant v JOIN product p ON p.id = v.product_id
             WHERE v.id > %(after)s {"" if among is None else "AND v.product_id IN %(among)s"}
@@ -267,11 +272,12 @@ def variants_after(tx: Tx, after: int, limit: int, among: Sequence[int] | None =
     )
 
 
-def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
+def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[ShelfRow]:
     """What a shelf of the shop window shows of products, in the order of ``ids``."""
     if not ids:
         return []
-    rows = tx.all(
+    rows = tx.rows(
+        ShelfRow,
         f"SELECT p.id, t.name, t.short_text, t.address_part FROM {store.FROM} WHERE p.id IN %(ids)s",
         {"lang": lang, "ids": list(ids)},
     )

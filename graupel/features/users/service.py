@@ -5,7 +5,6 @@ import re
 import secrets
 from dataclasses import dataclass
 from functools import cache
-from typing import Any
 
 from pwdlib import PasswordHash
 
@@ -16,6 +15,7 @@ from graupel.core.roles import Actor, Identity, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
 from graupel.features.users import store
+from graupel.features.users.rows import SessionRow, SignedInRow, TokenListedRow, TokenUsedRow
 
 TRIES_BY_NAME = 5
 TRIES_FROM_ORIGIN = 30
@@ -118,7 +118,7 @@ def _refuse_too_many(tx: Tx, email: str, origin: str) -> None:
 def identify(ctx: Context, secret: str) -> SignedIn | None:
     """Who a session's secret belongs to; None where it has ended. Using a session prolongs it."""
 
-    def work(tx: Tx) -> dict[str, Any] | None:
+    def work(tx: Tx) -> SignedInRow | None:
         row = store.session(tx, _fingerprint(secret))
         if row and row["is_old"]:
             store.touch_session(tx, _fingerprint(secret), ctx.settings.session_hours)
@@ -133,7 +133,7 @@ def identify(ctx: Context, secret: str) -> SignedIn | None:
 def identify_token(ctx: Context, secret: str) -> Actor:
     """The actor of an API token. Raises NotSignedIn."""
 
-    def work(tx: Tx) -> dict[str, Any] | None:
+    def work(tx: Tx) -> TokenUsedRow | None:
         row = store.token(tx, _fingerprint(secret))
         if row and row["is_old"]:
             store.touch_token(tx, row["id"])
@@ -145,7 +145,7 @@ def identify_token(ctx: Context, secret: str) -> Actor:
     return Actor(row["user_id"], f"token {row['name']}", Role(row["role"]), row["id"])
 
 
-def list_sessions(ctx: Context, signed: Identity) -> list[dict[str, Any]]:
+def list_sessions(ctx: Context, signed: Identity) -> list[SessionRow]:
     """One's own sessions, the last used first."""
     return ctx.db.run(lambda tx: store.sessions_of(tx, int(signed.actor.user_id or 0)))
 
@@ -156,7 +156,7 @@ def end_session(ctx: Context, signed: Identity, public_id: str) -> None:
         raise NotFound("This session has ended already.")
 
 
-def list_tokens(ctx: Context, actor: Actor) -> list[dict[str, Any]]:
+def list_tokens(ctx: Context, actor: Actor) -> list[TokenListedRow]:
     """All tokens, without their secrets; the revoked last."""
     actor.require(Role.VIEWER)
     return ctx.db.run(store.tokens)

@@ -3,10 +3,19 @@
 from typing import Any
 
 from graupel.db import Tx
+from graupel.features.users.rows import (
+    SessionRow,
+    SignedInRow,
+    TokenListedRow,
+    TokenRow,
+    TokenUsedRow,
+    TriesRow,
+    UserRow,
+)
 
 
-def user_by_email(tx: Tx, email: str) -> dict[str, Any] | None:
-    return tx.one("SELECT * FROM user WHERE email = %s", [email])
+def user_by_email(tx: Tx, email: str) -> UserRow | None:
+    return tx.row(UserRow, "SELECT * FROM user WHERE email = %s", [email])
 
 
 def insert_user(tx: Tx, email: str, name: str, role: str, password_hash: str) -> int:
@@ -29,9 +38,10 @@ def insert_session(tx: Tx, values: dict[str, Any]) -> None:
     )
 
 
-def session(tx: Tx, token_hash: str) -> dict[str, Any] | None:
+def session(tx: Tx, token_hash: str) -> SignedInRow | None:
     """A session that has not ended, with its user; ``is_old`` where it was last seen over a minute ago."""
-    return tx.one(
+    return tx.row(
+        SignedInRow,
         """SELECT s.public_id, s.csrf, s.user_id, u.name, u.email, u.role,
                   s.seen_at < UTC_TIMESTAMP(3) - INTERVAL 1 MINUTE AS is_old
            FROM session s JOIN user u ON u.id = s.user_id
@@ -48,8 +58,9 @@ def touch_session(tx: Tx, token_hash: str, hours: int) -> None:
     )
 
 
-def sessions_of(tx: Tx, user_id: int) -> list[dict[str, Any]]:
-    return tx.all(
+def sessions_of(tx: Tx, user_id: int) -> list[SessionRow]:
+    return tx.rows(
+        SessionRow,
         """SELECT public_id, agent, created_at, seen_at FROM session
                      WHERE user_id = %s AND ends_at > UTC_TIMESTAMP(3) ORDER BY seen_at DESC""",
         [user_id],
@@ -73,9 +84,10 @@ def forget_failed_tries(tx: Tx, who: str) -> None:
     tx.run("DELETE FROM failed_try WHERE who = %s", [who])
 
 
-def failed_tries(tx: Tx, who: str, origin: str, minutes: int) -> dict[str, Any]:
+def failed_tries(tx: Tx, who: str, origin: str, minutes: int) -> TriesRow:
     """How often lately, by this name and from this origin, and when the oldest of them was, in seconds ago."""
-    row = tx.one(
+    row = tx.row(
+        TriesRow,
         """SELECT COALESCE(SUM(who = %(who)s), 0) AS by_name, COALESCE(SUM(origin = %(origin)s), 0) AS from_origin,
                   COALESCE(TIMESTAMPDIFF(SECOND, MIN(at), UTC_TIMESTAMP(3)), 0) AS oldest FROM failed_try
            WHERE (who = %(who)s OR origin = %(origin)s) AND at > UTC_TIMESTAMP(3) - INTERVAL %(minutes)s MINUTE""",
@@ -92,8 +104,9 @@ def insert_token(tx: Tx, name: str, token_hash: str, role: str, user_id: int) ->
     )
 
 
-def token(tx: Tx, token_hash: str) -> dict[str, Any] | None:
-    return tx.one(
+def token(tx: Tx, token_hash: str) -> TokenUsedRow | None:
+    return tx.row(
+        TokenUsedRow,
         """SELECT id, name, role, user_id, used_at IS NULL OR used_at < UTC_TIMESTAMP(3) - INTERVAL 1 MINUTE AS is_old
            FROM api_token WHERE token_hash = %s AND revoked_at IS NULL""",
         [token_hash],
@@ -104,14 +117,17 @@ def touch_token(tx: Tx, token_id: int) -> None:
     tx.run("UPDATE api_token SET used_at = UTC_TIMESTAMP(3) WHERE id = %s", [token_id])
 
 
-def tokens(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all("""SELECT t.id, t.name, t.role, t.created_at, t.used_at, t.revoked_at, t.user_id, u.name AS made_by
+def tokens(tx: Tx) -> list[TokenListedRow]:
+    return tx.rows(
+        TokenListedRow,
+        """SELECT t.id, t.name, t.role, t.created_at, t.used_at, t.revoked_at, t.user_id, u.name AS made_by
                      FROM api_token t JOIN user u ON u.id = t.user_id
-                     ORDER BY t.revoked_at IS NOT NULL, t.id DESC LIMIT 200""")
+                     ORDER BY t.revoked_at IS NOT NULL, t.id DESC LIMIT 200""",
+    )
 
 
-def token_by_id(tx: Tx, token_id: int) -> dict[str, Any] | None:
-    return tx.one("SELECT * FROM api_token WHERE id = %s FOR UPDATE", [token_id])
+def token_by_id(tx: Tx, token_id: int) -> TokenRow | None:
+    return tx.row(TokenRow, "SELECT * FROM api_token WHERE id = %s FOR UPDATE", [token_id])
 
 
 def revoke_token(tx: Tx, token_id: int) -> None:

@@ -15,6 +15,7 @@ from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
+from graupel.features.products.rows import AxisRow
 from graupel.features.products.service import Product
 from graupel.features.variants import service, store
 from graupel.features.vocabulary.service import Vocabulary
@@ -140,7 +141,7 @@ def _write_axes(ctx: Context, tx: Tx, recorder: history.Recorder, product: Produ
 
 
 def write_axis(
-    tx: Tx, recorder: history.Recorder, product_id: int, attribute_id: int, position: int, row: dict[str, Any] | None
+    tx: Tx, recorder: history.Recorder, product_id: int, attribute_id: int, position: int, row: AxisRow | None
 ) -> None:
     """Write and record the place of an attribute that a product differs by; ``row``: what is there of it."""
     if row is None:

@@ -187,7 +187,7 @@ def save_one(
             _save_text(ctx, tx, recorder, variant_id, values)
             if own:
                 there = next(one.own for one in product.variants if one.id == variant_id)
-                texts = store.texts(tx, [variant_id], ctx.settings.language).get(variant_id, {})
+                texts: Mapping[str, Any] = store.texts(tx, [variant_id], ctx.settings.language).get(variant_id) or {}
                 originals = {name: texts.get(name, "") for name in VARIANT_WORDS}
                 wording.save(tx, recorder, "variant", variant_id, {**there, **own}, originals)
 

@@ -8,6 +8,7 @@ from graupel.core.variants import Combination
 from graupel.db import Tx
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
+from graupel.features.variants.rows import VariantTextRow
 
 
 def change(tx: Tx, recorder: Recorder, ids: Sequence[int], values: Mapping[str, Any]) -> int:
@@ -115,11 +116,11 @@ def remove(tx: Tx, recorder: Recorder, ids: Sequence[int]) -> None:
         journal.remove(tx, recorder.change_set_id, kind, kind.table, where, {"ids": list(ids)})
 
 
-def texts(tx: Tx, ids: Sequence[int], lang: str) -> dict[int, dict[str, Any]]:
+def texts(tx: Tx, ids: Sequence[int], lang: str) -> dict[int, VariantTextRow]:
     """The variants' own texts, by their id."""
     if not ids:
         return {}
-    rows = tx.all("SELECT * FROM variant_text WHERE variant_id IN %s AND lang = %s", [list(ids), lang])
+    rows = tx.rows(VariantTextRow, "SELECT * FROM variant_text WHERE variant_id IN %s AND lang = %s", [list(ids), lang])
     return {row["variant_id"]: row for row in rows}
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 from graupel.context import Context
 from graupel.core import attributes as rules
@@ -14,10 +14,12 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
+from graupel.db.rows import picked
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.vocabulary import references, service, store
+from graupel.features.vocabulary.rows import ChoiceRow
 
 T = TypeVar("T")
 
@@ -304,8 +306,8 @@ def save(
         both = meeting.bring_together(tx, {"attribute": [attribute_id]}, marks, mine, there, label)
         _refuse_gone(attribute, typed)
         with history.change_set(tx, actor, "attribute.change", f"Attribute changed: {both['name']}") as recorder:
-            before = {key: row[key] for key in ("product_id", "name", "unit", "help")}
-            after = before | {key: both[key] for key in ("name", "unit", "help")}
+            before = picked(row, ("product_id", "name", "unit", "help"))
+            after = before | picked(both, ("name", "unit", "help"))
             if recorder.changed("attribute", attribute_id, before, after, row["version"] + 1):
                 store.update_attribute(tx, attribute_id, after)
             _write_choices(tx, recorder, attribute, both)
@@ -348,7 +350,7 @@ def _write_choices(tx: Tx, recorder: history.Recorder, attribute: Attribute, wan
     order = {choice_id: place for place, choice_id in enumerate(wanted["order"])}
     for one in attribute.choices:
         label, code, swatch, swatch_media_id = wanted[f"choice-{one.id}"]
-        before = {name: rows[one.id][name] for name in CHOICE_FIELDS}
+        before = picked(rows[one.id], CHOICE_FIELDS)
         after = before | {"label": label, "code": code, "swatch": swatch, "swatch_media_id": swatch_media_id}
         after["position"] = order.get(one.id, before["position"])
         if recorder.changed("attribute_choice", one.id, before, after, rows[one.id]["version"] + 1):
@@ -363,14 +365,14 @@ def _refuse_gone_pictures(tx: Tx, attribute: Attribute, wanted: Mapping[str, Any
         raise Refused.because("choice.picture", f"The picture chosen for {lost[0]} is not in the library any more.")
 
 
-def _update_choice(tx: Tx, now: dict[int, dict[str, Any]], choice_id: int, after: Mapping[str, Any]) -> None:
+def _update_choice(tx: Tx, now: dict[int, ChoiceRow], choice_id: int, after: Mapping[str, Any]) -> None:
     """Write one choice; one that still holds the wanted code or label steps aside first, for they may be swapped."""
     for other in list(now.values()):
         if other["id"] != choice_id and (other["code"] == after["code"] or other["label"] == after["label"]):
             now[other["id"]] = {**other, "code": f"~{other['id']}", "label": f"~{other['id']}"}
             store.update_choice(tx, other["id"], now[other["id"]])
     store.update_choice(tx, choice_id, after)
-    now[choice_id] = {**now[choice_id], **after}
+    now[choice_id] = cast(ChoiceRow, {**now[choice_id], **after})
 
 
 def _twice(choices: Sequence[ChoiceTyped]) -> list[Problem]:

@@ -2,13 +2,13 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from graupel.context import Context
 from graupel.core import doubles
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
+from graupel.db.rows import picked
 from graupel.features.history import records
 from graupel.features.history import service as history
 from graupel.features.vocabulary import attributes, references, sharing, store
@@ -111,8 +111,8 @@ def _names(tx: Tx, kind: str, record_id: int) -> list[tuple[int, str]]:
     if kind in store.NAMED:
         return [(row["id"], row["name"]) for row in store.names(tx, kind)]
     if kind == "attribute_choice":
-        row = next(iter(store.choices_by_ids(tx, [record_id])), None)
-        return [(c["id"], c["label"]) for c in store.choices(tx, [row["attribute_id"]])] if row else []
+        choice = next(iter(store.choices_by_ids(tx, [record_id])), None)
+        return [(c["id"], c["label"]) for c in store.choices(tx, [choice["attribute_id"]])] if choice else []
     row = store.attribute(tx, record_id)
     return [
         (a["id"], a["name"])
@@ -152,8 +152,8 @@ def _remove(tx: Tx, recorder: history.Recorder, kind: str, record_id: int) -> No
         sharing.remove_within(tx, recorder, record_id)
         return
     if kind == "attribute_choice":
-        row: dict[str, Any] = store.choices_by_ids(tx, [record_id])[0]
-        recorder.removed(kind, record_id, {n: row[n] for n in attributes.CHOICE_FIELDS}, row["version"] + 1)
+        row = store.choices_by_ids(tx, [record_id])[0]
+        recorder.removed(kind, record_id, picked(row, attributes.CHOICE_FIELDS), row["version"] + 1)
         store.delete_choice(tx, record_id)
         return
     found = store.named(tx, kind, record_id, lock=True)
@@ -161,14 +161,14 @@ def _remove(tx: Tx, recorder: history.Recorder, kind: str, record_id: int) -> No
     if kind == "type":
         for one in store.type_attributes(tx, [record_id]):
             fields = records.kind_of("type_attribute").fields
-            recorder.removed("type_attribute", one["id"], {n: one[n] for n in fields}, one["version"] + 1)
+            recorder.removed("type_attribute", one["id"], picked(one, fields), one["version"] + 1)
             store.delete_type_attribute(tx, one["id"])
     if kind == "brand":
         for tagging in store.taggings(tx, "brand", [record_id]):
-            values = {n: tagging[n] for n in ("tag_id", "kind", "record_id")}
+            values = picked(tagging, ("tag_id", "kind", "record_id"))
             recorder.removed("tagging", tagging["id"], values, tagging["version"] + 1)
             store.delete_tagging(tx, tagging["id"])
-    values = {name: found[name] for name in records.kind_of(kind).fields}
+    values = picked(found, records.kind_of(kind).fields)
     recorder.removed(kind, record_id, values, found["version"] + 1)
     store.delete_named(tx, kind, record_id)
 

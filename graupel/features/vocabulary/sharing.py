@@ -11,6 +11,7 @@ from graupel.core.attributes import Attribute
 from graupel.core.errors import Refused
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
+from graupel.db.rows import picked
 from graupel.features.history import service as history
 from graupel.features.vocabulary import attributes, references, store
 
@@ -84,7 +85,7 @@ def share(ctx: Context, actor: Actor, attribute_id: int) -> int:
 def _become_shared(tx: Tx, recorder: history.Recorder, attribute_id: int) -> None:
     row = store.attribute(tx, attribute_id)
     assert row is not None
-    before = {key: row[key] for key in ("product_id", "name", "unit", "help")}
+    before = picked(row, ("product_id", "name", "unit", "help"))
     recorder.changed("attribute", attribute_id, before, before | {"product_id": None}, row["version"] + 1)
     store.update_attribute(tx, attribute_id, before | {"product_id": None})
 
@@ -108,12 +109,12 @@ def _join_choices(tx: Tx, recorder: history.Recorder, attribute: Attribute, into
             recorder.removed(
                 "attribute_choice",
                 row["id"],
-                {name: row[name] for name in attributes.CHOICE_FIELDS},
+                picked(row, attributes.CHOICE_FIELDS),
                 row["version"] + 1,
             )
             store.delete_choice(tx, row["id"])
             continue
-        before = {name: row[name] for name in attributes.CHOICE_FIELDS}
+        before = picked(row, attributes.CHOICE_FIELDS)
         code = row["code"] if row["code"] not in codes else rules.suggest_code(row["label"], codes)
         after = before | {"attribute_id": into.id, "code": code, "position": position}
         codes.add(code)
@@ -125,16 +126,14 @@ def _join_choices(tx: Tx, recorder: history.Recorder, attribute: Attribute, into
 def remove_within(tx: Tx, recorder: history.Recorder, attribute_id: int) -> None:
     """Remove an attribute that nothing refers to, with its choices."""
     for row in store.choices(tx, [attribute_id]):
-        recorder.removed(
-            "attribute_choice", row["id"], {n: row[n] for n in attributes.CHOICE_FIELDS}, row["version"] + 1
-        )
+        recorder.removed("attribute_choice", row["id"], picked(row, attributes.CHOICE_FIELDS), row["version"] + 1)
         store.delete_choice(tx, row["id"])
     kept = store.attribute(tx, attribute_id)
     assert kept is not None
-    recorder.removed("attribute", attribute_id, {name: kept[name] for name in attributes.FIELDS}, kept["version"] + 1)
+    recorder.removed("attribute", attribute_id, picked(kept, attributes.FIELDS), kept["version"] + 1)
     store.delete_attribute(tx, attribute_id)
 
 
 def _record_removed(recorder: history.Recorder, row: Mapping[str, Any]) -> None:
-    values = {name: row[name] for name in attributes.CHOICE_FIELDS}
+    values = picked(row, attributes.CHOICE_FIELDS)
     recorder.removed("attribute_choice", row["id"], values, row["version"] + 1)

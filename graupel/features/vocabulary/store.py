@@ -4,6 +4,15 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.db import Tx
+from graupel.db.rows import Named
+from graupel.features.vocabulary.rows import (
+    AttributeRow,
+    ChoiceRow,
+    NamedWordRow,
+    TaggingRow,
+    TypeAttributeRow,
+    TypeRow,
+)
 
 #: Kinds of record with nothing but a name, and their tables.
 NAMED = {"brand": "brand", "tag": "tag", "type": "product_type"}
@@ -12,12 +21,14 @@ NAMED = {"brand": "brand", "tag": "tag", "type": "product_type"}
 # --- brands and tags -----------------------------------------------------------------------------------------
 
 
-def names(tx: Tx, kind: str) -> list[dict[str, Any]]:
-    return tx.all(f"SELECT id, name, version FROM {NAMED[kind]} ORDER BY name COLLATE utf8mb4_unicode_ci, id")
+def names(tx: Tx, kind: str) -> list[NamedWordRow]:
+    return tx.rows(
+        NamedWordRow, f"SELECT id, name, version FROM {NAMED[kind]} ORDER BY name COLLATE utf8mb4_unicode_ci, id"
+    )
 
 
-def named(tx: Tx, kind: str, record_id: int, *, lock: bool = False) -> dict[str, Any] | None:
-    return tx.one(f"SELECT * FROM {NAMED[kind]} WHERE id = %s {'FOR UPDATE' if lock else ''}", [record_id])
+def named(tx: Tx, kind: str, record_id: int, *, lock: bool = False) -> TypeRow | None:
+    return tx.row(TypeRow, f"SELECT * FROM {NAMED[kind]} WHERE id = %s {'FOR UPDATE' if lock else ''}", [record_id])
 
 
 def by_name(tx: Tx, kind: str, name: str) -> int | None:
@@ -25,8 +36,8 @@ def by_name(tx: Tx, kind: str, name: str) -> int | None:
     return None if found is None else int(found)
 
 
-def names_of(tx: Tx, kind: str, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all(f"SELECT id, name FROM {NAMED[kind]} WHERE id IN %s", [list(ids)]) if ids else []
+def names_of(tx: Tx, kind: str, ids: Sequence[int]) -> list[Named]:
+    return tx.rows(Named, f"SELECT id, name FROM {NAMED[kind]} WHERE id IN %s", [list(ids)]) if ids else []
 
 
 def insert_named(tx: Tx, kind: str, name: str) -> int:
@@ -41,11 +52,12 @@ def delete_named(tx: Tx, kind: str, record_id: int) -> None:
     tx.run(f"DELETE FROM {NAMED[kind]} WHERE id = %s", [record_id])
 
 
-def taggings(tx: Tx, kind: str, record_ids: Sequence[int]) -> list[dict[str, Any]]:
+def taggings(tx: Tx, kind: str, record_ids: Sequence[int]) -> list[TaggingRow]:
     """Taggings of records of a kind, with the tags' names."""
     if not record_ids:
         return []
-    return tx.all(
+    return tx.rows(
+        TaggingRow,
         """SELECT g.id, g.tag_id, g.kind, g.record_id, g.version, t.name FROM tagging g JOIN tag t ON t.id = g.tag_id
            WHERE g.kind = %s AND g.record_id IN %s ORDER BY t.name COLLATE utf8mb4_unicode_ci""",
         [kind, list(record_ids)],
@@ -77,23 +89,27 @@ def delete_tagging(tx: Tx, tagging_id: int) -> None:
 # --- attributes ----------------------------------------------------------------------------------------------
 
 
-def attributes(tx: Tx, product_id: int | None = None, ids: Sequence[int] | None = None) -> list[dict[str, Any]]:
+def attributes(tx: Tx, product_id: int | None = None, ids: Sequence[int] | None = None) -> list[AttributeRow]:
     """The shared attributes and the private ones of a product; or those of ``ids``."""
     if ids is not None:
-        return tx.all("SELECT * FROM attribute WHERE id IN %s ORDER BY name, id", [list(ids) or [0]])
-    return tx.all("SELECT * FROM attribute WHERE product_id IS NULL OR product_id = %s ORDER BY name, id", [product_id])
+        return tx.rows(AttributeRow, "SELECT * FROM attribute WHERE id IN %s ORDER BY name, id", [list(ids) or [0]])
+    return tx.rows(
+        AttributeRow,
+        "SELECT * FROM attribute WHERE product_id IS NULL OR product_id = %s ORDER BY name, id",
+        [product_id],
+    )
 
 
-def attributes_of_product(tx: Tx, product_id: int) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM attribute WHERE product_id = %s ORDER BY name, id", [product_id])
+def attributes_of_product(tx: Tx, product_id: int) -> list[AttributeRow]:
+    return tx.rows(AttributeRow, "SELECT * FROM attribute WHERE product_id = %s ORDER BY name, id", [product_id])
 
 
 def private_attributes(tx: Tx) -> list[dict[str, Any]]:
     return tx.all("SELECT * FROM attribute WHERE product_id IS NOT NULL ORDER BY name, id LIMIT 500")
 
 
-def attribute(tx: Tx, attribute_id: int, *, lock: bool = False) -> dict[str, Any] | None:
-    return tx.one(f"SELECT * FROM attribute WHERE id = %s {'FOR UPDATE' if lock else ''}", [attribute_id])
+def attribute(tx: Tx, attribute_id: int, *, lock: bool = False) -> AttributeRow | None:
+    return tx.row(AttributeRow, f"SELECT * FROM attribute WHERE id = %s {'FOR UPDATE' if lock else ''}", [attribute_id])
 
 
 def attribute_by_name(tx: Tx, name: str, product_id: int | None) -> int | None:
@@ -126,17 +142,18 @@ _CHOICES = """SELECT h.*, m.sha256 AS swatch_sha FROM attribute_choice h
   LEFT JOIN media m ON m.id = h.swatch_media_id"""
 
 
-def choices(tx: Tx, attribute_ids: Sequence[int]) -> list[dict[str, Any]]:
+def choices(tx: Tx, attribute_ids: Sequence[int]) -> list[ChoiceRow]:
     if not attribute_ids:
         return []
-    return tx.all(
+    return tx.rows(
+        ChoiceRow,
         f"{_CHOICES} WHERE h.attribute_id IN %s ORDER BY h.attribute_id, h.position, h.id",
         [list(attribute_ids)],
     )
 
 
-def choices_by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all(f"{_CHOICES} WHERE h.id IN %s", [list(ids)]) if ids else []
+def choices_by_ids(tx: Tx, ids: Sequence[int]) -> list[ChoiceRow]:
+    return tx.rows(ChoiceRow, f"{_CHOICES} WHERE h.id IN %s", [list(ids)]) if ids else []
 
 
 def pictures_there(tx: Tx, media_ids: Sequence[int]) -> set[int]:
@@ -180,14 +197,18 @@ def delete_choice(tx: Tx, choice_id: int) -> None:
 # --- product types -------------------------------------------------------------------------------------------
 
 
-def types(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM product_type ORDER BY name, id")
+def types(tx: Tx) -> list[TypeRow]:
+    return tx.rows(TypeRow, "SELECT * FROM product_type ORDER BY name, id")
 
 
-def type_attributes(tx: Tx, type_ids: Sequence[int]) -> list[dict[str, Any]]:
+def type_attributes(tx: Tx, type_ids: Sequence[int]) -> list[TypeAttributeRow]:
     if not type_ids:
         return []
-    return tx.all("SELECT * FROM type_attribute WHERE type_id IN %s ORDER BY type_id, position, id", [list(type_ids)])
+    return tx.rows(
+        TypeAttributeRow,
+        "SELECT * FROM type_attribute WHERE type_id IN %s ORDER BY type_id, position, id",
+        [list(type_ids)],
+    )
 
 
 def type_attributes_by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:

@@ -9,6 +9,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.product_types import Need, ProductType, code_of, parse_prefix
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
+from graupel.db.rows import picked
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
@@ -100,8 +101,8 @@ def save(
             lambda field: names.get(field) or {"order": "The order"}.get(field, field.capitalize()),
         )
         with history.change_set(tx, actor, "type.change", f"Product type changed: {both['name']}") as recorder:
-            before = {key: row[key] for key in ("name", "code_prefix")}
-            after = {key: both[key] for key in before}
+            before = picked(row, ("name", "code_prefix"))
+            after = picked(both, before)
             if recorder.changed("type", type_id, before, after, row["version"] + 1):
                 store.update_type(tx, type_id, after)
             save_members(tx, recorder, type_id, _members_of(both))
@@ -121,7 +122,7 @@ def save_members(tx: Tx, recorder: history.Recorder, type_id: int, members: Sequ
     there = {row["attribute_id"]: row for row in store.type_attributes(tx, [type_id])}
     for attribute_id in there.keys() - set(ids):
         row = there[attribute_id]
-        values = {"type_id": type_id, "attribute_id": attribute_id, **{name: row[name] for name in FIELDS}}
+        values = {"type_id": type_id, "attribute_id": attribute_id, **picked(row, FIELDS)}
         recorder.removed("type_attribute", row["id"], values, row["version"] + 1)
         store.delete_type_attribute(tx, row["id"])
     owners = {choice.id: a.id for a in attributes.values() for choice in a.choices}
@@ -165,15 +166,13 @@ def _write_member(
     recorder: history.Recorder,
     type_id: int,
     attribute_id: int,
-    row: dict[str, Any] | None,
+    row: Mapping[str, Any] | None,
     values: dict[str, Any],
 ) -> None:
     if row is None:
         whole = {"type_id": type_id, "attribute_id": attribute_id, **values}
         recorder.made("type_attribute", store.insert_type_attribute(tx, whole), whole)
-    elif recorder.changed(
-        "type_attribute", row["id"], {name: row[name] for name in FIELDS}, values, row["version"] + 1
-    ):
+    elif recorder.changed("type_attribute", row["id"], picked(row, FIELDS), values, row["version"] + 1):
         store.update_type_attribute(tx, row["id"], values)
 
 

@@ -1,5 +1,6 @@
 """What the journal knows of values for a destination or a language."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from graupel.core import languages
@@ -17,7 +18,7 @@ _RECORDS = {"choice": "attribute_choice"}
 _DESTINATIONS = {"s": "shop", "c": "channel"}
 
 
-def _title(tx: Tx, row: dict[str, Any], records_title: str) -> str:
+def _title(tx: Tx, row: Mapping[str, Any], records_title: str) -> str:
     # Amounts are no words, so no area registers them as such.
     name = row["field"]
     field = PRODUCT.field(name).label if name in AMOUNTS else originals.field_of(row["kind"], name).label

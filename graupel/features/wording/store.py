@@ -5,40 +5,44 @@ from typing import Any
 
 from graupel.core.declarations.wording import OWN_VALUE
 from graupel.db import Tx
+from graupel.features.wording.rows import OwnValueRow, WorthRow
 
 FIELDS = OWN_VALUE.columns()
 
 
-def of_records(tx: Tx, kind: str, ids: Sequence[int]) -> list[dict[str, Any]]:
+def of_records(tx: Tx, kind: str, ids: Sequence[int]) -> list[OwnValueRow]:
     """All own values of records of one kind."""
     if not ids:
         return []
-    return tx.all("SELECT * FROM own_value WHERE kind = %s AND record_id IN %s", [kind, list(ids)])
+    return tx.rows(OwnValueRow, "SELECT * FROM own_value WHERE kind = %s AND record_id IN %s", [kind, list(ids)])
 
 
-def of_variants(tx: Tx, product_id: int) -> list[dict[str, Any]]:
+def of_variants(tx: Tx, product_id: int) -> list[OwnValueRow]:
     """All own values of a product's variants."""
-    return tx.all(
+    return tx.rows(
+        OwnValueRow,
         """SELECT o.* FROM variant v STRAIGHT_JOIN own_value o ON o.kind = 'variant' AND o.record_id = v.id
            WHERE v.product_id = %s""",
         [product_id],
     )
 
 
-def in_languages(tx: Tx, kind: str, field: str, langs: Sequence[str]) -> list[dict[str, Any]]:
+def in_languages(tx: Tx, kind: str, field: str, langs: Sequence[str]) -> list[WorthRow]:
     """What is written in some languages in one field of all records of a kind, for all destinations."""
     if not langs:
         return []
-    return tx.all(
+    return tx.rows(
+        WorthRow,
         """SELECT record_id, lang, value FROM own_value
            WHERE destination = '' AND lang IN %s AND kind = %s AND field = %s""",
         [list(langs), kind, field],
     )
 
 
-def one(tx: Tx, kind: str, record_id: int, destination: str, lang: str, field: str) -> dict[str, Any] | None:
+def one(tx: Tx, kind: str, record_id: int, destination: str, lang: str, field: str) -> OwnValueRow | None:
     """One of them, locked."""
-    return tx.one(
+    return tx.row(
+        OwnValueRow,
         """SELECT * FROM own_value WHERE kind = %s AND record_id = %s AND destination = %s AND lang = %s
            AND field = %s FOR UPDATE""",
         [kind, record_id, destination, lang, field],
@@ -59,8 +63,8 @@ def delete(tx: Tx, row_id: int) -> None:
     tx.run("DELETE FROM own_value WHERE id = %s", [row_id])
 
 
-def by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM own_value WHERE id IN %s", [list(ids)]) if ids else []
+def by_ids(tx: Tx, ids: Sequence[int]) -> list[OwnValueRow]:
+    return tx.rows(OwnValueRow, "SELECT * FROM own_value WHERE id IN %s", [list(ids)]) if ids else []
 
 
 Where = tuple[str, str, str, str]

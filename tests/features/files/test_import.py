@@ -89,7 +89,7 @@ def test_a_file_is_brought_in_as_one_change_set_and_rolled_back_from_it(ctx):
     assert after["NEW-1"][3:6] == (Decimal("5.50"), 50, "draft")
     assert after["FEL-1"][1:4] == ("Fellside new", "<p>Changed.</p>", Decimal("11.00"))
     detail = history.read(ctx, SYSTEM, file.row["change_set_id"])
-    assert {(row["record_kind"], int(row["made"]), int(row["changed"])) for row in detail.counts} == {
+    assert {(row.record_kind, row.made, row.changed) for row in detail.counts} == {
         ("product", 2, 1),
         ("variant", 2, 1),
         ("category", 1, 0),

@@ -1,0 +1,29 @@
+"""Rows of the area's tables, as its store reads them."""
+
+from datetime import datetime
+from typing import TypedDict
+
+
+class SampleRow(TypedDict):
+    """A product of a bulk edit, as it is now."""
+
+    id: int
+    name: str
+    status: str
+    category_id: int | None
+    brand_id: int | None
+    brand: str | None
+    origin_country: str | None
+
+
+class BulkEditRow(TypedDict):
+    """A bulk edit."""
+
+    id: int
+    field: str
+    value: str
+    query: str
+    user_id: int | None
+    made_at: datetime
+    job_id: int | None
+    change_set_id: int | None

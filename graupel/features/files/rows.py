@@ -1,0 +1,27 @@
+"""Rows of the area's tables, as its store reads them."""
+
+from datetime import datetime
+from typing import TypedDict
+
+
+class ImportFileRow(TypedDict):
+    """A file that was brought in."""
+
+    id: int
+    name: str
+    sha256: str
+    bytes: int
+    encoding: str
+    delimiter: str
+    headers: list[str]
+    columns: dict[str, int]
+    go_live: int
+    leave_out: int
+    state: str
+    counts: dict[str, int]
+    job_id: int | None
+    change_set_id: int | None
+    user_id: int | None
+    actor: str
+    made_at: datetime
+    version: int

@@ -1,0 +1,47 @@
+"""Rows of the area's tables, as its store reads them."""
+
+from datetime import datetime
+from typing import Any, TypedDict
+
+
+class ChangeSetRow(TypedDict):
+    """A change set."""
+
+    id: int
+    kind: str
+    title: str
+    user_id: int | None
+    actor: str
+    made_at: datetime
+    records: int
+    rolls_back: int | None
+    rolled_back_by: int | None
+
+
+class TrailRow(TypedDict):
+    """A change set that touched a record."""
+
+    id: int
+    title: str
+    actor: str
+    made_at: datetime
+    kind: str
+
+
+class ChangeRow(TypedDict):
+    """A row of the journal."""
+
+    record_kind: str
+    record_id: int
+    version: int
+    was: dict[str, Any] | None
+    became: dict[str, Any] | None
+
+
+class KindCountRow(TypedDict):
+    """How many records of a kind a change set made, removed and changed."""
+
+    record_kind: str
+    made: int
+    removed: int
+    changed: int

@@ -1,0 +1,213 @@
+"""Rows of the area's tables, as its store reads them."""
+
+from datetime import datetime
+from decimal import Decimal
+from typing import TypedDict
+
+
+class ProductRow(TypedDict):
+    """A product with its words and the name of its brand."""
+
+    id: int
+    was_live: int
+    version: int
+    made_at: datetime
+    changed_at: datetime
+    brand: str
+    code: str | None
+    type_id: int | None
+    name: str
+    short_text: str
+    description: str
+    key_points: str
+    status: str
+    category_id: int | None
+    brand_id: int | None
+    mpn: str
+    price: Decimal | None
+    list_price: Decimal | None
+    cost: Decimal | None
+    weight_g: int | None
+    origin_country: str | None
+    sells_without_stock: int
+    sku_pattern: str
+    address_part: str
+    canonical: str
+    meta_title: str
+    meta_description: str
+
+
+class ShelfRow(TypedDict):
+    """What a shelf of the shop window shows."""
+
+    id: int
+    name: str
+    short_text: str
+    address_part: str
+
+
+class VariantWithProductRow(TypedDict):
+    """A variant with what it may take from its product."""
+
+    id: int
+    version: int
+    product_id: int
+    sku: str
+    price: Decimal | None
+    list_price: Decimal | None
+    cost: Decimal | None
+    weight_g: int | None
+    origin_country: str | None
+    sells_without_stock: int | None
+    gtin: str | None
+    mpn: str
+    stock: int | None
+    archived: int
+    choice_1: int | None
+    choice_2: int | None
+    choice_3: int | None
+    choice_4: int | None
+    choice_5: int | None
+    product_price: Decimal | None
+    product_list_price: Decimal | None
+    product_cost: Decimal | None
+    product_weight_g: int | None
+    product_origin_country: str | None
+
+
+class TableRow(TypedDict):
+    """A product as the table shows it."""
+
+    id: int
+    code: str | None
+    status: str
+    type_id: int | None
+    brand_id: int | None
+    category_id: int | None
+    changed_at: datetime
+    made_at: datetime
+    version: int
+    name: str
+    variants: int
+    sku: str
+    price_low: Decimal | None
+    price_high: Decimal | None
+    stock: int | None
+    varies: int
+    own_price: Decimal | None
+    list_price: Decimal | None
+    cost: Decimal | None
+    weight_g: int | None
+    origin_country: str | None
+
+
+class PictureRow(TypedDict):
+    """A picture of a product."""
+
+    id: int
+    media_id: int
+    position: int
+    alt: str
+    title: str
+    version: int
+
+
+class MainPictureRow(TypedDict):
+    """The first picture of a product."""
+
+    id: int
+    product_id: int
+    media_id: int
+    alt: str
+
+
+class VariantRow(TypedDict):
+    """A variant."""
+
+    id: int
+    product_id: int
+    sku: str
+    price: Decimal | None
+    list_price: Decimal | None
+    cost: Decimal | None
+    weight_g: int | None
+    origin_country: str | None
+    sells_without_stock: int | None
+    gtin: str | None
+    mpn: str
+    stock: int | None
+    archived: int
+    choice_1: int | None
+    choice_2: int | None
+    choice_3: int | None
+    choice_4: int | None
+    choice_5: int | None
+    version: int
+
+
+class FactRow(TypedDict):
+    """A fact."""
+
+    id: int
+    product_id: int
+    attribute_id: int
+    choice_id: int | None
+    number: Decimal | None
+    unit: str | None
+    text: str | None
+    version: int
+
+
+class AxisRow(TypedDict):
+    """What a product differs by."""
+
+    id: int
+    product_id: int
+    attribute_id: int
+    position: int
+    version: int
+
+
+class PlaceRow(TypedDict):
+    """Where a product stands."""
+
+    id: int
+    status: str
+    category_id: int | None
+    version: int
+
+
+class FurtherCategoryRow(TypedDict):
+    """A further category of a product."""
+
+    id: int
+    category_id: int
+    version: int
+
+
+class BelongingRow(TypedDict):
+    """To which variants a picture belongs."""
+
+    id: int
+    picture_id: int
+    variant_id: int | None
+    choice_id: int | None
+    version: int
+
+
+class SkuOwnerRow(TypedDict):
+    """Whose a SKU is or was; the rest is None where the variant is gone."""
+
+    sku: str
+    variant_id: int | None
+    product_id: int | None
+    name: str | None
+    current: str | None
+
+
+class NamedOfProduct(TypedDict):
+    """A record of a product with its name."""
+
+    id: int
+    product_id: int | None
+    name: str

@@ -1,0 +1,75 @@
+"""Rows of the area's tables, as its store reads them."""
+
+from typing import NotRequired, TypedDict
+
+
+class ChoiceRow(TypedDict):
+    """A choice of an attribute."""
+
+    id: int
+    attribute_id: int
+    label: str
+    code: str
+    swatch: str | None
+    swatch_media_id: int | None
+    position: int
+    version: int
+    swatch_sha: str | None
+
+
+class TypeAttributeRow(TypedDict):
+    """An attribute of a product type."""
+
+    id: int
+    type_id: int
+    attribute_id: int
+    group_name: str
+    position: int
+    need: str
+    when_attribute_id: int | None
+    when_choice_id: int | None
+    may_differ: int
+    version: int
+
+
+class TypeRow(TypedDict):
+    """A brand, a tag or a product type, which alone has ``code_prefix`` and ``next_number``."""
+
+    id: int
+    name: str
+    version: int
+    code_prefix: NotRequired[str]
+    next_number: NotRequired[int]
+
+
+class AttributeRow(TypedDict):
+    """An attribute."""
+
+    id: int
+    product_id: int | None
+    name: str
+    kind: str
+    family: str | None
+    unit: str | None
+    help: str
+    version: int
+    owner_key: int | None
+
+
+class TaggingRow(TypedDict):
+    """A tag that was put on a record."""
+
+    id: int
+    tag_id: int
+    kind: str
+    record_id: int
+    version: int
+    name: str
+
+
+class NamedWordRow(TypedDict):
+    """A word by its name."""
+
+    id: int
+    name: str
+    version: int
