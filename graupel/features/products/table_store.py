@@ -31,6 +31,10 @@ _AS_TEXT = {"changed": "CAST(x.changed_at AS CHAR)"}
 _MAY_BE_EMPTY = ("price", "stock")
 
 
+#: So many products' ids fit into one group: 11 characters each in the smallest limit that a server has, 1 MiB.
+MOST_GROUPED = 50_000
+
+
 def ids_by_code(tx: Tx, code: str) -> list[int]:
     """The products whose product code, or a variant's SKU or GTIN, begins with a text."""
     if not code.isascii():
@@ -41,7 +45,11 @@ def ids_by_code(tx: Tx, code: str) -> list[int]:
     ]
     if code.isdecimal():
         parts.append("SELECT v.product_id FROM variant v WHERE v.gtin LIKE %(like)s")
-    return [row["id"] for row in tx.all(" UNION ".join(parts), {"like": f"{like(code)}%"})]
+    rows = tx.all(
+        f"""SELECT GROUP_CONCAT(id) AS ids FROM ({" UNION ".join(parts)}) found GROUP BY id DIV {MOST_GROUPED}""",
+        {"like": f"{like(code)}%"},
+    )
+    return [int(one) for row in rows for one in row["ids"].split(",")]
 
 
 #: So many names stand in one row of what is read: 255 signs of four bytes each fit into the smallest limit of a server.
@@ -207,8 +215,6 @@ _FACET_PAIRS |= {
 }
 #: The facets that products have values of.
 FACET_NAMES = tuple(_FACET_PAIRS)
-#: So many products' ids fit into one group: 11 characters each in the smallest limit that a server has, 1 MiB.
-MOST_GROUPED = 50_000
 
 
 def facet_groups(tx: Tx, facet: str, ids: Sequence[int]) -> Iterator[tuple[Any, list[int]]]:
