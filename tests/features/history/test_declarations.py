@@ -16,6 +16,7 @@ from graupel.features.history import service as history
 from graupel.features.products import service as products
 from graupel.features.products.columns import inherited_sql
 from graupel.features.vocabulary import references
+from graupel.features.vocabulary import service as vocabulary
 from tests.making import make_product
 
 #: Columns that are no fields of a record: its id and version, and what is worked out or measured.
@@ -189,3 +190,15 @@ def test_what_comes_and_goes_within_one_set_leaves_nothing_and_what_comes_back_h
     row = row_of(ctx, change_set_id, "variant", variant.id)
     assert (row["was"]["price"], row["became"]["price"]) == ("9.80", None)
     assert (row["was"]["gtin"], row["became"]["gtin"]) == (None, "9520000000004")
+
+
+def test_which_change_sets_ended_last_is_kept_by_rows_however_far_apart_their_numbers_are(ctx, monkeypatch):
+    """On a cluster, numbers go in steps."""
+    monkeypatch.setattr(store, "KEPT_RECORDED", 3)
+    for name in "ABCDE":
+        vocabulary.make(ctx, SYSTEM, "brand", name)
+    ctx.db.run(lambda tx: tx.run("UPDATE recorded SET no = no * 1000 ORDER BY no DESC"))
+    newest = ctx.db.run(lambda tx: store.newest_ids(tx, 3))
+    assert ctx.db.run(store.prune_recorded) > 0
+    assert ctx.db.run(lambda tx: store.newest_ids(tx, 10)) == newest
+    assert ctx.db.run(store.prune_recorded) == 0

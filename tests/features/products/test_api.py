@@ -12,6 +12,9 @@ from graupel.features.products import service
 from graupel.features.users import service as users
 from tests.conftest import person
 from tests.making import catalogue, make_product
+from tests.needles import colour, needles, size
+
+__all__ = ["colour", "needles", "size"]
 
 
 @pytest.fixture
@@ -132,6 +135,26 @@ def test_the_list_is_searched_and_paged_by_cursor(client, ctx):
             break
     assert seen == ids
     assert len(client.get("/variants", params={"limit": 200}).json()["items"]) == 6
+    assert [one["id"] for one in client.get("/products", params={"q": "ndl", "status": "draft"}).json()["items"]] == []
+
+
+@pytest.mark.parametrize("named", [1, 3, 5000], ids=["walked", "walked in parts", "asked for by their products"])
+def test_variants_are_searched_by_their_products_however_many_there_are(client, ctx, needles, monkeypatch, named):
+    monkeypatch.setattr(service, "MOST_NAMED", named)
+    for n in range(4):
+        make_product(ctx, f"FEL-{n}", name=f"Fellside {n}" if n % 2 else "Plain")
+    of_needles = {one.id for one in service.read(ctx, SYSTEM, needles).variants}
+    for typed, number in (("ndl", 6), ("fellside", 8), ("fel-2", 1), ("zebra", 0)):
+        seen, cursor = [], None
+        while True:
+            asked = {"q": typed, "limit": 4, **({"cursor": cursor} if cursor else {})}
+            page = client.get("/variants", params=asked).json()
+            seen += [item["id"] for item in page["items"]]
+            cursor = page["next"]
+            if cursor is None:
+                break
+        assert (len(seen), seen) == (number, sorted(set(seen))), typed
+        assert set(seen) == of_needles or typed != "ndl"
     assert client.get("/products", params={"limit": 1000}).status_code == 422
 
 

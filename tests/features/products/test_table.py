@@ -7,7 +7,7 @@ from urllib.parse import parse_qs
 import pytest
 
 from graupel.caching import Keepers
-from graupel.core import bitmaps
+from graupel.core import bitmaps, words
 from graupel.core.attributes import AttributeKind, Fact
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
@@ -46,7 +46,7 @@ def goods(ctx):
 
 
 @pytest.mark.parametrize(
-    ("words", "skus"),
+    ("typed", "skus"),
     [
         ("fellside", {"FEL-HEA", "FEL-JUN"}),
         ("heath fells", {"FEL-HEA"}),
@@ -66,8 +66,27 @@ def goods(ctx):
         ("%", set()),
     ],
 )
-def test_search_finds_beginnings_of_words_in_names_and_of_skus(ctx, goods, words, skus):
-    assert {row["sku"] for row in table(ctx, q=words).rows} == skus
+def test_search_finds_beginnings_of_words_in_names_and_of_skus(ctx, goods, typed, skus):
+    assert {row["sku"] for row in table(ctx, q=typed).rows} == skus
+
+
+def test_a_search_finds_what_looking_at_every_name_finds(ctx, monkeypatch):
+    """Also where most words are told apart no more, and after names changed."""
+    monkeypatch.setattr(words, "MOST_TOLD", 2)
+    monkeypatch.setattr(words, "FREQUENT", 3)
+    names = [
+        "Child’s hat “First Frost”", "Childs hat", "Hat with 4-ply wool", "Hatmaker's block 40", "Hatching 401",
+        "Hattie",
+        "Größe 4", "Grosse Nadel", "Crème brûlée aran", "Creme 400", "Aran & Co", "1000 stitches", "10001 stitches",
+        "10002 stitches", "10003 stitches, hat",
+    ]  # fmt: skip
+    ids = [make_product(ctx, f"ZZ-{number:02d}", name=name) for number, name in enumerate(names)]
+    named = dict(zip(ids, names, strict=True))
+    saving.save(ctx, SYSTEM, ids[5], replace(products.read(ctx, SYSTEM, ids[5]).values, name="Plain"), None)
+    named[ids[5]] = "Plain"
+    for typed in ("hat", "hat 4", "4", "child", "hatch", "GRÖSSE", "creme", "1000", "10003", "hat 10003", "plain"):
+        fits = {key for key, name in named.items() if words.all_begin(words.words_of(typed), name)}
+        assert {row["id"] for row in table(ctx, q=typed).rows} == fits, typed
 
 
 def test_facets_count_within_the_search_and_the_other_facet(ctx, goods):
@@ -166,7 +185,9 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
     readings = keeper.readings
     ids = [product.id for product in products.list_after(ctx, SYSTEM, after=0, limit=9)]
     values = products.read(ctx, SYSTEM, ids[0]).values
-    saving.save(ctx, SYSTEM, ids[0], replace(values, brand="Carrow Mill", tags=("summer",), stock=3), None)
+    saving.save(
+        ctx, SYSTEM, ids[0], replace(values, brand="Carrow Mill", tags=("summer",), stock=3, name="Renamed"), None
+    )
     saving.save(ctx, SYSTEM, ids[1], replace(products.read(ctx, SYSTEM, ids[1]).values, tags=("summer",)), None)
     saving.delete(ctx, SYSTEM, ids[2])
     make_product(ctx, "NEW-1", price=Decimal("120.00"))
