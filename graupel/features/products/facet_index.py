@@ -92,12 +92,13 @@ def _together(ids: list[int]) -> Sequence[int]:
 @contextmanager
 def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
     """The facets of all products as the transaction sees them, held while they are asked."""
-    with _both(ctx, tx) as (index, _):
+    with held_both(ctx, tx) as (index, _):
         yield index
 
 
 @contextmanager
-def _both(ctx: Context, tx: Tx) -> Iterator[tuple[FacetIndex, WordIndex]]:
+def held_both(ctx: Context, tx: Tx) -> Iterator[tuple[FacetIndex, WordIndex]]:
+    """Facets and words of names, in the same way."""
     keeper, stamp = ctx.keepers.get(FacetKeeper), history.stamp(tx)
     with keeper.lock:
         yield keeper.current(tx, stamp, Snapshot(ctx.settings.data_folder, ctx.settings.language))
@@ -127,7 +128,7 @@ def search(ctx: Context, tx: Tx, typed: str) -> Ids | None:
     if words is None:
         return None
     by_code = Ids(table_store.ids_by_code(tx, words.code))
-    with _both(ctx, tx) as (_, names):
+    with held_both(ctx, tx) as (_, names):
         sure, unsure = names.having(words.words)
     return by_code | sure | Ids(_looked_at(tx, list(unsure), words.words, ctx.settings.language))
 

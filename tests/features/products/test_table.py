@@ -210,7 +210,7 @@ def said(index, words):
 
 def kept_counts(ctx):
     def work(tx):
-        with facet_index._both(ctx, tx) as kept:
+        with facet_index.held_both(ctx, tx) as kept:
             return said(*kept)
 
     return ctx.db.run(work)
