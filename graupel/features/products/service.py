@@ -293,6 +293,10 @@ def list_after(
     return ctx.db.run(work)
 
 
+#: The largest id that a set of them can hold; a cursor may say more.
+MOST_ID = 2**32 - 1
+
+
 def _rows_after(ctx: Context, tx: Tx, after: int, limit: int, typed: str, status: Status | None) -> list[ProductRow]:
     lang = ctx.settings.language
     found = facet_index.search(ctx, tx, typed)
@@ -301,7 +305,7 @@ def _rows_after(ctx: Context, tx: Tx, after: int, limit: int, typed: str, status
     if status:
         with facet_index.held(ctx, tx) as index:
             found = index.select({"status": (str(status),)}, found)
-    beyond = found.rank(after)
+    beyond = found.rank(min(after, MOST_ID))
     return table_store.list_of(tx, list(found[beyond : beyond + limit]), lang)
 
 
