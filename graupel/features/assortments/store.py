@@ -39,8 +39,8 @@ def condition_of(row: Mapping[str, Any]) -> Condition:
     return Condition(row["field"], row["op"], row["ref_id"], row["value"])
 
 
-def conditions_by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM goods_condition WHERE id IN %s", [list(ids)]) if ids else []
+def conditions_by_ids(tx: Tx, ids: Sequence[int]) -> list[ConditionRow]:
+    return tx.rows(ConditionRow, "SELECT * FROM goods_condition WHERE id IN %s", [list(ids)]) if ids else []
 
 
 def insert_condition(tx: Tx, values: dict[str, Any]) -> int:
@@ -101,8 +101,8 @@ def shop_goods(tx: Tx, shop_id: int) -> list[ShopGoodsRow]:
     return tx.rows(ShopGoodsRow, "SELECT * FROM shop_goods WHERE shop_id = %s ORDER BY id", [shop_id])
 
 
-def shop_goods_by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM shop_goods WHERE id IN %s", [list(ids)]) if ids else []
+def shop_goods_by_ids(tx: Tx, ids: Sequence[int]) -> list[ShopGoodsRow]:
+    return tx.rows(ShopGoodsRow, "SELECT * FROM shop_goods WHERE id IN %s", [list(ids)]) if ids else []
 
 
 def insert_shop_goods(tx: Tx, values: dict[str, Any]) -> int:

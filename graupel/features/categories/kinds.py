@@ -1,7 +1,6 @@
 """What the journal knows of trees and categories, how sets of them are put back, and that they stay trees."""
 
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Sequence
 
 from graupel.core import trees as rules
 from graupel.core.declarations import categories as declared
@@ -9,6 +8,7 @@ from graupel.core.errors import Refused
 from graupel.core.trees import TreePlace
 from graupel.db import Tx
 from graupel.features.categories import store
+from graupel.features.categories.rows import NamedOfCategory
 from graupel.features.history import following, journal, records
 from graupel.features.history.following import Recorded
 from graupel.features.history.records import Describe, RecordKind, Shown
@@ -56,7 +56,7 @@ def register_kinds() -> None:
     following.on_recorded(_stay_trees)
 
 
-def _within_category(names: Callable[[Tx, list[int]], list[dict[str, Any]]]) -> Describe:
+def _within_category(names: Callable[[Tx, list[int]], Sequence[NamedOfCategory]]) -> Describe:
     """How records that belong to a category are named."""
     return lambda tx, ids: {r["id"]: Shown(r["name"], f"/categories/{r['category_id']}") for r in names(tx, list(ids))}
 

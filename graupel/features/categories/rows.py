@@ -1,5 +1,6 @@
 """Rows of the area's tables, as its store reads them."""
 
+from decimal import Decimal
 from typing import TypedDict
 
 
@@ -70,3 +71,24 @@ class HeldTreeRow(TypedDict):
     id: int
     name: str
     shop_id: int
+
+
+class NamedOfCategory(TypedDict):
+    """A record of a category with its name."""
+
+    id: int
+    category_id: int
+    name: str
+
+
+class CategoryFactRow(TypedDict):
+    """A field of a category."""
+
+    id: int
+    category_id: int
+    attribute_id: int
+    choice_id: int | None
+    number: Decimal | None
+    unit: str | None
+    text: str | None
+    version: int

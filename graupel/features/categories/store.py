@@ -7,7 +7,15 @@ from graupel.core.declarations.categories import CATEGORY, CATEGORY_FACT, CATEGO
 from graupel.core.trees import TreePlace
 from graupel.db import Tx
 from graupel.db.rows import Named
-from graupel.features.categories.rows import CategoryRow, CategoryTextRow, HeldTreeRow, TreeRow, WholeTreeRow
+from graupel.features.categories.rows import (
+    CategoryFactRow,
+    CategoryRow,
+    CategoryTextRow,
+    HeldTreeRow,
+    NamedOfCategory,
+    TreeRow,
+    WholeTreeRow,
+)
 
 FIELDS = CATEGORY.columns()
 TEXT_FIELDS = CATEGORY_TEXT.columns()
@@ -90,14 +98,15 @@ def addresses(tx: Tx, lang: str) -> dict[int, str]:
     return {row["category_id"]: row["address_part"] for row in rows}
 
 
-def texts_of(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM category_text WHERE category_id IN %s", [list(ids)]) if ids else []
+def texts_of(tx: Tx, ids: Sequence[int]) -> list[CategoryTextRow]:
+    return tx.rows(CategoryTextRow, "SELECT * FROM category_text WHERE category_id IN %s", [list(ids)]) if ids else []
 
 
-def text_names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+def text_names(tx: Tx, ids: Sequence[int]) -> list[NamedOfCategory]:
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        NamedOfCategory,
         """SELECT t.id, t.category_id, c.name FROM category_text t JOIN category c ON c.id = t.category_id
            WHERE t.id IN %s""",
         [list(ids)],
@@ -147,14 +156,15 @@ def delete_text(tx: Tx, row_id: int) -> None:
 FACT_FIELDS = CATEGORY_FACT.columns()
 
 
-def facts(tx: Tx, category_id: int) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM category_fact WHERE category_id = %s ORDER BY id", [category_id])
+def facts(tx: Tx, category_id: int) -> list[CategoryFactRow]:
+    return tx.rows(CategoryFactRow, "SELECT * FROM category_fact WHERE category_id = %s ORDER BY id", [category_id])
 
 
-def fact_names(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+def fact_names(tx: Tx, ids: Sequence[int]) -> list[NamedOfCategory]:
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        NamedOfCategory,
         """SELECT f.id, f.category_id, CONCAT(c.name, ': ', a.name) AS name FROM category_fact f
            JOIN category c ON c.id = f.category_id JOIN attribute a ON a.id = f.attribute_id WHERE f.id IN %s""",
         [list(ids)],

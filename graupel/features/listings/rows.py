@@ -60,3 +60,11 @@ class DueLookRow(TypedDict):
     reference: str
     version: int
     looks: int
+
+
+class NamedListing(TypedDict):
+    """A listing by the name of its channel."""
+
+    id: int
+    product_id: int
+    name: str

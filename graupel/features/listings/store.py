@@ -8,7 +8,7 @@ from typing import Any, cast
 from graupel.core.declarations.listings import LISTING
 from graupel.core.listings import ChannelPlace
 from graupel.db import Tx
-from graupel.features.listings.rows import ChangedWordRow, ChannelRow, DueLookRow, ListingRow
+from graupel.features.listings.rows import ChangedWordRow, ChannelRow, DueLookRow, ListingRow, NamedListing
 from graupel.features.vocabulary.references import Reference
 
 
@@ -314,9 +314,10 @@ def listings(tx: Tx, channel_id: int, lang: str, state: str | None, after: int, 
     ]
 
 
-def listing_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+def listing_names(tx: Tx, ids: list[int]) -> list[NamedListing]:
     return (
-        tx.all(
+        tx.rows(
+            NamedListing,
             """SELECT l.id, l.product_id, c.name FROM listing l JOIN channel c ON c.id = l.channel_id
                      WHERE l.id IN %s""",
             [ids],

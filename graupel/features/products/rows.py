@@ -46,35 +46,6 @@ class ShelfRow(TypedDict):
     address_part: str
 
 
-class VariantWithProductRow(TypedDict):
-    """A variant with what it may take from its product."""
-
-    id: int
-    version: int
-    product_id: int
-    sku: str
-    price: Decimal | None
-    list_price: Decimal | None
-    cost: Decimal | None
-    weight_g: int | None
-    origin_country: str | None
-    sells_without_stock: int | None
-    gtin: str | None
-    mpn: str
-    stock: int | None
-    archived: int
-    choice_1: int | None
-    choice_2: int | None
-    choice_3: int | None
-    choice_4: int | None
-    choice_5: int | None
-    product_price: Decimal | None
-    product_list_price: Decimal | None
-    product_cost: Decimal | None
-    product_weight_g: int | None
-    product_origin_country: str | None
-
-
 class TableRow(TypedDict):
     """A product as the table shows it."""
 
@@ -143,6 +114,16 @@ class VariantRow(TypedDict):
     choice_4: int | None
     choice_5: int | None
     version: int
+
+
+class VariantWithProductRow(VariantRow):
+    """A variant with what it may take from its product."""
+
+    product_price: Decimal | None
+    product_list_price: Decimal | None
+    product_cost: Decimal | None
+    product_weight_g: int | None
+    product_origin_country: str | None
 
 
 class FactRow(TypedDict):

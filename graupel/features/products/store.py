@@ -239,39 +239,43 @@ def names(tx: Tx, ids: list[int], lang: str) -> list[Named]:
     )
 
 
-def fact_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+def fact_names(tx: Tx, ids: list[int]) -> list[NamedOfProduct]:
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        NamedOfProduct,
         "SELECT f.id, f.product_id, a.name FROM fact f JOIN attribute a ON a.id = f.attribute_id WHERE f.id IN %s",
         [ids],
     )
 
 
-def axis_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+def axis_names(tx: Tx, ids: list[int]) -> list[NamedOfProduct]:
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        NamedOfProduct,
         """SELECT x.id, x.product_id, a.name FROM product_axis x JOIN attribute a ON a.id = x.attribute_id
            WHERE x.id IN %s""",
         [ids],
     )
 
 
-def further_category_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+def further_category_names(tx: Tx, ids: list[int]) -> list[NamedOfProduct]:
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        NamedOfProduct,
         """SELECT x.id, x.product_id, c.name FROM product_category x JOIN category c ON c.id = x.category_id
            WHERE x.id IN %s""",
         [ids],
     )
 
 
-def variant_text_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+def variant_text_names(tx: Tx, ids: list[int]) -> list[NamedOfProduct]:
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        NamedOfProduct,
         """SELECT x.id, v.product_id, v.sku AS name FROM variant_text x JOIN variant v ON v.id = x.variant_id
            WHERE x.id IN %s""",
         [ids],
@@ -351,10 +355,11 @@ def delete_belonging(tx: Tx, row_id: int) -> None:
     tx.run("DELETE FROM picture_for WHERE id = %s", [row_id])
 
 
-def belonging_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
+def belonging_names(tx: Tx, ids: list[int]) -> list[NamedOfProduct]:
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        NamedOfProduct,
         """SELECT f.id, f.product_id, m.file_name AS name FROM picture_for f JOIN picture c ON c.id = f.picture_id
            JOIN media m ON m.id = c.media_id WHERE f.id IN %s""",
         [ids],

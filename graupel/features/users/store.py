@@ -3,6 +3,7 @@
 from typing import Any
 
 from graupel.db import Tx
+from graupel.db.rows import Named
 from graupel.features.users.rows import (
     SessionRow,
     SignedInRow,
@@ -25,8 +26,8 @@ def insert_user(tx: Tx, email: str, name: str, role: str, password_hash: str) ->
     )
 
 
-def user_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, name FROM user WHERE id IN %s", [ids]) if ids else []
+def user_names(tx: Tx, ids: list[int]) -> list[Named]:
+    return tx.rows(Named, "SELECT id, name FROM user WHERE id IN %s", [ids]) if ids else []
 
 
 def insert_session(tx: Tx, values: dict[str, Any]) -> None:
@@ -134,5 +135,5 @@ def revoke_token(tx: Tx, token_id: int) -> None:
     tx.run("UPDATE api_token SET revoked_at = UTC_TIMESTAMP(3) WHERE id = %s AND revoked_at IS NULL", [token_id])
 
 
-def token_names(tx: Tx, ids: list[int]) -> list[dict[str, Any]]:
-    return tx.all("SELECT id, name FROM api_token WHERE id IN %s", [ids]) if ids else []
+def token_names(tx: Tx, ids: list[int]) -> list[Named]:
+    return tx.rows(Named, "SELECT id, name FROM api_token WHERE id IN %s", [ids]) if ids else []

@@ -73,3 +73,12 @@ class NamedWordRow(TypedDict):
     id: int
     name: str
     version: int
+
+
+class NamedTypeAttributeRow(TypedDict):
+    """An attribute of a product type by their names."""
+
+    id: int
+    type_id: int
+    type: str
+    name: str

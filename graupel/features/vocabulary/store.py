@@ -8,6 +8,7 @@ from graupel.db.rows import Named
 from graupel.features.vocabulary.rows import (
     AttributeRow,
     ChoiceRow,
+    NamedTypeAttributeRow,
     NamedWordRow,
     TaggingRow,
     TypeAttributeRow,
@@ -64,9 +65,9 @@ def taggings(tx: Tx, kind: str, record_ids: Sequence[int]) -> list[TaggingRow]:
     )
 
 
-def taggings_by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+def taggings_by_ids(tx: Tx, ids: Sequence[int]) -> list[Named]:
     return (
-        tx.all("SELECT g.id, t.name FROM tagging g JOIN tag t ON t.id = g.tag_id WHERE g.id IN %s", [list(ids)])
+        tx.rows(Named, "SELECT g.id, t.name FROM tagging g JOIN tag t ON t.id = g.tag_id WHERE g.id IN %s", [list(ids)])
         if ids
         else []
     )
@@ -104,8 +105,8 @@ def attributes_of_product(tx: Tx, product_id: int) -> list[AttributeRow]:
     return tx.rows(AttributeRow, "SELECT * FROM attribute WHERE product_id = %s ORDER BY name, id", [product_id])
 
 
-def private_attributes(tx: Tx) -> list[dict[str, Any]]:
-    return tx.all("SELECT * FROM attribute WHERE product_id IS NOT NULL ORDER BY name, id LIMIT 500")
+def private_attributes(tx: Tx) -> list[AttributeRow]:
+    return tx.rows(AttributeRow, "SELECT * FROM attribute WHERE product_id IS NOT NULL ORDER BY name, id LIMIT 500")
 
 
 def attribute(tx: Tx, attribute_id: int, *, lock: bool = False) -> AttributeRow | None:
@@ -211,10 +212,11 @@ def type_attributes(tx: Tx, type_ids: Sequence[int]) -> list[TypeAttributeRow]:
     )
 
 
-def type_attributes_by_ids(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+def type_attributes_by_ids(tx: Tx, ids: Sequence[int]) -> list[NamedTypeAttributeRow]:
     if not ids:
         return []
-    return tx.all(
+    return tx.rows(
+        NamedTypeAttributeRow,
         """SELECT x.id, y.id AS type_id, y.name AS type, a.name FROM type_attribute x
            JOIN product_type y ON y.id = x.type_id JOIN attribute a ON a.id = x.attribute_id WHERE x.id IN %s""",
         [list(ids)],
