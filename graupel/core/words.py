@@ -25,9 +25,10 @@ FREQUENT = 8
 
 def words_of(text: str) -> list[str]:
     """The words of a text without accents and capitals, in their order; what stands between letters parts them."""
-    plain = unicodedata.normalize("NFKD", text.casefold()) if not text.isascii() else text.lower()
-    if not plain.isascii():
-        plain = "".join(one for one in plain if not unicodedata.combining(one))
+    plain = text.lower()
+    if not text.isascii():  # taken apart first: a sign such as ™ stands for capitals
+        apart = unicodedata.normalize("NFKD", text).casefold()
+        plain = "".join(one for one in apart if not unicodedata.combining(one))
     return re.findall(r"\w+", plain)
 
 

@@ -11,6 +11,9 @@ from babel.numbers import format_decimal, get_decimal_symbol
 
 from graupel.core.quantities import format_money, format_weight
 
+#: The shape that stands beside a product's status.
+STATUS_STONES = {"draft": "ring", "live": "full", "archived": "dash"}
+
 
 @lru_cache(5000)
 def number(value: Any, locale: str) -> str:

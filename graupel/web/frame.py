@@ -91,6 +91,7 @@ def make_templates(settings: Settings) -> Environment:
         to=lens.to,
         lens_address=lens.same_page,
         language_name=languages.name,
+        status_stones=formats.STATUS_STONES,
         phrase=phrase,
         marks_of=marks.field,
         marks_again=marks.again,

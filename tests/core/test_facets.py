@@ -96,6 +96,7 @@ def test_where_very_many_words_begin_alike_only_few_names_are_looked_at():
         ("Größe Näh", ["grosse", "nah"]),
         ("Crème brûlée", ["creme", "brulee"]),
         ("O'Brien's", ["o", "brien", "s"]),
+        ("Softwool™ Ⅳ", ["softwooltm", "iv"]),
         ("羊毛 糸", ["羊毛", "糸"]),
         ("🧶 – %", []),
     ],

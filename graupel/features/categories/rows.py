@@ -1,7 +1,8 @@
 """Rows of the area's tables, as its store reads them."""
 
-from decimal import Decimal
 from typing import TypedDict
+
+from graupel.features.vocabulary.rows import FactValueRow
 
 
 class CategoryTextRow(TypedDict):
@@ -81,14 +82,9 @@ class NamedOfCategory(TypedDict):
     name: str
 
 
-class CategoryFactRow(TypedDict):
+class CategoryFactRow(FactValueRow):
     """A field of a category."""
 
     id: int
     category_id: int
-    attribute_id: int
-    choice_id: int | None
-    number: Decimal | None
-    unit: str | None
-    text: str | None
     version: int

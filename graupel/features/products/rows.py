@@ -4,6 +4,8 @@ from datetime import datetime
 from decimal import Decimal
 from typing import TypedDict
 
+from graupel.features.vocabulary.rows import FactValueRow
+
 
 class ProductRow(TypedDict):
     """A product with its words and the name of its brand."""
@@ -126,16 +128,11 @@ class VariantWithProductRow(VariantRow):
     product_origin_country: str | None
 
 
-class FactRow(TypedDict):
+class FactRow(FactValueRow):
     """A fact."""
 
     id: int
     product_id: int
-    attribute_id: int
-    choice_id: int | None
-    number: Decimal | None
-    unit: str | None
-    text: str | None
     version: int
 
 

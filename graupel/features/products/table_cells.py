@@ -15,7 +15,6 @@ from graupel.web import formats
 _STAY = ("code", "status", "price")
 #: Those that hold words beside the goods' own: quieter, and cut where they are long.
 _WORDS = ("type", "brand", "category", *(field.name for field in LISTED))
-_STATES = {"draft": ("ring", "Draft"), "live": ("full", "Live"), "archived": ("dash", "Archived")}
 
 
 @dataclass(frozen=True)
@@ -108,8 +107,8 @@ _Draw = Callable[[Mapping[str, Any], Seen, str], Cell]
 
 
 def _status(found: Mapping[str, Any], seen: Seen, _locale: str) -> Cell:
-    stone, word = _STATES[found["status"]]
-    return Cell(word, stone=stone, edits=f"p{found['id']}:status", typed=found["status"])
+    stone = formats.STATUS_STONES[found["status"]]
+    return Cell(found["status"].capitalize(), stone=stone, edits=f"p{found['id']}:status", typed=found["status"])
 
 
 def _amount(found: Mapping[str, Any], seen: Seen, name: str, text: str, own: str) -> Cell:

@@ -1,5 +1,6 @@
 """Rows of the area's tables, as its store reads them."""
 
+from decimal import Decimal
 from typing import NotRequired, TypedDict
 
 
@@ -82,3 +83,13 @@ class NamedTypeAttributeRow(TypedDict):
     type_id: int
     type: str
     name: str
+
+
+class FactValueRow(TypedDict):
+    """What a fact holds, of a product or of a category."""
+
+    attribute_id: int
+    choice_id: int | None
+    number: Decimal | None
+    unit: str | None
+    text: str | None
