@@ -158,8 +158,7 @@ def request_plan(ctx: Context, actor: Actor, file_id: int, columns: dict[str, in
 
     def work(tx: Tx) -> int:
         row = _locked(tx, file_id)
-        if row["state"] == "applied":
-            raise Refused.because("file.applied", "This file was brought in already. Upload it again to repeat it.")
+        _refuse_applied(row)
         job_id = enqueue(
             tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )
@@ -176,6 +175,12 @@ def _locked(tx: Tx, file_id: int) -> ImportFileRow:
     return row
 
 
+def _refuse_applied(row: ImportFileRow) -> None:
+    """What an applied file said stays as it is: the journal refers to it."""
+    if row["state"] == "applied":
+        raise Refused.because("file.applied", "This file was brought in already. Upload it again to repeat it.")
+
+
 def plan(run: JobRun) -> None:
     """Read the file, and say of each row what it would do. For the worker."""
     row = _read(run.ctx, int(run.payload["file_id"]))
@@ -183,6 +188,7 @@ def plan(run: JobRun) -> None:
     total = _count_lines(path)
 
     def work(tx: Tx) -> None:
+        _refuse_applied(_locked(tx, row["id"]))
         batch.load(tx, row["id"], _file_rows(run.ctx, row, lambda done: run.progress("Reading", done, total)))
         run.progress("Comparing", total, total)
         batch.plan(tx, row["id"], run.ctx.settings.language, live=bool(row["go_live"]))

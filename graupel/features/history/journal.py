@@ -118,7 +118,13 @@ def json_object(members: list[str]) -> str:
 def _side(kind: RecordKind, side: Side, only: Mapping[str, str]) -> str:
     if side is None or isinstance(side, str):
         return side or "NULL"
-    members = {name: json_field(name, kind.fields[name], sql) for name, sql in side.items()}
+    return object_of(kind, side, only)
+
+
+def object_of(kind: RecordKind, values: Mapping[str, str], only: Mapping[str, str] | None = None) -> str:
+    """SQL for the JSON object of these values (SQL by field); ``only`` as in ``write``."""
+    members = {name: json_field(name, kind.fields[name], sql) for name, sql in values.items()}
+    only = only or {}
     return json_object(
         [f"IF({only[name]}, {member}, NULL)" if name in only else member for name, member in members.items()]
     )

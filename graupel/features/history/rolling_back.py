@@ -12,7 +12,7 @@ from graupel.context import Context
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
-from graupel.features.history import naming, putting_back, records, service, store
+from graupel.features.history import naming, packs, putting_back, records, service, store
 from graupel.features.history.putting_back import Rolling
 from graupel.features.history.records import RecordKind, Shown
 from graupel.features.history.rows import ChangeSetRow, KindCountRow
@@ -124,6 +124,7 @@ def roll_back(ctx: Context, tx: Tx, actor: Actor, change_set_id: int) -> Outcome
     """
     actor.require(Role.EDITOR)
     found = _found(tx, change_set_id, lock=True)
+    packs.unpack(tx, change_set_id)
     counted = {row["record_kind"]: row for row in store.kind_counts(tx, change_set_id)}
     affected = [kind for kind in records.kinds() if kind.name in counted]
     with (

@@ -38,6 +38,14 @@ class ChangeRow(TypedDict):
     became: dict[str, Any] | None
 
 
+class PackRow(TypedDict):
+    """A pack of records that a change set made, without what it holds of them."""
+
+    record_kind: str
+    first_id: int
+    records: int
+
+
 class KindCountRow(TypedDict):
     """How many records of a kind a change set made, removed and changed."""
 

@@ -6,6 +6,7 @@ from typing import cast
 
 from graupel.core.roles import Actor
 from graupel.db import Tx
+from graupel.features.history import packs
 from graupel.features.history.rows import ChangeRow, ChangeSetRow, KindCountRow, TrailRow
 
 PAGE = 40
@@ -31,7 +32,7 @@ def count_rows(tx: Tx, change_set_id: int) -> int:
     assert found is not None
     if found["passing"]:
         tx.run("DELETE FROM change_row WHERE change_set_id = %s AND was IS NULL AND became IS NULL", [change_set_id])
-    number = found["number"] - found["passing"]
+    number = found["number"] - found["passing"] + sum(packs.counts(tx, change_set_id).values())
     tx.run("UPDATE change_set SET records = %s WHERE id = %s", [number, change_set_id])
     return int(number)
 
@@ -57,7 +58,15 @@ def change_set(tx: Tx, change_set_id: int, *, lock: bool = False) -> ChangeSetRo
 
 
 def rows(tx: Tx, change_set_id: int, limit: int, offset: int = 0) -> list[ChangeRow]:
-    """Rows of a change set, with ``was`` and ``became`` as dicts."""
+    """Rows of a change set, with ``was`` and ``became`` as dicts; those that are packed come last."""
+    page = _rows(tx, change_set_id, limit, offset)
+    if len(page) < limit and packs.counts(tx, change_set_id):
+        before = tx.value("SELECT COUNT(*) FROM change_row WHERE change_set_id = %s", [change_set_id])
+        page += packs.rows(tx, change_set_id, limit - len(page), max(0, offset - before))
+    return page
+
+
+def _rows(tx: Tx, change_set_id: int, limit: int, offset: int) -> list[ChangeRow]:
     found = tx.all(
         """SELECT record_kind, record_id, version, was, became FROM change_row WHERE change_set_id = %s
            ORDER BY record_kind, record_id LIMIT %s OFFSET %s""",
@@ -72,23 +81,31 @@ def record_history(tx: Tx, kinds: Mapping[str, Sequence[int]], limit: int) -> li
     wanted = {kind: list(ids) for kind, ids in kinds.items() if ids}
     where = " OR ".join("(r.record_kind = %s AND r.record_id IN %s)" for _ in wanted)
     flat = [value for pair in wanted.items() for value in pair]
+    made_in = [one for kind, ids in wanted.items() for one in packs.made_in(tx, kind, ids)]
     return tx.rows(
         TrailRow,
-        f"""SELECT s.id, s.title, s.actor, s.made_at, s.kind FROM change_set s JOIN change_row r
-            ON r.change_set_id = s.id WHERE {where} GROUP BY s.id ORDER BY s.id DESC LIMIT %s""",
-        [*flat, limit],
+        f"""SELECT s.id, s.title, s.actor, s.made_at, s.kind FROM change_set s JOIN
+            (SELECT r.change_set_id FROM change_row r WHERE {where} UNION
+             SELECT id FROM change_set WHERE id IN %s) touched ON touched.change_set_id = s.id
+            ORDER BY s.id DESC LIMIT %s""",
+        [*flat, made_in or [0], limit],
     )
 
 
 def kind_counts(tx: Tx, change_set_id: int) -> list[KindCountRow]:
     """How many records of each kind a change set made, changed and removed."""
-    return tx.rows(
+    found = tx.rows(
         KindCountRow,
         """SELECT record_kind, CAST(SUM(was IS NULL) AS INT) AS made, CAST(SUM(became IS NULL) AS INT) AS removed,
                   CAST(SUM(was IS NOT NULL AND became IS NOT NULL) AS INT) AS changed
-           FROM change_row WHERE change_set_id = %s GROUP BY record_kind ORDER BY record_kind""",
+           FROM change_row WHERE change_set_id = %s GROUP BY record_kind""",
         [change_set_id],
     )
+    counted = {row["record_kind"]: row for row in found}
+    for kind, number in packs.counts(tx, change_set_id).items():
+        row = counted.setdefault(kind, KindCountRow(record_kind=kind, made=0, removed=0, changed=0))
+        row["made"] += number
+    return [counted[kind] for kind in sorted(counted)]
 
 
 def set_rolled_back(tx: Tx, change_set_id: int, by: int | None) -> None:

@@ -27,7 +27,7 @@ from graupel.core.products import Status
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.categories import service as categories
-from graupel.features.history import journal, records
+from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
 from graupel.features.products import summary
 from graupel.features.products.columns import VARIES, inherited_sql
@@ -235,6 +235,8 @@ def apply(tx: Tx, recorder: Recorder, batch_id: int, lang: str, *, status: Statu
             made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
             changed="""SELECT DISTINCT b.product_id AS id FROM batch_row b
                        WHERE b.batch_id = %(batch)s AND b.action = 'changed'""",
+            given="""SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
+                     WHERE p.batch_id = %(batch)s""",
             params=params,
         )
     )
@@ -368,7 +370,7 @@ def _make(tx: Tx, params: dict[str, Any]) -> None:
             FROM {_MADE} WHERE {where}""",
         params,
     )
-    _journal_made(tx, params, where)
+    _journal_made(tx, params)
 
 
 def _said_or_empty(name: str) -> str:
@@ -376,14 +378,38 @@ def _said_or_empty(name: str) -> str:
     return _said(name) if PRODUCT.field(name).empty is None else f"COALESCE({_said(name)}, '')"
 
 
-def _journal_made(tx: Tx, params: dict[str, Any], where: str) -> None:
-    """Journal new goods out of the batch: what it says, and what a new product holds beside that."""
-    product = {name: _said_or_empty(name) for name in _OF_PRODUCT} | {"status": "%(status)s", "mpn": "''"}
-    product["category_id"] = "p.category_id"
-    variant = {"product_id": "v.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in _OF_VARIANT}
-    for name, fields, source in (
-        ("product", product, _MADE),
-        ("variant", variant | {"gtin": "NULL"}, "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"),
+def _journal_made(tx: Tx, params: dict[str, Any]) -> None:
+    """Journal new goods in packs: what they became is what the batch says, which stays as it is once it is applied."""
+    of_chunk = "p.batch_id = %(batch)s AND p.batch_line >= %(first)s AND p.batch_line < %(beyond)s"
+    products = _between(tx, f"SELECT MIN(p.id) AS first, MAX(p.id) AS last FROM product p WHERE {of_chunk}", params)
+    variants = _between(
+        tx,
+        "SELECT MIN(id) AS first, MAX(id) AS last FROM variant WHERE product_id >= %(from)s AND product_id < %(to)s",
+        {"from": products.start, "to": products.stop},
+    )
+    for name, source, ids in (
+        ("product", "product p FORCE INDEX (PRIMARY)", products),
+        ("variant", "variant v FORCE INDEX (PRIMARY) STRAIGHT_JOIN product p ON p.id = v.product_id", variants),
     ):
         kind = records.kind_of(name)
-        journal.write(tx, params["set"], kind, source, where, params, became=fields, version="1")
+        packs.write(tx, params["set"], kind, source, of_chunk, params, source_id=params["batch"], ids=ids)
+
+
+def _between(tx: Tx, ends: str, params: dict[str, Any]) -> range:
+    """From the first to the last id that a SELECT gives, empty where it gives none."""
+    row = tx.one(ends, params)
+    return range(0) if row is None or row["first"] is None else range(row["first"], row["last"] + 1)
+
+
+def register() -> None:
+    """Say what the goods became that were made from a batch and are packed in the journal."""
+    line = ("INT UNSIGNED", "p.batch_line")
+    row = "batch_row b ON b.batch_id = k.source_id AND b.line = m.line"
+    product = {name: _said_or_empty(name) for name in _OF_PRODUCT}
+    product |= {"category_id": "m.category_id", "status": "m.status", "mpn": "''"}
+    category = ("INT UNSIGNED", "COALESCE(p.category_id, 'null')")
+    status = ("VARCHAR(20)", "JSON_QUOTE(p.status)")
+    packs.register("product", packs.Source({"line": line, "category_id": category, "status": status}, row, product))
+    variant = {"product_id": "m.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in _OF_VARIANT}
+    owner = ("INT UNSIGNED", "p.id")
+    packs.register("variant", packs.Source({"line": line, "product_id": owner}, row, variant | {"gtin": "NULL"}))

@@ -2,7 +2,8 @@
 
 import re
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from graupel.core.errors import Refused
 from graupel.core.identifiers import free_number
@@ -12,6 +13,7 @@ from graupel.features.history import following
 from graupel.features.history.following import Recorded
 from graupel.features.products import store
 from graupel.features.products.rows import SkuOwnerRow
+from graupel.features.products.summary import ProductsAtHand
 
 
 def suggest(name: str) -> str:
@@ -50,16 +52,25 @@ def _whose(sku: str, owner: SkuOwnerRow) -> str:
 
 def note_given(tx: Tx, recorded: Recorded) -> None:
     """After a change set: note the SKUs that it gave. Raises Refused where one was another variant's before."""
-    params = {"set": recorded.change_set_id}
-    given = """change_row r JOIN variant v ON v.id = r.record_id
-               WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'"""
-    new = tx.run(f"INSERT IGNORE INTO given_sku (sku, variant_id) SELECT v.sku, v.id FROM {given}", params)
-    variants = "SELECT COUNT(*) FROM change_row WHERE change_set_id = %(set)s AND record_kind = 'variant'"
-    if new == tx.value(variants, params):
-        return  # each was given for the first time
+    known = [one for one in recorded.handed_on if isinstance(one, ProductsAtHand)]
+    for one in known:
+        _note(tx, one.given, one.params)
+    if not known:
+        _note(tx, _GIVEN, {"set": recorded.change_set_id})
+
+
+_GIVEN = """SELECT v.sku, v.id AS variant_id FROM change_row r JOIN variant v ON v.id = r.record_id
+            WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'"""
+
+
+def _note(tx: Tx, given: str, params: Mapping[str, Any]) -> None:
+    """Note SKUs; ``given``: a SELECT of sku and variant_id. Raises Refused."""
+    tx.run(f"INSERT IGNORE INTO given_sku (sku, variant_id) {given}", params)
+    if not tx.value("SELECT @@warning_count"):
+        return  # none was left out, so each was given for the first time
     taken = tx.all(
-        """SELECT v.sku FROM change_row r JOIN variant v ON v.id = r.record_id JOIN given_sku g ON g.sku = v.sku
-            WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant' AND g.variant_id <> v.id LIMIT 3""",
+        f"""SELECT given.sku FROM ({given}) given JOIN given_sku g ON g.sku = given.sku
+            WHERE g.variant_id <> given.variant_id LIMIT 3""",
         params,
     )
     if taken:

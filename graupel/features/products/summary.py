@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.db import Tx
-from graupel.features.history import following
+from graupel.features.history import following, packs
 from graupel.features.history.following import Recorded
 from graupel.features.products import belonging
 from graupel.features.products.belonging import Belonging
@@ -25,11 +25,13 @@ class TouchedProducts:
 class ProductsAtHand:
     """Handed on by an act that knows all products it touched: ``made`` with their summaries, and ``changed`` ones.
 
-    Both are SQL of their ids as ``id``, with ``params``.
+    Both are SQL of their ids as ``id``, with ``params``; ``given``: SQL of the SKUs that it gave, as sku and
+    variant_id.
     """
 
     made: str
     changed: str
+    given: str
     params: Mapping[str, Any]
 
 
@@ -48,6 +50,7 @@ def touched_sql(by: Mapping[str, Sequence[str]] | None = None) -> str:
     """SQL: the ids of the products that the change set ``%(set)s`` touched, as ``record_id``.
 
     By themselves or by what belongs to them; with ``by`` only by these fields of these kinds of record, () for any.
+    Without those that it made and packed: nothing could refer to them before.
     """
     parts = [
         f"""SELECT {owner} AS record_id FROM change_row r {joined}
@@ -76,7 +79,8 @@ def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
     """The products that a change set touched, or moved by conditions; also those that are not there any more."""
     rows = tx.all(
         f"""SELECT record_id AS id FROM ({touched_sql()}) touched
-            UNION SELECT product_id FROM refilled WHERE change_set_id = %(set)s""",
+            UNION SELECT product_id FROM refilled WHERE change_set_id = %(set)s
+            UNION {packs.ids_sql("product")}""",
         {"set": change_set_id},
     )
     return [int(row["id"]) for row in rows if row["id"] is not None]

@@ -22,6 +22,7 @@ from graupel.features.vocabulary import attributes, joining
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from graupel.features.wording import service as wording
+from tests.making import bring_in
 from tests.needles import wish
 
 WORDS = ["Fellside", "Quarry", "Tarn"]
@@ -71,6 +72,12 @@ class Shop:
             name=WORDS[a % 3], sku=sku, brand=WORDS[b % 3], status=Status.DRAFT, tags=(WORDS[a % 3],)
         )
         saving.create(self.ctx, SYSTEM, replace(values, category_id=category))
+
+    def bring_in(self, a, b):
+        known = self.ctx.db.run(lambda tx: tx.value("SELECT sku FROM variant ORDER BY id LIMIT 1"))
+        number = self.ids("change_set")[-1]
+        rows = f"F-{number}-1,{WORDS[a % 3]},5,Yarn > {WORDS[b % 3]}\nF-{number}-2,{WORDS[b % 3]},,\n"
+        bring_in(self.ctx, f"sku,name,price,category\n{rows}{known},{WORDS[a % 3]},{b},\n", leave_out=True)
 
     def save(self, a, b):
         product_id = self.one("product", a)
@@ -131,7 +138,7 @@ class Shop:
         assert (everything(self.ctx) != before) == bool(done.back)
 
 
-ACTS = ["make", "save", "save", "delete", "vary", "category", "word", "translate", "roll_back", "roll_back"]
+ACTS = ["make", "bring_in", "save", "save", "delete", "vary", "category", "word", "translate", "roll_back", "roll_back"]
 series = st.lists(st.tuples(st.sampled_from(ACTS), st.integers(0, 30), st.integers(0, 30)), min_size=3, max_size=12)
 
 

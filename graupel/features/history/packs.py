@@ -1,0 +1,141 @@
+"""Packs: what a large act made stands in the journal by some hundred records a row.
+
+A row for each record, holding a second time what the rows it was made from hold, was a quarter of what it cost to
+bring in new goods. A pack has the records' ids, and what is needed to find those rows again, which are kept as they
+are. Packed is what an act makes and does not write again: always version 1, with nothing before it. Whoever reads the
+journal row by row in SQL unpacks the change set first, as a roll back does.
+"""
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, cast
+
+from graupel.db import Tx
+from graupel.features.history import journal, records
+from graupel.features.history.records import RecordKind
+from graupel.features.history.rows import ChangeRow, PackRow
+
+#: All ids of a pack lie in one stretch of so many.
+STRETCH = 1024
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where it is kept what the packed records of a kind became.
+
+    ``noted``: of each record beside its id, as (type of the column, SQL of the value in JSON), by name;
+    ``joined``: the join of what is kept to the noted values ``m`` and to the ``k.source_id`` of their pack;
+    ``became``: SQL of each field's value out of these.
+    """
+
+    noted: Mapping[str, tuple[str, str]]
+    joined: str
+    became: Mapping[str, str]
+
+
+_SOURCES: dict[str, Source] = {}
+
+
+def register(kind: str, source: Source) -> None:
+    """Let records of a kind be packed."""
+    _SOURCES[kind] = source
+
+
+def write(
+    tx: Tx,
+    change_set_id: int,
+    kind: RecordKind,
+    source: str,
+    where: str,
+    params: Mapping[str, Any],
+    *,
+    source_id: int,
+    ids: range,
+) -> None:
+    """Journal the records that ``source`` (a FROM clause with their alias) and ``where`` give, which were just made.
+
+    ``ids``: among which their ids are; ``source_id``: in which set of rows it is kept what they became.
+    """
+    noted = ", ',', ".join(sql for _, sql in _SOURCES[kind.name].noted.values())
+    pack = f"""INSERT INTO change_pack (change_set_id, record_kind, first_id, stretch, source_id, records, made)
+               SELECT %(journal_set)s, '{kind.name}', MIN({kind.key}), %(from)s DIV {STRETCH}, %(source_id)s, COUNT(*),
+                      CONCAT('[', GROUP_CONCAT('[', {kind.key}, ',', {noted}, ']'), ']')
+               FROM {source} WHERE {kind.key} >= %(from)s AND {kind.key} < %(to)s AND {where} HAVING COUNT(*) > 0"""
+    for first in range(ids.start // STRETCH * STRETCH, ids.stop, STRETCH):
+        bounds = {"from": first, "to": first + STRETCH}
+        tx.run(pack, {**params, **bounds, "journal_set": change_set_id, "source_id": source_id})
+
+
+def _unpacked(kind: str) -> str:
+    """SQL of a SELECT of the packed records of a kind, as rows of the journal, to be narrowed by conditions on k."""
+    source = _SOURCES[kind]
+    columns = [f"{name} {type_} PATH '$[{at}]'" for at, (name, (type_, _)) in enumerate(source.noted.items(), start=1)]
+    return f"""SELECT k.change_set_id, k.record_kind, m.id AS record_id, 1 AS version, NULL AS was,
+                      {journal.object_of(records.kind_of(kind), source.became)} AS became
+               FROM change_pack k STRAIGHT_JOIN JSON_TABLE(k.made, '$[*]' COLUMNS (
+                 id BIGINT UNSIGNED PATH '$[0]', {", ".join(columns)})) m
+               STRAIGHT_JOIN {source.joined} WHERE k.record_kind = '{kind}' AND k.change_set_id = %(set)s"""
+
+
+def unpack(tx: Tx, change_set_id: int) -> None:
+    """Give every record of a change set a row of its own."""
+    for kind in counts(tx, change_set_id):
+        tx.run(
+            f"INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became) {_unpacked(kind)}",
+            {"set": change_set_id},
+        )
+    tx.run("DELETE FROM change_pack WHERE change_set_id = %s", [change_set_id])
+
+
+def counts(tx: Tx, change_set_id: int) -> dict[str, int]:
+    """How many records of each kind are packed."""
+    rows = tx.all(
+        """SELECT record_kind, CAST(SUM(records) AS INT) AS number FROM change_pack WHERE change_set_id = %s
+           GROUP BY record_kind""",
+        [change_set_id],
+    )
+    return {row["record_kind"]: row["number"] for row in rows}
+
+
+def rows(tx: Tx, change_set_id: int, limit: int, offset: int) -> Iterator[ChangeRow]:
+    """What is packed as rows of the journal, by kind and id: those from ``offset`` on, at most ``limit``."""
+    packs = tx.rows(
+        PackRow,
+        """SELECT record_kind, first_id, records FROM change_pack WHERE change_set_id = %s
+           ORDER BY record_kind, first_id""",
+        [change_set_id],
+    )
+    for pack in packs:
+        if offset < pack["records"] and limit > 0:
+            made = _of_pack(tx, change_set_id, pack, limit, offset)
+            yield from made
+            limit -= len(made)
+        offset = max(0, offset - pack["records"])
+
+
+def _of_pack(tx: Tx, change_set_id: int, pack: PackRow, limit: int, offset: int) -> list[ChangeRow]:
+    found = tx.all(
+        f"""SELECT record_kind, record_id, version, was, became FROM
+            ({_unpacked(pack["record_kind"])} AND k.first_id = %(first)s) unpacked
+            ORDER BY record_id LIMIT %(limit)s OFFSET %(offset)s""",
+        {"set": change_set_id, "first": pack["first_id"], "limit": limit, "offset": offset},
+    )
+    return [cast(ChangeRow, row | {"became": json.loads(row["became"])}) for row in found]
+
+
+def ids_sql(kind: str) -> str:
+    """SQL: the ids of the records of a kind that the change set ``%(set)s`` made and packed, as ``id``."""
+    return f"""SELECT m.id FROM change_pack k, JSON_TABLE(k.made, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$[0]')) m
+               WHERE k.change_set_id = %(set)s AND k.record_kind = '{kind}'"""
+
+
+def made_in(tx: Tx, kind: str, ids: Sequence[int]) -> list[int]:
+    """The change sets in whose packs any of these records of a kind stand."""
+    found = tx.all(
+        """SELECT DISTINCT k.change_set_id AS id FROM change_pack k, JSON_TABLE(k.made, '$[*]'
+             COLUMNS (id BIGINT UNSIGNED PATH '$[0]')) m
+           WHERE k.record_kind = %s AND k.stretch IN %s AND m.id IN %s""",
+        [kind, sorted({one // STRETCH for one in ids}), list(ids)],
+    )
+    return [row["id"] for row in found]
