@@ -172,12 +172,20 @@ def _may_come(kind: RecordKind) -> list[str]:
     """SQL: what a removed record needs is there; of its own kind, what it can do without is there or gone for good."""
     conditions = []
     for name, column in kind.fields.items():
-        its_own = column.refers_to == kind.name
         if column.refers_to and not column.optional:
-            conditions.append(_there(column, name, or_coming=not its_own))
-        elif its_own:
+            conditions.append(_there(column, name, or_coming=_comes_later(kind, column)))
+        elif column.refers_to == kind.name:
             conditions.append(f"({_there(column, name)} OR NOT {_there(column, name, or_coming=True)})")
     return conditions
+
+
+def _comes_later(kind: RecordKind, column: Column) -> bool:
+    """Whether what a field refers to is brought back only after records of this kind; else it is there, or stays away.
+
+    What comes back is in the order of the kinds.
+    """
+    kinds = records.kinds()
+    return kinds.index(records.kind_of(column.refers_to)) > kinds.index(kind)
 
 
 def _with_what_is_there(kind: RecordKind) -> str:
@@ -185,7 +193,7 @@ def _with_what_is_there(kind: RecordKind) -> str:
     value = "r.was"
     for name, column in kind.fields.items():
         if column.refers_to and column.optional:
-            there = _there(column, name, or_coming=column.refers_to != kind.name)
+            there = _there(column, name, or_coming=_comes_later(kind, column))
             value = f"IF({there}, {value}, JSON_SET({value}, '$.{name}', NULL))"
     return value
 
