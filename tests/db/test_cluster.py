@@ -72,7 +72,7 @@ def test_an_import_travels_in_pieces_and_is_seen_whole_or_not_at_all(ctx, cluste
     assert outcome(ctx, job_id) == ("done", f"{rows:,} made, 0 changed.")
     assert pieces > 1
     assert counts <= {0, rows}
-    written = "SELECT COUNT(*) FROM graupel_main.change_row WHERE record_kind = 'variant'"
+    written = "SELECT SUM(records) FROM graupel_main.change_pack WHERE record_kind = 'variant'"
     for node in cluster.nodes:
         assert wait_until(lambda node=node: node.ask(written) == ((rows,),))
     roll_back_newest(ctx)
