@@ -27,7 +27,7 @@ from graupel.features.files.reading import TextShape
 from graupel.features.files.rows import ImportFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products import batch, table_store
+from graupel.features.products import applying, batch, table_store
 from graupel.jobs import JobRequest, JobRun, enqueue
 
 SAMPLE_VALUES = 3
@@ -320,14 +320,14 @@ def apply(run: JobRun) -> None:
         counts = row["counts"]
         status = Status.LIVE if row["go_live"] else Status.DRAFT
         with history.change_set(tx, run.actor, "files.apply", f"File brought in: {row['name']}") as recorder:
-            batch.apply(tx, recorder, row["id"], run.ctx.settings.language, status=status, progress=run.progress)
+            applying.apply(tx, recorder, row["id"], run.ctx.settings.language, status=status, progress=run.progress)
         store.set_applied(tx, row["id"], recorder.change_set_id)
         run.finish(tx, f"{counts['new']:,} made, {counts['changed']:,} changed.")
 
     try:
         run.ctx.db.run(work)
     except DuplicateKey as error:
-        raise batch.outdated(1) from error
+        raise applying.outdated(1) from error
 
 
 # --- out -----------------------------------------------------------------------------------------------------

@@ -1,11 +1,11 @@
 """What products register."""
 
-from graupel.features.products import batch, kinds, skus, summary
+from graupel.features.products import applying, kinds, skus, summary
 
 
 def register(language: str) -> None:
     """Products and all that belongs to them, and what follows their changes."""
     kinds.register_kinds(language)
-    batch.register()
+    applying.register()
     summary.register()
     skus.register()

@@ -1,4 +1,4 @@
-"""Sets of rows on their way into the catalogue: planned and applied by sets in SQL.
+"""Sets of rows on their way into the catalogue: loaded, and planned by sets in SQL (applying.py writes them).
 
 core.imports.plan_row says what one row would do; the SQL here does the same for all rows at once, and a
 test holds the two against each other. The joins are STRAIGHT_JOINs: a table that was filled in the same
@@ -23,23 +23,15 @@ from graupel.core.imports import (
     used_sku_problem,
 )
 from graupel.core.problems import Problem
-from graupel.core.products import Status
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.categories import service as categories
-from graupel.features.history import journal, packs, records
-from graupel.features.history.service import Recorder
-from graupel.features.products import summary
 from graupel.features.products.columns import VARIES, inherited_sql
 
-CHUNK = 10_000
 LOADED = ("batch_id", "line", "sku", "shown_sku", *ROW_FIELDS, "category_id", "problems", "action")
-#: What a row of a batch may say of a product, of that in its text, and of a variant.
-_OF_PRODUCT = PRODUCT.in_files
-_TEXTS = tuple(name for name in _OF_PRODUCT if PRODUCT.field(name).beside)
-_OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku")
-
-Progress = Callable[[str, int, int], None]
+#: What a row of a batch may say of a product, and of a variant.
+OF_PRODUCT = PRODUCT.in_files
+OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku")
 
 
 def load(tx: Tx, batch_id: int, rows: Iterable[FileRow]) -> int:
@@ -99,12 +91,12 @@ def _variant_differs(name: str) -> str:
     return f"(b.{name} IS NOT NULL AND NOT (b.{name} <=> {inherited_sql(name)}))"
 
 
-_DIFFERS = {name: _product_differs(name) for name in _OF_PRODUCT} | {
-    name: _variant_differs(name) for name in _OF_VARIANT
-}
-_PRODUCT_DIFFERS = f"({' OR '.join(_DIFFERS[name] for name in _OF_PRODUCT)})"
-_VARIANT_DIFFERS = f"({' OR '.join(_DIFFERS[name] for name in _OF_VARIANT)})"
-_JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+#: SQL by field: whether what a row says differs from what the catalogue holds; and whether anything does.
+DIFFERS = {name: _product_differs(name) for name in OF_PRODUCT} | {name: _variant_differs(name) for name in OF_VARIANT}
+PRODUCT_DIFFERS = f"({' OR '.join(DIFFERS[name] for name in OF_PRODUCT)})"
+VARIANT_DIFFERS = f"({' OR '.join(DIFFERS[name] for name in OF_VARIANT)})"
+#: A row of a batch with what it means.
+JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
              STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
              STRAIGHT_JOIN variant v ON v.id = b.variant_id"""
 
@@ -117,7 +109,7 @@ def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
         f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
             STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
             SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version,
-                b.action = IF({_PRODUCT_DIFFERS} OR {_VARIANT_DIFFERS}, 'changed', 'unchanged')
+                b.action = IF({PRODUCT_DIFFERS} OR {VARIANT_DIFFERS}, 'changed', 'unchanged')
             WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
         params,
     )
@@ -137,8 +129,8 @@ def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
 def _refuse_shared_fields(tx: Tx, params: dict[str, Any]) -> None:
     """Rows that mean one variant of several can't say what all of them share, and used SKUs are not given again."""
     shared = tx.all(
-        f"""SELECT b.line FROM {_JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed'
-            AND {_PRODUCT_DIFFERS} AND {VARIES.format(product="p.id")}""",
+        f"""SELECT b.line FROM {JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed'
+            AND {PRODUCT_DIFFERS} AND {VARIES.format(product="p.id")}""",
         params,
     )
     used = tx.all(
@@ -167,11 +159,12 @@ def counts(tx: Tx, batch_id: int) -> dict[str, int]:
     return (
         {str(action): 0 for action in Action}
         | {row["action"]: row["count"] for row in rows}
-        | {"categories": len(_new_paths(tx, batch_id))}
+        | {"categories": len(new_paths(tx, batch_id))}
     )
 
 
-def _new_paths(tx: Tx, batch_id: int) -> list[str]:
+def new_paths(tx: Tx, batch_id: int) -> list[str]:
+    """Paths of the categories that would be made."""
     return [
         row["category"]
         for row in tx.all(
@@ -197,8 +190,8 @@ class Sample:
 def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset: int = 0) -> list[Sample]:
     """Rows of one action in the order of the file."""
     tree = categories.load(tx)
-    now = [f"{PRODUCT.column(name)} AS {name}_now" for name in _OF_PRODUCT]
-    now += [f"{inherited_sql(name)} AS {name}_now" for name in _OF_VARIANT]
+    now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
+    now += [f"{inherited_sql(name)} AS {name}_now" for name in OF_VARIANT]
     rows = tx.all(
         f"""SELECT b.*, {", ".join(now)}
            FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
@@ -220,196 +213,3 @@ def _sample(row: dict[str, Any], tree: categories.Tree) -> Sample:
     planned = refused if row["action"] == "refused" else plan_row(said, current, live=False)
     name = row["name_now"] or row["name"] or ""
     return Sample(row["line"], row["shown_sku"], name, row["product_id"], planned)
-
-
-# --- applying ------------------------------------------------------------------------------------------------
-
-
-def apply(tx: Tx, recorder: Recorder, batch_id: int, lang: str, *, status: Status, progress: Progress) -> None:
-    """Write every new and changed row, in the caller's transaction. Raises Refused where the plan is out of date."""
-    params = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
-    _refuse_outdated(tx, params)
-    _make_categories(tx, recorder, batch_id)
-    recorder.hand_on(
-        summary.ProductsAtHand(
-            made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
-            changed="""SELECT DISTINCT b.product_id AS id FROM batch_row b
-                       WHERE b.batch_id = %(batch)s AND b.action = 'changed'""",
-            given="""SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
-                     WHERE p.batch_id = %(batch)s""",
-            params=params,
-        )
-    )
-    last = int(tx.value("SELECT COALESCE(MAX(line), 0) FROM batch_row WHERE batch_id = %(batch)s", params))
-    for first in range(0, last + 1, CHUNK):
-        progress("Writing", first, last)
-        chunk = params | {"first": first, "beyond": first + CHUNK}
-        _change(tx, chunk)
-        _make(tx, chunk)
-    tx.run("DROP TEMPORARY TABLE made_category")
-    progress("Closing", last, last)
-
-
-def outdated(number: int) -> Refused:
-    """What is said where the catalogue moved on since the dry run."""
-    what = "One product was" if number == 1 else f"{number:,} products were"
-    return Refused.because(
-        "plan.outdated",
-        f"{what} changed since the dry run, so nothing was written. "
-        "Make the dry run again and look at what it says now.",
-    )
-
-
-def _refuse_outdated(tx: Tx, params: dict[str, Any]) -> None:
-    """Locks what will be changed, so that nobody can change it between this look and the writing."""
-    moved = tx.value(
-        """SELECT SUM(p.version <> b.product_version OR v.version <> b.variant_version OR v.sku <> b.sku)
-           FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
-           STRAIGHT_JOIN variant v ON v.id = b.variant_id
-           WHERE b.batch_id = %(batch)s AND b.action = 'changed' FOR UPDATE""",
-        params,
-    )
-    there = tx.value(
-        """SELECT COUNT(*) FROM batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku
-           WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
-        params,
-    )
-    gone = tx.value(
-        """SELECT COUNT(*) FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
-           WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND p.id IS NULL""",
-        params,
-    )
-    if moved or there or gone:
-        raise outdated(int(moved or 0) + int(there) + int(gone))
-
-
-def _make_categories(tx: Tx, recorder: Recorder, batch_id: int) -> None:
-    """Make the categories that are not there; made_category has them by path for the writing that follows.
-
-    The rows of the batch are not told: joining some hundred paths costs less than writing every row again.
-    """
-    paths = _new_paths(tx, batch_id)
-    made = categories.make_paths(tx, recorder, paths) if paths else {}
-    tx.run(
-        """CREATE OR REPLACE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED,
-             KEY (path(150))) CHARSET utf8mb4"""
-    )
-    tx.many("INSERT INTO made_category VALUES (%s, %s)", list(made.items()))
-
-
-_CATEGORY_ID = "COALESCE(b.category_id, (SELECT m.category_id FROM made_category m WHERE m.path = b.category LIMIT 1))"
-_MADE = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
-
-
-def _said(name: str) -> str:
-    """SQL: what the batch says of a field, NULL where it says nothing."""
-    return _CATEGORY_ID if name == "category_id" else f"b.{name}"
-
-
-_RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s"
-
-
-def _change(tx: Tx, params: dict[str, Any]) -> None:
-    where = f"{_RANGE} AND b.action = 'changed'"
-    for record, names, differs in (
-        (PRODUCT, _OF_PRODUCT, _PRODUCT_DIFFERS),
-        (VARIANT, _OF_VARIANT, _VARIANT_DIFFERS),
-    ):
-        journal.write(
-            tx,
-            params["set"],
-            records.kind_of(record.name),
-            _JOINED,
-            f"{where} AND {differs}",
-            params,
-            was={name: record.column(name) for name in names},
-            became={name: _said(name) for name in names},
-            only={name: _DIFFERS[name] for name in names},
-        )
-    # The variant goes first: its comparison must still see what it held.
-    tx.run(
-        f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
-               STRAIGHT_JOIN variant v ON v.id = b.variant_id
-               SET {", ".join(f"v.{name} = IF({_DIFFERS[name]}, b.{name}, v.{name})" for name in _OF_VARIANT)},
-                   v.version = v.version + 1 WHERE {where} AND {_VARIANT_DIFFERS}""",
-        params,
-    )
-    tx.run(
-        f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
-               STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-               SET {", ".join(f"{PRODUCT.column(n)} = COALESCE({_said(n)}, {PRODUCT.column(n)})" for n in _OF_PRODUCT)},
-                   p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
-               WHERE {where} AND {_PRODUCT_DIFFERS}""",
-        params,
-    )
-
-
-def _make(tx: Tx, params: dict[str, Any]) -> None:
-    where = f"{_RANGE} AND b.action = 'new'"
-    tx.run(
-        f"""INSERT INTO product (status, category_id, was_live, made_at, changed_at, batch_id, batch_line)
-            SELECT %(status)s, {_CATEGORY_ID}, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
-                   b.batch_id, b.line
-            FROM batch_row b WHERE {where}""",
-        params,
-    )
-    texts, of_variant = ", ".join(_TEXTS), ", ".join(_OF_VARIANT)
-    tx.run(
-        f"""INSERT INTO product_text (product_id, lang, {texts})
-            SELECT p.id, %(lang)s, {", ".join(map(_said_or_empty, _TEXTS))} FROM {_MADE} WHERE {where}""",
-        params,
-    )
-    tx.run(
-        f"""INSERT INTO variant (product_id, sku, {of_variant})
-            SELECT p.id, b.sku, {", ".join(f"b.{name}" for name in _OF_VARIANT)} FROM {_MADE} WHERE {where}""",
-        params,
-    )
-    summary.summarise_new(
-        tx,
-        f"""SELECT p.id AS product_id, b.sku, b.price, {_said_or_empty("description")} AS description
-            FROM {_MADE} WHERE {where}""",
-        params,
-    )
-    _journal_made(tx, params)
-
-
-def _said_or_empty(name: str) -> str:
-    """SQL: what the batch says of a field of a new product, or what that is where nothing is said."""
-    return _said(name) if PRODUCT.field(name).empty is None else f"COALESCE({_said(name)}, '')"
-
-
-def _journal_made(tx: Tx, params: dict[str, Any]) -> None:
-    """Journal new goods in packs: what they became is what the batch says, which stays as it is once it is applied."""
-    of_chunk = "p.batch_id = %(batch)s AND p.batch_line >= %(first)s AND p.batch_line < %(beyond)s"
-    products = _between(tx, f"SELECT MIN(p.id) AS first, MAX(p.id) AS last FROM product p WHERE {of_chunk}", params)
-    variants = _between(
-        tx,
-        "SELECT MIN(id) AS first, MAX(id) AS last FROM variant WHERE product_id >= %(from)s AND product_id < %(to)s",
-        {"from": products.start, "to": products.stop},
-    )
-    for name, source, ids in (
-        ("product", "product p FORCE INDEX (PRIMARY)", products),
-        ("variant", "variant v FORCE INDEX (PRIMARY) STRAIGHT_JOIN product p ON p.id = v.product_id", variants),
-    ):
-        kind = records.kind_of(name)
-        packs.write(tx, params["set"], kind, source, of_chunk, params, source_id=params["batch"], ids=ids)
-
-
-def _between(tx: Tx, ends: str, params: dict[str, Any]) -> range:
-    """From the first to the last id that a SELECT gives, empty where it gives none."""
-    row = tx.one(ends, params)
-    return range(0) if row is None or row["first"] is None else range(row["first"], row["last"] + 1)
-
-
-def register() -> None:
-    """Say what the goods became that were made from a batch and are packed in the journal."""
-    line = ("INT UNSIGNED", "p.batch_line")
-    row = "batch_row b ON b.batch_id = k.source_id AND b.line = m.line"
-    product = {name: _said_or_empty(name) for name in _OF_PRODUCT}
-    product |= {"category_id": "m.category_id", "status": "m.status", "mpn": "''"}
-    category = ("INT UNSIGNED", "COALESCE(p.category_id, 'null')")
-    status = ("VARCHAR(20)", "JSON_QUOTE(p.status)")
-    packs.register("product", packs.Source({"line": line, "category_id": category, "status": status}, row, product))
-    variant = {"product_id": "m.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in _OF_VARIANT}
-    owner = ("INT UNSIGNED", "p.id")
-    packs.register("variant", packs.Source({"line": line, "product_id": owner}, row, variant | {"gtin": "NULL"}))

@@ -17,7 +17,7 @@ from graupel.features.categories import service as categories
 from graupel.features.files import service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.products import batch, summary
+from graupel.features.products import applying, batch, summary
 from graupel.features.products import service as products
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
 
@@ -274,7 +274,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
             if plan.action is Action.CHANGED:
                 assert (samples[line].before, samples[line].after) == (plan.before, plan.after)
         with history.change_set(tx, SYSTEM, "files.apply", "test") as recorder:
-            batch.apply(tx, recorder, 1, "en", status=Status.LIVE if live else Status.DRAFT, progress=lambda *_: None)
+            applying.apply(tx, recorder, 1, "en", status=Status.LIVE if live else Status.DRAFT, progress=lambda *_: None)
         _check_catalogue(tx, said, expected, current)
         _check_summaries(tx)
         raise Undo

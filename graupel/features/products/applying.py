@@ -1,0 +1,221 @@
+"""Writing a planned set of rows into the catalogue, by sets in SQL, in the caller's transaction.
+
+The joins are STRAIGHT_JOINs for the reason that batch.py gives.
+"""
+
+from collections.abc import Callable
+from typing import Any
+
+from graupel.core.declarations.products import PRODUCT, VARIANT
+from graupel.core.errors import Refused
+from graupel.core.products import Status
+from graupel.db import Tx
+from graupel.features.categories import service as categories
+from graupel.features.history import journal, packs, records
+from graupel.features.history.service import Recorder
+from graupel.features.products import summary
+from graupel.features.products.batch import (
+    DIFFERS,
+    JOINED,
+    OF_PRODUCT,
+    OF_VARIANT,
+    PRODUCT_DIFFERS,
+    VARIANT_DIFFERS,
+    new_paths,
+)
+
+CHUNK = 10_000
+#: What a row may say of a product in its text.
+_TEXTS = tuple(name for name in OF_PRODUCT if PRODUCT.field(name).beside)
+
+Progress = Callable[[str, int, int], None]
+
+
+def apply(tx: Tx, recorder: Recorder, batch_id: int, lang: str, *, status: Status, progress: Progress) -> None:
+    """Write every new and changed row, in the caller's transaction. Raises Refused where the plan is out of date."""
+    params = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
+    _refuse_outdated(tx, params)
+    _make_categories(tx, recorder, batch_id)
+    recorder.hand_on(
+        summary.ProductsAtHand(
+            made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
+            changed="""SELECT DISTINCT b.product_id AS id FROM batch_row b
+                       WHERE b.batch_id = %(batch)s AND b.action = 'changed'""",
+            given="""SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
+                     WHERE p.batch_id = %(batch)s""",
+            params=params,
+        )
+    )
+    last = int(tx.value("SELECT COALESCE(MAX(line), 0) FROM batch_row WHERE batch_id = %(batch)s", params))
+    for first in range(0, last + 1, CHUNK):
+        progress("Writing", first, last)
+        chunk = params | {"first": first, "beyond": first + CHUNK}
+        _change(tx, chunk)
+        _make(tx, chunk)
+    tx.run("DROP TEMPORARY TABLE made_category")
+    progress("Closing", last, last)
+
+
+def outdated(number: int) -> Refused:
+    """What is said where the catalogue moved on since the dry run."""
+    what = "One product was" if number == 1 else f"{number:,} products were"
+    return Refused.because(
+        "plan.outdated",
+        f"{what} changed since the dry run, so nothing was written. "
+        "Make the dry run again and look at what it says now.",
+    )
+
+
+def _refuse_outdated(tx: Tx, params: dict[str, Any]) -> None:
+    """Locks what will be changed, so that nobody can change it between this look and the writing."""
+    moved = tx.value(
+        """SELECT SUM(p.version <> b.product_version OR v.version <> b.variant_version OR v.sku <> b.sku)
+           FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+           STRAIGHT_JOIN variant v ON v.id = b.variant_id
+           WHERE b.batch_id = %(batch)s AND b.action = 'changed' FOR UPDATE""",
+        params,
+    )
+    there = tx.value(
+        """SELECT COUNT(*) FROM batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku
+           WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
+        params,
+    )
+    gone = tx.value(
+        """SELECT COUNT(*) FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
+           WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND p.id IS NULL""",
+        params,
+    )
+    if moved or there or gone:
+        raise outdated(int(moved or 0) + int(there) + int(gone))
+
+
+def _make_categories(tx: Tx, recorder: Recorder, batch_id: int) -> None:
+    """Make the categories that are not there; made_category has them by path for the writing that follows.
+
+    The rows of the batch are not told: joining some hundred paths costs less than writing every row again.
+    """
+    paths = new_paths(tx, batch_id)
+    made = categories.make_paths(tx, recorder, paths) if paths else {}
+    tx.run(
+        """CREATE OR REPLACE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED,
+             KEY (path(150))) CHARSET utf8mb4"""
+    )
+    tx.many("INSERT INTO made_category VALUES (%s, %s)", list(made.items()))
+
+
+_CATEGORY_ID = "COALESCE(b.category_id, (SELECT m.category_id FROM made_category m WHERE m.path = b.category LIMIT 1))"
+_MADE = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
+
+
+def _said(name: str) -> str:
+    """SQL: what the batch says of a field, NULL where it says nothing."""
+    return _CATEGORY_ID if name == "category_id" else f"b.{name}"
+
+
+_RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s"
+
+
+def _change(tx: Tx, params: dict[str, Any]) -> None:
+    where = f"{_RANGE} AND b.action = 'changed'"
+    for record, names, differs in (
+        (PRODUCT, OF_PRODUCT, PRODUCT_DIFFERS),
+        (VARIANT, OF_VARIANT, VARIANT_DIFFERS),
+    ):
+        journal.write(
+            tx,
+            params["set"],
+            records.kind_of(record.name),
+            JOINED,
+            f"{where} AND {differs}",
+            params,
+            was={name: record.column(name) for name in names},
+            became={name: _said(name) for name in names},
+            only={name: DIFFERS[name] for name in names},
+        )
+    # The variant goes first: its comparison must still see what it held.
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+               STRAIGHT_JOIN variant v ON v.id = b.variant_id
+               SET {", ".join(f"v.{name} = IF({DIFFERS[name]}, b.{name}, v.{name})" for name in OF_VARIANT)},
+                   v.version = v.version + 1 WHERE {where} AND {VARIANT_DIFFERS}""",
+        params,
+    )
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+               STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
+               SET {", ".join(f"{PRODUCT.column(n)} = COALESCE({_said(n)}, {PRODUCT.column(n)})" for n in OF_PRODUCT)},
+                   p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
+               WHERE {where} AND {PRODUCT_DIFFERS}""",
+        params,
+    )
+
+
+def _make(tx: Tx, params: dict[str, Any]) -> None:
+    where = f"{_RANGE} AND b.action = 'new'"
+    tx.run(
+        f"""INSERT INTO product (status, category_id, was_live, made_at, changed_at, batch_id, batch_line)
+            SELECT %(status)s, {_CATEGORY_ID}, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
+                   b.batch_id, b.line
+            FROM batch_row b WHERE {where}""",
+        params,
+    )
+    texts, of_variant = ", ".join(_TEXTS), ", ".join(OF_VARIANT)
+    tx.run(
+        f"""INSERT INTO product_text (product_id, lang, {texts})
+            SELECT p.id, %(lang)s, {", ".join(map(_said_or_empty, _TEXTS))} FROM {_MADE} WHERE {where}""",
+        params,
+    )
+    tx.run(
+        f"""INSERT INTO variant (product_id, sku, {of_variant})
+            SELECT p.id, b.sku, {", ".join(f"b.{name}" for name in OF_VARIANT)} FROM {_MADE} WHERE {where}""",
+        params,
+    )
+    summary.summarise_new(
+        tx,
+        f"""SELECT p.id AS product_id, b.sku, b.price, {_said_or_empty("description")} AS description
+            FROM {_MADE} WHERE {where}""",
+        params,
+    )
+    _journal_made(tx, params)
+
+
+def _said_or_empty(name: str) -> str:
+    """SQL: what the batch says of a field of a new product, or what that is where nothing is said."""
+    return _said(name) if PRODUCT.field(name).empty is None else f"COALESCE({_said(name)}, '')"
+
+
+def _journal_made(tx: Tx, params: dict[str, Any]) -> None:
+    """Journal new goods in packs: what they became is what the batch says, which stays as it is once it is applied."""
+    of_chunk = "p.batch_id = %(batch)s AND p.batch_line >= %(first)s AND p.batch_line < %(beyond)s"
+    products = _between(tx, f"SELECT MIN(p.id) AS first, MAX(p.id) AS last FROM product p WHERE {of_chunk}", params)
+    variants = _between(
+        tx,
+        "SELECT MIN(id) AS first, MAX(id) AS last FROM variant WHERE product_id >= %(from)s AND product_id < %(to)s",
+        {"from": products.start, "to": products.stop},
+    )
+    for name, source, ids in (
+        ("product", "product p FORCE INDEX (PRIMARY)", products),
+        ("variant", "variant v FORCE INDEX (PRIMARY) STRAIGHT_JOIN product p ON p.id = v.product_id", variants),
+    ):
+        kind = records.kind_of(name)
+        packs.write(tx, params["set"], kind, source, of_chunk, params, source_id=params["batch"], ids=ids)
+
+
+def _between(tx: Tx, ends: str, params: dict[str, Any]) -> range:
+    """From the first to the last id that a SELECT gives, empty where it gives none."""
+    row = tx.one(ends, params)
+    return range(0) if row is None or row["first"] is None else range(row["first"], row["last"] + 1)
+
+
+def register() -> None:
+    """Say what the goods became that were made from a batch and are packed in the journal."""
+    line = ("INT UNSIGNED", "p.batch_line")
+    row = "batch_row b ON b.batch_id = k.source_id AND b.line = m.line"
+    product = {name: _said_or_empty(name) for name in OF_PRODUCT}
+    product |= {"category_id": "m.category_id", "status": "m.status", "mpn": "''"}
+    category = ("INT UNSIGNED", "COALESCE(p.category_id, 'null')")
+    status = ("VARCHAR(20)", "JSON_QUOTE(p.status)")
+    packs.register("product", packs.Source({"line": line, "category_id": category, "status": status}, row, product))
+    variant = {"product_id": "m.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in OF_VARIANT}
+    owner = ("INT UNSIGNED", "p.id")
+    packs.register("variant", packs.Source({"line": line, "product_id": owner}, row, variant | {"gtin": "NULL"}))
