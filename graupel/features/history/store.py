@@ -79,14 +79,17 @@ def _rows(tx: Tx, change_set_id: int, limit: int, offset: int) -> list[ChangeRow
 def record_history(tx: Tx, kinds: Mapping[str, Sequence[int]], limit: int) -> list[TrailRow]:
     """The newest change sets that touched any of the records (kind -> ids)."""
     wanted = {kind: list(ids) for kind, ids in kinds.items() if ids}
-    where = " OR ".join("(r.record_kind = %s AND r.record_id IN %s)" for _ in wanted)
-    flat = [value for pair in wanted.items() for value in pair]
-    made_in = [one for kind, ids in wanted.items() for one in packs.made_in(tx, kind, ids)]
+    touching = " UNION ".join(
+        """SELECT r.change_set_id FROM JSON_TABLE(%s, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$')) asked
+           STRAIGHT_JOIN change_row r ON r.record_kind = %s AND r.record_id = asked.id"""
+        for _ in wanted
+    )
+    flat = [value for kind, ids in wanted.items() for value in (json.dumps(ids), kind)]
+    made_in = sorted({one for kind, ids in wanted.items() for one in packs.made_in(tx, kind, ids)})
     return tx.rows(
         TrailRow,
         f"""SELECT s.id, s.title, s.actor, s.made_at, s.kind FROM change_set s JOIN
-            (SELECT r.change_set_id FROM change_row r WHERE {where} UNION
-             SELECT id FROM change_set WHERE id IN %s) touched ON touched.change_set_id = s.id
+            ({touching} UNION SELECT id FROM change_set WHERE id IN %s) touched ON touched.change_set_id = s.id
             ORDER BY s.id DESC LIMIT %s""",
         [*flat, made_in or [0], limit],
     )

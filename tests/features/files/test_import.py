@@ -274,7 +274,9 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
             if plan.action is Action.CHANGED:
                 assert (samples[line].before, samples[line].after) == (plan.before, plan.after)
         with history.change_set(tx, SYSTEM, "files.apply", "test") as recorder:
-            applying.apply(tx, recorder, 1, "en", status=Status.LIVE if live else Status.DRAFT, progress=lambda *_: None)
+            applying.apply(
+                tx, recorder, 1, "en", status=Status.LIVE if live else Status.DRAFT, progress=lambda *_: None
+            )
         _check_catalogue(tx, said, expected, current)
         _check_summaries(tx)
         raise Undo
