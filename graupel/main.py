@@ -10,7 +10,7 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import ASGIApp, Scope
 
 import graupel
-from graupel import areas, logs
+from graupel import areas, logs, processes
 from graupel.context import Context
 from graupel.db import Database, DatabaseUnavailable, pending
 from graupel.features.destinations import service as destinations
@@ -37,7 +37,9 @@ def app_from_environment() -> ASGIApp:
     """The web application of the settings in the environment, for a server that starts several processes."""
     settings = Settings()
     logs.configure(settings.log_level)
-    return make_app(make_context(settings, statement_seconds=STATEMENT_SECONDS))
+    app = make_app(make_context(settings, statement_seconds=STATEMENT_SECONDS))
+    processes.settle()
+    return app
 
 
 def make_app(ctx: Context) -> ASGIApp:
