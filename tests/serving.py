@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Callable
+from typing import Any
 
 import pytest
 from starlette.testclient import TestClient
@@ -59,11 +60,23 @@ def browser(as_role) -> Browser:
 
 def paths_of(app, methods: set[str]) -> list[tuple[str, str]]:
     """(method, path) of every page route that takes one of the methods, with numbers filled in."""
-    found = []
-    for route in _routes(app.app.router):
-        for method in (getattr(route, "methods", None) or set()) & methods:
-            found.append((method, re.sub(r"{[\w:]+}", "1", route.path)))
-    return sorted(found)
+    return sorted((method, re.sub(r"{[\w:]+}", "1", route.path)) for method, route in page_routes(app, methods))
+
+
+def page_routes(app, methods: frozenset[str] | set[str] = frozenset({"GET", "POST"})) -> list[tuple[str, Any]]:
+    """(method, route) of every page route that takes one of the methods; what takes away comes last."""
+    found = [
+        (method, route)
+        for route in _routes(app.app.router)
+        for method in (getattr(route, "methods", None) or set()) & methods
+    ]
+    last = re.compile("(delete|revoke|join|take|rollback)|(sign-out|end$)")
+
+    def order(one: tuple[str, Any]) -> tuple[int, str, str]:
+        ends = last.search(one[1].path)
+        return (ends.lastindex or 0) if ends else 0, one[1].path, one[0]
+
+    return sorted(found, key=order)
 
 
 def _routes(router):

@@ -60,6 +60,19 @@ def test_what_can_not_be_done_is_said_on_the_same_page(browser, ctx):
     assert browser.get("/files/999").status_code == 404
 
 
+def test_what_can_not_be_set_for_many_is_said_before_anything_is_planned(browser, ctx):
+    product_id = make_product(ctx, "FEL-1")
+    for form, says in (
+        ({"field": "status", "status": "gone"}, "A status is draft, live or archived."),
+        ({"field": "shop_on", "shop": "Nowhere"}, "There is no shop “Nowhere”."),
+        ({"field": "nothing", "value": "1"}, "Choose what the products are to be given."),
+        ({"field": "status", "status": "live", "ids": "x"}, "Choose the products first."),
+    ):
+        answer = browser.write("/products/bulk", {"ids": str(product_id), **form})
+        assert answer.status_code == 422
+        assert says in answer.text
+
+
 def test_a_roll_back_is_asked_for_followed_and_shown(browser, ctx):
     file = bring_in(ctx, "sku,name\nFEL-1,Fellside\n")
     address = f"/history/{file.row['change_set_id']}"

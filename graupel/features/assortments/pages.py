@@ -16,6 +16,7 @@ from graupel.core.errors import Refused
 from graupel.core.records import FieldKind
 from graupel.core.roles import Actor, Identity, Role
 from graupel.core.tables import TableState
+from graupel.core.typed import numbers
 from graupel.features.assortments import service
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
@@ -61,7 +62,7 @@ def _goods(
 
 
 def _ids(form: FormData, name: str = "ids") -> list[int]:
-    return [int(one) for one in str(form.get(name, "")).replace(",", " ").split() if one.isdecimal() and len(one) < 10]
+    return numbers(str(form.get(name, "")).replace(",", " ").split())
 
 
 @router.get("/categories/{category_id:int}/goods/find")
@@ -236,7 +237,7 @@ def shows(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) 
     if wanted != shop.shows_all:
         service.set_shows_all(ctx, signed.actor, shop, wanted)
     if not wanted and "has-categories" in form:
-        ids = [int(str(one)) for one in form.getlist("categories") if str(one).isdecimal()]
+        ids = numbers(form.getlist("categories"))
         there = service.assortment(ctx, signed.actor, shop).categories
         service.put_in_shop(ctx, signed.actor, shop_id, "category", [one for one in ids if one not in there])
         service.forget_in_shop(ctx, signed.actor, shop_id, "category", [one for one in there if one not in ids])

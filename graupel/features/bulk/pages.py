@@ -5,6 +5,7 @@ from fastapi.responses import Response
 
 from graupel.core.errors import Refused
 from graupel.core.roles import Role
+from graupel.core.typed import numbers
 from graupel.features.bulk import service
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
@@ -19,7 +20,7 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     where = "status" if field == "status" else "shop" if field.startswith("shop") else "value"
     value = str(form.get(where, ""))
     query = str(form.get("query", "")) if form.get("everything") else None
-    ids = [int(one) for one in str(form.get("ids", "")).split(".") if one.isdecimal() and len(one) < 11]
+    ids = numbers(str(form.get("ids", "")).split("."))
     try:
         bulk_id = service.request_plan(ctx, signed.actor, field, value, ids=ids, query=query)
     except Refused as refusal:

@@ -18,6 +18,7 @@ from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import CATEGORY
 from graupel.core.roles import Identity, Role
 from graupel.core.search_preview import Preview
+from graupel.core.typed import number, numbers
 from graupel.features.categories import counts, deleting, editing, service
 from graupel.features.categories.editing import CategoryDetail
 from graupel.features.categories.service import Category, Tree
@@ -67,7 +68,7 @@ class Shown:
 
 
 def _ids(text: str) -> list[int]:
-    return [int(one) for one in text.split(".") if one.isdecimal() and len(one) < 11]
+    return numbers(text.split("."))
 
 
 def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
@@ -77,7 +78,7 @@ def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
     search = query.get("q", "").strip()[:100]
     found = tree.search(search)
     at = query.get("at", "")
-    chosen = chosen or (int(at) if at.isdecimal() else None)
+    chosen = chosen or number(at)
     way = [one.id for one in tree.way(chosen)[:-1]]
     unfolded = frozenset([*_ids(query.get("open", "")), *way])
     shop = seen.shop_id
@@ -126,7 +127,8 @@ def _said(refusal: Refused) -> JSONResponse:
 def _number(form: FormData, name: str) -> int | None:
     """An id, or a parent, which is negative for a tree."""
     text = str(form.get(name, ""))
-    return int(text) if text.removeprefix("-").isdecimal() and len(text) < 12 else None
+    found = number(text.removeprefix("-"))
+    return -found if found is not None and text.startswith("-") else found
 
 
 @router.post("/categories/add")
@@ -292,7 +294,7 @@ def _raw(form: FormData) -> dict[str, Any]:
     raw |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
     raw |= {"hidden": form.get("shown") != "yes", "in_navigation": form.get("in_navigation") == "yes"}
     for name in (str(one) for one in form.getlist("has")):
-        if name.startswith("fact-") and name[5:].isdecimal():
+        if name.startswith("fact-") and number(name[5:]) is not None:
             raw[name] = [str(one) for one in form.getlist(name)]
     return raw | {"tags": [str(one) for one in form.getlist("tags")]}
 
@@ -350,7 +352,7 @@ def plan_deleting(request: Request, ctx: Ctx, signed: Signed, category_id: int) 
         signed.actor,
         category_id,
         with_branch=query.get("branch") == "goes",
-        into=int(into) if into.isdecimal() else None,
+        into=number(into),
     )
     return page(request, "categories/delete_page.html", part="categories/delete.html", plan=plan, trouble="")
 

@@ -10,6 +10,7 @@ from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.media import ENDINGS, MediaKind
 from graupel.core.roles import Identity, Role
+from graupel.core.typed import number, numbers
 from graupel.features.media import library, service
 from graupel.features.media.library import Wanted
 from graupel.features.media.service import Media
@@ -66,8 +67,8 @@ def _wanted(request: Request) -> Wanted:
         query.get("q", "").strip()[:100],
         MediaKind(kind) if kind in list(MediaKind) else None,
         query.get("unused") == "1",
-        int(tag) if tag.isdecimal() else None,
-        int(before) if before.isdecimal() else None,
+        number(tag),
+        number(before),
     )
 
 
@@ -97,7 +98,7 @@ def show_library(request: Request, ctx: Ctx, signed: Signed) -> Response:
 @router.post("/media/delete", dependencies=guarded)
 def delete_many(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
     """Deletes files that nothing uses."""
-    ids = [int(str(one)) for one in form.getlist("chosen") if str(one).isdecimal()]
+    ids = numbers(form.getlist("chosen"))
     try:
         number = service.delete(ctx, signed.actor, ids)
     except Refused as refusal:
@@ -149,7 +150,7 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, media_id: int) 
         signed.actor,
         media_id,
         str(form.get("file_name", "")),
-        int(poster) if poster.isdecimal() else None,
+        number(poster),
         [str(one) for one in form.getlist("tags")],
         marks.read(form),
     )

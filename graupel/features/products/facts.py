@@ -10,6 +10,7 @@ from graupel.core.attributes import Attribute
 from graupel.core.errors import Refused
 from graupel.core.product_types import Need, ProductType, TypeAttribute
 from graupel.core.roles import Actor, Role
+from graupel.core.typed import number
 from graupel.db import Tx
 from graupel.features.history import service as history
 from graupel.features.products.service import Product
@@ -31,7 +32,7 @@ class Sheet:
 def sheet(words: Vocabulary, typed: Mapping[str, Any], product: Product | None) -> Sheet:
     """The sheet for the type that is chosen in the form. What variants differ by has no place on it."""
     type_id = typed.get("type_id") or 0
-    kind = words.types.get(int(type_id)) if str(type_id).isdecimal() else None
+    kind = words.types.get(number(type_id) or 0)
     differs_by = product.differs_by if product else ()
     groups = [
         (group, [one for one in members if one.attribute.id not in differs_by])
@@ -59,8 +60,8 @@ def add_attribute(ctx: Context, actor: Actor, product: Product, form: Mapping[st
     actor.require(Role.EDITOR)
     known = form.get("known-attribute", "")
     for_type = form.get("attribute-for", "product") == "type"
-    chosen = form.get("type_id", "")
-    type_id = int(chosen) if chosen.isdecimal() else product.values.type_id
+    chosen = number(form.get("type_id", ""))
+    type_id = product.values.type_id if chosen is None else chosen
     if (for_type or known) and type_id is None:
         raise Refused.because("type.missing", "Choose a type first, or make the attribute for this product only.")
     wanted = (
@@ -74,7 +75,8 @@ def add_attribute(ctx: Context, actor: Actor, product: Product, form: Mapping[st
             if wanted is not None and not for_type:
                 attributes.make_within(tx, recorder, replace(wanted, product_id=product.id))
                 return
-            attribute_id = int(known) if known.isdecimal() else attributes.make_within(tx, recorder, _wanted(wanted))
+            chosen = number(known)
+            attribute_id = attributes.make_within(tx, recorder, _wanted(wanted)) if chosen is None else chosen
             assert type_id is not None
             types.add_member(tx, recorder, type_id, Member(attribute_id, need=Need.NO))
 

@@ -17,6 +17,7 @@ from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
 from graupel.core.quantities import format_weight
 from graupel.core.sent import read_json
+from graupel.core.typed import number
 from graupel.features.destinations import service as destinations
 from graupel.features.media import service as media_service
 from graupel.features.media.service import Media
@@ -123,9 +124,9 @@ def _pictures_typed(form: FormData) -> list[Picture]:
     """One value each of picture, alt, title and belongs ("c12 v7") for each picture, in their order."""
     columns = [[str(value) for value in form.getlist(name)] for name in ("picture", "alt", "title", "belongs")]
     return [
-        Picture(int(media_id), alt, title, *belongs_of(belongs))
+        Picture(key, alt, title, *belongs_of(belongs))
         for media_id, alt, title, belongs in zip_longest(*columns, fillvalue="")
-        if media_id.isdecimal()
+        if (key := number(media_id)) is not None
     ]
 
 
@@ -133,8 +134,9 @@ def belongs_of(text: str) -> tuple[tuple[int, ...], tuple[int, ...]]:
     """ "c12 c14 v7" as the ids of choices and of variants."""
     found: dict[str, list[int]] = {"c": [], "v": []}
     for word in text.split():
-        if word[:1] in found and word[1:].isdecimal() and len(word) < 12:
-            found[word[0]].append(int(word[1:]))
+        key = number(word[1:])
+        if word[:1] in found and key is not None:
+            found[word[0]].append(key)
     return tuple(found["c"]), tuple(found["v"])
 
 
@@ -170,7 +172,7 @@ def seen_in(form: FormData) -> dict[str, Any]:
 
 def _version(form: FormData) -> int | None:
     found = str(form.get("version", ""))
-    return int(found) if found.isdecimal() else None
+    return number(found)
 
 
 def unchosen(form: FormData) -> list[Problem]:

@@ -14,6 +14,7 @@ from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import Identity, Role
 from graupel.core.tables import TableState
+from graupel.core.typed import number
 from graupel.features.destinations.service import Seen
 from graupel.features.media import service as media_service
 from graupel.features.products import editor, facts, forms, meeting, mirrors, saving, service, table
@@ -191,8 +192,7 @@ def products_for_media(request: Request, ctx: Ctx, signed: Signed, media_id: int
 @router.post("/products/{product_id:int}/media")
 def use_media(ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
     """Puts a file of the library behind a product's other pictures."""
-    media_id = int(str(form.get("media", "0")))
-    saving.add_picture(ctx, signed.actor, product_id, media_id)
+    saving.add_picture(ctx, signed.actor, product_id, number(form.get("media", "")) or 0)
     return Response(status_code=204, headers={"HX-Redirect": f"/products/{product_id}#pictures"})
 
 

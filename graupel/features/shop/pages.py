@@ -8,6 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from graupel.core.phrases import phrase
 from graupel.core.products import Status
+from graupel.core.typed import number, numbers
 from graupel.features.shop import articles, service
 from graupel.features.shop.service import Window
 from graupel.web.frame import page
@@ -18,12 +19,12 @@ router = APIRouter()
 
 def _number(address: str) -> int:
     head = address.partition("-")[0]
-    return int(head) if head.isdecimal() and len(head) < 10 else 0
+    return number(head) or 0
 
 
 def _chosen(text: str) -> tuple[int, ...]:
     """The filters of an address; what can't be read is left out."""
-    return tuple(dict.fromkeys(int(one) for one in text.split(".") if one.isdecimal() and len(one) < 10))[:40]
+    return tuple(dict.fromkeys(numbers(text.split("."))))[:40]
 
 
 def _say(window: Window) -> Callable[..., str]:

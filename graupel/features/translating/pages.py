@@ -10,6 +10,7 @@ from starlette.datastructures import UploadFile
 from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.roles import Identity, Role
+from graupel.core.typed import number
 from graupel.core.wording import State
 from graupel.features.destinations import service as destinations
 from graupel.features.translating import exchange, service
@@ -71,7 +72,7 @@ def _worklist(
         progress=progress,
         together=service.together(progress, lang),
         asked=asked,
-        found=service.worklist(ctx, signed.actor, lang, kind, asked, int(after) if after.isdecimal() else 0),
+        found=service.worklist(ctx, signed.actor, lang, kind, asked, number(after) or 0),
         trouble=trouble,
         **_words(signed),
     )

@@ -1,6 +1,6 @@
 """Cells of the products table that are edited in place: one, or a pasted column."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,6 +14,7 @@ from graupel.core.products import Status
 from graupel.core.quantities import format_money
 from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
 from graupel.core.roles import Actor, Role
+from graupel.core.typed import number
 from graupel.db import Tx
 from graupel.features.history import service as history
 from graupel.features.products import saving
@@ -200,13 +201,15 @@ def shown(product: Product, cell: Cell) -> str:
     return "" if value is None else f"{value:.2f}" if cell.field in ("price", "list_price") else str(value)
 
 
-def read_cells(plain: Sequence[Mapping[str, Any]]) -> list[Cell]:
-    """Cells from what the page sends. Raises Refused where that is none."""
-    cells = []
-    for one in plain:
-        of, _, rest = str(one.get("cell", ""))[:1], "", str(one.get("cell", ""))[1:]
-        number, _, name = rest.partition(":")
-        if of not in ("p", "v") or not number.isdecimal():
-            raise Refused.because("cell.unknown", "This is no cell of the table.")
-        cells.append(Cell(of, int(number), name, str(one.get("text", "")), str(one.get("was", ""))))
-    return cells
+def read_cells(plain: object) -> list[Cell]:
+    """Cells from what the page sends, as JSON gives it. Raises Refused where that is none."""
+    return [_cell(one) for one in (plain if isinstance(plain, list) else [None])]
+
+
+def _cell(plain: object) -> Cell:
+    said = plain if isinstance(plain, dict) else {}
+    where, _, name = str(said.get("cell", "")).partition(":")
+    key = number(where[1:])
+    if where[:1] not in ("p", "v") or key is None:
+        raise Refused.because("cell.unknown", "This is no cell of the table.")
+    return Cell(where[0], key, name, str(said.get("text", "")), str(said.get("was", "")))

@@ -16,6 +16,7 @@ from graupel.core.roles import Identity, Role
 from graupel.core.sent import read_json
 from graupel.core.showing import typed_text
 from graupel.core.tables import read_columns
+from graupel.core.typed import number
 from graupel.core.variants import label_of, order_key
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as product_service
@@ -138,7 +139,7 @@ def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id:
         if problems:
             raise Refused(problems)
         version = str(form.get("version", ""))
-        setting.save_one(ctx, signed.actor, variant_id, values, int(version) if version.isdecimal() else None, own)
+        setting.save_one(ctx, signed.actor, variant_id, values, number(version), own)
     except Refused as refusal:
         typed |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
         return _one(request, ctx, signed, product, variant, typed=typed, refusal=refusal)

@@ -13,6 +13,7 @@ from graupel.core.attributes import AttributeKind
 from graupel.core.declarations.products import VARIANT
 from graupel.core.errors import Refused
 from graupel.core.roles import Actor, Identity, Role
+from graupel.core.typed import number, numbers
 from graupel.core.variants import DEFAULT_PATTERN, Combination
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as product_service
@@ -75,11 +76,11 @@ def part(
 
 
 def _combination(text: str) -> Combination:
-    return tuple(int(one) for one in text.split(".") if one.isdecimal() and len(one) < 11)
+    return tuple(numbers(text.split(".")))
 
 
 def _ids(form: FormData) -> set[int]:
-    return {int(one) for one in str(form.get("ids", "")).split(".") if one.isdecimal() and len(one) < 11}
+    return set(numbers(str(form.get("ids", "")).split(".")))
 
 
 @router.get("")
@@ -94,14 +95,11 @@ def show(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Respons
 def _wish(form: FormData) -> Wish:
     axes = []
     given = {}
-    for text in form.getlist("axis"):
-        if not str(text).isdecimal():
-            continue
-        key = int(str(text))
-        axes.append((key, tuple(int(str(one)) for one in form.getlist(f"choice-{key}") if str(one).isdecimal())))
-        chosen = str(form.get(f"given-{key}", ""))
-        if chosen.isdecimal():
-            given[key] = int(chosen)
+    for key in numbers(form.getlist("axis")):
+        axes.append((key, tuple(numbers(form.getlist(f"choice-{key}")))))
+        chosen = number(form.get(f"given-{key}", ""))
+        if chosen is not None:
+            given[key] = chosen
     left = frozenset(_combination(one) for one in str(form.get("left_out", "")).split() if one)
     return Wish(tuple(axes), given, str(form.get("pattern", "")), left)
 
@@ -150,8 +148,9 @@ def build(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: in
     gone = str(form.get("take_out", ""))
     axes = [(key, choices) for key, choices in wish.axes if str(key) != gone]
     trouble: list[str] = []
-    if (added := str(form.get("add_axis", ""))).isdecimal() and int(added) not in dict(axes):
-        axes.append((int(added), ()))
+    added = number(form.get("add_axis", ""))
+    if added is not None and added not in dict(axes):
+        axes.append((added, ()))
     try:
         axes = _with_new_values(ctx, signed.actor, form, axes)
         if str(form.get("new_name", "")).strip():
@@ -251,10 +250,10 @@ def _setting(currency: str, form: FormData, product: Product) -> tuple[set[int],
     name = str(form.get("field", "price"))
     if name not in FIELDS:
         raise Refused.because("variants.field", "Choose what is to be set.", "field")
-    choice = str(form.get("with_choice", ""))
+    choice = number(form.get("with_choice", ""))
     ids = _ids(form)
-    if choice.isdecimal():
-        ids = {v.id for v in product.for_sale if int(choice) in v.combination}
+    if choice is not None:
+        ids = {v.id for v in product.for_sale if choice in v.combination}
     if form.get("inherit"):
         return ids, name, None
     text = str(form.get("value", ""))
@@ -308,19 +307,27 @@ def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_i
 # --- taking away ---------------------------------------------------------------------------------------------
 
 
+def _going(form: FormData) -> tuple[int | None, int | None, int | None]:
+    """With which choice they go; or which attribute is given up, and the choice whose variants are kept: both or none.
+
+    Without any of them the chosen variants go.
+    """
+    choice, axis, keep = (number(form.get(name, "")) for name in ("choice", "axis", "keep"))
+    return (choice, None, None) if axis is None or keep is None else (choice, axis, keep)
+
+
 @router.post("/take/plan")
 def plan_taking(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
     """What taking variants away would do: by selection, by a value, or by giving up an attribute."""
     product = product_service.read(ctx, signed.actor, product_id)
     found: taking.Going | taking.Dropping | None = None
     trouble = []
-    choice, axis, keep = (str(form.get(name, "")) for name in ("choice", "axis", "keep"))
+    choice, axis, keep = _going(form)
     try:
-        if axis.isdecimal() and keep.isdecimal():
-            found = taking.plan_dropping(ctx, signed.actor, product_id, int(axis), int(keep))
+        if axis is not None and keep is not None:
+            found = taking.plan_dropping(ctx, signed.actor, product_id, axis, keep)
         else:
-            wanted = int(choice) if choice.isdecimal() else 0
-            found = taking.plan_taking(ctx, signed.actor, product_id, ids=_ids(form), choice=wanted)
+            found = taking.plan_taking(ctx, signed.actor, product_id, ids=_ids(form), choice=choice or 0)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
     return page(
@@ -330,9 +337,9 @@ def plan_taking(request: Request, ctx: Ctx, signed: Signed, form: Form, product_
         plan=found,
         product=product,
         ids=str(form.get("ids", "")),
-        choice=choice,
-        axis=axis,
-        keep=keep,
+        choice=choice or "",
+        axis=axis or "",
+        keep=keep or "",
         trouble=trouble,
     )
 
@@ -340,19 +347,13 @@ def plan_taking(request: Request, ctx: Ctx, signed: Signed, form: Form, product_
 @router.post("/take")
 def take(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
     """Takes variants away as the dry run showed."""
-    choice, axis, keep, signature = (str(form.get(name, "")) for name in ("choice", "axis", "keep", "signature"))
+    choice, axis, keep = _going(form)
+    signature = str(form.get("signature", ""))
 
     def act() -> None:
-        if axis.isdecimal() and keep.isdecimal():
-            taking.drop_axis(ctx, signed.actor, product_id, int(axis), int(keep), signature)
+        if axis is not None and keep is not None:
+            taking.drop_axis(ctx, signed.actor, product_id, axis, keep, signature)
         else:
-            wanted = int(choice) if choice.isdecimal() else 0
-            taking.take_away(ctx, signed.actor, product_id, signature, ids=_ids(form), choice=wanted)
+            taking.take_away(ctx, signed.actor, product_id, signature, ids=_ids(form), choice=choice or 0)
 
     return _acting(request, ctx, signed, form, product_id, act, "Taken away. History can bring them back.")
-
-
-# --- one variant ---------------------------------------------------------------------------------------------
-
-
-# --- cells of the table --------------------------------------------------------------------------------------

@@ -15,6 +15,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import by_field
 from graupel.core.product_types import Need
 from graupel.core.roles import Identity, Role
+from graupel.core.typed import number, numbers
 from graupel.features.vocabulary import attributes, carriers, joining, service, sharing, types
 from graupel.features.vocabulary.attributes import ChoiceTyped
 from graupel.features.vocabulary.types import Member
@@ -114,9 +115,9 @@ def _choices_typed(form: FormData) -> list[ChoiceTyped]:
     names = ("choice", "label", "code", "swatch", "picture")
     columns = [[str(value) for value in form.getlist(name)] for name in names]
     return [
-        ChoiceTyped(int(choice_id), label, code, swatch, int(picture) if picture.isdecimal() else None)
+        ChoiceTyped(key, label, code, swatch, number(picture))
         for choice_id, label, code, swatch, picture in zip(*columns, strict=False)
-        if choice_id.isdecimal()
+        if (key := number(choice_id)) is not None
     ]
 
 
@@ -172,9 +173,9 @@ def show_type(request: Request, ctx: Ctx, signed: Signed, type_id: int) -> Respo
 def save_type(request: Request, ctx: Ctx, signed: Signed, form: Form, type_id: int) -> Response:
     """Saves a type with its attributes; one that is chosen below is added at the end."""
     members = _members(form)
-    added = str(form.get("add", ""))
-    if added.isdecimal():
-        members.append(Member(int(added), members[-1].group if members else ""))
+    added = number(form.get("add", ""))
+    if added is not None:
+        members.append(Member(added, members[-1].group if members else ""))
     name, prefix = str(form.get("name", "")), str(form.get("code_prefix", ""))
     types.save(ctx, signed.actor, type_id, name, prefix, members, marks.read(form))
     return _type(request, ctx, signed, type_id, said="Saved.")
@@ -182,17 +183,14 @@ def save_type(request: Request, ctx: Ctx, signed: Signed, form: Form, type_id: i
 
 def _members(form: FormData) -> list[Member]:
     found = []
-    for text in form.getlist("attribute"):
-        if not str(text).isdecimal():
-            continue
-        key = int(str(text))
+    for key in numbers(form.getlist("attribute")):
         need, _, choice = str(form.get(f"need-{key}", "no")).partition(":")
         found.append(
             Member(
                 key,
                 str(form.get(f"group-{key}", "")),
                 Need(need) if need in tuple(Need) else Need.NO,
-                int(choice) if choice.isdecimal() else None,
+                number(choice),
                 f"differ-{key}" in form,
             )
         )
@@ -370,7 +368,6 @@ def join(ctx: Ctx, signed: Signed, form: Form, kind: str, gone: int) -> Response
     """Joins or deletes."""
     if kind not in joining.WORDS:
         raise NotFound("There is no such part of the vocabulary.")
-    into = str(form.get("into", ""))
     back = joining.address(ctx, kind, gone)
-    joining.join(ctx, signed.actor, kind, gone, int(into) if into.isdecimal() else None)
+    joining.join(ctx, signed.actor, kind, gone, number(form.get("into", "")))
     return _to(back if kind == "attribute_choice" else back.rpartition("/")[0])
