@@ -75,9 +75,13 @@ def test_the_tree_is_typed_moved_and_renamed_by_keyboard(at_screen: Person, ctx)
     me = at_screen
     me.press("Categories")
     me.sees(".tree-head button").click()
+    me.sees(".new-line input")
+    me.axe()
     type_names(me, ctx, "Yarn", "Needles", "Gifts")
     focus(me, "Yarn")
     press(me, Keys.SHIFT, Keys.INSERT)
+    me.sees(".new-line input")
+    me.axe()
     type_names(me, ctx, "Aran", "Lace")
     me.axe()
     assert paths(ctx) == ["Yarn", "Yarn > Aran", "Yarn > Lace", "Needles", "Gifts"]

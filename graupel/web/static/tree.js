@@ -205,7 +205,8 @@ function rename(node) {
 function write(list, before, parent) {
   document.querySelectorAll("#trees .new-line").forEach((old) => old.remove());
   const line = element("li", { className: "new-line" });
-  line.setAttribute("role", "none");
+  line.setAttribute("role", "treeitem");
+  line.setAttribute("aria-label", "A new category");
   const field = element("input", { type: "text", maxLength: 120, placeholder: "New category" });
   field.setAttribute("aria-label", "Name of the new category; Enter makes it and goes on with the next");
   line.append(field);
