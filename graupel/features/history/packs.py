@@ -16,7 +16,7 @@ from graupel.features.history import journal, records
 from graupel.features.history.records import RecordKind
 from graupel.features.history.rows import ChangeRow, PackRow
 
-#: All ids of a pack lie in one stretch of so many.
+#: All ids of a pack lie in one stretch of so many. Packs that were written are found by it, so it never changes.
 STRETCH = 1024
 
 

@@ -79,6 +79,8 @@ def _rows(tx: Tx, change_set_id: int, limit: int, offset: int) -> list[ChangeRow
 def record_history(tx: Tx, kinds: Mapping[str, Sequence[int]], limit: int) -> list[TrailRow]:
     """The newest change sets that touched any of the records (kind -> ids)."""
     wanted = {kind: list(ids) for kind, ids in kinds.items() if ids}
+    if not wanted:
+        return []
     touching = " UNION ".join(
         """SELECT r.change_set_id FROM JSON_TABLE(%s, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$')) asked
            STRAIGHT_JOIN change_row r ON r.record_kind = %s AND r.record_id = asked.id"""

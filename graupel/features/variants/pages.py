@@ -1,6 +1,6 @@
 """What varies: the part of the product editor, and a page of its own for wide grids."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -219,23 +219,20 @@ def make(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 def fill(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
     """Makes the variant of one gap."""
     combination = _combination(str(form.get("combination", "")))
-    return _acting(
-        request,
-        ctx,
-        signed,
-        form,
-        product_id,
-        lambda: making.fill_gap(ctx, signed.actor, product_id, combination),
-        "Made.",
-    )
+
+    def act() -> str:
+        made = making.fill_gap(ctx, signed.actor, product_id, combination)
+        return "Made." if made.number else "It is there already."
+
+    return _acting(request, ctx, signed, form, product_id, act)
 
 
 def _acting(
-    request: Request, ctx: Context, signed: Identity, form: FormData, product_id: int, act: Any, said: str
+    request: Request, ctx: Context, signed: Identity, form: FormData, product_id: int, act: Callable[[], str]
 ) -> Response:
-    """Do something, and show the part again: with what was said, or why it was not done."""
+    """Do something, and show the part again: with what ``act`` says of it, or why it was not done."""
     try:
-        act()
+        said = act()
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
         return part(request, ctx, signed, product_id, status=422, trouble=trouble, state=form)
@@ -297,11 +294,12 @@ def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_i
     """Sets a field in some variants."""
     product = product_service.read(ctx, signed.actor, product_id)
 
-    def act() -> None:
+    def act() -> str:
         ids, name, value = _setting(currency(ctx, request), form, product)
         setting.set_values(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
+        return "Set."
 
-    return _acting(request, ctx, signed, form, product_id, act, "Set.")
+    return _acting(request, ctx, signed, form, product_id, act)
 
 
 # --- taking away ---------------------------------------------------------------------------------------------
@@ -350,10 +348,11 @@ def take(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     choice, axis, keep = _going(form)
     signature = str(form.get("signature", ""))
 
-    def act() -> None:
+    def act() -> str:
         if axis is not None and keep is not None:
             taking.drop_axis(ctx, signed.actor, product_id, axis, keep, signature)
         else:
             taking.take_away(ctx, signed.actor, product_id, signature, ids=_ids(form), choice=choice or 0)
+        return "Taken away. History can bring them back."
 
-    return _acting(request, ctx, signed, form, product_id, act, "Taken away. History can bring them back.")
+    return _acting(request, ctx, signed, form, product_id, act)
