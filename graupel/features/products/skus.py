@@ -15,6 +15,10 @@ from graupel.features.products import store
 from graupel.features.products.rows import SkuOwnerRow
 from graupel.features.products.summary import ProductsAtHand
 
+#: The SKUs of the variants that a change set wrote.
+_GIVEN = """SELECT v.sku, v.id AS variant_id FROM change_row r JOIN variant v ON v.id = r.record_id
+            WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'"""
+
 
 def suggest(name: str) -> str:
     """The beginnings of a name's first words: FEL-ARA-TWE."""
@@ -57,10 +61,6 @@ def note_given(tx: Tx, recorded: Recorded) -> None:
         _note(tx, one.given, one.params)
     if not known:
         _note(tx, _GIVEN, {"set": recorded.change_set_id})
-
-
-_GIVEN = """SELECT v.sku, v.id AS variant_id FROM change_row r JOIN variant v ON v.id = r.record_id
-            WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'"""
 
 
 def _note(tx: Tx, given: str, params: Mapping[str, Any]) -> None:
