@@ -1,6 +1,5 @@
 """What a person sees when something was refused or went wrong."""
 
-from collections.abc import Mapping
 from typing import Any
 from urllib.parse import quote
 
@@ -42,12 +41,11 @@ def retry_after(error: Exception) -> str:
     return str(getattr(error, "retry_after", 0) or 3)
 
 
-def _error_page(
-    request: Request, status: int, title: str, message: str, marks: Mapping[str, str] | None = None
-) -> Response:
+def _error_page(request: Request, status: int, title: str, message: str, **told: Any) -> Response:
+    """``told``: ``marks`` of what the page knows now, ``problems`` with the fields that they are of."""
     if not hasattr(request.state, "signed"):
         request.state.signed = None
-    return page(request, "error.html", part="message.html", status=status, title=title, message=message, marks=marks)
+    return page(request, "error.html", part="message.html", status=status, title=title, message=message, **told)
 
 
 def _known(request: Request, error: Exception) -> Response:
@@ -66,7 +64,8 @@ def _known(request: Request, error: Exception) -> Response:
             )
         return RedirectResponse(door, 303)
     marks = error.marks if isinstance(error, errors.Outdated) else {}
-    answer = _error_page(request, status, title, str(error), marks)
+    problems = error.problems if isinstance(error, errors.Refused) else []
+    answer = _error_page(request, status, title, str(error), marks=marks, problems=problems)
     if status == 503:
         answer.headers["Retry-After"] = retry_after(error)
     return answer

@@ -10,8 +10,40 @@ document.addEventListener("htmx:sendError", () =>
   say("The server can't be reached. What you typed is still here; try again in a moment."),
 );
 document.addEventListener("htmx:afterRequest", (event) => {
-  if (event.detail.successful) say("");
+  if (!event.detail.successful) return;
+  say("");
+  forget(event.detail.requestConfig.elt);
 });
+
+// What was wrong with a field stands beside it, where the page was not drawn anew.
+function forget(form) {
+  for (const line of form.querySelectorAll?.("[data-told]") ?? []) {
+    const field = document.getElementById(line.dataset.told);
+    field?.removeAttribute("aria-invalid");
+    field?.setAttribute("aria-describedby", (field.getAttribute("aria-describedby") || "").replace(line.id, "").trim());
+    line.remove();
+  }
+}
+function tellFields(form, problems) {
+  forget(form);
+  let first = null;
+  problems.forEach((problem, number) => {
+    const found = form.elements?.[problem.dataset.problem];
+    const field = found instanceof RadioNodeList ? found[0] : found;
+    if (!field || field.type === "hidden") return;
+    field.id ||= `told-field-${number}`;
+    const line = document.createElement("div");
+    line.className = "wrong";
+    line.id = `told-${number}`;
+    line.dataset.told = field.id;
+    line.textContent = problem.textContent;
+    field.after(line);
+    field.setAttribute("aria-invalid", "true");
+    field.setAttribute("aria-describedby", `${line.id} ${field.getAttribute("aria-describedby") || ""}`.trim());
+    first ||= field;
+  });
+  first?.focus();
+}
 document.addEventListener("htmx:beforeSwap", (event) => {
   // An answer that is only a message must not take the place of a form or a table.
   const status = event.detail.xhr.status;
@@ -22,6 +54,7 @@ document.addEventListener("htmx:beforeSwap", (event) => {
     holder.innerHTML = event.detail.serverResponse;
     const note = holder.content.querySelector(".note");
     say(note ? note.textContent.trim() : "This did not work. Try again.");
+    tellFields(event.detail.requestConfig.elt, holder.content.querySelectorAll("[data-problem]"));
     // Somebody else saved meanwhile: the form stays as it is, and now knows what it has been told.
     const known = holder.content.querySelector("[name=marks]");
     const marks = event.detail.requestConfig.elt.elements?.marks;
