@@ -322,18 +322,19 @@ def _label(attribute: Attribute, name: str) -> str:
 
 
 def _read_choices(choices: Sequence[ChoiceTyped]) -> list[ChoiceTyped]:
-    """Choices as they are kept. Raises Refused with all that is wrong."""
+    """Choices as they are kept. Raises Refused with all that is wrong; a problem's row is the place in the list."""
     found, problems = [], []
-    for one in choices:
+    for row, one in enumerate(choices, start=1):
         try:
             label, code = rules.parse_label(one.label), rules.parse_code(one.code)
-            found.append(ChoiceTyped(one.id, label, code, rules.parse_swatch(one.swatch or ""), one.swatch_media_id))
+            swatch = rules.parse_swatch(one.swatch or "")
+            found.append((row, ChoiceTyped(one.id, label, code, swatch, one.swatch_media_id)))
         except Refused as refusal:
-            problems += [p.at(field=f"choice-{one.id}") for p in refusal.problems]
+            problems += [p.at(row=row) for p in refusal.problems]
     problems += _twice(found)
     if problems:
         raise Refused(problems)
-    return found
+    return [one for _, one in found]
 
 
 def _refuse_gone(attribute: Attribute, typed: Sequence[ChoiceTyped]) -> None:
@@ -375,14 +376,12 @@ def _update_choice(tx: Tx, now: dict[int, ChoiceRow], choice_id: int, after: Map
     now[choice_id] = cast(ChoiceRow, {**now[choice_id], **after})
 
 
-def _twice(choices: Sequence[ChoiceTyped]) -> list[Problem]:
+def _twice(choices: Sequence[tuple[int, ChoiceTyped]]) -> list[Problem]:
     seen: set[tuple[str, str]] = set()
     problems = []
-    for one in choices:
+    for row, one in choices:
         for what, value in (("label", one.label), ("code", one.code)):
             if (what, value) in seen:
-                problems.append(
-                    Problem(f"choice.{what}_twice", f"Two choices have the {what} {value}.", f"choice-{one.id}")
-                )
+                problems.append(Problem(f"choice.{what}_twice", f"Two choices have the {what} {value}.", what, row))
             seen.add((what, value))
     return problems

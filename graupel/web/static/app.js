@@ -29,7 +29,8 @@ function tellFields(form, problems) {
   let first = null;
   problems.forEach((problem, number) => {
     const found = form.elements?.[problem.dataset.problem];
-    const field = found instanceof RadioNodeList ? found[0] : found;
+    // Of several fields with one name the problem says which it is of, or none is marked.
+    const field = found instanceof RadioNodeList ? found[problem.dataset.row - 1] : found;
     if (!field || field.type === "hidden") return;
     field.id ||= `told-field-${number}`;
     const line = document.createElement("div");
