@@ -25,14 +25,15 @@ def insert_change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: i
 def count_rows(tx: Tx, change_set_id: int) -> int:
     """Count the rows of a change set into it; returns the number. What came and went within it leaves none."""
     found = tx.one(
-        """SELECT COUNT(*) AS number, COALESCE(SUM(was IS NULL AND became IS NULL), 0) AS passing FROM change_row
-           WHERE change_set_id = %s""",
-        [change_set_id],
+        """SELECT COUNT(*) AS number, COALESCE(SUM(was IS NULL AND became IS NULL), 0) AS passing,
+                  (SELECT COALESCE(SUM(records), 0) FROM change_pack WHERE change_set_id = %(set)s) AS packed
+           FROM change_row WHERE change_set_id = %(set)s""",
+        {"set": change_set_id},
     )
     assert found is not None
     if found["passing"]:
         tx.run("DELETE FROM change_row WHERE change_set_id = %s AND was IS NULL AND became IS NULL", [change_set_id])
-    number = found["number"] - found["passing"] + sum(packs.counts(tx, change_set_id).values())
+    number = found["number"] - found["passing"] + found["packed"]
     tx.run("UPDATE change_set SET records = %s WHERE id = %s", [number, change_set_id])
     return int(number)
 

@@ -16,33 +16,36 @@ document.addEventListener("htmx:afterRequest", (event) => {
 });
 
 // What was wrong with a field stands beside it, where the page was not drawn anew.
+let told = 0;
 function forget(form) {
   for (const line of form.querySelectorAll?.("[data-told]") ?? []) {
     const field = document.getElementById(line.dataset.told);
     field?.removeAttribute("aria-invalid");
-    field?.setAttribute("aria-describedby", (field.getAttribute("aria-describedby") || "").replace(line.id, "").trim());
+    const others = (field?.getAttribute("aria-describedby") ?? "").split(" ").filter((id) => id !== line.id);
+    field?.setAttribute("aria-describedby", others.join(" "));
     line.remove();
   }
 }
 function tellFields(form, problems) {
   forget(form);
   let first = null;
-  problems.forEach((problem, number) => {
+  for (const problem of problems) {
     const found = form.elements?.[problem.dataset.problem];
     // Of several fields with one name the problem says which it is of, or none is marked.
     const field = found instanceof RadioNodeList ? found[problem.dataset.row - 1] : found;
-    if (!field || field.type === "hidden") return;
-    field.id ||= `told-field-${number}`;
+    if (!field || field.type === "hidden") continue;
+    told += 1;
+    field.id ||= `told-field-${told}`;
     const line = document.createElement("div");
     line.className = "wrong";
-    line.id = `told-${number}`;
+    line.id = `told-${told}`;
     line.dataset.told = field.id;
     line.textContent = problem.textContent;
     field.after(line);
     field.setAttribute("aria-invalid", "true");
     field.setAttribute("aria-describedby", `${line.id} ${field.getAttribute("aria-describedby") || ""}`.trim());
     first ||= field;
-  });
+  }
   first?.focus();
 }
 document.addEventListener("htmx:beforeSwap", (event) => {
