@@ -18,6 +18,7 @@ from graupel.features.users import service as users
 from graupel.jobs import queue
 from graupel.settings import Settings
 from graupel.web import errors, frame, problem
+from graupel.web.once import Once
 from graupel.web.security import Guard
 
 #: Where a job has been due for longer, no worker is at work, or too few.
@@ -56,7 +57,13 @@ def make_app(ctx: Context) -> ASGIApp:
     _add_plumbing(app, ctx)
     app.router.routes.append(Mount("/api/v1", make_api(ctx)))
     app.mount("/static", _LongKept(directory=STATIC))
+    app.add_middleware(Once, ctx=ctx, explain=_explain)
     return Guard(app, most_bytes=ctx.settings.upload_megabytes * 1_000_000)
+
+
+def _explain(request: Request, error: Exception) -> Response:
+    """An exception as the one who asked reads it: a page, or problem+json."""
+    return (problem if request.url.path.startswith("/api/") else errors).explain(request, error)
 
 
 def make_api(ctx: Context) -> FastAPI:

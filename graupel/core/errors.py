@@ -55,6 +55,10 @@ class Outdated(GraupelError):
         self.marks = dict(marks or {})
 
 
+class DoneAlready(GraupelError):
+    """The act was done before, or is under way, and what was answered can't be given again."""
+
+
 class Cancelled(GraupelError):
     """A job was asked to stop, and stopped."""
 

@@ -1,6 +1,7 @@
 """The database: the only package that speaks to it through a driver."""
 
 from graupel.db.connection import (
+    ActTakenOver,
     Database,
     DatabaseBusy,
     DatabaseUnavailable,
@@ -13,6 +14,7 @@ from graupel.db.connection import (
 from graupel.db.migrate import migrate, pending
 
 __all__ = [
+    "ActTakenOver",
     "Database",
     "DatabaseBusy",
     "DatabaseUnavailable",

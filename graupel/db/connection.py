@@ -6,6 +6,8 @@ import threading
 import uuid
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
+from contextvars import ContextVar
+from dataclasses import dataclass
 from typing import Any, TypeVar, cast
 from urllib.parse import parse_qs, unquote, urlsplit
 
@@ -141,6 +143,28 @@ class Tx:
             cursor.executemany(sql, list(rows))
 
 
+class ActTakenOver(GraupelError):
+    """Somebody repeated this act when it seemed to be given up; what it was about to write is not written."""
+
+
+@dataclass(frozen=True)
+class Act:
+    """An act under way (db/acts.py): the mark of its key, and the claim of this try at it."""
+
+    mark: bytes
+    claim: bytes
+
+
+#: The act that writing transactions belong to, if any.
+current_act: ContextVar[Act | None] = ContextVar("act", default=None)
+
+
+def _note_act(tx: Tx, act: Act | None) -> None:
+    """Say in a transaction that it belongs to an act: who repeats it sees that it was done. Raises ActTakenOver."""
+    if act and not tx.run("UPDATE act SET commits = commits + 1 WHERE mark = %s AND claim = %s", [act.mark, act.claim]):
+        raise ActTakenOver("This was begun once more meanwhile. Look whether it is done before you repeat it.")
+
+
 class Database:
     """A pool of connections to one database; safe to share between threads."""
 
@@ -217,6 +241,7 @@ class Database:
         """
         mark = uuid.uuid4().bytes
         if tx.wrote:
+            _note_act(tx, current_act.get())
             tx.run("INSERT INTO unit_of_work (mark) VALUES (%s)", [mark])
         try:
             connection.commit()

@@ -10,7 +10,7 @@ from fastapi.responses import RedirectResponse, Response
 from starlette.exceptions import HTTPException
 
 from graupel.core import errors
-from graupel.db import DatabaseUnavailable
+from graupel.db import ActTakenOver, DatabaseUnavailable
 from graupel.web.frame import is_htmx, page
 from graupel.web.security import TooLarge
 
@@ -23,6 +23,8 @@ STATUSES: list[tuple[type[Exception], int, str]] = [
     (errors.NotSignedIn, 401, "Not signed in"),
     (errors.TooManyTries, 429, "Too many tries"),
     (errors.Outdated, 409, "Changed meanwhile"),
+    (errors.DoneAlready, 409, "Done already"),
+    (ActTakenOver, 409, "Begun once more"),
     (TooLarge, 413, "Too large"),
     (errors.Refused, 422, "Not taken"),
     (DatabaseUnavailable, 503, "Not to be had now"),
@@ -48,7 +50,7 @@ def _error_page(request: Request, status: int, title: str, message: str, **told:
     return page(request, "error.html", part="message.html", status=status, title=title, message=message, **told)
 
 
-def _known(request: Request, error: Exception) -> Response:
+def explain(request: Request, error: Exception) -> Response:
     status, title = status_of(error)
     if isinstance(error, errors.NotSignedIn):
         wanted = request.url.path + (f"?{request.url.query}" if request.url.query else "")
@@ -93,7 +95,7 @@ def _fault(request: Request, error: Exception) -> Response:
 def install(app: FastAPI) -> None:
     """Turn exceptions into pages."""
     handlers: list[tuple[Any, Any]] = [
-        (errors.GraupelError, _known),
+        (errors.GraupelError, explain),
         (HTTPException, _http),
         (RequestValidationError, _validation),
         (Exception, _fault),

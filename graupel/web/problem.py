@@ -39,6 +39,7 @@ MEANINGS = {
     401: "No token came with the request, or it is not valid.",
     403: "The token's role does not permit this.",
     404: "There is no such record.",
+    409: "The act with this Idempotency-Key is under way, or was done with another body.",
     412: "The record was changed since it was read: If-Match does not fit any more.",
     413: "More was sent than is taken at once.",
     422: "Something in the request can't be taken; `errors` names each field.",
@@ -73,7 +74,7 @@ class PreconditionRequired(errors.GraupelError):
     """A write came without If-Match."""
 
 
-def _known(request: Request, error: Exception) -> JSONResponse:
+def explain(request: Request, error: Exception) -> JSONResponse:
     status, title = status_of(error)
     if isinstance(error, errors.Outdated):
         status = 412
@@ -113,7 +114,7 @@ def _fault(request: Request, error: Exception) -> JSONResponse:
 def install(app: FastAPI) -> None:
     """Turn exceptions into problem+json."""
     handlers: list[tuple[Any, Any]] = [
-        (errors.GraupelError, _known),
+        (errors.GraupelError, explain),
         (RequestValidationError, _validation),
         (HTTPException, _http),
         (Exception, _fault),

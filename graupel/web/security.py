@@ -14,6 +14,7 @@ from graupel.context import Context
 from graupel.core.errors import NotAllowed, NotSignedIn, Refused
 from graupel.core.roles import Identity
 from graupel.core.sent import refuse_endless_numbers
+from graupel.db import acts
 from graupel.web import lens
 
 SESSION_COOKIE = "graupel_session"
@@ -49,7 +50,8 @@ def anyone(request: Request, ctx: Annotated[Context, Depends(context)]) -> Ident
     refuse_endless_numbers(text for pair in request.query_params.multi_items() for text in pair)
     secret = request.cookies.get(SESSION_COOKIE, "")
     identify: Identify = request.app.state.identify
-    found = identify(ctx, secret) if secret else None
+    with acts.doing(None):  # that a session was used is no part of what is done with it
+        found = identify(ctx, secret) if secret else None
     request.state.signed = found
     if found:
         request.state.seen = request.app.state.see(ctx, lens.of_request(request))

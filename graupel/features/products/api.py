@@ -10,6 +10,7 @@ from graupel.core.errors import NotSignedIn, Outdated, Refused
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import Actor
+from graupel.db import acts
 from graupel.features.categories import service as categories
 from graupel.features.products import saving, service
 from graupel.features.products.saving import SaveConflict
@@ -36,7 +37,8 @@ def with_token(ctx: Ctx, authorization: Annotated[str | None, Header(include_in_
     kind, _, secret = (authorization or "").partition(" ")
     if kind.lower() != "bearer" or not secret:
         raise NotSignedIn("Send a token: Authorization: Bearer grp_…")
-    return users.identify_token(ctx, secret.strip())
+    with acts.doing(None):  # that a token was used is no part of what is done with it
+        return users.identify_token(ctx, secret.strip())
 
 
 TokenActor = Annotated[Actor, Depends(with_token)]
@@ -44,6 +46,23 @@ RecordId = Annotated[int, Path(ge=1, le=MOST_ID)]
 Cursor = Annotated[str | None, Query(pattern="^[0-9]{1,10}$", description="`next` of the page before")]
 Limit = Annotated[int, Query(ge=1, le=MOST)]
 IfMatch = Annotated[str | None, Header(description="The ETag of the record as it was read; needed.")]
+
+
+def repeatable(
+    idempotency_key: Annotated[
+        str | None,
+        Header(
+            max_length=200,
+            pattern=r"^[\x21-\x7e]+$",
+            description="Any text of your own, another one for each act. The same request sent again with the same key "
+            "is done only once; it is answered as the first was. Keys are kept for two days.",
+        ),
+    ] = None,
+) -> None:
+    """That a request may be repeated (web/once.py does it)."""
+
+
+REPEATABLE = [Depends(repeatable)]
 
 router = APIRouter()
 
@@ -112,7 +131,13 @@ def list_products(
     return ProductPage(items=[product_out(one, ctx.settings.currency) for one in found[:limit]], next=more)
 
 
-@router.post("/products", response_model=ProductOut, status_code=201, responses=responses(403, 413, 422))
+@router.post(
+    "/products",
+    response_model=ProductOut,
+    status_code=201,
+    responses=responses(403, 409, 413, 422),
+    dependencies=REPEATABLE,
+)
 def create_product(ctx: Ctx, actor: TokenActor, body: ProductIn, response: Response) -> ProductOut:
     """Make a product with its one variant."""
     product_id = saving.create(ctx, actor, values_of(ctx, body))
