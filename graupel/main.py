@@ -63,7 +63,9 @@ def make_app(ctx: Context) -> ASGIApp:
 
 def _explain(request: Request, error: Exception) -> Response:
     """An exception as the one who asked reads it: a page, or problem+json."""
-    return (problem if request.url.path.startswith("/api/") else errors).explain(request, error)
+    if request.url.path.startswith("/api/"):
+        return problem.explain(request, error)
+    return errors.explain(request, error)
 
 
 def make_api(ctx: Context) -> FastAPI:

@@ -31,12 +31,13 @@ def diff(before: Values, after: Values) -> tuple[dict[str, Any], dict[str, Any]]
 
 @dataclass(frozen=True)
 class Conflict:
-    """One field that two people changed to different values."""
+    """One field that two people changed to different values; ``settled``: one of them chose theirs or mine since."""
 
     field: str
     was: Any
     mine: Any
     theirs: Any
+    settled: bool = False
 
 
 @dataclass(frozen=True)
@@ -52,8 +53,12 @@ class Merge:
     taken: list[str] = field(default_factory=list)
 
 
-def merge(base: Values, mine: Values, theirs: Values) -> Merge:
-    """A three-way merge by fields of journal values."""
+def merge(base: Values, mine: Values, theirs: Values, settled: Mapping[str, str] | None = None) -> Merge:
+    """A three-way merge by fields of journal values.
+
+    ``settled``: conflicts in which somebody chose, with the mark of ``theirs`` that was shown; a choice counts as long
+    as that is what stands there.
+    """
     base, mine, theirs = journal_values(base), journal_values(mine), journal_values(theirs)
     merged, conflicts, taken = dict(mine), [], []
     for name, value in theirs.items():
@@ -63,7 +68,8 @@ def merge(base: Values, mine: Values, theirs: Values) -> Merge:
             merged[name] = value
             taken.append(name)
         else:
-            conflicts.append(Conflict(name, base.get(name), mine[name], value))
+            chosen = (settled or {}).get(name) == marks({name: value})[name]
+            conflicts.append(Conflict(name, base.get(name), mine[name], value, chosen))
     return Merge(merged, conflicts, taken)
 
 

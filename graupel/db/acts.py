@@ -14,6 +14,9 @@ GIVEN_UP_SECONDS = 120
 DAYS_KEPT = 2
 
 
+__all__ = ["Act", "Answer", "begin", "doing", "end", "forget"]
+
+
 @dataclass(frozen=True)
 class Answer:
     """What was answered. ``asked``: SHA-256 of what was asked. None where it was not kept; ``body`` is packed."""
@@ -35,7 +38,7 @@ def doing(act: Act | None) -> Iterator[None]:
 
 
 def begin(tx: Tx, mark: bytes) -> Act | Answer | None:
-    """The act, where it is to be done now; what was answered, where it was done; None while another try is under way."""
+    """The act, where it is to be done now; the answer, where it was done; None while another try is under way."""
     act = Act(mark, uuid.uuid4().bytes)
     row = tx.one(
         """SELECT claim, commits, asked, status, headers, body,

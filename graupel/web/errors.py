@@ -12,7 +12,7 @@ from starlette.exceptions import HTTPException
 from graupel.core import errors
 from graupel.db import ActTakenOver, DatabaseUnavailable
 from graupel.web.frame import is_htmx, page
-from graupel.web.security import TooLarge
+from graupel.web.security import PageTooOld, TooLarge
 
 log = structlog.get_logger("web")
 
@@ -68,6 +68,8 @@ def explain(request: Request, error: Exception) -> Response:
     marks = error.marks if isinstance(error, errors.Outdated) else {}
     problems = error.problems if isinstance(error, errors.Refused) else []
     answer = _error_page(request, status, title, str(error), marks=marks, problems=problems)
+    if isinstance(error, PageTooOld):
+        answer.headers["X-Session"] = "over"  # the page asks who is signed in, and goes on (session.js)
     if status == 503:
         answer.headers["Retry-After"] = retry_after(error)
     return answer

@@ -36,6 +36,10 @@ HEADERS = {
 log = structlog.get_logger("web")
 
 
+class PageTooOld(NotAllowed):
+    """The page's token is of another session than the one that is signed in."""
+
+
 Identify = Callable[[Context, str], Identity | None]
 
 
@@ -83,7 +87,7 @@ def from_our_own_page(
         return
     given = request.headers.get("X-CSRF-Token") or str(form.get("csrf", ""))
     if not secrets.compare_digest(given.encode(), signed.csrf.encode()):
-        raise NotAllowed("This page is too old to be trusted. Load it again, then repeat what you did.")
+        raise PageTooOld("This page is too old to be trusted. Load it again, then repeat what you did.")
 
 
 Ctx = Annotated[Context, Depends(context)]

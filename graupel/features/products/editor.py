@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import products as rules
 from graupel.core import readiness, units
 from graupel.core.attributes import KIND_WORDS
 from graupel.core.media import ENDINGS
@@ -20,7 +19,7 @@ from graupel.features.categories.tree import Tree
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.history.rows import TrailRow
-from graupel.features.products import facts, lensing, meeting, mirrors, parts
+from graupel.features.products import facts, lensing, meeting, mirrors, parts, saving
 from graupel.features.products.facts import Sheet
 from graupel.features.products.forms import Typed
 from graupel.features.products.meeting import ConflictShown
@@ -105,9 +104,9 @@ def view(
         at=lensing.fields(looked.written, typed.fields, product, seen),
         trail=history.of_records(ctx, signed.actor, product.history_keys) if product else [],
         conflict=conflict,
-        conflicts=meeting.conflicts_of(ctx, conflict),
-        taken=[rules.label_of(name) for name in conflict.merge.taken] if conflict else [],
-        seen_values=json.dumps(rules.flat((conflict.theirs if conflict else product).values)) if product else "{}",
+        conflicts=meeting.conflicts_of(ctx, conflict, typed.chosen),
+        taken=[saving.label_of(name, conflict.theirs) for name in conflict.merge.taken] if conflict else [],
+        seen_values=json.dumps(typed.seen),
         tree=categories.read_tree(ctx),
         words=words,
         sheet=facts.sheet(words, typed.fields, product),

@@ -35,12 +35,18 @@ SWITCHES = ("sells_without_stock",)
 
 @dataclass
 class Typed:
-    """What stands in the editor's fields: text as typed, pictures, and what is wrong with it."""
+    """What stands in the editor's fields: text as typed, pictures, and what is wrong with it.
+
+    ``version`` and ``seen``: of the product as the page began with it (products.flat); ``chosen``: "mine" or "theirs"
+    for fields that somebody else changed too.
+    """
 
     fields: dict[str, Any]
     pictures: list[tuple[Media, Picture]]
     status: Status = Status.DRAFT
     version: int | None = None
+    seen: dict[str, Any] = field(default_factory=dict)
+    chosen: dict[str, str] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
 
     def fact(self, attribute_id: int) -> list[str]:
@@ -58,6 +64,7 @@ def typed_of(product: Product) -> Typed:
         list(zip(product.pictures, values.pictures, strict=True)),
         values.status,
         product.version,
+        rules.flat(values),
     )
 
 
@@ -101,7 +108,7 @@ def read(
     fields = texts_of(start or ProductValues(), known) | {
         name: value for name, value in raw.items() if name != "pictures"
     }
-    typed = Typed(fields, shown, reading.values.status, _version(form), reading.problems)
+    typed = Typed(fields, shown, reading.values.status, _version(form), seen_in(form), _chosen(form), reading.problems)
     return typed, replace(reading.values, pictures=tuple(p for p in reading.values.pictures if p.media_id in files))
 
 
@@ -175,10 +182,15 @@ def _version(form: FormData) -> int | None:
     return number(found)
 
 
-def unchosen(form: FormData) -> list[Problem]:
-    """The fields that both changed and of which nobody chose yet which value is to stay."""
-    return [
-        Problem("conflict.open", f"Choose which value of {rules.label_of(name)} is to stay.", name)
-        for name in (key.removeprefix("theirs_") for key in form if key.startswith("theirs_"))
-        if form.get(f"choose_{name}") not in ("mine", "theirs")
-    ]
+def _chosen(form: FormData) -> dict[str, str]:
+    """The fields of which somebody said whose value is to stay."""
+    return {
+        key.removeprefix("choose_"): str(value)
+        for key, value in form.items()
+        if key.startswith("choose_") and value in ("mine", "theirs")
+    }
+
+
+def settled(form: FormData) -> dict[str, str]:
+    """The same fields, with the mark of the other's value that was shown beside one's own."""
+    return {name: str(form.get(f"theirs-mark_{name}", "")) for name in _chosen(form)}

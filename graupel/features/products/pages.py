@@ -79,19 +79,20 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
     product = service.read(ctx, signed.actor, product_id)
     assert product.vocabulary is not None
     typed, values = forms.read(ctx, form, product.values, product.vocabulary.attributes)
-    problems = typed.problems + forms.unchosen(form)
+    settled = forms.settled(form)
     try:
-        if problems:
-            raise Refused(_with_rules(ctx, problems, values, product_id))
+        if typed.problems:
+            raise Refused(_with_rules(ctx, typed.problems, values, product_id))
         confirmed = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
-        saved = saving.save(ctx, signed.actor, product_id, values, typed.version, forms.seen_in(form), confirmed)
+        saved = saving.save(ctx, signed.actor, product_id, values, typed.version, typed.seen, confirmed, settled)
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status
-        return _editor(request, ctx, signed, typed, product=product, status=422)
+        both = ctx.db.run(lambda tx: saving.meet(tx, product, values, typed.version, typed.seen, settled))
+        return _editor(request, ctx, signed, typed, product=product, conflict=both, status=422)
     except SaveConflict as conflict:
-        return _editor(
-            request, ctx, signed, meeting.merged(ctx, conflict), product=conflict.theirs, conflict=conflict, status=409
-        )
+        together = meeting.merged(ctx, conflict, typed.version)
+        together.chosen = typed.chosen
+        return _editor(request, ctx, signed, together, product=conflict.theirs, conflict=conflict, status=409)
     product = service.read(ctx, signed.actor, product_id)
     return _editor(request, ctx, signed, forms.typed_of(product), product=product, said=_what_was_saved(saved))
 
@@ -117,13 +118,14 @@ def delete(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Respo
 
 
 def _what_was_saved(saved: Saved) -> str:
+    taken = f" Taken over from {saved.by}: {', '.join(saved.taken)}." if saved.taken else ""
     if not saved.changed:
-        return "Nothing had changed."
+        return f"Nothing had changed.{taken}"
     parts_of_it = [
         f"{label} {before} → {after}" if before and len(before) + len(after) < 40 else label
         for label, before, after in saved.changed
     ]
-    return f"Saved: {', '.join(parts_of_it)}."
+    return f"Saved: {', '.join(parts_of_it)}.{taken}"
 
 
 def _editor(

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 from graupel.context import Context
 from graupel.core import changes, product_types, products
 from graupel.core.attributes import Fact
-from graupel.core.changes import Merge
+from graupel.core.changes import Conflict, Merge
 from graupel.core.errors import Outdated, Refused
 from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
@@ -84,17 +84,32 @@ def _fill_blanks(tx: Tx, values: ProductValues, kind: ProductType | None, *, var
 
 @dataclass(frozen=True)
 class Saved:
-    """What a save changed, as (label, before, after); empty where nothing differed."""
+    """What a save changed, as (label, before, after); empty where nothing differed.
+
+    ``taken``: the fields, in words, that ``by`` changed meanwhile and that stay as they made them.
+    """
 
     changed: list[tuple[str, str, str]] = field(default_factory=list)
+    taken: list[str] = field(default_factory=list)
+    by: str = ""
 
 
 class SaveConflict(Outdated):
-    """The product was saved by someone else meanwhile; ``merge`` brings both together, ``theirs`` is what is kept."""
+    """Somebody else changed the same fields meanwhile; ``merge`` brings both together, ``theirs`` is what is kept.
+
+    ``seen``: what the page is to say it has seen from now on. Where both changed a field that is what stood there
+    before, so that it is asked about until it is settled.
+    """
 
     def __init__(self, merge: Merge, theirs: Product, by: str) -> None:
         super().__init__(f"{by} saved this product while you were working on it.", {})
         self.merge, self.theirs, self.by = merge, theirs, by
+        self.seen = products.flat(theirs.values) | {one.field: one.was for one in merge.conflicts}
+
+    @property
+    def open(self) -> list[Conflict]:
+        """The fields of which nobody has said yet which value is to stay."""
+        return [one for one in self.merge.conflicts if not one.settled]
 
 
 def save(
@@ -105,27 +120,61 @@ def save(
     version: int | None,
     seen: Mapping[str, Any] | None = None,
     confirmed: Collection[str] = (),
+    settled: Mapping[str, str] | None = None,
 ) -> Saved:
     """Write a product's values.
 
     ``version``: that of the product when the values were read; None: whatever it is. ``seen``: the values as they
-    were then (products.flat), for telling what this one changed from what others did. ``confirmed``: keys of
-    translations that hold for the original as it is now.
-    Raises SaveConflict where the version is old, Refused, NotFound.
+    were then (products.flat), for telling what this one changed from what others did: what only others changed stays.
+    ``settled``: fields of which this one chose, with the mark of the other's value that was shown (changes.marks).
+    ``confirmed``: keys of translations that hold for the original as it is now.
+    Raises SaveConflict where both changed a field that is not settled, or nothing is known of what was seen; Refused,
+    NotFound.
     """
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> Saved:
         current = service.load(ctx, tx, product_id, lock=True)
-        if version and version != current.version:
-            _refuse_outdated(tx, current, values, seen or {})
+        both = meet(tx, current, values, version, seen, settled or {})
+        if both and (both.open or not seen):
+            raise both
+        wanted = products.unflat(both.merge.values) if both else values
         assert current.vocabulary is not None
-        filled = _fill_blanks(tx, values, current.vocabulary.type_of(values.type_id), varies=current.varies)
+        filled = _fill_blanks(tx, wanted, current.vocabulary.type_of(wanted.type_id), varies=current.varies)
         _refuse_problems(ctx, tx, filled, current, current.vocabulary)
-        with history.change_set(tx, actor, "product.save", f"Product changed: {values.name}") as recorder:
-            return save_within(ctx, tx, recorder, current, filled, confirmed)
+        with history.change_set(tx, actor, "product.save", f"Product changed: {wanted.name}") as recorder:
+            saved = save_within(ctx, tx, recorder, current, filled, confirmed)
+        taken = [label_of(name, current) for name in both.merge.taken] if both else []
+        return replace(saved, taken=taken, by=both.by if both else "")
 
     return _naming_sku_owner(ctx, values, work)
+
+
+def label_of(name: str, product: Product) -> str:
+    """What a field of a product's form is called."""
+    known = product.vocabulary.attributes if product.vocabulary else {}
+    attribute = known.get(int(name[5:])) if name.startswith("fact-") else None
+    return attribute.name if attribute else products.label_of(name)
+
+
+def meet(
+    tx: Tx,
+    current: Product,
+    mine: ProductValues,
+    version: int | None,
+    seen: Mapping[str, Any] | None,
+    settled: Mapping[str, str],
+) -> SaveConflict | None:
+    """What two people wrote, brought together; None where nobody else wrote anything since ``version``."""
+    if not version or version == current.version:
+        return None
+    base, ours, theirs = dict(seen or {}), products.flat(mine), products.flat(current.values)
+    for key in {*base, *ours, *theirs}:  # a fact that one of them has not is empty there
+        if key.startswith(("fact-", "own-")):
+            for side in (base, ours, theirs):
+                side.setdefault(key, None)
+    merge = changes.merge(base, ours, theirs, settled)
+    return SaveConflict(merge, current, history.last_actor(tx, current.history_keys))
 
 
 def add_picture(ctx: Context, actor: Actor, product_id: int, media_id: int) -> None:
@@ -311,17 +360,6 @@ def _naming_sku_owner(ctx: Context, values: ProductValues, work: Callable[[Tx], 
             raise
         found = ctx.db.run(lambda tx: skus.problems(tx, [(values.sku, None)], ctx.settings.language))
         raise Refused(found or [Problem("sku.taken", f"The SKU {values.sku} was just taken.", "sku")]) from error
-
-
-def _refuse_outdated(tx: Tx, current: Product, mine: ProductValues, seen: Mapping[str, Any]) -> None:
-    """Raise SaveConflict with what both wrote, taken apart by fields."""
-    last = history.last_actor(tx, current.history_keys)
-    base, ours, theirs = dict(seen), products.flat(mine), products.flat(current.values)
-    for key in {*base, *ours, *theirs}:  # a fact that one of them has not is empty there
-        if key.startswith(("fact-", "own-")):
-            for side in (base, ours, theirs):
-                side.setdefault(key, None)
-    raise SaveConflict(changes.merge(base, ours, theirs), current, last)
 
 
 def copy(ctx: Context, actor: Actor, product_id: int) -> int:

@@ -4,11 +4,13 @@ import secrets
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import JSONResponse, RedirectResponse, Response
+from starlette.datastructures import FormData
 
 from graupel.core.errors import NotAllowed, NotSignedIn, Refused, TooManyTries
 from graupel.core.roles import ROLE_HELP, Role
 from graupel.features.users import service
+from graupel.web.errors import status_of
 from graupel.web.frame import page
 from graupel.web.security import DOOR_COOKIE, SESSION_COOKIE, Anyone, Ctx, Form, Signed, from_our_own_page
 
@@ -34,7 +36,7 @@ def _door(
 ) -> Response:
     token = request.cookies.get(DOOR_COOKIE) or secrets.token_urlsafe(24)
     answer = page(request, "users/door.html", status=status, door=token, wanted=wanted, email=email, message=message)
-    answer.set_cookie(DOOR_COOKIE, token, httponly=True, samesite="strict", secure=ctx.settings.secure_cookies)
+    _keep_door(answer, ctx, token)
     return answer
 
 
@@ -42,20 +44,29 @@ def _door(
 def sign_in(request: Request, ctx: Ctx, form: Form) -> Response:
     """Begins a session."""
     request.state.signed = None
-    given, kept = str(form.get("door", "")), request.cookies.get(DOOR_COOKIE, "")
-    if not kept or not secrets.compare_digest(given.encode(), kept.encode()):
-        raise NotAllowed("This form is too old to be trusted. Go back to it, load it again, and sign in.")
     email, wanted = str(form.get("email", "")), _inside(str(form.get("next", "")))
-    origin = request.client.host if request.client else ""
     try:
-        secret = service.sign_in(
-            ctx, email, str(form.get("password", "")), origin, request.headers.get("user-agent", "")
-        )
+        secret = _begin(request, ctx, form)
     except TooManyTries as refusal:
         return _door(request, ctx, wanted, email=email, message=str(refusal), status=429)
     except NotSignedIn as refusal:
         return _door(request, ctx, wanted, email=email, message=str(refusal), status=401)
     answer = RedirectResponse(wanted, 303)
+    _keep_session(answer, ctx, secret)
+    return answer
+
+
+def _begin(request: Request, ctx: Ctx, form: FormData) -> str:
+    """The secret of a new session, for a form of our own door. Raises NotAllowed, and what sign_in raises."""
+    given, kept = str(form.get("door", "")), request.cookies.get(DOOR_COOKIE, "")
+    if not kept or not secrets.compare_digest(given.encode(), kept.encode()):
+        raise NotAllowed("This form is too old to be trusted. Go back to it, load it again, and sign in.")
+    origin = request.client.host if request.client else ""
+    email, password = str(form.get("email", "")), str(form.get("password", ""))
+    return service.sign_in(ctx, email, password, origin, request.headers.get("user-agent", ""))
+
+
+def _keep_session(answer: Response, ctx: Ctx, secret: str) -> None:
     answer.set_cookie(
         SESSION_COOKIE,
         secret,
@@ -64,6 +75,35 @@ def sign_in(request: Request, ctx: Ctx, form: Form) -> Response:
         secure=ctx.settings.secure_cookies,
         max_age=ctx.settings.session_hours * 3600,
     )
+
+
+def _keep_door(answer: Response, ctx: Ctx, token: str) -> None:
+    answer.set_cookie(DOOR_COOKIE, token, httponly=True, samesite="strict", secure=ctx.settings.secure_cookies)
+
+
+@router.get("/session")
+def session(request: Request, ctx: Ctx, signed: Anyone) -> JSONResponse:
+    """Who is signed in, for a page that was told that its session is over: its new token, or how to begin again."""
+    if signed:
+        return JSONResponse({"person": str(signed.actor.user_id), "csrf": signed.csrf, "name": signed.actor.name})
+    token = request.cookies.get(DOOR_COOKIE) or secrets.token_urlsafe(24)
+    answer = JSONResponse({"person": None, "door": token})
+    _keep_door(answer, ctx, token)
+    return answer
+
+
+@router.post("/session")
+def begin_again(request: Request, ctx: Ctx, form: Form) -> JSONResponse:
+    """Begins a session for a page that stays where it is."""
+    request.state.signed = None
+    try:
+        secret = _begin(request, ctx, form)
+    except (TooManyTries, NotSignedIn, NotAllowed) as refusal:
+        return JSONResponse({"problem": str(refusal)}, status_of(refusal)[0])
+    found = service.identify(ctx, secret)
+    assert found is not None
+    answer = JSONResponse({"person": str(found.actor.user_id), "csrf": found.csrf})
+    _keep_session(answer, ctx, secret)
     return answer
 
 

@@ -1,69 +1,14 @@
-// What every page shares: the token on writes, keys, unsaved changes.
-import { say, token } from "./shared.js";
+// What every page shares. The order matters: each listens to what the one before it decided.
+import "./session.js";
+import "./acts.js";
+import "./refusals.js";
+import "./staying.js";
+import "./saving.js";
+import "./unsaved.js";
+import { token } from "./shared.js";
 
 document.addEventListener("htmx:configRequest", (event) => {
   if (token() && event.detail.verb !== "get") event.detail.headers["X-CSRF-Token"] = token();
-});
-
-// The network or the server is gone: say so, keep everything that was typed.
-document.addEventListener("htmx:sendError", () =>
-  say("The server can't be reached. What you typed is still here; try again in a moment."),
-);
-document.addEventListener("htmx:afterRequest", (event) => {
-  if (!event.detail.successful) return;
-  say("");
-  forget(event.detail.requestConfig.elt);
-});
-
-// What was wrong with a field stands beside it, where the page was not drawn anew.
-let told = 0;
-function forget(form) {
-  for (const line of form.querySelectorAll?.("[data-told]") ?? []) {
-    const field = document.getElementById(line.dataset.told);
-    field?.removeAttribute("aria-invalid");
-    const others = (field?.getAttribute("aria-describedby") ?? "").split(" ").filter((id) => id !== line.id);
-    field?.setAttribute("aria-describedby", others.join(" "));
-    line.remove();
-  }
-}
-function tellFields(form, problems) {
-  forget(form);
-  let first = null;
-  for (const problem of problems) {
-    const found = form.elements?.[problem.dataset.problem];
-    // Of several fields with one name the problem says which it is of, or none is marked.
-    const field = found instanceof RadioNodeList ? found[problem.dataset.row - 1] : found;
-    if (!field || field.type === "hidden") continue;
-    told += 1;
-    field.id ||= `told-field-${told}`;
-    const line = document.createElement("div");
-    line.className = "wrong";
-    line.id = `told-${told}`;
-    line.dataset.told = field.id;
-    line.textContent = problem.textContent;
-    field.after(line);
-    field.setAttribute("aria-invalid", "true");
-    field.setAttribute("aria-describedby", `${line.id} ${field.getAttribute("aria-describedby") || ""}`.trim());
-    first ||= field;
-  }
-  first?.focus();
-}
-document.addEventListener("htmx:beforeSwap", (event) => {
-  // An answer that is only a message must not take the place of a form or a table.
-  const status = event.detail.xhr.status;
-  const own = event.detail.target.id && event.detail.serverResponse.includes(`id="${event.detail.target.id}"`);
-  if (status >= 400 && !own && !event.detail.target.matches("[data-tiles], [data-takes-errors]")) {
-    event.detail.shouldSwap = false;
-    const holder = document.createElement("template");
-    holder.innerHTML = event.detail.serverResponse;
-    const note = holder.content.querySelector(".note");
-    say(note ? note.textContent.trim() : "This did not work. Try again.");
-    tellFields(event.detail.requestConfig.elt, holder.content.querySelectorAll("[data-problem]"));
-    // Somebody else saved meanwhile: the form stays as it is, and now knows what it has been told.
-    const known = holder.content.querySelector("[name=marks]");
-    const marks = event.detail.requestConfig.elt.elements?.marks;
-    if (known && marks) marks.value = known.value;
-  }
 });
 
 document.addEventListener("keydown", (event) => {
@@ -75,13 +20,6 @@ document.addEventListener("keydown", (event) => {
       find.focus();
       find.select();
     }
-  }
-  if (event.key.toLowerCase() === "s" && (event.ctrlKey || event.metaKey)) {
-    const form = document.querySelector("form[data-save]");
-    if (!form) return;
-    event.preventDefault();
-    const button = document.querySelector(`button[data-main][form="${form.id}"]`);
-    if (button) form.requestSubmit(button);
   }
   if (event.key === "Escape")
     document.querySelectorAll("details.who[open]").forEach((menu) => {

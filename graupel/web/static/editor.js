@@ -3,11 +3,9 @@ import "./choose.js";
 import "./grid.js";
 import "./lengths.js";
 import "./media.js";
-import { drafts } from "./drafts.js";
 import { beginPictures } from "./pictures.js";
 import { richText } from "./rich.js";
 import { whenShown } from "./shared.js";
-import { beginUnsaved, showUnsaved, whenTyped } from "./unsaved.js";
 
 function begin() {
   const form = document.getElementById("product-form");
@@ -15,8 +13,6 @@ function begin() {
   form.dataset.begun = "1";
   document.querySelectorAll("#parts [data-rich-text]").forEach(richText);
   beginPictures(form);
-  const refused = document.getElementById("refused") || document.getElementById("conflict");
-  beginUnsaved(form, refused);
   // The buttons stand outside the form, in the bar: what the pressed one means is carried by a field.
   form.addEventListener(
     "submit",
@@ -25,15 +21,12 @@ function begin() {
     },
     true,
   );
-  whenTyped(form, () => {
-    showUnsaved(form);
-    htmx.trigger(document.querySelector("[data-look]"), "look");
-  });
-  showUnsaved(form); // a field that was swapped out may have spoken up last
-  drafts(form);
-  if (refused) {
-    refused.scrollIntoView({ block: "center" });
-    refused.focus({ preventScroll: true });
-  }
 }
 whenShown(begin);
+// What is typed is seen in the mirror. The form's fields stand in the parts, not all inside the form element.
+for (const kind of ["input", "change"])
+  document.addEventListener(kind, (event) => {
+    const form = document.getElementById("product-form");
+    const own = form && (event.target === form || event.target.form === form);
+    if (own && !event.target.closest("[data-aside]")) htmx.trigger(document.querySelector("[data-look]"), "look");
+  });

@@ -1,7 +1,7 @@
 // The grid of variants: cells selected by mouse and keyboard, gaps filled, one variant opened.
 import "./choose.js";
 import { changed, counted, firstReached, focusAmong, whenShown } from "./shared.js";
-import { unsaved } from "./unsaved.js";
+import { sheetOf, unsavedIn } from "./sheets.js";
 
 const grid = {
   part: () => document.getElementById("variants"),
@@ -232,6 +232,6 @@ document.addEventListener("htmx:afterSwap", (event) => {
   const wrote =
     event.detail.requestConfig && event.detail.requestConfig.verb === "post" && event.detail.xhr.status === 200;
   const form = document.getElementById("product-form");
-  if (wrote && form?.dataset.product && target && target.id === "variants" && !unsaved(form))
+  if (wrote && form?.dataset.product && target && target.id === "variants" && !unsavedIn(sheetOf(form)).length)
     htmx.ajax("GET", `/products/${form.dataset.product}`, { target: "#editor", swap: "outerHTML" });
 });

@@ -1,6 +1,7 @@
 // The pictures of a product: put in order, said what they show, taken from the library, and put into its text.
 import { TOOLS } from "./rich.js";
 import { changed, DRAGGED, say, shift } from "./shared.js";
+import { putTogether } from "./sheets.js";
 import { Sortable } from "./vendor/sortable.js";
 import { TomSelect } from "./vendor/tom-select.js";
 
@@ -126,11 +127,11 @@ document.addEventListener("click", (event) => {
   changed(document.getElementById("product-form"));
 });
 
-/** The fields of a picture's row, side by side. */
-export const OF_PICTURES = ["picture", "alt", "title", "belongs"];
-export async function putPicturesBack(fields) {
+// The fields of a picture's row stand side by side.
+const OF_PICTURES = ["picture", "alt", "title", "belongs"];
+putTogether(OF_PICTURES, async (fields) => {
   const [ids, alts, titles, belong] = OF_PICTURES.map((name) => fields[name] || []);
   tilesOf().replaceChildren();
   for (const [place, id] of ids.entries())
     await addRow(id, { alt: alts[place] || "", title: titles[place] || "", belongs: belong[place] || "" });
-}
+});

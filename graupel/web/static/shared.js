@@ -16,19 +16,44 @@ export function token() {
   return meta ? meta.content : "";
 }
 
+/** A key by which the server knows a repetition of the same act. */
+export function freshKey() {
+  return [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
+// What is done where the session has ended: session.js says it, so that this module knows nothing of dialogs.
+let beginSession = async () => false;
+export function whenSessionEnded(begin) {
+  beginSession = begin;
+}
+/** Whether an answer says that nobody is signed in, or that the page's token is of another session. */
+export function isSessionOver(status, header) {
+  return status === 401 || (status === 403 && header === "over");
+}
+
 /** Posts fields, or a form's data; those that are null are left out. `said` is what the answer's JSON holds. */
 export async function post(address, fields) {
   const body = fields instanceof FormData ? fields : new FormData();
   if (body !== fields)
     for (const [name, value] of Object.entries(fields))
       if (value !== null && value !== undefined) body.append(name, value);
-  // The page's address carries the lens, as htmx's own requests do.
-  const headers = { "X-CSRF-Token": token(), "HX-Request": "true", "HX-Current-URL": window.location.href };
-  try {
-    const answer = await fetch(address, { method: "POST", body, headers });
-    return { ok: answer.ok, said: read(await answer.text()) };
-  } catch {
-    return { ok: false, said: { problem: "The server can’t be reached. Nothing was saved; try again in a moment." } };
+  const key = freshKey();
+  for (;;) {
+    // The page's address carries the lens, as htmx's own requests do.
+    const headers = {
+      "X-CSRF-Token": token(),
+      "HX-Request": "true",
+      "HX-Current-URL": window.location.href,
+      "Idempotency-Key": key,
+    };
+    try {
+      const answer = await fetch(address, { method: "POST", body, headers });
+      const over = isSessionOver(answer.status, answer.headers.get("X-Session"));
+      if (over && (await beginSession())) continue;
+      return { ok: answer.ok, said: read(await answer.text()) };
+    } catch {
+      return { ok: false, said: { problem: "The server can’t be reached. Nothing was saved; try again in a moment." } };
+    }
   }
 }
 
@@ -49,11 +74,15 @@ export async function ask(address, fields) {
   return ok ? said : null;
 }
 
-/** Calls `begin` when the page is there, and each time that htmx has brought something in. */
-export function whenShown(begin) {
-  document.addEventListener("DOMContentLoaded", begin);
-  document.addEventListener("htmx:afterSettle", begin);
+const beginnings = { first: [], last: [] };
+/** Calls `begin` when the page is there, and each time that htmx has brought something in; `last`: after all others. */
+export function whenShown(begin, when = "first") {
+  beginnings[when].push(begin);
 }
+for (const kind of ["DOMContentLoaded", "htmx:afterSettle"])
+  document.addEventListener(kind, (event) => {
+    for (const begin of [...beginnings.first, ...beginnings.last]) begin(event);
+  });
 
 /** Of several, the tab key reaches this one alone; it is focused. */
 export function focusAmong(all, one) {

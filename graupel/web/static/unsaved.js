@@ -1,49 +1,172 @@
-// What is typed into the product's form and not saved: counted, and warned of before the page is left.
-// The form's fields stand in the parts, not all inside the form element: other parts stand between them.
-import { counted } from "./shared.js";
+// Typing is not lost: what is not saved is counted, kept, carried through what the page brings in, and warned of before
+// the page is left. One place for every form of every page; sheets.js says what a form holds.
+import { forget, keep, offer, putBack, typedIn } from "./kept.js";
+import { counted, element, whenShown } from "./shared.js";
+import {
+  contents,
+  countsAsSaved,
+  differing,
+  isKnown,
+  looseText,
+  sheetOf,
+  sheets,
+  titleOf,
+  unsavedIn,
+  unsavedSheets,
+} from "./sheets.js";
 
-/** Calls `then` when something of this form was typed or chosen. */
-export function whenTyped(form, then) {
-  const own = (event) => {
-    if (event.target === form || event.target.form === form) then(event);
-  };
-  for (const kind of ["input", "change"]) document.getElementById("parts").addEventListener(kind, own);
-}
+const begun = new WeakSet();
+let refused = false; // the answer that was brought in last says that nothing was saved
+let step = ""; // the sheet that it goes on with, without having saved it
+let held = []; // what was typed in parts that are being replaced
+let leaving = false;
 
-let kept = null;
-const NOT_TYPED = /^(csrf|version|seen|has|then|status|known-attribute|attribute-for|new-.*|theirs_.*|choose_.*)$/;
+function begin(sheet) {
+  const place = sheet.aside ?? sheet.form;
+  if (begun.has(place)) return;
+  begun.add(place);
+  const goesOn = isKnown(sheet) && (refused || step === sheet.key);
+  if (!goesOn) countsAsSaved(sheet);
+  const mine = held.find((one) => one.key === sheet.key);
+  if (mine) putBack(sheet, mine);
+  else if (!goesOn) offer(sheet);
+}
+whenShown(() => {
+  for (const sheet of sheets()) begin(sheet);
+  held = held.filter((one) => !sheets().some((sheet) => sheet.key === one.key));
+  [refused, step] = [false, ""];
+  show();
+}, "last");
 
-/** The form's fields that a person fills, by name. */
-export function snapshot(form) {
-  const data = new Map();
-  for (const [name, value] of new FormData(form))
-    if (!NOT_TYPED.test(name)) data.set(name, `${data.get(name) || ""}\u0000${value}`);
-  return data;
+// --- counted, and kept --------------------------------------------------------------------------------------------
+function show() {
+  const main = document.querySelector("form[data-save]");
+  const all = unsavedSheets();
+  const place = placeToTell(main);
+  if (!place) return;
+  const mine = main && all.find((one) => one.form === main && !one.aside);
+  const others = all.filter((one) => one !== mine && (one.aside ?? one.form).dataset.title);
+  const count = mine ? unsavedIn(mine).length : 0;
+  const parts = count ? [`${counted(count, "change")} not saved`] : [];
+  if (others.length) parts.push(`typed and not done: ${others.map(titleOf).join(", ")}`);
+  place.hidden = !parts.length;
+  place.textContent = parts.join("; ");
+  const said = document.querySelector("[data-said]");
+  if (said && count) said.hidden = true;
 }
-/** How many fields differ from what was saved last. */
-export function unsaved(form) {
-  const now = snapshot(form);
-  return [...new Set([...now.keys(), ...kept.keys()])].filter((name) => now.get(name) !== kept.get(name)).length;
+function placeToTell(main) {
+  const there = document.querySelector("[data-unsaved]");
+  const button =
+    main && !there && document.querySelector(`button[data-main][form="${main.id}"], form[data-save] [data-main]`);
+  if (!button) return there;
+  const place = element("span", { className: "muted unsaved", hidden: true });
+  place.setAttribute("data-unsaved", "");
+  place.setAttribute("role", "status");
+  button.after(place);
+  return place;
 }
-export function showUnsaved(form) {
-  const count = unsaved(form);
-  const place = document.querySelector("[data-unsaved]");
-  place.hidden = !count;
-  place.textContent = count ? `${counted(count, "change")} not saved` : "";
-  document.querySelector("[data-said]").hidden = Boolean(count);
+const waiting = new Map();
+function typed(event) {
+  const sheet = sheetOf(event.target);
+  if (!sheet || !isKnown(sheet)) return;
+  show();
+  clearTimeout(waiting.get(sheet.key));
+  waiting.set(
+    sheet.key,
+    setTimeout(() => keepNow(sheet), 300),
+  );
 }
-window.addEventListener("beforeunload", (event) => {
-  const form = document.querySelector("form[data-guard]");
-  if (form && kept && unsaved(form) && !form.dataset.leaving) event.preventDefault();
+function keepNow(sheet) {
+  waiting.delete(sheet.key);
+  if (document.body.contains(sheet.form)) keep(sheet);
+}
+for (const kind of ["input", "change"]) document.addEventListener(kind, typed);
+// A tab that is put aside may be closed without another word.
+document.addEventListener("visibilitychange", () => {
+  if (document.visibilityState === "hidden" && !leaving) for (const sheet of unsavedSheets()) keep(sheet);
 });
+
+// --- sent, saved, brought in --------------------------------------------------------------------------------------
+// What a request takes with it: the sheet of its form or button; nothing where it only looks.
+const sent = new WeakMap();
+function sheetSent(detail) {
+  const config = detail.requestConfig ?? detail;
+  return config.verb === "get" || config.elt.matches("[data-looks]") ? null : sheetOf(config.elt);
+}
+document.addEventListener("htmx:beforeSend", (event) => {
+  const sheet = sheetSent(event.detail);
+  if (sheet) sent.set(event.detail.xhr, contents(sheet));
+});
+// A step of a longer act (an attribute more, what a condition would do) saves nothing; its last button does.
+function isStep(elt) {
+  return elt.closest("[data-redraw]") && !elt.hasAttribute("data-ends");
+}
 document.addEventListener("htmx:beforeOnLoad", (event) => {
-  if (event.detail.xhr.getResponseHeader("HX-Redirect")) {
-    const form = document.querySelector("form[data-guard]");
-    if (form) form.dataset.leaving = "1";
+  const { xhr, requestConfig } = event.detail;
+  const sheet = sheetSent(event.detail);
+  const worked = xhr.status >= 200 && xhr.status < 300;
+  if (sheet && worked && !isStep(requestConfig.elt)) {
+    clearTimeout(waiting.get(sheet.key));
+    waiting.delete(sheet.key);
+    countsAsSaved(sheet, sent.get(xhr));
+    keep(sheet);
+  }
+  // Whoever deletes something was asked about it, and about nothing that was typed into it.
+  const away = xhr.getResponseHeader("HX-Redirect") || xhr.getResponseHeader("HX-Refresh");
+  if (worked && away && requestConfig.elt.closest("[hx-confirm]")) leave();
+});
+function leave() {
+  leaving = true;
+  for (const sheet of unsavedSheets()) forget(sheet);
+}
+document.addEventListener("htmx:beforeSwap", (event) => {
+  const { xhr, target, requestConfig, shouldSwap } = event.detail;
+  if (!shouldSwap || !replaces(requestConfig, target)) return;
+  const sheet = sheetSent(event.detail);
+  refused = xhr.status >= 400;
+  step = sheet && isStep(requestConfig.elt) ? sheet.key : "";
+  const inside = (one) => target.contains(one.aside ?? one.form);
+  held = [];
+  for (const one of sheets().filter(inside)) {
+    const since = one.key === sheet?.key && sent.get(xhr);
+    const found = since ? typedSince(one, since) : typedIn(one);
+    if (Object.keys(found.fields).length) held.push({ key: one.key, ...found, base: since ? null : found.base });
   }
 });
-
-/** What the form holds counts as saved; with `refused`, nothing of it does, unless something was saved before. */
-export function beginUnsaved(form, refused) {
-  if (!refused || !kept) kept = refused ? new Map() : snapshot(form);
+// What was typed while the answer was on its way. The answer shows all else as it was sent.
+function typedSince(sheet, before) {
+  const now = contents(sheet);
+  return { fields: Object.fromEntries(differing(before, now).map((name) => [name, now[name] ?? []])) };
 }
+function replaces(config, target) {
+  const swap = config.swapOverride || config.elt.closest("[hx-swap]")?.getAttribute("hx-swap") || "innerHTML";
+  return /^(inner|outer)HTML/.test(swap) && target !== document.body;
+}
+
+// --- before it is left --------------------------------------------------------------------------------------------
+window.addEventListener("beforeunload", (event) => {
+  if (leaving) return;
+  for (const sheet of unsavedSheets()) keep(sheet);
+  if (unsavedSheets().length || looseText()) event.preventDefault();
+});
+// Something else is to take the place of what is being typed in.
+document.addEventListener("htmx:confirm", (event) => {
+  const { verb, target, elt, etc, question, issueRequest } = event.detail;
+  if (verb !== "get" || question || !replaces({ elt, swapOverride: etc?.swapOverride }, target)) return;
+  if (elt.getAttribute("hx-trigger")?.startsWith("every")) return;
+  const lost = unsavedSheets(target).filter((one) => target.contains(one.aside ?? one.form));
+  if (!lost.length) return;
+  event.preventDefault();
+  for (const sheet of lost) keep(sheet);
+  const what = lost.map(titleOf).join(", ");
+  if (window.confirm(`What you typed (${what}) is not saved. Go on? It is offered again when you come back here.`))
+    issueRequest(true);
+});
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (event.defaultPrevented || form.hasAttribute("hx-post") || form.method !== "post") return;
+  const sheet = sheetOf(form);
+  if (!sheet) return;
+  countsAsSaved(sheet);
+  forget(sheet);
+});

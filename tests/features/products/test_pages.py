@@ -18,7 +18,9 @@ def form_of(text: str) -> dict[str, str]:
     found = {}
     for control in re.findall(r"<input[^>]*>", text):
         told = dict(re.findall(r'(\w[\w-]*)="([^"]*)"', control))
-        if told.get("form") == "product-form" or told.get("name") in ("version", "seen", "status"):
+        if told.get("form") == "product-form" or told.get("name", "").startswith(
+            ("version", "seen", "status", "theirs")
+        ):
             found[told.get("name", "")] = told.get("value", "")
     found |= dict(re.findall(r'<textarea[^>]*name="(\w+)"[^>]*>(.*?)</textarea>', text, re.S))
     for name, options in re.findall(
@@ -114,9 +116,15 @@ def test_two_people_see_both_values_and_the_choice_counts(browser, ctx):
     assert "Taken over from there: Brand" in answer.text
     shown = form_of(answer.text)
     assert (shown["name"], shown["price"], shown["brand"]) == ("Mine", "2.00", "Carrow Mill")
-    unchosen = browser.write(f"/products/{product_id}", {**shown, "theirs_price": '"3.00"'})
-    assert "Choose which value of Price" in unchosen.text
-    done = browser.write(f"/products/{product_id}", {**shown, "theirs_price": '"3.00"', "choose_price": "theirs"})
+    for _ in range(3):  # however often it is saved without a choice, it is asked again and nothing is overwritten
+        unchosen = browser.write(f"/products/{product_id}", shown)
+        assert unchosen.status_code == 409
+        assert "Choose which value stays" in unchosen.text
+        shown = form_of(unchosen.text)
+    refused = browser.write(f"/products/{product_id}", {**shown, "choose_price": "theirs", "weight_g": "heavy"})
+    assert refused.status_code == 422
+    assert 'value="theirs" checked' in refused.text, "the choice is still there"
+    done = browser.write(f"/products/{product_id}", {**form_of(refused.text), "choose_price": "theirs", "weight_g": ""})
     assert done.status_code == 200
     values = service.read(ctx, SYSTEM, product_id).values
     assert (values.name, values.price, values.brand) == ("Mine", Decimal("3.00"), "Carrow Mill")

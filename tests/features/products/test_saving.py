@@ -6,7 +6,7 @@ from decimal import Decimal
 
 import pytest
 
-from graupel.core import products
+from graupel.core import changes, products
 from graupel.core.changes import goes_back
 from graupel.core.errors import NotAllowed, NotFound, Refused
 from graupel.core.pictures import Picture
@@ -18,7 +18,11 @@ from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import saving, service
 from graupel.features.products.saving import SaveConflict
+from graupel.features.variants import setting
 from tests.making import catalogue, jpeg, make_product, roll_back_newest
+from tests.needles import colour, needles, size
+
+__all__ = ["colour", "needles", "size"]
 
 
 def change(ctx, product_id, actor=SYSTEM, **given):
@@ -101,13 +105,11 @@ def test_changes_of_two_people_in_different_fields_come_together_without_a_choic
     product_id = make_product(ctx, "FEL-1")
     before = service.read(ctx, editor, product_id)
     change(ctx, product_id, actor=editor, name="Theirs")
-    with pytest.raises(SaveConflict) as conflict:
-        save_as_seen(ctx, SYSTEM, before, price=Decimal("1.00"))
-    assert conflict.value.by == editor.name
-    assert conflict.value.merge.conflicts == []
-    assert conflict.value.merge.taken == ["name"]
-    assert conflict.value.merge.values["price"] == "1.00"
-    assert service.read(ctx, editor, product_id).values.price == Decimal("9.80")
+    saved = save_as_seen(ctx, SYSTEM, before, price=Decimal("1.00"))
+    assert (saved.taken, saved.by) == (["Name"], editor.name)
+    assert saved.changed == [("Price", "9.80", "1.00")]
+    values = service.read(ctx, editor, product_id).values
+    assert (values.name, values.price) == ("Theirs", Decimal("1.00"))
 
 
 def test_changes_of_two_people_in_the_same_field_are_shown_with_both_values(ctx, editor):
@@ -119,15 +121,30 @@ def test_changes_of_two_people_in_the_same_field_are_shown_with_both_values(ctx,
         save_as_seen(ctx, editor, before, price=Decimal("4.00"))
     (found,) = conflict.value.merge.conflicts
     assert (found.field, found.was, found.mine, found.theirs) == ("price", "9.80", "4.00", "3.00")
+    # A choice counts for the value that was shown beside one's own, and for no later one.
+    seen, settled = conflict.value.seen, changes.marks({"price": "3.00"})
+    change(ctx, product_id, price=Decimal("3.50"))
+    mine = replace(before.values, price=Decimal("4.00"))
+    with pytest.raises(SaveConflict) as again:
+        saving.save(ctx, editor, product_id, mine, before.version, seen, settled=settled)
+    assert [one.theirs for one in again.value.open] == ["3.50"]
+    saving.save(ctx, editor, product_id, mine, before.version, seen, settled=changes.marks({"price": "3.50"}))
+    assert service.read(ctx, editor, product_id).values.price == Decimal("4.00")
 
 
 def test_pictures_count_as_a_field_of_the_page_so_nobody_loses_one(ctx, editor):
     product_id = make_product(ctx, "FEL-1", picture_side=600)
     before = service.read(ctx, editor, product_id)
     change(ctx, product_id, pictures=())
-    with pytest.raises(SaveConflict) as conflict:
-        save_as_seen(ctx, editor, before, name="Mine")
-    assert conflict.value.merge.values["pictures"] == []
+    assert save_as_seen(ctx, editor, before, name="Mine").taken == ["Pictures"]
+    assert service.read(ctx, editor, product_id).values.pictures == ()
+
+
+def test_a_variant_saved_on_the_same_page_is_no_conflict_with_oneself(ctx, editor, needles):
+    before = service.read(ctx, editor, needles)
+    setting.save_one(ctx, editor, before.variants[0].id, {"stock": 3})
+    assert save_as_seen(ctx, editor, before, name="Mine").taken == []
+    assert service.read(ctx, editor, needles).variants[0].stock == 3
 
 
 def test_a_save_that_changes_nothing_leaves_no_trace(ctx):
