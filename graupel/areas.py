@@ -39,7 +39,7 @@ from graupel.features.users import area as users
 from graupel.features.users import pages as user_pages
 from graupel.features.variants import api as variant_api
 from graupel.features.variants import area as variants
-from graupel.features.variants import one_pages
+from graupel.features.variants import copy_pages, one_pages
 from graupel.features.variants import pages as variant_pages
 from graupel.features.vocabulary import area as vocabulary
 from graupel.features.vocabulary import pages as vocabulary_pages
@@ -73,7 +73,7 @@ AREAS = (
     Area("assortments", (assortment_pages.router,), register=assortments.register),
     Area(
         "variants",
-        (variant_pages.router, one_pages.router, one_pages.table_router),
+        (copy_pages.router, variant_pages.router, one_pages.router, one_pages.table_router),
         (variant_api.router,),
         variants.register,
     ),

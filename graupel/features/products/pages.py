@@ -62,7 +62,7 @@ def _with_rules(
 def edit(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
     """The editor of one product."""
     product = service.read(ctx, signed.actor, product_id)
-    said = {"made": "Made.", "copied": "This is the copy: a draft, with SKU and address of its own."}
+    said = {"made": "Made.", "copied": "This is the copy: a draft, with codes and an address of its own."}
     return _editor(
         request,
         ctx,
@@ -95,13 +95,6 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
         return _editor(request, ctx, signed, together, product=conflict.theirs, conflict=conflict, status=409)
     product = service.read(ctx, signed.actor, product_id)
     return _editor(request, ctx, signed, forms.typed_of(product), product=product, said=_what_was_saved(saved))
-
-
-@router.post("/products/{product_id:int}/copy")
-def copy(ctx: Ctx, signed: Signed, product_id: int) -> Response:
-    """Makes a draft as a copy, and opens it."""
-    made = saving.copy(ctx, signed.actor, product_id)
-    return Response(status_code=204, headers={"HX-Redirect": f"/products/{made}?copied=1"})
 
 
 @router.post("/products/{product_id:int}/delete")

@@ -114,6 +114,17 @@ def save(tx: Tx, recorder: history.Recorder, product_id: int, wanted: Sequence[P
         _save_belonging(tx, recorder, product_id, picture_id, picture, belonging.get(picture_id, ()))
 
 
+def copy_words(tx: Tx, recorder: history.Recorder, original_id: int, copy_id: int) -> None:
+    """What is written of a product's pictures in other languages, for the same pictures of its copy."""
+    there = {row["media_id"]: row for row in store.pictures(tx, copy_id)}
+    own = wording.of_records(tx, "picture", [row["id"] for row in store.pictures(tx, original_id)])
+    for row in store.pictures(tx, original_id):
+        texts = {key: held.value for key, held in own.get(row["id"], {}).items()}
+        if texts and row["media_id"] in there:
+            words = {"alt": row["alt"], "title": row["title"]}
+            wording.save(tx, recorder, "picture", there[row["media_id"]]["id"], texts, words)
+
+
 def _save_belonging(
     tx: Tx,
     recorder: history.Recorder,

@@ -1,6 +1,5 @@
 """Making and saving products: checked, written and recorded; two people's work brought together."""
 
-import re
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
@@ -279,10 +278,11 @@ def _save_belongings(tx: Tx, recorder: history.Recorder, product_id: int, values
     for category_id in sorted(wanted - there.keys()):
         row_id = store.insert_further_category(tx, product_id, category_id)
         recorder.made("product_category", row_id, {"product_id": product_id, "category_id": category_id})
-    _save_facts(tx, recorder, product_id, values.facts)
+    save_facts(tx, recorder, product_id, values.facts)
 
 
-def _save_facts(tx: Tx, recorder: history.Recorder, product_id: int, facts: Mapping[int, Fact]) -> None:
+def save_facts(tx: Tx, recorder: history.Recorder, product_id: int, facts: Mapping[int, Fact]) -> None:
+    """Make a product's facts what is wanted."""
     there = {(row["attribute_id"], row["choice_id"]): fact_rows.as_kept(row) for row in store.facts(tx, [product_id])}
     wanted = fact_rows.rows_of({"product_id": product_id}, facts)
     for key in there.keys() - wanted.keys():
@@ -360,45 +360,6 @@ def _naming_sku_owner(ctx: Context, values: ProductValues, work: Callable[[Tx], 
             raise
         found = ctx.db.run(lambda tx: skus.problems(tx, [(values.sku, None)], ctx.settings.language))
         raise Refused(found or [Problem("sku.taken", f"The SKU {values.sku} was just taken.", "sku")]) from error
-
-
-def copy(ctx: Context, actor: Actor, product_id: int) -> int:
-    """A draft made as a copy of another: all but SKU, GTIN, stock, code and address. Returns its id. Raises NotFound.
-
-    The copy of a product that varies does not vary yet: its variants are made anew, with SKUs of their own.
-    """
-    original = service.read(ctx, actor, product_id)
-    name = _copy_name(original.values.name)
-    private = {
-        a.id: a for a in (original.vocabulary.attributes.values() if original.vocabulary else ()) if a.product_id
-    }
-    private_choices = {choice.id for attribute in private.values() for choice in attribute.choices}
-    values = replace(
-        original.values,
-        name=name,
-        code="",
-        sku="",
-        gtin=None,
-        stock=None,
-        pictures=tuple(
-            replace(one, variants=(), choices=tuple(c for c in one.choices if c not in private_choices))
-            for one in original.values.pictures
-        ),
-        address_part="",
-        canonical="",
-        own={key: text for key, text in original.values.own.items() if not key.endswith(".address_part")},
-        status=Status.DRAFT,
-        facts={key: fact for key, fact in original.values.facts.items() if key not in private},
-    )
-    return create(ctx, actor, values)
-
-
-def _copy_name(name: str) -> str:
-    """ "Name, copy", "Name, copy 2" """
-    found = re.fullmatch(r"(.*), copy(?: (\d+))?", name)
-    stem, number = (found[1], int(found[2] or 1) + 1) if found else (name, 1)
-    ending = ", copy" if number == 1 else f", copy {number}"
-    return stem[: products.NAME_LENGTH - len(ending)] + ending
 
 
 def delete(ctx: Context, actor: Actor, product_id: int) -> None:

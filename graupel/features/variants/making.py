@@ -63,7 +63,7 @@ def _plan(tx: Tx, product: Product, wish: Wish) -> Planned:
     everything = plan.new if not wish.left_out else rules.plan_axes(product.axes, there, wanted, wish.given).new
     text = wish.pattern or product.sku_pattern or rules.DEFAULT_PATTERN
     pattern = rules.parse_pattern(text, plan.axes)
-    made = _free_skus(tx, pattern, product.shown_code or f"P{product.id}", plan)
+    made = free_skus(tx, pattern, product.shown_code or f"P{product.id}", plan.axes, plan.new)
     return Planned(plan, made, pattern.text, frozenset(everything))
 
 
@@ -79,11 +79,13 @@ def _wanted_axes(words: Vocabulary, wish: Wish) -> list[Axis]:
     return axes
 
 
-def _free_skus(tx: Tx, pattern: rules.Pattern, code: str, plan: MakePlan) -> dict[Combination, str]:
+def free_skus(
+    tx: Tx, pattern: rules.Pattern, code: str, axes: Sequence[Axis], new: Sequence[Combination]
+) -> dict[Combination, str]:
     """SKUs that were never given: what is found taken is left out, and all are made again, until none is."""
     taken: set[str] = set()
     while True:
-        made = rules.make_skus(pattern, code, plan.axes, plan.new, taken)
+        made = rules.make_skus(pattern, code, axes, new, taken)
         found = product_store.given_of(tx, list(made.values()))
         if not found - taken:
             return made
@@ -204,7 +206,7 @@ def fill_gap(ctx: Context, actor: Actor, product_id: int, combination: Combinati
             return Made(0)
         plan = MakePlan(product.axes, {}, (combination,))
         pattern = rules.parse_pattern(product.sku_pattern, product.axes)
-        made = _free_skus(tx, pattern, product.shown_code or f"P{product.id}", plan)
+        made = free_skus(tx, pattern, product.shown_code or f"P{product.id}", plan.axes, plan.new)
         planned = Planned(plan, made, pattern.text, frozenset())
         title = f"Variant made: {product.values.name}, {rules.label_of(product.axes, combination)}"
         with history.change_set(tx, actor, "variants.make", title) as recorder:

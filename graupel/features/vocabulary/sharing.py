@@ -16,6 +16,35 @@ from graupel.features.history import service as history
 from graupel.features.vocabulary import attributes, references, store
 
 
+def copy_within(
+    tx: Tx, recorder: history.Recorder, attribute: Attribute, product_id: int
+) -> tuple[int, dict[int, int]]:
+    """A private attribute once more, for another product; returns its id, and of each choice the one it became."""
+    values = {
+        "product_id": product_id,
+        "name": attribute.name,
+        "kind": str(attribute.kind),
+        "family": attribute.measure,
+        "unit": attribute.unit if attribute.measure else None,
+        "help": attribute.help,
+    }
+    made = store.insert_attribute(tx, values)
+    recorder.made("attribute", made, values)
+    choices = {}
+    for one in attribute.choices:
+        told = {
+            "attribute_id": made,
+            "label": one.label,
+            "code": one.code,
+            "swatch": one.swatch,
+            "swatch_media_id": one.swatch_media_id,
+            "position": one.position,
+        }
+        choices[one.id] = store.insert_choice(tx, told)
+        recorder.made("attribute_choice", choices[one.id], told)
+    return made, choices
+
+
 @dataclass(frozen=True)
 class SharePlan:
     """What making a private attribute shared does: it becomes shared itself, or joins the shared one of its name."""

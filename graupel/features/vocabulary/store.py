@@ -238,6 +238,11 @@ def take_number(tx: Tx, type_id: int) -> int:
     return number
 
 
+def coming_number(tx: Tx, type_id: int) -> int:
+    """The running number that a type gives next."""
+    return int(tx.value("SELECT next_number FROM product_type WHERE id = %s", [type_id]) or 0)
+
+
 def insert_type_attribute(tx: Tx, values: Mapping[str, Any]) -> int:
     return tx.insert(
         """INSERT INTO type_attribute

@@ -181,3 +181,14 @@ def next_code(tx: Tx, kind: ProductType | None) -> str | None:
     if kind is None or not kind.code_prefix:
         return None
     return code_of(kind.code_prefix, store.take_number(tx, kind.id))
+
+
+def coming_code(tx: Tx, kind: ProductType | None) -> str:
+    """The product code that the type's scheme gives next, without using it up; "" where it has none."""
+    return code_of(kind.code_prefix, store.coming_number(tx, kind.id)) if kind and kind.code_prefix else ""
+
+
+def use_code(tx: Tx, kind: ProductType | None, code: str) -> None:
+    """Use up the type's next number, where this code is made of it."""
+    if code and code == coming_code(tx, kind):
+        next_code(tx, kind)

@@ -26,13 +26,14 @@ document.addEventListener("htmx:beforeOnLoad", (event) => {
   if (xhr.status !== 503 && xhr.status !== 401 && !away) keys.get(requestConfig.elt)?.clear();
 });
 function isUnderWay(element) {
-  return element?.classList.contains("htmx-request") && !element.hasAttribute("hx-sync");
+  return Boolean(element?.classList.contains("htmx-request")) && !element.hasAttribute("hx-sync");
 }
 document.addEventListener(
   "click",
   (event) => {
     const pressed = event.target.closest?.("[hx-post], button");
-    if (!isUnderWay(pressed) && !isUnderWay(pressed?.type === "submit" && pressed.form)) return;
+    const form = pressed?.type === "submit" ? pressed.form : null;
+    if (!isUnderWay(pressed) && !isUnderWay(form)) return;
     event.preventDefault();
     event.stopImmediatePropagation();
   },

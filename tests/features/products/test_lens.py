@@ -31,8 +31,8 @@ from graupel.features.listings import connecting, sending
 from graupel.features.listings import standing as standings
 from graupel.features.products import resolving, saving, table
 from graupel.features.products import service as products
+from graupel.features.variants import copying, setting, taking
 from graupel.features.variants import service as variants
-from graupel.features.variants import setting, taking
 from tests.making import add_german, add_outlet, make_product, roll_back_newest, set_status
 from tests.needles import by_label, colour, needles, size
 from tests.serving import app, as_role, browser, stranger
@@ -240,7 +240,7 @@ def test_a_shop_with_a_currency_of_its_own_lacks_a_price_until_one_is_written(br
 def test_a_deleted_products_words_come_back_with_it_and_a_copy_has_its_own(ctx, yarn):
     set_status(ctx, make_product(ctx, "KEEP"), Status.LIVE)
     draft = make_product(ctx, "D-1", status=Status.DRAFT, own={".de.name": "Entwurf", ".de.address_part": "entwurf"})
-    copy = products.read(ctx, SYSTEM, saving.copy(ctx, SYSTEM, draft)).values
+    copy = products.read(ctx, SYSTEM, copying.copy(ctx, SYSTEM, draft)).values
     assert copy.own == {".de.name": "Entwurf"}
     saving.delete(ctx, SYSTEM, draft)
     roll_back_newest(ctx)

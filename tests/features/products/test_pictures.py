@@ -79,11 +79,6 @@ def test_pictures_can_not_belong_to_what_is_not_there(ctx, needles, shown):
             save(ctx, needles, (wrong,))
 
 
-def test_a_copy_keeps_the_choices_but_not_the_variants(ctx, needles, shown):
-    copied = service.read(ctx, SYSTEM, saving.copy(ctx, SYSTEM, needles)).values.pictures
-    assert copied == (*shown[:2], replace(shown[2], variants=()))
-
-
 def test_a_product_with_pictures_of_variants_can_be_deleted_and_brought_back(ctx, needles, shown):
     draft = make_product(ctx, "D", status=Status.DRAFT)
     only = service.read(ctx, SYSTEM, draft).variants[0].id
