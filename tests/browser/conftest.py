@@ -171,7 +171,7 @@ class Person:
             if entry["level"] == "SEVERE"
             and "htmx:afterRequest" not in entry["message"]  # an answer that a newer request made needless
             and "htmx:sendAbort" not in entry["message"]
-            and not re.search(r"(status of|Status Error Code) (401|404|409|422)", entry["message"])
+            and not re.search(r"(status of|Status Error Code) (401|403|404|409|422)", entry["message"])
         ]
         assert serious == []
 

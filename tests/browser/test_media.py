@@ -98,11 +98,7 @@ def test_what_was_typed_of_pictures_comes_back_after_a_closed_tab(at_screen: Per
     drag_in(me, written(tmp_path, heather="#8C7AA0")["heather"])
     me.sees(".tile .ts-control .item", "Heather")
     me.fill(".tile [name=alt]", "Lilac wool")
-    key = f"unsaved product-{needles}"
-    wait_until(
-        lambda: "Lilac wool" in (me.driver.execute_script("return localStorage.getItem(arguments[0])", key) or "")
-    )
-    me.driver.execute_script("document.getElementById('product-form').dataset.leaving = '1'")
+    wait_until(lambda: "Lilac wool" in me.driver.execute_script("return JSON.stringify({...localStorage})"))
     me.open(f"/products/{needles}")
     me.press("Put it back")
     me.sees(".tile .ts-control .item", "Heather")

@@ -194,7 +194,7 @@ def test_what_was_typed_is_offered_again_after_a_closed_tab_and_words_are_made_i
     wait_until(lambda: me.driver.execute_script("return localStorage.length"))
     me.driver.switch_to.new_window("tab")
     me.open(f"/products/{product_id}")
-    me.sees("#unsaved-draft", "was not saved (1 field)")
+    me.sees(".note.kept", "was not saved (1 field)")
     me.axe()
     me.press("Put it back")
     assert me.sees("#in-short_text").get_attribute("value") == "Typed and lost"
@@ -227,6 +227,6 @@ def test_what_was_typed_is_offered_again_after_a_closed_tab_and_words_are_made_i
     fibre = next(a for a in vocabulary.read(ctx).attributes.values() if a.name == "Fibre")
     assert [c.label for c in fibre.choices if c.id in values.facts[fibre.id].choices] == ["Silk"]
     me.open(f"/products/{product_id}")
-    me.gone("#unsaved-draft .note")
+    me.gone(".note.kept")
     me.driver.close()
     me.driver.switch_to.window(me.driver.window_handles[0])

@@ -1,4 +1,5 @@
-// The table as a spreadsheet: cells edited in place, a column pasted, rows unfolded and chosen.
+// The table as a spreadsheet: cells edited in place, a column pasted, rows unfolded.
+import "./chosen.js";
 import { counted, element, firstReached, focusAmong, post, say, shift, whenShown } from "./shared.js";
 
 const table = () => document.querySelector("#goods[data-editable]");
@@ -50,7 +51,7 @@ function edit(cell, typed) {
     const text = field.value;
     cell.innerHTML = cell.dataset.shown;
     delete cell.dataset.shown;
-    if (keep && text !== cell.dataset.value) save([[cell, text]]);
+    if (keep) take(cell, text);
     if (next) focusCell(next);
     else if (keep !== "blur") focusCell(cell);
   };
@@ -83,6 +84,14 @@ function edit(cell, typed) {
     }
   });
 }
+// While a pasted column waits, a cell that is edited waits with it: what was pasted beside it is not lost.
+function take(cell, text) {
+  if (pendingCells().length) {
+    cell.querySelector(".cell-wrong")?.remove();
+    if (text !== cell.dataset.value || cell.dataset.pending !== undefined) put(cell, text);
+    showPending();
+  } else if (text !== cell.dataset.value) save([[cell, text]]);
+}
 function toggleRows(button) {
   const open = button.getAttribute("aria-expanded") === "true";
   const rows = document.querySelectorAll(`#goods tr[data-of="${button.dataset.unfold}"]`);
@@ -113,27 +122,34 @@ function pasted(event) {
 // A pasted column is shown in its cells first; nothing is written before it is said so.
 function takeColumn(cell, lines) {
   let at = cell;
-  for (const line of lines) {
-    if (!at) break;
-    at.dataset.pending = line.trim();
-    at.classList.add("pending");
+  const left = [...lines];
+  while (at && left.length) {
+    put(at, left.shift().trim());
     at = below(at, 1);
   }
-  showPending();
+  showPending(left);
+  document.querySelector("#paste-bar [data-paste-apply]").focus();
+}
+function put(cell, text) {
+  cell.dataset.pending = text;
+  cell.classList.add("pending");
 }
 function pendingCells() {
   return [...document.querySelectorAll("#goods td.pending")];
 }
-function showPending() {
+function showPending(left = []) {
   const bar = document.getElementById("paste-bar");
   const cells = pendingCells();
   bar.hidden = !cells.length;
-  bar.querySelector("[data-paste-count]").textContent = `${counted(cells.length, "pasted cell")}, not saved`;
+  const more = left.length
+    ? `; ${counted(left.length, "line")} below the last row not taken, from “${left[0]}” on`
+    : "";
+  bar.querySelector("[data-paste-count]").textContent = `${counted(cells.length, "pasted cell")}, not saved${more}`;
   for (const cell of cells) {
     if (cell.dataset.before === undefined) cell.dataset.before = cell.innerHTML;
-    cell.textContent = `${cell.dataset.value || "blank"} → ${cell.dataset.pending || "blank"}`;
+    if (!cell.querySelector(".cell-wrong"))
+      cell.textContent = `${cell.dataset.value || "blank"} → ${cell.dataset.pending || "blank"}`;
   }
-  if (cells.length) bar.querySelector("[data-paste-apply]").focus();
 }
 function dropPending() {
   for (const cell of pendingCells()) {
@@ -173,13 +189,10 @@ function cellCalled(key) {
 // What follows from a change (price ranges, counts) is worked out by the server: the rows are read again.
 async function reload(keys) {
   const focused = document.activeElement?.dataset ? document.activeElement.dataset.cell : null;
-  const chosen = chosenIds();
   const open = [...document.querySelectorAll("[data-unfold][aria-expanded=true]")].map(
     (button) => button.dataset.unfold,
   );
   await htmx.ajax("GET", location.pathname + location.search, { target: "#results", swap: "outerHTML" });
-  for (const box of document.querySelectorAll("#goods [name=chosen]")) box.checked = chosen.includes(box.value);
-  showChosen();
   for (const id of open) {
     const button = document.querySelector(`[data-unfold="${id}"]`);
     if (button) await toggleRows(button);
@@ -206,12 +219,6 @@ document.addEventListener("click", (event) => {
   if (move) {
     shift(move.closest("li"), move.hasAttribute("data-column-up") ? -1 : 1);
     move.focus();
-  }
-  if (event.target.closest("[data-bulk-clear]")) {
-    document.querySelectorAll("#goods [name=chosen]").forEach((box) => {
-      box.checked = false;
-    });
-    showChosen();
   }
 });
 document.addEventListener("paste", (event) => {
@@ -255,48 +262,8 @@ document.addEventListener(
   true,
 );
 
-// --- rows that are chosen -------------------------------------------------------------------------------------
-function chosenIds() {
-  return [...document.querySelectorAll("#goods [name=chosen]:checked")].map((box) => box.value);
-}
-function showChosen() {
-  const bar = document.getElementById("bulk-bar");
-  if (!bar) return;
-  const ids = chosenIds();
-  const all = bar.querySelector("[data-bulk-all]");
-  bar.hidden = !ids.length;
-  if (!ids.length && all) all.checked = false;
-  bar.querySelector("[data-bulk-ids]").value = ids.join(".");
-  bar.querySelector("[data-bulk-count]").textContent = `${counted(ids.length, "product")} chosen`;
-}
-document.addEventListener("change", (event) => {
-  if (event.target.matches("[data-tick-page]"))
-    document.querySelectorAll("#goods [name=chosen]").forEach((box) => {
-      box.checked = event.target.checked;
-    });
-  if (event.target.matches("[data-tick-page], #goods [name=chosen]")) showChosen();
-  if (event.target.matches("[data-bulk-field]")) {
-    const form = event.target.closest("form");
-    const isStatus = event.target.value === "status";
-    form.querySelector("[data-bulk-value=status]").hidden = !isStatus;
-    const isShop = event.target.value.startsWith("shop");
-    const shops = form.querySelector("[data-bulk-value=shop]");
-    if (shops) shops.hidden = !isShop;
-    form.querySelector("[data-bulk-value=other]").hidden = isStatus || isShop;
-    form.querySelector("#bulk-value").placeholder =
-      {
-        category: "Yarn > Aran",
-        place: "Yarn > Aran",
-        brand: "Carrow Mill",
-        tag_on: "summer",
-        tag_off: "summer",
-        origin_country: "Portugal",
-      }[event.target.value] || "";
-  }
-});
 function beginTable() {
   if (!table()) return;
   firstReached(cells());
-  showChosen();
 }
 whenShown(beginTable);

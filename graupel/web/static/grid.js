@@ -57,6 +57,14 @@ function line(cells, keep) {
 function openOne(cell) {
   htmx.ajax("GET", `${grid.part().dataset.variants}/${cell.dataset.id}`, { target: "#one-variant", swap: "innerHTML" });
 }
+function closeOne() {
+  const holder = document.getElementById("one-variant");
+  const form = holder?.querySelector("form");
+  const typed = form && unsavedIn(sheetOf(form)).length;
+  if (typed && !window.confirm("What you typed about this variant is not saved. Close it? It is offered again."))
+    return;
+  holder?.replaceChildren();
+}
 function fillGap(cell) {
   if (!document.querySelector("#variants [data-acts]")) return;
   const acts = document.querySelector("#variants [data-acts]");
@@ -117,10 +125,7 @@ document.addEventListener("click", (event) => {
       keep,
     );
   if (row) line([...row.parentElement.querySelectorAll("td")], keep);
-  if (event.target.closest("[data-close]")) {
-    const holder = document.getElementById("one-variant");
-    if (holder) holder.replaceChildren();
-  }
+  if (event.target.closest("[data-close]")) closeOne();
   const clear = event.target.closest("[data-clear]");
   if (clear) {
     const field = document.getElementById(clear.dataset.clear);
@@ -172,7 +177,7 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   if (event.key === "Escape" && event.target.closest && event.target.closest("#one-variant")) {
-    document.getElementById("one-variant").replaceChildren();
+    closeOne();
     return;
   }
   if (!cell) return;
@@ -224,14 +229,29 @@ function beginGrid() {
   paint();
 }
 whenShown(beginGrid);
+// A variant that was open stays open, with the focus where it was, when the part is drawn anew.
+let reopened = null;
+document.addEventListener("htmx:beforeSwap", (event) => {
+  const { target, shouldSwap } = event.detail;
+  const one = document.getElementById("variant-form");
+  if (!one || !shouldSwap || target.id === "one-variant" || !target.contains(one)) return;
+  const focus = one.contains(document.activeElement) ? document.activeElement.id : "";
+  reopened ??= { address: one.getAttribute("hx-post"), focus };
+});
+async function reopen() {
+  const { address, focus } = reopened;
+  reopened = null;
+  if (!document.getElementById("one-variant")) return;
+  await htmx.ajax("GET", address, { target: "#one-variant", swap: "innerHTML" });
+  if (focus) document.getElementById(focus)?.focus({ preventScroll: true });
+}
 document.addEventListener("htmx:afterSwap", (event) => {
-  const target = event.detail.target;
-  const first = target?.querySelector?.("[data-first]");
-  if (first) first.focus();
+  const { target, requestConfig, xhr } = event.detail;
+  target?.querySelector?.("[data-first]")?.focus();
   // What was made or set moves the product's version: the form beside it is read again, unless somebody typed in it.
-  const wrote =
-    event.detail.requestConfig && event.detail.requestConfig.verb === "post" && event.detail.xhr.status === 200;
+  const wrote = requestConfig?.verb === "post" && xhr.status === 200;
   const form = document.getElementById("product-form");
-  if (wrote && form?.dataset.product && target && target.id === "variants" && !unsavedIn(sheetOf(form)).length)
+  if (wrote && form?.dataset.product && target?.id === "variants" && !unsavedIn(sheetOf(form)).length)
     htmx.ajax("GET", `/products/${form.dataset.product}`, { target: "#editor", swap: "outerHTML" });
+  else if (reopened) reopen();
 });

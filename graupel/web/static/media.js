@@ -1,17 +1,21 @@
 // Files coming in, the library, and choosing from it.
-import { ask, button, changed, element, token } from "./shared.js";
+import { signInAgain } from "./session.js";
+import { ask, button, changed, element, isSessionOver, token } from "./shared.js";
 
 // --- files coming in: a few at a time, each with its progress -------------------------------------------------
 const AT_ONCE = 3;
 const queue = [];
+const line = []; // what was chosen, in the order in which it was chosen: it comes in in that order
 let under = 0;
 function takeIn(files, drop) {
   for (const file of files) {
     const bar = element("progress", { value: 0 });
     bar.setAttribute("aria-label", `Uploading ${file.name}`);
-    const line = element("div", { className: "upload" }, file.name, bar);
-    drop.querySelector("[data-uploads]").append(line);
-    queue.push({ file, line, bar });
+    const shown = element("div", { className: "upload" }, file.name, bar);
+    drop.querySelector("[data-uploads]").append(shown);
+    const one = { file, shown, bar, ended: false, media: null };
+    queue.push(one);
+    line.push(one);
   }
   next();
 }
@@ -21,45 +25,61 @@ function next() {
     send(queue.shift());
   }
 }
-function send({ file, line, bar }) {
-  const request = new XMLHttpRequest();
-  request.open("POST", "/media");
-  request.setRequestHeader("X-CSRF-Token", token());
-  request.upload.addEventListener("progress", (event) => {
-    if (event.lengthComputable) {
-      bar.max = event.total;
-      bar.value = event.loaded;
-    }
-  });
-  request.addEventListener("loadend", () => {
-    under -= 1;
-    let said = null;
-    try {
-      said = JSON.parse(request.responseText);
-    } catch {
-      said = null;
-    }
-    if (request.status === 200 && said) {
-      line.remove();
-      taken(said);
-    } else refused(line, said?.problem || `“${file.name}” could not be uploaded. Try again.`);
-    next();
-  });
-  const body = new FormData();
-  body.append("file", file);
-  request.send(body);
+async function send(one) {
+  const { status, said } = await upload(one);
+  under -= 1;
+  one.ended = true;
+  if (status === 200 && said) {
+    one.shown.remove();
+    one.media = said;
+  } else refused(one.shown, said?.problem || `“${one.file.name}” could not be uploaded. Try again.`);
+  next();
+  while (line[0]?.ended) {
+    const { media } = line.shift();
+    if (media) taken(media);
+  }
 }
-function refused(line, text) {
-  const close = button("Close", () => line.remove());
+/** Sends one file, with its progress; where the session has ended, once more after signing in. */
+function upload({ file, bar }) {
+  return new Promise((resolve) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", "/media");
+    request.setRequestHeader("X-CSRF-Token", token());
+    request.setRequestHeader("HX-Request", "true");
+    request.upload.addEventListener("progress", (event) => {
+      if (event.lengthComputable) {
+        bar.max = event.total;
+        bar.value = event.loaded;
+      }
+    });
+    request.addEventListener("loadend", async () => {
+      const over = isSessionOver(request.status, request.getResponseHeader("X-Session"));
+      if (over && (await signInAgain())) resolve(upload({ file, bar }));
+      else resolve({ status: request.status, said: read(request.responseText) });
+    });
+    const body = new FormData();
+    body.append("file", file);
+    request.send(body);
+  });
+}
+function read(text) {
+  try {
+    return JSON.parse(text);
+  } catch {
+    return null;
+  }
+}
+function refused(shown, text) {
+  const close = button("Close", () => shown.remove());
   const said = element("span", { className: "wrong", textContent: text });
   said.setAttribute("role", "alert");
-  line.classList.add("refused");
-  line.replaceChildren(said, close);
+  shown.classList.add("refused");
+  shown.replaceChildren(said, close);
 }
 function taken(media) {
   document.dispatchEvent(new CustomEvent("media-taken", { detail: media }));
   const library = document.getElementById("library");
-  if (library && !queue.length && !under) reload(library);
+  if (library && !line.length) reload(library);
 }
 // What was refused stays in sight while the list is read anew.
 async function reload(library) {

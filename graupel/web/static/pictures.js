@@ -103,12 +103,15 @@ async function addRow(id, said) {
   tiles.lastElementChild.querySelectorAll("[data-belongs]").forEach(belongs);
   changed(document.getElementById("product-form"));
 }
-document.addEventListener("media-taken", (event) => {
-  if (document.querySelector("[data-tiles]")) addRow(event.detail.id, { guess: true });
-});
-document.addEventListener("media-picked", (event) => {
-  if (document.querySelector("[data-tiles]")) addRow(event.detail.id, {});
-});
+// One after the other: the rows stand in the order in which the files were chosen.
+let adding = Promise.resolve();
+for (const [kind, said] of [
+  ["media-taken", { guess: true }],
+  ["media-picked", {}],
+])
+  document.addEventListener(kind, (event) => {
+    if (document.querySelector("[data-tiles]")) adding = adding.then(() => addRow(event.detail.id, said));
+  });
 // Suggested alt texts come with the mirror: they follow the name and what a picture shows.
 function suggestions() {
   const place = document.getElementById("alts");

@@ -34,6 +34,19 @@ document.addEventListener("keydown", (event) => {
   saveAll();
 });
 
+// Enter in a part that has a button of its own presses that one, not the page's.
+document.addEventListener(
+  "keydown",
+  (event) => {
+    const button = event.target.closest?.("[data-aside]")?.querySelector("button[hx-post]");
+    if (event.key !== "Enter" || !button || !event.target.matches("input") || event.target.closest(".ts-wrapper"))
+      return;
+    event.preventDefault();
+    button.click();
+  },
+  true,
+);
+
 // A form goes off when all of its choosers hold what was meant.
 document.addEventListener(
   "submit",

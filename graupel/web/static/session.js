@@ -91,11 +91,11 @@ async function enter(body, door) {
 
 // --- what was asked when the session was over is asked again ---------------------------------------------------------
 document.addEventListener("htmx:beforeOnLoad", async (event) => {
-  const { xhr, requestConfig, target } = event.detail;
+  const { xhr, requestConfig, target, etc } = event.detail;
   if (!meta("person") || !isSessionOver(xhr.status, xhr.getResponseHeader("X-Session"))) return;
   event.preventDefault();
   if (!(await signInAgain())) return;
-  const { verb, path, elt, formData, swapOverride } = requestConfig;
-  const swap = swapOverride || elt.closest("[hx-swap]")?.getAttribute("hx-swap") || undefined;
+  const { verb, path, elt, formData } = requestConfig;
+  const swap = etc.swapOverride || elt.closest("[hx-swap]")?.getAttribute("hx-swap") || undefined;
   htmx.ajax(verb, path, { source: elt, target, swap, values: verb === "get" ? undefined : formData });
 });

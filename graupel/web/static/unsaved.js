@@ -52,7 +52,7 @@ function show() {
   place.hidden = !parts.length;
   place.textContent = parts.join("; ");
   const said = document.querySelector("[data-said]");
-  if (said && count) said.hidden = true;
+  if (said) said.hidden = count > 0;
 }
 function placeToTell(main) {
   const there = document.querySelector("[data-unsaved]");
@@ -120,8 +120,8 @@ function leave() {
   for (const sheet of unsavedSheets()) forget(sheet);
 }
 document.addEventListener("htmx:beforeSwap", (event) => {
-  const { xhr, target, requestConfig, shouldSwap } = event.detail;
-  if (!shouldSwap || !replaces(requestConfig, target)) return;
+  const { xhr, target, requestConfig, shouldSwap, swapOverride, etc } = event.detail;
+  if (!shouldSwap || !replaces(requestConfig.elt, target, swapOverride || etc.swapOverride)) return;
   const sheet = sheetSent(event.detail);
   refused = xhr.status >= 400;
   step = sheet && isStep(requestConfig.elt) ? sheet.key : "";
@@ -138,8 +138,8 @@ function typedSince(sheet, before) {
   const now = contents(sheet);
   return { fields: Object.fromEntries(differing(before, now).map((name) => [name, now[name] ?? []])) };
 }
-function replaces(config, target) {
-  const swap = config.swapOverride || config.elt.closest("[hx-swap]")?.getAttribute("hx-swap") || "innerHTML";
+function replaces(elt, target, override) {
+  const swap = override || elt.closest("[hx-swap]")?.getAttribute("hx-swap") || "innerHTML";
   return /^(inner|outer)HTML/.test(swap) && target !== document.body;
 }
 
@@ -152,7 +152,7 @@ window.addEventListener("beforeunload", (event) => {
 // Something else is to take the place of what is being typed in.
 document.addEventListener("htmx:confirm", (event) => {
   const { verb, target, elt, etc, question, issueRequest } = event.detail;
-  if (verb !== "get" || question || !replaces({ elt, swapOverride: etc?.swapOverride }, target)) return;
+  if (verb !== "get" || question || !replaces(elt, target, etc?.swapOverride)) return;
   if (elt.getAttribute("hx-trigger")?.startsWith("every")) return;
   const lost = unsavedSheets(target).filter((one) => target.contains(one.aside ?? one.form));
   if (!lost.length) return;

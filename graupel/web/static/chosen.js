@@ -1,0 +1,72 @@
+// Rows of the products table that are chosen, on this page and on others: they stay chosen while one goes through pages.
+import { counted, whenShown } from "./shared.js";
+
+const PLACE = "chosen products";
+function stored() {
+  try {
+    return new Set(JSON.parse(sessionStorage.getItem(PLACE)) ?? []);
+  } catch {
+    return new Set();
+  }
+}
+const chosen = stored();
+function boxes() {
+  return [...document.querySelectorAll("#goods [name=chosen]")];
+}
+function show() {
+  const bar = document.getElementById("bulk-bar");
+  if (!bar) return;
+  const here = boxes().filter((box) => chosen.has(box.value)).length;
+  const all = bar.querySelector("[data-bulk-all]");
+  bar.hidden = !chosen.size;
+  if (!chosen.size && all) all.checked = false;
+  bar.querySelector("[data-bulk-ids]").value = [...chosen].join(".");
+  const away = chosen.size - here;
+  const out = away ? `, ${here ? `${away.toLocaleString("en")} of them` : "all of them"} out of sight` : "";
+  bar.querySelector("[data-bulk-count]").textContent = `${counted(chosen.size, "product")} chosen${out}`;
+  sessionStorage.setItem(PLACE, JSON.stringify([...chosen]));
+}
+function tick(box) {
+  if (box.checked) chosen.add(box.value);
+  else chosen.delete(box.value);
+}
+function clear() {
+  chosen.clear();
+  for (const box of boxes()) box.checked = false;
+  show();
+}
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-bulk-clear]")) clear();
+});
+// Who goes on to what would change has done with choosing; the way back shows them again.
+whenShown(() => {
+  for (const box of boxes()) box.checked = chosen.has(box.value);
+  show();
+});
+document.addEventListener("change", (event) => {
+  if (event.target.matches("[data-tick-page]"))
+    for (const box of boxes()) {
+      box.checked = event.target.checked;
+      tick(box);
+    }
+  if (event.target.matches("#goods [name=chosen]")) tick(event.target);
+  if (event.target.matches("[data-tick-page], #goods [name=chosen]")) show();
+  if (event.target.matches("[data-bulk-field]")) {
+    const form = event.target.closest("form");
+    const isStatus = event.target.value === "status";
+    form.querySelector("[data-bulk-value=status]").hidden = !isStatus;
+    const isShop = event.target.value.startsWith("shop");
+    const shops = form.querySelector("[data-bulk-value=shop]");
+    if (shops) shops.hidden = !isShop;
+    form.querySelector("[data-bulk-value=other]").hidden = isStatus || isShop;
+    form.querySelector("#bulk-value").placeholder =
+      {
+        category: "Yarn > Aran",
+        place: "Yarn > Aran",
+        brand: "Carrow Mill",
+        tag_on: "summer",
+        tag_off: "summer",
+        origin_country: "Portugal",
+      }[event.target.value] || "";
+  }
+});
