@@ -35,6 +35,7 @@ from graupel.features.products import pages as product_pages
 from graupel.features.products import table_pages as product_table_pages
 from graupel.features.shop import pages as shop_pages
 from graupel.features.translating import pages as translating_pages
+from graupel.features.users import account_pages, people_pages
 from graupel.features.users import area as users
 from graupel.features.users import pages as user_pages
 from graupel.features.variants import api as variant_api
@@ -63,7 +64,11 @@ class Area:
 AREAS = (
     Area("jobs", (job_pages.router,), register=jobs.register),
     Area("history", (history_pages.router,), register=history.register),
-    Area("users", (user_pages.router, user_pages.guarded), register=users.register),
+    Area(
+        "users",
+        (user_pages.router, user_pages.guarded, account_pages.router, people_pages.router),
+        register=users.register,
+    ),
     Area("destinations", (destination_pages.router,), register=destinations.register),
     Area("wording", register=wording.register),
     Area("media", (media_pages.router,), register=media.register, finish=media.finish),

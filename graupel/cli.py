@@ -1,6 +1,7 @@
 """The graupel command."""
 
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, NoReturn
 
@@ -12,9 +13,13 @@ from graupel.core.errors import GraupelError
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import migrate as migrate_database
 from graupel.features.files import service as files
+from graupel.features.listings import connecting
 from graupel.features.products import facet_index
+from graupel.features.users import people
 from graupel.features.users import service as users
+from graupel.features.users.access import Visitor
 from graupel.jobs.worker import Worker
+from graupel.sealing import fresh_key
 from graupel.settings import Settings
 from graupel.web import server
 
@@ -65,8 +70,8 @@ def serve(
     processes: Annotated[int, typer.Option(help="How many processes serve; one for each core is a good number.")] = 1,
 ) -> None:
     """Serve the pages and the interface for programs."""
-    _settings()
-    server.serve("graupel.main:app_from_environment", host, port, processes)
+    proxies = _settings().trusted_proxies
+    server.serve("graupel.main:app_from_environment", host, port, processes, proxies)
 
 
 @app.command("worker")
@@ -97,7 +102,10 @@ def migrate() -> None:
     """Bring the database up to date, and prepare what new serving processes begin with."""
     done = migrate_database(_settings().database_url)
     typer.echo("\n".join(f"applied {name}" for name in done) or "The database is up to date.")
-    if prepared := facet_index.prepare(_context()):
+    ctx = _context()
+    if sealed := connecting.seal_keys(ctx):
+        typer.echo(f"{sealed} channel keys were sealed.")
+    if prepared := facet_index.prepare(ctx):
         typer.echo(f"{prepared:,} products are prepared for the servers.")
 
 
@@ -161,6 +169,49 @@ def user_add(
     except GraupelError as error:
         _stop(str(error))
     typer.echo(f"{email} can sign in as {role}.")
+
+
+@user_app.command("reset")
+def user_reset(email: Annotated[str, typer.Argument(help="What they sign in with.")]) -> None:
+    """Print a link by which a person chooses a new password."""
+    ctx = _context()
+    try:
+        actor = users.actor_by_email(ctx, email)
+        secret = people.make_link(ctx, SYSTEM, int(actor.user_id or 0), Visitor(agent="graupel user reset"))
+    except GraupelError as error:
+        _stop(str(error))
+    typer.echo(f"{ctx.settings.address}/welcome/{secret}\nIt holds for {people.LINK_HOURS} hours, once.")
+
+
+@user_app.command("role")
+def user_role(
+    email: Annotated[str, typer.Argument(help="What they sign in with.")],
+    role: Annotated[Role, typer.Argument(help="What they may do from now on.")],
+) -> None:
+    """Give a person another role."""
+    _about_user(email, lambda ctx, user_id, at: people.change_role(ctx, SYSTEM, user_id, role, at))
+    typer.echo(f"{email} is {role} now.")
+
+
+@user_app.command("take-out")
+def user_take_out(email: Annotated[str, typer.Argument(help="What they sign in with.")]) -> None:
+    """Let a person in no more; what they did keeps their name."""
+    _about_user(email, lambda ctx, user_id, at: people.take_out(ctx, SYSTEM, user_id, at))
+    typer.echo(f"{email} is out.")
+
+
+def _about_user(email: str, act: Callable[[Context, int, Visitor], None]) -> None:
+    ctx = _context()
+    try:
+        act(ctx, int(users.actor_by_email(ctx, email).user_id or 0), Visitor(agent="graupel user"))
+    except GraupelError as error:
+        _stop(str(error))
+
+
+@app.command()
+def key() -> None:
+    """Print a new sealing key for GRAUPEL_SEALING_KEY."""
+    typer.echo(fresh_key())
 
 
 @token_app.command("add")

@@ -2,10 +2,12 @@
 
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from functools import cached_property
 from pathlib import Path
 
 from graupel.caching import Keepers, KeptCounts
 from graupel.db import Database, Tx
+from graupel.sealing import Sealer, sealer
 from graupel.settings import Settings
 
 
@@ -26,6 +28,11 @@ class Context:
         """The moment, UTC: the database's, so that all machines agree, moved by ``ahead``."""
         found: datetime = tx.value("SELECT UTC_TIMESTAMP(3)")
         return found.replace(tzinfo=UTC) + self.ahead
+
+    @cached_property
+    def sealer(self) -> Sealer:
+        """Seals what the database keeps but must not tell. Raises GraupelError where the settings' key is none."""
+        return sealer(self.settings.sealing_key, self.settings.data_folder)
 
     def folder(self, name: str) -> Path:
         """A folder for files under the data folder, made where it is not there."""

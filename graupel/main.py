@@ -45,7 +45,7 @@ def app_from_environment() -> ASGIApp:
 
 def make_app(ctx: Context) -> ASGIApp:
     """The web application: pages, the interface for programs, health."""
-    app = FastAPI(title="Graupel", docs_url=None, redoc_url=None, openapi_url=None)
+    app = FastAPI(title="Graupel", docs_url=None, redoc_url=None, openapi_url=None, redirect_slashes=False)
     app.state.ctx = ctx
     app.state.identify = users.identify
     app.state.see = destinations.see
@@ -58,7 +58,7 @@ def make_app(ctx: Context) -> ASGIApp:
     app.router.routes.append(Mount("/api/v1", make_api(ctx)))
     app.mount("/static", _LongKept(directory=STATIC))
     app.add_middleware(Once, ctx=ctx, explain=_explain)
-    return Guard(app, most_bytes=ctx.settings.upload_megabytes * 1_000_000)
+    return Guard(app, ctx.settings)
 
 
 def _explain(request: Request, error: Exception) -> Response:
@@ -70,7 +70,7 @@ def _explain(request: Request, error: Exception) -> Response:
 
 def make_api(ctx: Context) -> FastAPI:
     """The interface for programs."""
-    api = FastAPI(title="Graupel", version="1", docs_url=None, redoc_url=None)
+    api = FastAPI(title="Graupel", version="1", docs_url=None, redoc_url=None, redirect_slashes=False)
     api.state.ctx = ctx
     problem.install(api)
     for area in areas.AREAS:

@@ -20,6 +20,10 @@ class Settings(BaseSettings):
     time_zone: str = "Europe/Berlin"
     secure_cookies: bool = False
     session_hours: int = Field(default=12, ge=1, le=24 * 30)
+    session_days: int = Field(default=30, ge=1, le=365)
+    sealing_key: str = ""
+    trusted_proxies: str = ""
+    hosts: str = ""
     upload_megabytes: int = Field(default=64, ge=1, le=1024)
     picture_megabytes: int = Field(default=20, ge=1, le=200)
     video_megabytes: int = Field(default=60, ge=1, le=1000)

@@ -11,6 +11,7 @@ from graupel import main
 from graupel.context import Context
 from graupel.core.roles import Role
 from graupel.features.users import service as users
+from graupel.features.users.access import Visitor
 from graupel.web.security import SESSION_COOKIE
 from tests.conftest import PASSWORD, person
 
@@ -43,7 +44,7 @@ def as_role(app, ctx: Context) -> Callable[[Role], Browser]:
 
     def sign_in(role: Role) -> Browser:
         actor = person(ctx, role)
-        secret = users.sign_in(ctx, f"{role}@skeinwright.example", PASSWORD, "127.0.0.1", "test")
+        secret = users.sign_in(ctx, f"{role}@skeinwright.example", PASSWORD, Visitor("127.0.0.1", "test"))
         browser = Browser(app, base_url="http://127.0.0.1", cookies={SESSION_COOKIE: secret})
         browser.csrf = users.identify(ctx, secret).csrf
         browser.actor = actor

@@ -8,6 +8,7 @@ import pytest
 
 from graupel.core.roles import Role
 from graupel.features.users import service as users
+from graupel.features.users.access import Visitor
 from tests.making import catalogue, make_product
 
 
@@ -37,7 +38,7 @@ def graupel(ctx, tmp_path):
 def test_a_person_is_added_and_signs_in_and_gets_a_token(ctx, graupel):
     added = graupel("user", "add", "Edda@example.com", "--name", "Edda", "--role", "owner", given="a-long-password\n")
     assert added.returncode == 0, added.stderr
-    assert users.sign_in(ctx, "edda@example.com", "a-long-password", "127.0.0.1", "")
+    assert users.sign_in(ctx, "edda@example.com", "a-long-password", Visitor("127.0.0.1"))
     secret = graupel("token", "add", "edda@example.com", "--name", "Till", "--role", "editor").stdout.strip()
     assert users.identify_token(ctx, secret).role is Role.EDITOR
     assert "can sign in already" in graupel("user", "add", "edda@example.com", given="a-long-password\n").stderr

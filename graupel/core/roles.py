@@ -23,7 +23,7 @@ class Role(StrEnum):
 ROLE_HELP = {
     Role.VIEWER: "sees everything, changes nothing",
     Role.EDITOR: "changes the catalogue, brings in files, sends to channels",
-    Role.OWNER: "also connects channels and gives out tokens of every role",
+    Role.OWNER: "also invites people, connects channels and gives out tokens of every role",
 }
 
 

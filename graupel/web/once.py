@@ -22,7 +22,7 @@ from graupel.context import Context
 from graupel.core.errors import DoneAlready, GraupelError
 from graupel.db import Tx, acts
 from graupel.db.acts import Act, Answer
-from graupel.web.security import SESSION_COOKIE
+from graupel.web.security import SESSION_COOKIE, cookie_name
 
 HEADER = "Idempotency-Key"
 #: Forms that the browser sends by itself have no headers: there the address carries the key.
@@ -56,7 +56,7 @@ class Once:
             return
         asked = _Asked(scope, receive)
         try:
-            found = await self._begun(_mark(scope, key))
+            found = await self._begun(_mark(scope, key, cookie_name(SESSION_COOKIE, self.ctx.settings)))
         except GraupelError as error:
             await self.explain(Request(scope), error)(scope, receive, send)
             return
@@ -115,10 +115,10 @@ def _key_of(scope: Scope) -> str:
     return key if _KEY.fullmatch(key) else ""
 
 
-def _mark(scope: Scope, key: str) -> bytes:
+def _mark(scope: Scope, key: str, cookie: str) -> bytes:
     """Keys belong to who sends them and to an address: nobody can ask for another's answers."""
     headers = Headers(scope=scope)
-    who = headers.get("Authorization") or cookie_parser(headers.get("Cookie", "")).get(SESSION_COOKIE, "")
+    who = headers.get("Authorization") or cookie_parser(headers.get("Cookie", "")).get(cookie, "")
     return hashlib.sha256("\0".join((who, scope["method"], scope["path"], key)).encode()).digest()
 
 

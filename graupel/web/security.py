@@ -1,13 +1,16 @@
 """What guards every page: sessions, forgery protection, headers, sizes, and a request id for the log."""
 
+import re
 import secrets
 import time
 from collections.abc import Callable
 from typing import Annotated
+from urllib.parse import urlsplit
 
 import structlog
 from fastapi import Depends, Request
 from starlette.datastructures import FormData, Headers, MutableHeaders
+from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from graupel.context import Context
@@ -15,10 +18,13 @@ from graupel.core.errors import NotAllowed, NotSignedIn, Refused
 from graupel.core.roles import Identity
 from graupel.core.sent import refuse_endless_numbers
 from graupel.db import acts
+from graupel.settings import Settings
 from graupel.web import lens
 
 SESSION_COOKIE = "graupel_session"
 DOOR_COOKIE = "graupel_door"
+#: Which browser it is, for those who sign in from it again.
+DEVICE_COOKIE = "graupel_browser"
 SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; media-src 'self'; "
@@ -32,8 +38,24 @@ HEADERS = {
     "Cross-Origin-Opener-Policy": "same-origin",
     "Permissions-Policy": "camera=(), geolocation=(), microphone=()",
 }
+#: Where the pages are served over TLS, browsers use nothing else any more (RFC 6797).
+TLS_HEADERS = {"Strict-Transport-Security": "max-age=31536000"}
+#: A machine that asks itself, such as a probe of health.
+LOOPBACK = {"127.0.0.1", "localhost", "[::1]"}
 
 log = structlog.get_logger("web")
+
+
+def hosts_of(settings: Settings) -> set[str]:
+    """The names under which we are reached; a request for another one is somebody's attempt at our links."""
+    named = {urlsplit(settings.address).hostname or "", *settings.hosts.replace(",", " ").split()}
+    return {name.lower() for name in named if name} | LOOPBACK
+
+
+def host_of(header: str) -> str:
+    """The name in a Host header, without its port."""
+    found = re.fullmatch(r"(\[[0-9a-f:.]+\]|[^:/?#@\\\s]+)(?::\d{1,5})?", header.strip().lower())
+    return found[1] if found else ""
 
 
 class PageTooOld(NotAllowed):
@@ -41,6 +63,30 @@ class PageTooOld(NotAllowed):
 
 
 Identify = Callable[[Context, str], Identity | None]
+
+
+def cookie_name(name: str, settings: Settings) -> str:
+    """What a cookie is called: under TLS so that browsers take it from this host alone (RFC 6265bis, __Host-)."""
+    return f"__Host-{name}" if settings.secure_cookies else name
+
+
+def cookie_of(request: Request, name: str) -> str:
+    """A cookie of ours that came with a request, "" where none did."""
+    return request.cookies.get(cookie_name(name, context(request).settings), "")
+
+
+def set_cookie(
+    answer: Response, settings: Settings, name: str, value: str, *, seconds: int | None = None, strict: bool = False
+) -> None:
+    """Give the browser a cookie that no script reads; without ``seconds`` until the browser is closed."""
+    answer.set_cookie(
+        cookie_name(name, settings),
+        value,
+        httponly=True,
+        samesite="strict" if strict else "lax",
+        secure=settings.secure_cookies,
+        max_age=seconds,
+    )
 
 
 def context(request: Request) -> Context:
@@ -52,7 +98,7 @@ def context(request: Request) -> Context:
 def anyone(request: Request, ctx: Annotated[Context, Depends(context)]) -> Identity | None:
     """Who is signed in, or None. Each page asks, so what no page can read in an address is refused here."""
     refuse_endless_numbers(text for pair in request.query_params.multi_items() for text in pair)
-    secret = request.cookies.get(SESSION_COOKIE, "")
+    secret = cookie_of(request, SESSION_COOKIE)
     identify: Identify = request.app.state.identify
     with acts.doing(None):  # that a session was used is no part of what is done with it
         found = identify(ctx, secret) if secret else None
@@ -99,9 +145,11 @@ Anyone = Annotated[Identity | None, Depends(anyone)]
 class Guard:
     """Headers on every answer, a limit on the size of what is sent, and one line of log for each request."""
 
-    def __init__(self, app: ASGIApp, *, most_bytes: int) -> None:
+    def __init__(self, app: ASGIApp, settings: Settings) -> None:
         self.app = app
-        self.most_bytes = most_bytes
+        self.most_bytes = settings.upload_megabytes * 1_000_000
+        self.headers = HEADERS | (TLS_HEADERS if settings.secure_cookies else {})
+        self.hosts = hosts_of(settings)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -116,7 +164,7 @@ class Guard:
             if message["type"] == "http.response.start":
                 status = message["status"]
                 headers = MutableHeaders(scope=message)
-                for name, value in HEADERS.items():
+                for name, value in self.headers.items():
                     headers.setdefault(name, value)
                 headers.setdefault("Cache-Control", "no-store")
                 headers["X-Request-Id"] = request_id
@@ -124,7 +172,11 @@ class Guard:
             await send(message)
 
         try:
-            await self.app(scope, self._limited(receive), send_with_headers)
+            if host_of(Headers(scope=scope).get("host", "")) in self.hosts:
+                await self.app(scope, self._limited(receive), send_with_headers)
+            else:
+                told = PlainTextResponse("This server does not answer under that name.", 421)
+                await told(scope, receive, send_with_headers)
         finally:
             log.info(
                 "request",

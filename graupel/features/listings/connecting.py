@@ -20,6 +20,7 @@ from graupel.features.listings.rows import ChannelRow
 from graupel.jobs import JobRequest, enqueue
 
 T = TypeVar("T")
+KEY_LENGTH = 300
 NAME_LENGTH = 80
 
 
@@ -85,6 +86,7 @@ def connect(ctx: Context, actor: Actor, kind: str, address: str, secret: str, na
     problems += wrong
     if not secret.strip():
         problems.append(Problem("secret.missing", "The key that the channel gave you is needed.", "secret"))
+    problems += _wrong_key(secret)
     name, wrong = _read_name(name or (found.name if found else "?"))
     problems += wrong
     if problems:
@@ -92,7 +94,7 @@ def connect(ctx: Context, actor: Actor, kind: str, address: str, secret: str, na
 
     def work(tx: Tx) -> int:
         with history.change_set(tx, actor, "channel.connect", f"Channel connected: {name}") as recorder:
-            channel_id = store.insert_channel(tx, kind, name, address, secret.strip())
+            channel_id = store.insert_channel(tx, kind, name, address, ctx.sealer.seal(secret.strip()))
             recorder.made("channel", channel_id, {"name": name, "address": address})
         _enqueue_check(tx, actor, channel_id, name)
         return channel_id
@@ -105,18 +107,37 @@ def change(ctx: Context, actor: Actor, channel_id: int, name: str, address: str,
     actor.require(Role.OWNER)
     address, problems = _read_address(address)
     name, wrong = _read_name(name)
-    if problems or wrong:
-        raise Refused(problems + wrong)
+    if wrong := problems + wrong + _wrong_key(secret):
+        raise Refused(wrong)
 
     def work(tx: Tx) -> None:
         row = channel_row(tx, channel_id)
         before, after = {key: row[key] for key in ("name", "address")}, {"name": name, "address": address}
         with history.change_set(tx, actor, "channel.connect", f"Channel changed: {name}") as recorder:
             recorder.changed("channel", channel_id, before, after, row["version"] + 1)
-        store.update_channel(tx, channel_id, name, address, secret.strip() or row["secret"])
+        store.update_channel(tx, channel_id, name, address, ctx.sealer.seal(secret.strip()) or row["secret"])
         _enqueue_check(tx, actor, channel_id, name)
 
     _naming_double(ctx, work, name)
+
+
+def _wrong_key(secret: str) -> list[Problem]:
+    if len(secret.strip()) <= KEY_LENGTH:
+        return []
+    return [Problem("secret.long", f"A key has at most {KEY_LENGTH} characters.", "secret")]
+
+
+def seal_keys(ctx: Context) -> int:
+    """Seal the keys that were kept before keys were sealed; returns how many."""
+
+    def work(tx: Tx) -> int:
+        rows = store.channels(tx)
+        bare = [row for row in rows if row["secret"] and not ctx.sealer.is_sealed(row["secret"])]
+        for row in bare:
+            store.set_secret(tx, row["id"], ctx.sealer.seal(row["secret"]))
+        return len(bare)
+
+    return ctx.db.run(work)
 
 
 def _read_address(address: str) -> tuple[str, list[Problem]]:
@@ -188,7 +209,7 @@ def request_check(ctx: Context, actor: Actor, channel_id: int) -> int:
 def speaking(ctx: Context, channel: Mapping[str, Any]) -> Iterator[ChannelClient]:
     """The client of a channel; that it does not answer is noted with since when, and that it does again."""
     try:
-        yield client_of(channel["kind"], channel["address"], channel["secret"])
+        yield client_of(channel["kind"], channel["address"], ctx.sealer.open(channel["secret"]))
     except (TryLater, ChannelDenied) as trouble:
         said = str(trouble)
         ctx.db.run(lambda tx: store.set_silent(tx, channel["id"], said, ctx.now(tx)))

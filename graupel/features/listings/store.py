@@ -26,6 +26,10 @@ def insert_channel(tx: Tx, kind: str, name: str, address: str, secret: str) -> i
     )
 
 
+def set_secret(tx: Tx, channel_id: int, secret: str) -> None:
+    tx.run("UPDATE channel SET secret = %s WHERE id = %s", [secret, channel_id])
+
+
 def update_channel(tx: Tx, channel_id: int, name: str, address: str, secret: str) -> None:
     tx.run(
         """UPDATE channel SET name = %s, address = %s, secret = %s, trouble = '', silent_since = NULL,

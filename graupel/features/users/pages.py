@@ -1,18 +1,34 @@
-"""The door, and one's own account."""
+"""The door: signing in and out, and links by which somebody chooses a password."""
 
+import re
 import secrets
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
 from starlette.datastructures import FormData
 
 from graupel.core.errors import NotAllowed, NotSignedIn, Refused, TooManyTries
-from graupel.core.roles import ROLE_HELP, Role
-from graupel.features.users import service
+from graupel.features.users import access, people, service
+from graupel.features.users.access import Visitor
+from graupel.features.users.service import CodeNeeded
 from graupel.web.errors import status_of
 from graupel.web.frame import page
-from graupel.web.security import DOOR_COOKIE, SESSION_COOKIE, Anyone, Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import (
+    DEVICE_COOKIE,
+    DOOR_COOKIE,
+    SESSION_COOKIE,
+    Anyone,
+    Ctx,
+    Form,
+    Signed,
+    cookie_name,
+    cookie_of,
+    from_our_own_page,
+    set_cookie,
+)
+
+DEVICE_DAYS = 180
 
 router = APIRouter()
 guarded = APIRouter(dependencies=[Depends(from_our_own_page)])
@@ -20,7 +36,7 @@ guarded = APIRouter(dependencies=[Depends(from_our_own_page)])
 
 def _inside(wanted: str) -> str:
     """Only our own pages: an address given by somebody else must not lead away."""
-    return wanted if wanted.startswith("/") and not wanted.startswith(("//", "/\\")) else "/products"
+    return wanted if re.fullmatch(r"/(?![/\\])[^\\\s\x00-\x1f]*", wanted) else "/"
 
 
 @router.get("/sign-in")
@@ -31,54 +47,66 @@ def door(request: Request, ctx: Ctx, signed: Anyone, wanted: Annotated[str, Quer
     return _door(request, ctx, _inside(wanted))
 
 
-def _door(
-    request: Request, ctx: Ctx, wanted: str, *, email: str = "", message: str = "", status: int = 200
-) -> Response:
-    token = request.cookies.get(DOOR_COOKIE) or secrets.token_urlsafe(24)
-    answer = page(request, "users/door.html", status=status, door=token, wanted=wanted, email=email, message=message)
+def _door(request: Request, ctx: Ctx, wanted: str, *, status: int = 200, **told: str) -> Response:
+    """``told``: the ``email`` that was typed, a ``message``, and a ``ticket`` where a code is to follow."""
+    token = cookie_of(request, DOOR_COOKIE) or secrets.token_urlsafe(24)
+    data: dict[str, Any] = {"email": "", "message": "", "ticket": "", **told}
+    answer = page(request, "users/door.html", status=status, door=token, wanted=wanted, **data)
     _keep_door(answer, ctx, token)
     return answer
 
 
 @router.post("/sign-in")
 def sign_in(request: Request, ctx: Ctx, form: Form) -> Response:
-    """Begins a session."""
+    """Begins a session, in two steps where somebody has a second factor."""
     request.state.signed = None
     email, wanted = str(form.get("email", "")), _inside(str(form.get("next", "")))
+    visitor = visitor_of(request)
     try:
-        secret = _begin(request, ctx, form)
+        secret = _begin(request, ctx, form, visitor)
     except TooManyTries as refusal:
-        return _door(request, ctx, wanted, email=email, message=str(refusal), status=429)
+        answer = _door(request, ctx, wanted, email=email, message=str(refusal), status=429)
+        answer.headers["Retry-After"] = str(refusal.retry_after)
+        return answer
+    except CodeNeeded as needed:
+        wrong = "This code is not right, or was used already. " if form.get("ticket") else ""
+        return _door(request, ctx, wanted, email=email, message=f"{wrong}{needed}", ticket=needed.ticket, status=401)
     except NotSignedIn as refusal:
         return _door(request, ctx, wanted, email=email, message=str(refusal), status=401)
     answer = RedirectResponse(wanted, 303)
-    _keep_session(answer, ctx, secret)
+    _keep_session(request, answer, ctx, secret, visitor.device)
     return answer
 
 
-def _begin(request: Request, ctx: Ctx, form: FormData) -> str:
-    """The secret of a new session, for a form of our own door. Raises NotAllowed, and what sign_in raises."""
-    given, kept = str(form.get("door", "")), request.cookies.get(DOOR_COOKIE, "")
-    if not kept or not secrets.compare_digest(given.encode(), kept.encode()):
-        raise NotAllowed("This form is too old to be trusted. Go back to it, load it again, and sign in.")
+def visitor_of(request: Request) -> Visitor:
+    """Where a request comes from, and by which browser; one that is new gets a secret to be known by."""
     origin = request.client.host if request.client else ""
-    email, password = str(form.get("email", "")), str(form.get("password", ""))
-    return service.sign_in(ctx, email, password, origin, request.headers.get("user-agent", ""))
+    device = cookie_of(request, DEVICE_COOKIE) or secrets.token_urlsafe(24)
+    return Visitor(origin, request.headers.get("user-agent", ""), device)
 
 
-def _keep_session(answer: Response, ctx: Ctx, secret: str) -> None:
-    answer.set_cookie(
-        SESSION_COOKIE,
-        secret,
-        httponly=True,
-        samesite="lax",
-        secure=ctx.settings.secure_cookies,
-        max_age=ctx.settings.session_hours * 3600,
-    )
+def _refuse_old_door(request: Request, form: FormData) -> None:
+    given, kept = str(form.get("door", "")), cookie_of(request, DOOR_COOKIE)
+    if not kept or not secrets.compare_digest(given.encode(), kept.encode()):
+        raise NotAllowed("This form is too old to be trusted. Go back to it, load it again, and repeat what you did.")
+
+
+def _begin(request: Request, ctx: Ctx, form: FormData, visitor: Visitor) -> str:
+    """The secret of a new session, for a form of our own door. Raises NotAllowed, and what signing in raises."""
+    _refuse_old_door(request, form)
+    if ticket := str(form.get("ticket", "")):
+        return service.finish_sign_in(ctx, ticket, str(form.get("code", "")), visitor)
+    return service.sign_in(ctx, str(form.get("email", "")), str(form.get("password", "")), visitor)
+
+
+def _keep_session(request: Request, answer: Response, ctx: Ctx, secret: str, device: str) -> None:
+    set_cookie(answer, ctx.settings, SESSION_COOKIE, secret, seconds=ctx.settings.session_days * 86400)
+    if not cookie_of(request, DEVICE_COOKIE):
+        set_cookie(answer, ctx.settings, DEVICE_COOKIE, device, seconds=DEVICE_DAYS * 86400)
 
 
 def _keep_door(answer: Response, ctx: Ctx, token: str) -> None:
-    answer.set_cookie(DOOR_COOKIE, token, httponly=True, samesite="strict", secure=ctx.settings.secure_cookies)
+    set_cookie(answer, ctx.settings, DOOR_COOKIE, token, strict=True)
 
 
 @router.get("/session")
@@ -86,7 +114,7 @@ def session(request: Request, ctx: Ctx, signed: Anyone) -> JSONResponse:
     """Who is signed in, for a page that was told that its session is over: its new token, or how to begin again."""
     if signed:
         return JSONResponse({"person": str(signed.actor.user_id), "csrf": signed.csrf, "name": signed.actor.name})
-    token = request.cookies.get(DOOR_COOKIE) or secrets.token_urlsafe(24)
+    token = cookie_of(request, DOOR_COOKIE) or secrets.token_urlsafe(24)
     answer = JSONResponse({"person": None, "door": token})
     _keep_door(answer, ctx, token)
     return answer
@@ -96,70 +124,58 @@ def session(request: Request, ctx: Ctx, signed: Anyone) -> JSONResponse:
 def begin_again(request: Request, ctx: Ctx, form: Form) -> JSONResponse:
     """Begins a session for a page that stays where it is."""
     request.state.signed = None
+    visitor = visitor_of(request)
     try:
-        secret = _begin(request, ctx, form)
+        secret = _begin(request, ctx, form, visitor)
+    except CodeNeeded as needed:
+        return JSONResponse({"problem": str(needed), "ticket": needed.ticket}, 401)
     except (TooManyTries, NotSignedIn, NotAllowed) as refusal:
-        return JSONResponse({"problem": str(refusal)}, status_of(refusal)[0])
+        answer = JSONResponse({"problem": str(refusal)}, status_of(refusal)[0])
+        if isinstance(refusal, TooManyTries):
+            answer.headers["Retry-After"] = str(refusal.retry_after)
+        return answer
     found = service.identify(ctx, secret)
     assert found is not None
     answer = JSONResponse({"person": str(found.actor.user_id), "csrf": found.csrf})
-    _keep_session(answer, ctx, secret)
+    _keep_session(request, answer, ctx, secret, visitor.device)
     return answer
 
 
 @guarded.post("/sign-out")
-def sign_out(ctx: Ctx, signed: Signed) -> Response:
+def sign_out(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """Ends this session."""
+    access.note_by(ctx, "sign_out", visitor_of(request), signed.actor)
     service.end_session(ctx, signed, signed.session_id)
     answer = RedirectResponse("/sign-in", 303)
-    answer.delete_cookie(SESSION_COOKIE)
+    answer.delete_cookie(cookie_name(SESSION_COOKIE, ctx.settings), secure=ctx.settings.secure_cookies)
     return answer
 
 
-@guarded.get("/account")
-def account(request: Request, ctx: Ctx, signed: Signed) -> Response:
-    """Sessions and tokens."""
-    return _account(request, ctx, signed)
+@router.get("/welcome/{secret}")
+def welcome(request: Request, ctx: Ctx, signed: Anyone, secret: str) -> Response:
+    """Where a link leads by which somebody chooses a password."""
+    return _welcome(request, ctx, secret)
 
 
-def _account(
-    request: Request, ctx: Ctx, signed: Signed, *, secret: str = "", problem: str = "", status: int = 200
-) -> Response:
-    roles = [(role, ROLE_HELP[role]) for role in Role if role.rank <= signed.actor.role.rank]
-    return page(
-        request,
-        "users/account.html",
-        status=status,
-        sessions=service.list_sessions(ctx, signed),
-        tokens=service.list_tokens(ctx, signed.actor),
-        roles=roles,
-        secret=secret,
-        problem=problem,
-    )
+def _welcome(request: Request, ctx: Ctx, secret: str, *, status: int = 200, problem: str = "") -> Response:
+    request.state.signed = None
+    user = people.of_link(ctx, secret)
+    token = cookie_of(request, DOOR_COOKIE) or secrets.token_urlsafe(24)
+    answer = page(request, "users/welcome.html", status=status, user=user, link=secret, door=token, problem=problem)
+    answer.headers["Referrer-Policy"] = "no-referrer"  # the address is the secret
+    _keep_door(answer, ctx, token)
+    return answer
 
 
-@guarded.post("/account/sessions/{public_id}/end")
-def end_session(ctx: Ctx, signed: Signed, public_id: str) -> Response:
-    """Ends one of one's own sessions."""
-    service.end_session(ctx, signed, public_id)
-    return RedirectResponse("/account", 303)
-
-
-@guarded.post("/account/tokens")
-def make_token(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
-    """Makes a token and shows its secret once."""
+@router.post("/welcome/{secret}")
+def choose_password(request: Request, ctx: Ctx, form: Form, secret: str) -> Response:
+    """Keeps the password, and leads to the door."""
+    _refuse_old_door(request, form)
+    password = str(form.get("password", ""))
     try:
-        role = Role(str(form.get("role", "")))
-        secret = service.make_token(ctx, signed.actor, str(form.get("name", "")), role)
-    except ValueError:
-        return _account(request, ctx, signed, problem="Choose a role for the token.", status=422)
+        if password != str(form.get("again", "")):
+            raise Refused.because("password.differs", "The two passwords differ. Type the same one twice.")
+        people.use_link(ctx, secret, password, visitor_of(request))
     except Refused as refusal:
-        return _account(request, ctx, signed, problem=refusal.problems[0].message, status=422)
-    return _account(request, ctx, signed, secret=secret)
-
-
-@guarded.post("/account/tokens/{token_id}/revoke")
-def revoke_token(ctx: Ctx, signed: Signed, token_id: int) -> Response:
-    """Ends a token."""
-    service.revoke_token(ctx, signed.actor, token_id)
-    return RedirectResponse("/account#tokens", 303)
+        return _welcome(request, ctx, secret, status=422, problem=refusal.problems[0].message)
+    return RedirectResponse("/sign-in", 303)

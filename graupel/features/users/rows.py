@@ -10,13 +10,15 @@ class SessionRow(TypedDict):
 
     public_id: str
     agent: str
+    origin: str
     created_at: datetime
     seen_at: datetime
 
 
 class TriesRow(TypedDict):
-    """How often somebody tried to sign in."""
+    """How often somebody tried to sign in: by a name from one place, by it from anywhere, and from that place."""
 
+    by_name_here: Decimal
     by_name: Decimal
     from_origin: Decimal
     oldest: int
@@ -31,6 +33,41 @@ class UserRow(TypedDict):
     role: str
     password_hash: str
     created_at: datetime
+    ended_at: datetime | None
+    second_secret: str
+    second_step: int
+    version: int
+
+
+class PersonRow(TypedDict):
+    """A person as owners see them. ``link_ends_at``: until when a link for a password can be used."""
+
+    id: int
+    email: str
+    name: str
+    role: str
+    created_at: datetime
+    ended_at: datetime | None
+    has_password: int
+    has_second: int
+    sessions: int
+    seen_at: datetime | None
+    link_ends_at: datetime | None
+
+
+class AccessRow(TypedDict):
+    """One entry of the record of sign-ins and rights."""
+
+    id: int
+    at: datetime
+    kind: str
+    who: str
+    origin: str
+    agent: str
+    detail: str
+    actor: str | None
+    user_id: int | None
+    person: str | None
 
 
 class TokenListedRow(TypedDict):
@@ -42,6 +79,8 @@ class TokenListedRow(TypedDict):
     created_at: datetime
     used_at: datetime | None
     revoked_at: datetime | None
+    ends_at: datetime | None
+    is_over: int
     user_id: int
     made_by: str
 
@@ -57,6 +96,7 @@ class TokenRow(TypedDict):
     created_at: datetime
     used_at: datetime | None
     revoked_at: datetime | None
+    ends_at: datetime | None
 
 
 class SignedInRow(TypedDict):
@@ -76,6 +116,6 @@ class TokenUsedRow(TypedDict):
 
     id: int
     name: str
-    role: str
+    rank: int
     user_id: int
     is_old: int

@@ -1,26 +1,23 @@
 """Signing in and out, sessions, and tokens."""
 
-import hashlib
 import re
 import secrets
 from dataclasses import dataclass
-from functools import cache
-
-from pwdlib import PasswordHash
 
 from graupel.context import Context
-from graupel.core.errors import NotAllowed, NotFound, NotSignedIn, Refused, TooManyTries
+from graupel.core.errors import NotAllowed, NotFound, NotSignedIn, Refused
 from graupel.core.product_fields import one_line
 from graupel.core.roles import Actor, Identity, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
-from graupel.features.users import store
-from graupel.features.users.rows import SessionRow, SignedInRow, TokenListedRow, TokenUsedRow
+from graupel.features.users import access, passwords, second, store
+from graupel.features.users.access import Visitor
+from graupel.features.users.rows import SessionRow, SignedInRow, TokenListedRow, TokenUsedRow, UserRow
+from graupel.sealing import SealBroken
 
-TRIES_BY_NAME = 5
-TRIES_FROM_ORIGIN = 30
-TRIES_MINUTES = 15
-SHORTEST_PASSWORD = 10
+#: How long one may type the code of a second factor after the password.
+CODE_SECONDS = 600
+TOKEN_DAYS = (30, 90, 365)
 
 
 @dataclass(frozen=True)
@@ -33,31 +30,21 @@ class SignedIn:
     csrf: str
 
 
-@cache
-def _hasher() -> PasswordHash:
-    return PasswordHash.recommended()  # argon2id with the library's current parameters
+class CodeNeeded(NotSignedIn):
+    """The password was right, and a second factor is to follow; ``ticket`` says so to the next step."""
 
-
-@cache
-def _nobodys_hash() -> str:
-    return _hasher().hash(secrets.token_hex())
-
-
-def _fingerprint(secret: str) -> str:
-    # Tokens are long and random, so a plain hash keeps them as well as a slow one would.
-    return hashlib.sha256(secret.encode()).hexdigest()
+    def __init__(self, ticket: str) -> None:
+        super().__init__("Type the code that your app shows, or one of your recovery codes.")
+        self.ticket = ticket
 
 
 def add_user(ctx: Context, actor: Actor, email: str, name: str, role: Role, password: str) -> int:
-    """A new person; returns the id. Raises Refused."""
+    """A new person with a password; returns the id. Raises Refused."""
     actor.require(Role.OWNER)
-    email = email.strip().lower()
-    if not re.fullmatch(r"[^@\s]+@[^@\s]+", email) or len(email) > 254:
-        raise Refused.because("email.wrong", f"“{email}” is not an e-mail address.", "email")
-    if len(password) < SHORTEST_PASSWORD:
-        raise Refused.because("password.short", f"A password has at least {SHORTEST_PASSWORD} characters.", "password")
+    email = parse_email(email)
+    passwords.check(password, email, name)
     name = one_line(name, 120, "A name", "name") or email
-    hashed = _hasher().hash(password)
+    hashed = passwords.hashed(password)
 
     def work(tx: Tx) -> int:
         with history.change_set(tx, actor, "user.add", f"Person added: {name}") as recorder:
@@ -71,57 +58,90 @@ def add_user(ctx: Context, actor: Actor, email: str, name: str, role: Role, pass
         raise Refused.because("email.taken", f"{email} can sign in already.", "email") from error
 
 
+def parse_email(text: str) -> str:
+    """An address as it is kept. Raises Refused."""
+    email = text.strip().lower()
+    if not re.fullmatch(r"[^@\s]+@[^@\s]+", email) or len(email) > 254:
+        raise Refused.because("email.wrong", f"“{text.strip()[:80]}” is not an e-mail address.", "email")
+    return email
+
+
 def actor_by_email(ctx: Context, email: str) -> Actor:
     """The actor that a person is. Raises NotFound."""
     row = ctx.db.run(lambda tx: store.user_by_email(tx, email.strip().lower()))
-    if row is None:
+    if row is None or row["ended_at"]:
         raise NotFound(f"Nobody signs in as {email}.")
     return Actor(row["id"], row["name"], Role(row["role"]))
 
 
-def sign_in(ctx: Context, email: str, password: str, origin: str, agent: str) -> str:
-    """Begin a session; returns its secret. Raises NotSignedIn, and TooManyTries after repeated failures."""
+def sign_in(ctx: Context, email: str, password: str, visitor: Visitor) -> str:
+    """Begin a session; returns its secret.
+
+    Raises NotSignedIn, CodeNeeded where a second factor is to follow, and TooManyTries.
+    """
     email = email.strip().lower()[:254]
-    ctx.db.run(lambda tx: _refuse_too_many(tx, email, origin))
     user = ctx.db.run(lambda tx: store.user_by_email(tx, email))
+    access.count_try(ctx, email, visitor, user["id"] if user else None)
     # A wrong name takes as long as a wrong password, so the time tells nobody which names exist.
-    right = _hasher().verify(password, user["password_hash"] if user else _nobodys_hash())
+    right = passwords.verify(password, user["password_hash"] if user and not user["ended_at"] else "")
     if user is None or not right:
-        ctx.db.run(lambda tx: store.insert_failed_try(tx, email, origin[:64]))
+        known = user["id"] if user else None
+        ctx.db.run(lambda tx: access.note(tx, "refused", visitor, user_id=known, who=email))
         raise NotSignedIn("E-mail and password don't belong together. Check both and try again.")
+    if user["second_secret"]:
+        raise CodeNeeded(ctx.sealer.seal(f"code {user['id']}"))
+    return _begin(ctx, user, visitor)
+
+
+def finish_sign_in(ctx: Context, ticket: str, code: str, visitor: Visitor) -> str:
+    """Begin the session of somebody who proves a second factor; returns its secret.
+
+    Raises NotSignedIn, CodeNeeded where the code is wrong, and TooManyTries.
+    """
+    try:
+        user_id = int(ctx.sealer.open(ticket, seconds=CODE_SECONDS).removeprefix("code "))
+    except (SealBroken, ValueError) as error:
+        raise NotSignedIn("This took too long. Sign in once more.") from error
+    user = ctx.db.run(lambda tx: store.user_by_id(tx, user_id))
+    if user is None or user["ended_at"] or not user["second_secret"]:
+        raise NotSignedIn("Sign in once more.")
+    access.count_try(ctx, user["email"], visitor, user_id)
+    if not ctx.db.run(lambda tx: second.proves(ctx, tx, user, code)):
+        ctx.db.run(lambda tx: access.note(tx, "refused_code", visitor, user_id=user_id, who=user["email"]))
+        raise CodeNeeded(ticket)
+    return _begin(ctx, user, visitor)
+
+
+def _begin(ctx: Context, user: UserRow, visitor: Visitor) -> str:
     secret = secrets.token_urlsafe(32)
     session = {
-        "token_hash": _fingerprint(secret),
+        "token_hash": access.fingerprint(secret),
         "public_id": secrets.token_hex(8),
         "user_id": user["id"],
         "csrf": secrets.token_urlsafe(32),
-        "agent": agent[:200],
+        "agent": visitor.agent[:200],
+        "origin": visitor.origin[:64],
         "hours": ctx.settings.session_hours,
+        "days": ctx.settings.session_days,
     }
 
     def work(tx: Tx) -> None:
         store.delete_ended(tx)
-        store.forget_failed_tries(tx, email)
+        access.worked(tx, user["email"], visitor, user["id"])
+        access.note(tx, "sign_in", visitor, user_id=user["id"], who=user["email"])
         store.insert_session(tx, session)
 
     ctx.db.run(work)
     return secret
 
 
-def _refuse_too_many(tx: Tx, email: str, origin: str) -> None:
-    tries = store.failed_tries(tx, email, origin[:64], TRIES_MINUTES)
-    if tries["by_name"] >= TRIES_BY_NAME or tries["from_origin"] >= TRIES_FROM_ORIGIN:
-        wait = max(1, TRIES_MINUTES * 60 - int(tries["oldest"]))
-        raise TooManyTries(f"Too many failed tries. Wait {-(-wait // 60)} minutes, then try again.", wait)
-
-
 def identify(ctx: Context, secret: str) -> SignedIn | None:
     """Who a session's secret belongs to; None where it has ended. Using a session prolongs it."""
 
     def work(tx: Tx) -> SignedInRow | None:
-        row = store.session(tx, _fingerprint(secret))
+        row = store.session(tx, access.fingerprint(secret))
         if row and row["is_old"]:
-            store.touch_session(tx, _fingerprint(secret), ctx.settings.session_hours)
+            store.touch_session(tx, access.fingerprint(secret), ctx.settings.session_hours)
         return row
 
     row = ctx.db.run(work)
@@ -134,15 +154,15 @@ def identify_token(ctx: Context, secret: str) -> Actor:
     """The actor of an API token. Raises NotSignedIn."""
 
     def work(tx: Tx) -> TokenUsedRow | None:
-        row = store.token(tx, _fingerprint(secret))
+        row = store.token(tx, access.fingerprint(secret))
         if row and row["is_old"]:
             store.touch_token(tx, row["id"])
         return row
 
     row = ctx.db.run(work)
     if row is None:
-        raise NotSignedIn("This token is not known or was revoked. Make one under Account.")
-    return Actor(row["user_id"], f"token {row['name']}", Role(row["role"]), row["id"])
+        raise NotSignedIn("This token is not known, was revoked, or has ended. Make one under Account.")
+    return Actor(row["user_id"], f"token {row['name']}", list(Role)[row["rank"] - 1], row["id"])
 
 
 def list_sessions(ctx: Context, signed: Identity) -> list[SessionRow]:
@@ -156,14 +176,65 @@ def end_session(ctx: Context, signed: Identity, public_id: str) -> None:
         raise NotFound("This session has ended already.")
 
 
+def end_other_sessions(ctx: Context, signed: Identity, visitor: Visitor) -> int:
+    """End all of one's own sessions but this one; returns how many."""
+    user_id = int(signed.actor.user_id or 0)
+
+    def work(tx: Tx) -> int:
+        access.note(tx, "sessions_ended", visitor, actor=signed.actor, user_id=user_id)
+        return store.delete_sessions(tx, user_id, signed.session_id)
+
+    return ctx.db.run(work)
+
+
+def change_password(ctx: Context, signed: Identity, old: str, new: str, visitor: Visitor) -> None:
+    """Give oneself another password; all other sessions end. Raises Refused, TooManyTries."""
+    prove(ctx, signed, old, visitor)
+    user_id = int(signed.actor.user_id or 0)
+    passwords.check(new, signed.email, signed.actor.name, field="new")
+    hashed = passwords.hashed(new)
+
+    def work(tx: Tx) -> None:
+        store.update_user(tx, user_id, {"password_hash": hashed})
+        store.delete_sessions(tx, user_id, signed.session_id)
+        store.delete_links(tx, user_id)
+        access.note(tx, "password", visitor, actor=signed.actor, user_id=user_id)
+
+    ctx.db.run(work)
+
+
+def prove(ctx: Context, signed: Identity, password: str, visitor: Visitor) -> None:
+    """Raise Refused where this is not the password of who is signed in; TooManyTries after several."""
+    user_id = int(signed.actor.user_id or 0)
+    access.count_try(ctx, signed.email, visitor, user_id)
+    user = ctx.db.run(lambda tx: store.user_by_id(tx, user_id))
+    if user is None or not passwords.verify(password, user["password_hash"]):
+        raise Refused.because("password.wrong", "This is not your password as it is now.", "old")
+    ctx.db.run(lambda tx: access.worked(tx, signed.email, visitor, user_id))
+
+
+def second_factor(ctx: Context, signed: Identity) -> int | None:
+    """How many recovery codes are left of one's second factor; None where there is none."""
+    user_id = int(signed.actor.user_id or 0)
+
+    def work(tx: Tx) -> int | None:
+        user = store.user_by_id(tx, user_id)
+        return store.recovery_codes_left(tx, user_id) if user and user["second_secret"] else None
+
+    return ctx.db.run(work)
+
+
 def list_tokens(ctx: Context, actor: Actor) -> list[TokenListedRow]:
     """All tokens, without their secrets; the revoked last."""
     actor.require(Role.VIEWER)
     return ctx.db.run(store.tokens)
 
 
-def make_token(ctx: Context, actor: Actor, name: str, role: Role) -> str:
-    """A new token of at most one's own role; returns its secret, which is shown only this once. Raises Refused."""
+def make_token(ctx: Context, actor: Actor, name: str, role: Role, days: int = TOKEN_DAYS[-1]) -> str:
+    """A new token of at most one's own role, for so many days; returns its secret, shown only this once.
+
+    Raises Refused.
+    """
     actor.require(Role.EDITOR)
     if actor.user_id is None:
         raise NotAllowed("A token belongs to a person.")
@@ -172,13 +243,16 @@ def make_token(ctx: Context, actor: Actor, name: str, role: Role) -> str:
     name = one_line(name, 120, "A token's name", "name")
     if not name:
         raise Refused.because("name.missing", "Say what the token is for, such as Till in the shop.", "name")
+    if days not in TOKEN_DAYS:
+        raise Refused.because("token.days", "Choose how long the token holds.", "days")
     secret = f"grp_{secrets.token_urlsafe(32)}"
     user_id = actor.user_id
 
     def work(tx: Tx) -> None:
         with history.change_set(tx, actor, "token.make", f"Token made: {name}") as recorder:
-            token_id = store.insert_token(tx, name, _fingerprint(secret), role, user_id)
+            token_id = store.insert_token(tx, name, access.fingerprint(secret), role, user_id, days)
             recorder.made("token", token_id, {"name": name, "role": str(role)})
+            access.note(tx, "token_made", Visitor(), actor=actor, user_id=user_id, detail=name)
 
     ctx.db.run(work)
     return secret
@@ -198,5 +272,6 @@ def revoke_token(ctx: Context, actor: Actor, token_id: int) -> None:
             with history.change_set(tx, actor, "token.revoke", f"Token revoked: {row['name']}") as recorder:
                 store.revoke_token(tx, token_id)
                 recorder.removed("token", token_id, {"name": row["name"], "role": row["role"]}, 2)
+                access.note(tx, "token_revoked", Visitor(), actor=actor, user_id=row["user_id"], detail=row["name"])
 
     ctx.db.run(work)

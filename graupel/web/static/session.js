@@ -41,16 +41,20 @@ function askFor({ door, name }) {
   mail.readOnly = true;
   const wrong = element("div", { className: "wrong" });
   wrong.setAttribute("role", "alert");
+  const code = field("text", "Code of your app, or a recovery code", "one-time-code");
+  code.hidden = true;
+  code.querySelector("input").name = "code";
   const go = element("button", { className: "btn main", textContent: "Sign in and go on" });
   const stay = element("button", { className: "btn", type: "button", textContent: "Not now" });
   const title = element("h2", { id: "h-session", textContent: "Sign in again" });
   const help = element("p", { textContent: `${text} What you typed is still here, and what you were doing goes on.` });
-  const form = element("form", { className: "stack" }, title, help, email, password, wrong);
+  const form = element("form", { className: "stack" }, title, help, email, password, code, wrong);
   form.append(element("div", { className: "actions" }, go, stay));
   form.dataset.free = "";
   const dialog = element("dialog", { id: "session" }, form);
   dialog.setAttribute("aria-labelledby", "h-session");
   document.body.append(dialog);
+  let ticket = ""; // that the password was right, and a code is to follow
   dialog.showModal();
   password.querySelector("input").focus();
   return new Promise((resolve) => {
@@ -66,21 +70,27 @@ function askFor({ door, name }) {
       event.preventDefault();
       event.stopPropagation();
       wrong.textContent = "";
-      const said = await enter(new FormData(form), door);
+      const said = await enter(new FormData(form), door, ticket);
       if (said.csrf) {
         take(said.csrf);
         end(true);
-      } else wrong.textContent = said.problem;
+        return;
+      }
+      wrong.textContent = said.problem;
+      ticket = said.ticket ?? "";
+      code.hidden = !ticket;
+      (ticket ? code : password).querySelector("input").focus();
     });
   });
 }
 function field(kind, label, complete) {
   const id = `session-${kind}`;
-  const input = element("input", { type: kind, name: kind, id, required: true, autocomplete: complete });
+  const input = element("input", { type: kind, name: kind, id, autocomplete: complete });
   return element("div", {}, element("label", { htmlFor: id, textContent: label }), input);
 }
-async function enter(body, door) {
+async function enter(body, door, ticket) {
   body.append("door", door);
+  if (ticket) body.append("ticket", ticket);
   try {
     const answer = await fetch("/session", { method: "POST", body, headers: { "HX-Request": "true" } });
     return await answer.json();
