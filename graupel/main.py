@@ -10,7 +10,7 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import ASGIApp, Scope
 
 import graupel
-from graupel import areas, logs, processes
+from graupel import areas, logs, processes, storage
 from graupel.context import Context
 from graupel.db import Database, DatabaseUnavailable, pending
 from graupel.features.destinations import service as destinations
@@ -131,10 +131,12 @@ def _add_plumbing(app: FastAPI, ctx: Context) -> None:
             overdue = 0 if missing else ctx.db.run(queue.overdue_seconds, attempts=1)
         except DatabaseUnavailable as trouble:
             return JSONResponse({"ready": False, "because": str(trouble)}, 503)
+        lacking = storage.trouble(ctx.settings.data_folder)
         told = {
+            "files": lacking or "writable",
             "pending_migrations": missing,
             "database": "read only" if read_only else "writable",
             "workers": f"a job has been due for {overdue} s" if overdue > OVERDUE_SECONDS else "at work",
         }
-        ready = not missing and not read_only
+        ready = not missing and not read_only and not lacking
         return JSONResponse({"ready": ready, **told}, 200 if ready else 503)

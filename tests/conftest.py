@@ -84,7 +84,9 @@ def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
 
     _database.run(empty)
     areas.register("en")
-    options = Settings(database_url=database_url, data_folder=tmp_path, lease_seconds=2, _env_file=None)
+    options = Settings(
+        database_url=database_url, data_folder=tmp_path, lease_seconds=2, hosts="testserver", _env_file=None
+    )
     return Context(_database, options)
 
 

@@ -5,8 +5,12 @@ of one can be given up.
 """
 
 import asyncio
+import re
 import threading
 from collections.abc import Coroutine
+from contextlib import suppress
+from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
 from functools import cache
 from typing import Any, TypeVar
 
@@ -18,6 +22,7 @@ T = TypeVar("T")
 #: Within so many seconds the whole answer must be there, and so large it may be.
 SECONDS = 8.0
 MOST_BYTES = 20_000_000
+LONGEST_WAIT = 3600
 
 
 class Exchange:
@@ -49,9 +54,25 @@ class Exchange:
             return httpx.Response(answer.status_code, headers=_plain(answer.headers), content=bytes(content))
 
 
-def _plain(headers: httpx.Headers) -> list[tuple[str, str]]:
-    """Headers of an answer whose content was unpacked already."""
-    return [(name, value) for name, value in headers.items() if name not in ("content-encoding", "content-length")]
+def asked_to_wait(response: httpx.Response) -> int:
+    """For how many seconds an answer asks to wait, at most an hour; 0 where it says nothing that can be read.
+
+    RFC 9110, 10.2.3: seconds, or a date; a clock that is off by a day is not waited for.
+    """
+    asked = response.headers.get("Retry-After", "").strip()
+    if re.fullmatch("[0-9]{1,9}", asked):
+        return min(int(asked), LONGEST_WAIT)
+    with suppress(ValueError, TypeError):
+        left = parsedate_to_datetime(asked) - datetime.now(UTC)
+        return max(0, min(int(left.total_seconds()), LONGEST_WAIT))
+    return 0
+
+
+def _plain(headers: httpx.Headers) -> list[tuple[bytes, bytes]]:
+    """Headers of an answer whose content was unpacked already, as they came: any byte may stand in them."""
+    return [
+        (name, value) for name, value in headers.raw if name.lower() not in (b"content-encoding", b"content-length")
+    ]
 
 
 @cache

@@ -63,6 +63,10 @@ class Cancelled(GraupelError):
     """A job was asked to stop, and stopped."""
 
 
+class NoRoom(GraupelError):
+    """The disk on which files are kept is full, or can't be written; nothing was kept."""
+
+
 class TryLater(GraupelError):
     """Something outside is not to be had now; ``retry_after`` is in seconds, 0 where nothing was said."""
 

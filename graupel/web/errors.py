@@ -11,6 +11,7 @@ from starlette.exceptions import HTTPException
 
 from graupel.core import errors
 from graupel.db import ActTakenOver, DatabaseUnavailable
+from graupel.storage import is_no_room
 from graupel.web.frame import is_htmx, page
 from graupel.web.security import PageTooOld, TooLarge
 
@@ -29,6 +30,7 @@ STATUSES: list[tuple[type[Exception], int, str]] = [
     (errors.Refused, 422, "Not taken"),
     (DatabaseUnavailable, 503, "Not to be had now"),
     (errors.TryLater, 503, "Not to be had now"),
+    (errors.NoRoom, 507, "No room"),
     (errors.GraupelError, 500, "Did not work"),
 ]
 
@@ -90,6 +92,8 @@ def _validation(request: Request, error: Exception) -> Response:
 
 
 def _fault(request: Request, error: Exception) -> Response:
+    if is_no_room(error):  # what comes in is put aside by the framework first
+        return explain(request, errors.NoRoom("The disk of the server is full. Nothing was kept; try again later."))
     log.exception("fault", exc_info=error)
     return _error_page(request, 500, "A fault in Graupel", "Nothing was changed. The log of the server tells more.")
 

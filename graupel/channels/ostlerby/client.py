@@ -1,11 +1,11 @@
 """The client of Ostlerby's HTTP interface."""
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Annotated, Any
 from urllib.parse import quote
 
 import httpx
-from pydantic import BaseModel, TypeAdapter, ValidationError
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from graupel.channels import exchange
 from graupel.channels.errors import ChannelDenied, ChannelMisbehaved, ChannelRefuses, ChannelUnreachable
@@ -16,6 +16,7 @@ from graupel.core.problems import Problem
 
 #: So many listings are asked about at once.
 AT_ONCE = 100
+NO_SENSE = "Ostlerby gave an answer that makes no sense."
 #: The hall's words for where a listing stands.
 _STATES = {
     "under_review": ListingState.REVIEW,
@@ -25,13 +26,22 @@ _STATES = {
 }
 
 
+#: What is kept of their words is no longer than this; an answer with more is none of theirs.
+_Code = Annotated[str, Field(max_length=40, pattern=r"^[\x21-\x7e]+$")]
+_Word = Annotated[str, Field(max_length=100)]
+_Name = Annotated[str, Field(max_length=200)]
+_Said = Annotated[str, Field(max_length=1000)]
+_Count = Annotated[int, Field(ge=0, le=1_000_000)]
+_MOST_PLACES, _MOST_REASONS, _MOST_PATH = 50_000, 100, 600
+
+
 class _Range(BaseModel):
-    least: int
-    most: int
+    least: _Count
+    most: _Count
 
 
 class _Picture(BaseModel):
-    least_side: int
+    least_side: _Count
 
 
 class _Terms(BaseModel):
@@ -40,28 +50,28 @@ class _Terms(BaseModel):
 
 
 class _Category(BaseModel):
-    code: str
-    name: str
-    above: str | None
+    code: _Code
+    name: _Name
+    above: _Code | None
     end: bool
 
 
 class _Reason(BaseModel):
-    code: str
-    field: str = ""
-    message: str
+    code: _Word
+    field: _Word = ""
+    message: _Said
 
 
 class _Listing(BaseModel):
-    reference: str
-    state: str
-    page: str | None = None
-    reasons: list[_Reason] = []
+    reference: _Word
+    state: _Word
+    page: _Code | None = None
+    reasons: Annotated[list[_Reason], Field(max_length=_MOST_REASONS)] = []
     on_sale: bool = False
 
 
 class _Refusal(BaseModel):
-    reasons: list[_Reason]
+    reasons: Annotated[list[_Reason], Field(max_length=_MOST_REASONS)]
 
 
 class OstlerbyClient:
@@ -81,20 +91,24 @@ class OstlerbyClient:
 
     def places(self) -> list[ChannelPlace]:
         """Its categories with their paths."""
-        found = self._read(list[_Category], self._ask("GET", "/v1/categories"))
+        kind = Annotated[list[_Category], Field(max_length=_MOST_PLACES)]
+        found = self._read(kind, self._ask("GET", "/v1/categories"))
         by_code = {category.code: category for category in found}
 
         def path(category: _Category, steps: int = 0) -> str:
             above = by_code.get(category.above or "")
             return f"{path(above, steps + 1)} > {category.name}" if above and steps < 20 else category.name
 
-        return [ChannelPlace(category.code, path(category), category.end) for category in found]
+        places = [ChannelPlace(one.code, path(one), one.end) for one in by_code.values()]
+        if any(len(place.path) > _MOST_PATH for place in places):
+            raise ChannelMisbehaved(NO_SENSE)
+        return places
 
     def put(self, reference: str, payload: dict[str, Any]) -> Answer:
         """Make or revise a listing."""
         listing = self._read(_Listing, self._ask("PUT", f"/v1/listings/{quote(reference)}", payload))
         if listing.reference != reference:
-            raise ChannelMisbehaved("Ostlerby gave an answer that makes no sense.")
+            raise ChannelMisbehaved(NO_SENSE)
         return _answer(listing)
 
     def answers(self, references: Sequence[str]) -> dict[str, Answer]:
@@ -123,12 +137,12 @@ class OstlerbyClient:
         try:
             return TypeAdapter(kind).validate_json(response.content)
         except ValidationError as error:
-            raise ChannelMisbehaved("Ostlerby gave an answer that makes no sense.") from error
+            raise ChannelMisbehaved(NO_SENSE) from error
 
 
 def _answer(listing: _Listing) -> Answer:
     if listing.state not in _STATES:
-        raise ChannelMisbehaved("Ostlerby gave an answer that makes no sense.")
+        raise ChannelMisbehaved(NO_SENSE)
     return Answer(_STATES[listing.state], listing.page or "", _problems(listing.reasons), listing.on_sale)
 
 
@@ -140,8 +154,7 @@ def _refusal(response: httpx.Response) -> Exception:
     if response.status_code in (401, 403):
         return ChannelDenied("Ostlerby does not know the key. An owner can correct it under Channels.")
     if response.status_code == 429 or response.status_code >= 500:
-        asked = response.headers.get("Retry-After", "")
-        return ChannelUnreachable("Ostlerby is busy and asks to come back later.", int(asked) if asked.isdigit() else 0)
+        return ChannelUnreachable("Ostlerby is busy and asks to come back later.", exchange.asked_to_wait(response))
     try:
         return ChannelRefuses(_problems(_Refusal.model_validate_json(response.content).reasons))
     except ValidationError:

@@ -3,14 +3,14 @@
 import csv
 import hashlib
 import io
-import shutil
-import tempfile
+import secrets
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from graupel import storage
 from graupel.context import Context
 from graupel.core import imports
 from graupel.core.errors import NotFound, Refused
@@ -88,16 +88,15 @@ def take(ctx: Context, actor: Actor, name: str, content: BinaryIO) -> int:
 
 
 def _keep(ctx: Context, content: BinaryIO) -> tuple[Path, str, int]:
-    folder = ctx.folder("uploads")
+    """The file under the SHA-256 of what it holds. Raises NoRoom."""
     digest, size = hashlib.sha256(), 0
-    with tempfile.NamedTemporaryFile(dir=folder, delete=False) as file:
+    coming = ctx.folder("uploads") / f"coming-{secrets.token_hex(8)}"
+    with storage.aside(coming) as file:
         for block in iter(lambda: content.read(1 << 20), b""):
             digest.update(block)
             size += len(block)
             file.write(block)
-    path = folder / digest.hexdigest()
-    shutil.move(file.name, path)
-    return path, digest.hexdigest(), size
+    return coming.rename(coming.with_name(digest.hexdigest())), digest.hexdigest(), size
 
 
 def list_files(ctx: Context, actor: Actor) -> list[ImportFileRow]:
@@ -353,12 +352,15 @@ def export(ctx: Context, actor: Actor, path: Path) -> int:
     def work(tx: Tx) -> int:
         tree = categories.load(tx)
         count = 0
-        with path.open("w", encoding="utf-8", newline="") as file:
+        with storage.aside(path) as raw:
+            file = io.TextIOWrapper(raw, "utf-8", newline="")
             writer = csv.writer(file)
             writer.writerow([*(column.file.headers[0] for column in COLUMNS.values() if column.file), "status"])
             for row in table_store.export_rows(tx, ctx.settings.language):
                 writer.writerow([*(_cell(column, row, tree) for column in COLUMNS.values()), row["status"]])
                 count += 1
+            file.flush()
+            file.detach()
         return count
 
     return ctx.db.run(work)

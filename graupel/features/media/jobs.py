@@ -2,8 +2,9 @@
 
 import structlog
 
+from graupel.core.errors import NoRoom
 from graupel.db import Tx
-from graupel.features.media import service, sizes, store, videos
+from graupel.features.media import apart, service, sizes, store, videos
 from graupel.jobs import JobRequest, JobRun, Urgency, enqueue
 
 AT_ONCE = 20
@@ -32,7 +33,7 @@ def _make(run: JobRun, media_id: int, sha256: str) -> None:
     state = "made"
     try:
         sizes.make(run.ctx, sha256)
-    except OSError as trouble:
+    except (OSError, NoRoom) as trouble:
         log.warning("no sizes", media=media_id, reason=str(trouble))
         state = "failed"
     run.ctx.db.run(lambda tx: store.set_sizes(tx, media_id, state))
@@ -58,8 +59,8 @@ def make_poster(run: JobRun) -> None:
         outcome = "No picture could be taken of it: choose one in the library."
         content = sizes.path_of(run.ctx, found.sha256, sizes.FULL).read_bytes()
         try:
-            picture = videos.poster(content)
-        except (ValueError, OSError):
+            picture = apart.do(videos.poster, content)
+        except (apart.GaveUp, ValueError, OSError):
             log.warning("no poster", media=media_id)
         else:
             taken = service.take(run.ctx, run.actor, f"{found.file_name.rpartition('.')[0]}-poster.jpg", picture)

@@ -5,10 +5,11 @@ import re
 from dataclasses import dataclass
 
 import puremagic
+import structlog
 
 from graupel.core import media as rules
 from graupel.core.media import MediaKind
-from graupel.features.media import models, pictures, videos
+from graupel.features.media import apart, models, pictures, videos
 from graupel.features.media.refusing import refuse
 from graupel.settings import Settings
 
@@ -21,6 +22,7 @@ _ELSE = {
     "application/gzip": "an archive",
 }
 
+log = structlog.get_logger("media")
 _TAKEN = {one.media_type for one in rules.FORMATS.values()} | {"image/bmp", "image/tiff"}
 
 
@@ -41,7 +43,13 @@ def measure(settings: Settings, file_name: str, content: bytes) -> Measured:
     """A file, checked, without personal metadata. Raises Refused with what it is and what is taken instead."""
     kind = _kind_inside(content)
     _refuse_size(settings, file_name, content, kind)
-    measured = _open(file_name, content, kind)
+    try:
+        measured = apart.do(_open, file_name, content, kind)
+    except apart.GaveUp as trouble:
+        log.warning("a file was given up", name=file_name, bytes=len(content), reason=str(trouble))
+        refuse(
+            "given_up", f"“{file_name}” takes too long or too much memory to read. Save it anew, or smaller.", trouble
+        )
     said = rules.kind_of_name(file_name)
     if said and said is not kind:
         refuse("other_kind", f"“{file_name}” is not {rules.KIND_WORDS[said]}: inside it is {rules.KIND_WORDS[kind]}.")

@@ -1,6 +1,7 @@
 """Pictures: opened with care, turned upright, freed of personal metadata, measured, made smaller."""
 
 import io
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -8,15 +9,17 @@ from PIL import Image, ImageChops, ImageOps, UnidentifiedImageError
 
 from graupel.core.media import ACCEPTED, WHITE
 from graupel.features.media.refusing import refuse
+from graupel.features.media.stripping import stripped
 
 MOST_PIXELS = 60_000_000
+#: Of all frames of a picture that moves.
+MOST_MOVING_PIXELS = 240_000_000
 #: What is read -> the name under which the format is kept; None: it is converted. MPO is a JPEG with a second view.
 _READ = {
     "JPEG": "jpg", "MPO": "jpg", "PNG": "png", "WEBP": "webp", "GIF": "gif", "AVIF": "avif", "BMP": None, "TIFF": None,
 }  # fmt: skip
 _SAVED_AS = {"jpg": "JPEG", "png": "PNG", "webp": "WEBP", "gif": "GIF", "avif": "AVIF"}
 _PERSONAL = {"exif", "xmp", "XML:com.adobe.xmp", "photoshop", "comment"}
-_JPEG_KEPT = (0xE0, 0xE2, 0xEE)  # JFIF, the colour profile, how the colours are coded
 _UPRIGHT = 1
 _ORIENTATION = 0x0112
 
@@ -38,11 +41,18 @@ def open_picture(file_name: str, content: bytes, other: str) -> Opened:
         picture = Image.open(io.BytesIO(content), formats=[name for name in _READ if name != "MPO"])
         if picture.width * picture.height > MOST_PIXELS:
             raise Image.DecompressionBombError
+        frames = _frames(picture)
+        if frames > 1 and frames * picture.width * picture.height > MOST_MOVING_PIXELS:
+            refuse(
+                "too_many_frames",
+                f"“{file_name}” moves: {frames} frames of {picture.width} × {picture.height} pixels are more than "
+                f"{MOST_MOVING_PIXELS // 1_000_000} million pixels in all. Scale it down, or take it in as a video.",
+            )
         picture.load()
     except (Image.DecompressionBombError, Image.DecompressionBombWarning) as error:
         most = MOST_PIXELS // 1_000_000
         refuse("too_many_pixels", f"“{file_name}” has more than {most} million pixels. Scale it down.", error)
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError) as error:
+    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError, IndexError, KeyError) as error:
         is_else = f": inside it is {other}" if other else " that can be read"
         refuse("unreadable", f"“{file_name}” is not a picture{is_else}. {ACCEPTED}", error)
     return _kept(picture, content)
@@ -53,12 +63,24 @@ def _kept(picture: Image.Image, content: bytes) -> Opened:
     if name is None:
         return _converted(picture)
     turned = picture.getexif().get(_ORIENTATION, _UPRIGHT) != _UPRIGHT
-    if name == "jpg" and not turned and picture.format == "JPEG":
-        return Opened(picture, _without_segments(content), name)
-    is_personal = _PERSONAL & set(picture.info) or getattr(picture, "text", None)
-    if not turned and not is_personal and picture.format != "MPO":
-        return Opened(picture, content, name)
-    return _saved(picture, name)
+    if turned or (name == "avif" and _PERSONAL & set(picture.info)):
+        return _saved(picture, name)
+    kept = stripped(content, name)
+    return Opened(picture, kept, name) if kept == content or _is_whole(picture, kept) else _saved(picture, name)
+
+
+def _is_whole(picture: Image.Image, kept: bytes) -> bool:
+    """Whether the bytes that were left are the same picture: an odd file may not be built as its format says."""
+    try:
+        again = Image.open(io.BytesIO(kept))
+        again.load()
+    except (OSError, SyntaxError, ValueError):
+        return False
+    return again.size == picture.size and _frames(again) == _frames(picture)
+
+
+def _frames(picture: Image.Image) -> int:
+    return int(getattr(picture, "n_frames", 1)) if picture.format != "MPO" else 1
 
 
 def _saved(picture: Image.Image, name: str) -> Opened:
@@ -90,23 +112,6 @@ def _again(content: bytes, name: str) -> Opened:
     picture = Image.open(io.BytesIO(content))
     picture.load()
     return Opened(picture, content, name)
-
-
-def _without_segments(content: bytes) -> bytes:
-    """A JPEG without its application segments and comments, but those that its colours need; nothing is coded anew.
-
-    ITU T.81, annex B: each segment before the scan is FF, a marker, and its length of two bytes.
-    """
-    kept, at = [content[:2]], 2
-    while at + 4 <= len(content) and content[at] == 0xFF and content[at + 1] != 0xDA:
-        marker, length = content[at + 1], int.from_bytes(content[at + 2 : at + 4], "big")
-        if marker == 0xFF:  # a fill byte
-            at += 1
-            continue
-        if not (0xE0 <= marker <= 0xEF or marker == 0xFE) or marker in _JPEG_KEPT:
-            kept.append(content[at : at + 2 + length])
-        at += 2 + length
-    return b"".join([*kept, content[at:]])
 
 
 def eight_bit(picture: Image.Image) -> Image.Image:
@@ -148,3 +153,10 @@ def smaller(picture: Image.Image, side: int) -> bytes:
     profile = picture.info.get("icc_profile") if picture.mode in ("RGB", "RGBA") else None
     small.save(out, "WEBP", quality=84, icc_profile=profile)
     return out.getvalue()
+
+
+def in_sizes(content: bytes, sides: Mapping[str, int]) -> dict[str, bytes]:
+    """A picture in several sizes, by name, each as ``smaller`` makes it. Raises OSError where it can't be read."""
+    with Image.open(io.BytesIO(content)) as picture:
+        picture.load()
+        return {name: smaller(picture, side) for name, side in sorted(sides.items(), key=lambda one: -one[1])}

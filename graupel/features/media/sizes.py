@@ -1,13 +1,10 @@
 """The stored bytes on disk, under names made from what they are, and pictures in smaller sizes."""
 
-import os
-import tempfile
 from pathlib import Path
 
-from PIL import Image
-
+from graupel import storage
 from graupel.context import Context
-from graupel.features.media import pictures
+from graupel.features.media import apart, pictures
 
 #: Name of a size -> the longest side in pixels. "full" is the file as it was taken in.
 SIZES = {"thumb": 96, "card": 480, "page": 1200}
@@ -20,13 +17,9 @@ def path_of(ctx: Context, sha256: str, size: str) -> Path:
 
 
 def write(path: Path, content: bytes) -> None:
-    """Whole or not at all, also when the machine stops in the middle."""
-    if path.exists():
-        return
-    path.parent.mkdir(parents=True, exist_ok=True)
-    with tempfile.NamedTemporaryFile(dir=path.parent, delete=False) as file:
-        file.write(content)
-    os.replace(file.name, path)
+    """Keep bytes that are not there yet. Raises NoRoom."""
+    if not path.exists():
+        storage.write(path, content)
 
 
 def make(ctx: Context, sha256: str) -> None:
@@ -34,7 +27,9 @@ def make(ctx: Context, sha256: str) -> None:
     missing = {size: side for size, side in SIZES.items() if not path_of(ctx, sha256, size).exists()}
     if not missing:
         return
-    with Image.open(path_of(ctx, sha256, FULL)) as picture:
-        picture.load()
-        for size, side in sorted(missing.items(), key=lambda one: -one[1]):
-            write(path_of(ctx, sha256, size), pictures.smaller(picture, side))
+    try:
+        made = apart.do(pictures.in_sizes, path_of(ctx, sha256, FULL).read_bytes(), missing)
+    except apart.GaveUp as trouble:
+        raise OSError(f"given up: {trouble}") from trouble
+    for size, content in made.items():
+        write(path_of(ctx, sha256, size), content)

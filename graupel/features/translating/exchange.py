@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, BinaryIO
 
+from graupel import storage
 from graupel.context import Context
 from graupel.core import languages
 from graupel.core import wording as rules
@@ -107,7 +108,7 @@ def keep(ctx: Context, actor: Actor, content: BinaryIO) -> str:
     if not data.strip():
         raise Refused.because("file.empty", "This file is empty.", "file")
     digest = hashlib.sha256(data).hexdigest()
-    (ctx.folder("translations") / digest).write_bytes(data)
+    storage.write(ctx.folder("translations") / digest, data)
     return digest
 
 

@@ -107,18 +107,37 @@ def read(content: bytes) -> tuple[str, list[Unit]]:
     """The target language and the units of a document. Raises Refused where it is none, or can't be read."""
     try:
         root = ElementTree.fromstring(content, forbid_dtd=True)
-    except (ElementTree.ParseError, DefusedXmlException, ValueError) as error:
-        raise Refused.because("xliff.broken", f"This is no XML that can be read: {error}.", "file") from error
+    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
+        raise Refused.because("xliff.broken", f"This is no XML that can be read: {_why(error)}", "file") from error
     if root.tag != f"{{{NAMESPACE}}}xliff":
         raise Refused.because("xliff.version", "This is no XLIFF 2.0. Save it as that, or bring in a table.", "file")
-    units = []
+    try:
+        return root.get("trgLang", ""), list(_units(root))
+    except RecursionError as error:
+        raise Refused.because(
+            "xliff.deep", "This file is nested far too deeply to be a translation.", "file"
+        ) from error
+
+
+def _why(error: Exception) -> str:
+    """What is wrong with an XML, in a sentence."""
+    if isinstance(error, ElementTree.ParseError) and error.position[0]:
+        line, column = error.position
+        return f"something is wrong in line {line}, at character {column + 1}. Save it anew where it was made."
+    if isinstance(error, LookupError):
+        return "nobody knows the encoding that it names. Save it as UTF-8."
+    if isinstance(error, DefusedXmlException):
+        return "it defines a document type, which translations do not need. Save it without."
+    return "it holds signs that XML can't. Save it as UTF-8."
+
+
+def _units(root: Element) -> Iterator[Unit]:
     for number, unit in enumerate(root.iter(f"{{{NAMESPACE}}}unit"), start=1):
         tags = {one.get("id", ""): one.text or "" for one in unit.iter(f"{{{NAMESPACE}}}data")}
         source, target = (
             "".join(_text(one, tags) for one in unit.iter(f"{{{NAMESPACE}}}{name}")) for name in ("source", "target")
         )
-        units.append(Unit(unit.get("id", ""), source, target, number))
-    return root.get("trgLang", ""), units
+        yield Unit(unit.get("id", ""), source, target, number)
 
 
 def _text(element: Element, tags: dict[str, str]) -> str:

@@ -2,6 +2,8 @@
 
 import io
 import json
+import os
+import select
 import struct
 import zlib
 
@@ -11,7 +13,7 @@ from PIL import Image
 from graupel.core.errors import NotFound, Refused
 from graupel.core.media import MediaKind
 from graupel.demo import films
-from graupel.features.media import service, sizes
+from graupel.features.media import apart, service, sizes
 from tests.making import jpeg, work_off
 
 
@@ -231,3 +233,89 @@ def test_links_are_noted_once_and_lead_there(ctx, editor):
     for wrong in ("films.example", "javascript:alert(1)", "https://", "https://a b.example", "https://x@y.example/"):
         with pytest.raises(Refused, match="no address"):
             service.take_link(ctx, editor, wrong)
+
+
+# --- what stands beside the picture, and what takes too long --------------------------------------------------------
+
+PLACE = b"taken at 47.1 N, 8.2 E"
+
+
+def moving(kind: str, **options) -> bytes:
+    frames = [Image.new("RGB", (40, 30), colour) for colour in ("#8C7AA0", "#3F6B57", "#111111")]
+    return saved(frames[0], kind, save_all=True, append_images=frames[1:], duration=80, loop=0, **options)
+
+
+def with_gif_comment(content: bytes) -> bytes:
+    """A comment between the frames, where nobody looks."""
+    at = content.rindex(b"\x21\xf9")
+    return content[:at] + b"\x21\xfe" + bytes([len(PLACE)]) + PLACE + b"\0" + content[at:]
+
+
+def with_png_text(content: bytes) -> bytes:
+    """A text behind the pixels."""
+    body = b"tEXtComment\0" + PLACE
+    chunk = struct.pack(">I", len(body) - 4) + body + struct.pack(">I", zlib.crc32(body))
+    return content[:-12] + chunk + content[-12:]
+
+
+def with_webp_xmp(content: bytes) -> bytes:
+    chunk = b"XMP " + struct.pack("<I", len(PLACE)) + PLACE + b"\0" * (len(PLACE) % 2)
+    return b"RIFF" + struct.pack("<I", len(content) - 8 + len(chunk)) + content[8:] + chunk
+
+
+def between_scans(content: bytes) -> bytes:
+    """A comment between two scans of a progressive JPEG."""
+    at = content.rindex(b"\xff\xda")
+    return content[:at] + b"\xff\xfe" + struct.pack(">H", len(PLACE) + 2) + PLACE + content[at:]
+
+
+@pytest.mark.parametrize(
+    ("name", "content"),
+    [
+        ("a.gif", with_gif_comment(moving("GIF"))),
+        ("b.png", with_png_text(moving("PNG"))),
+        ("c.webp", with_webp_xmp(moving("WEBP", minimize_size=True))),
+        ("d.jpg", between_scans(saved(Image.radial_gradient("L"), "JPEG", progressive=True))),
+        *((f"end.{kind.lower()}", saved(Image.new("RGB", (20, 20), "#8C7AA0"), kind) + PLACE)
+          for kind in ("PNG", "JPEG", "WEBP", "GIF")),
+    ],
+)  # fmt: skip
+def test_nothing_is_kept_beside_the_picture_and_no_pixel_changes(ctx, editor, name, content):
+    before = Image.open(io.BytesIO(content))
+    media = service.take(ctx, editor, name, content)
+    kept = service.find(ctx, media.sha256, "full")[0].read_bytes()
+    assert PLACE in content
+    assert PLACE not in kept
+    after = Image.open(io.BytesIO(kept))
+    assert (after.format, getattr(after, "n_frames", 1)) == (before.format, getattr(before, "n_frames", 1))
+    for frame in range(getattr(before, "n_frames", 1)):
+        before.seek(frame)
+        after.seek(frame)
+        assert after.convert("RGBA").tobytes() == before.convert("RGBA").tobytes()
+
+
+def test_a_moving_picture_of_too_many_pixels_is_refused_before_it_is_worked_on(ctx, editor):
+    frames = [Image.new("P", (7000, 7000), number) for number in range(7)]
+    content = saved(frames[0], "GIF", save_all=True, append_images=frames[1:])
+    assert len(content) < 2_000_000
+    with pytest.raises(Refused, match="7 frames of 7000 × 7000"):
+        service.take(ctx, editor, "bomb.gif", content)
+
+
+def test_work_that_takes_too_long_or_too_much_is_given_up_and_the_next_is_done():
+    with pytest.raises(apart.GaveUp):
+        apart.do(select.select, [], [], [], 60, seconds=0.3)
+    with pytest.raises(apart.GaveUp, match="memory"):
+        apart.do(bytearray, 4_000_000_000)
+    with pytest.raises(apart.GaveUp):
+        apart.do(os.abort)
+    assert apart.do(len, "four") == 4
+
+
+def test_a_file_that_is_given_up_is_refused_with_a_sentence(ctx, editor, monkeypatch):
+    def gives_up(*_):
+        raise apart.GaveUp("too long")
+
+    monkeypatch.setattr(apart, "do", gives_up)
+    with pytest.raises(Refused, match="takes too long"):
+        service.take(ctx, editor, "a.jpg", jpeg())
