@@ -61,13 +61,16 @@ def parse_money(text: str, currency: str = "EUR") -> Decimal:
 def parse_weight(text: str) -> int:
     """Whole grams, from "250", "250 g", "1.2 kg", "1,2kg", "8 oz"; half grams are rounded up.
 
-    A number without a unit is grams. Raises Refused where it is no weight.
+    A whole number without a unit is grams. Raises Refused where it is no weight, or could be another one.
     """
     text = _squeeze(text)
     if plain := _PLAIN_GRAMS.fullmatch(text):
         return int(plain[1])
     number, word = _number_and_word(text, "weight", "250 g or 1.2 kg")
     unit = word.lower() or "g"
+    if not word and _decimal(number, text, "weight", ambiguous_is_decimal=False) % 1:
+        # Nobody means half a gram of yarn; it is kilograms that are written so.
+        raise Refused.because("weight.no_unit", f"“{text}” has no unit. Write {text} kg, or the whole grams.")
     if unit not in _GRAMS:
         raise Refused.because(
             "weight.unit", f"“{word}” is not a unit of weight that is known here. Use g, kg, mg, oz or lb."

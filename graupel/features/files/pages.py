@@ -8,11 +8,12 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 from starlette.datastructures import FormData, UploadFile
 
+from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
 from graupel.core.imports import COLUMNS, Action
 from graupel.features.categories import service as categories
 from graupel.features.files import service
-from graupel.features.files.reading import DELIMITERS
+from graupel.features.files.reading import DELIMITERS, TextShape
 from graupel.features.history import service as history
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
@@ -83,6 +84,7 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
         problem=problem,
         columns=COLUMNS,
         delimiters=DELIMITERS,
+        encodings=ENCODINGS,
         tree=categories.read_tree(ctx),
         Action=Action,
         result=result,
@@ -94,6 +96,17 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -
     """Begins the dry run with the columns as chosen."""
     try:
         service.request_plan(ctx, signed.actor, file_id, _chosen_columns(form), go_live=form.get("new_as") == "live")
+    except Refused as refusal:
+        return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
+    return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.post("/files/{file_id}/shape")
+def read_as(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -> Response:
+    """Reads the file in another encoding, or with another delimiter."""
+    try:
+        shape = TextShape(str(form.get("encoding", "")), str(form.get("delimiter", "")))
+        service.read_as(ctx, signed.actor, file_id, shape)
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
     return RedirectResponse(f"/files/{file_id}", 303)

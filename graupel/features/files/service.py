@@ -12,7 +12,8 @@ from typing import Any, BinaryIO
 
 from graupel import storage
 from graupel.context import Context
-from graupel.core import imports
+from graupel.core import encodings, imports
+from graupel.core.cells import harmless
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import COLUMNS, Action, FileRow
 from graupel.core.problems import Problem
@@ -23,7 +24,7 @@ from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
 from graupel.features.files import reading, store
-from graupel.features.files.reading import TextShape
+from graupel.features.files.reading import RawRow, TextShape
 from graupel.features.files.rows import ImportFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
@@ -122,6 +123,22 @@ def _read(ctx: Context, file_id: int) -> ImportFileRow:
 
 def _source(ctx: Context, row: ImportFileRow) -> tuple[Path, TextShape]:
     return ctx.folder("uploads") / row["sha256"], TextShape(row["encoding"], row["delimiter"])
+
+
+def read_as(ctx: Context, actor: Actor, file_id: int, shape: TextShape) -> None:
+    """Read a file in another encoding or with another delimiter; columns are guessed anew. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    if shape.encoding not in encodings.ENCODINGS or shape.delimiter not in reading.DELIMITERS:
+        raise Refused.because("file.shape", "Choose an encoding and a delimiter.", "encoding")
+
+    def work(tx: Tx) -> None:
+        row = _locked(tx, file_id)
+        _refuse_applied(row)
+        headers = next((one.cells for one in reading.rows(ctx.folder("uploads") / row["sha256"], shape)), [])
+        columns = imports.guess_columns(headers)
+        store.set_shape(tx, file_id, shape.encoding, shape.delimiter, headers, columns)
+
+    ctx.db.run(work)
 
 
 def _columns(ctx: Context, row: ImportFileRow) -> list[FileColumn]:
@@ -225,7 +242,19 @@ def _file_rows(ctx: Context, row: ImportFileRow, report: Callable[[int], None]) 
                 row=raw.line,
             )
             read_row = FileRow(raw.line, read_row.sku, problems=(too_many,))
+        elif any("\ufffd" in cell for cell in raw.cells):
+            read_row = FileRow(raw.line, read_row.sku, problems=(_unreadable(row, raw),))
         yield read_row
+
+
+def _unreadable(row: ImportFileRow, raw: RawRow) -> Problem:
+    places = [header for header, cell in zip(row["headers"], raw.cells, strict=False) if "\ufffd" in cell]
+    return Problem(
+        "row.signs",
+        f"In {', '.join(places[:3])} stands a sign that is not {encodings.ENCODINGS.get(row['encoding'], 'readable')}. "
+        "Mend it in the file, or choose another encoding.",
+        row=raw.line,
+    )
 
 
 @dataclass(frozen=True)
@@ -266,11 +295,11 @@ def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
     reasons = {sample.line: sample for sample in refused}
     out = io.StringIO()
     writer = csv.writer(out, delimiter=row["delimiter"])
-    writer.writerow(["line", "reason", *row["headers"]])
+    writer.writerow(["line", "reason", *map(harmless, row["headers"])])
     for raw in reading.rows(*_source(ctx, row)):
         if raw.line in reasons:
             why = " ".join(problem.message for problem in reasons[raw.line].plan.problems)
-            writer.writerow([raw.line, why, *raw.cells])
+            writer.writerow([raw.line, why, *map(harmless, raw.cells)])
     return out.getvalue()
 
 
@@ -357,7 +386,7 @@ def export(ctx: Context, actor: Actor, path: Path) -> int:
             writer = csv.writer(file)
             writer.writerow([*(column.file.headers[0] for column in COLUMNS.values() if column.file), "status"])
             for row in table_store.export_rows(tx, ctx.settings.language):
-                writer.writerow([*(_cell(column, row, tree) for column in COLUMNS.values()), row["status"]])
+                writer.writerow([*(harmless(_cell(column, row, tree)) for column in COLUMNS.values()), row["status"]])
                 count += 1
             file.flush()
             file.detach()

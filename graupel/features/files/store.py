@@ -38,6 +38,14 @@ def newest(tx: Tx, limit: int) -> list[ImportFileRow]:
     return [_row(row) for row in tx.all("SELECT * FROM import_file ORDER BY id DESC LIMIT %s", [limit])]
 
 
+def set_shape(tx: Tx, file_id: int, encoding: str, delimiter: str, headers: list[str], columns: dict[str, int]) -> None:
+    tx.run(
+        """UPDATE import_file SET encoding = %s, delimiter = %s, headers = %s, columns = %s, state = 'matching',
+                  counts = NULL, version = version + 1 WHERE id = %s""",
+        [encoding, delimiter, json.dumps(headers), json.dumps(columns), file_id],
+    )
+
+
 def set_matching(tx: Tx, file_id: int, columns: dict[str, int], go_live: bool, job_id: int) -> None:
     tx.run(
         """UPDATE import_file SET columns = %s, go_live = %s, state = 'matching', job_id = %s, counts = NULL,

@@ -12,6 +12,7 @@ from graupel import storage
 from graupel.context import Context
 from graupel.core import languages
 from graupel.core import wording as rules
+from graupel.core.cells import harmless
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
@@ -62,7 +63,8 @@ def _table(found: Iterable[tuple[service.Text, str]]) -> Iterator[bytes]:
     writer.writerow(HEADERS)
     yield b"\xef\xbb\xbf" + piece()
     for text, title in found:
-        writer.writerow((text.key, title, text.words.label, text.original, text.value, str(text.state)))
+        cells = (text.key, title, text.words.label, text.original, text.value, str(text.state))
+        writer.writerow(map(harmless, cells))
         yield piece()
 
 

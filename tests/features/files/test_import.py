@@ -14,12 +14,16 @@ from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
 from graupel.features.categories import service as categories
-from graupel.features.files import service
+from graupel.features.files import reading, service
+from graupel.features.files.reading import TextShape
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import applying, batch, summary
 from graupel.features.products import service as products
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser"]
 
 HEADER = "sku,name,price,weight,category,description\n"
 
@@ -323,3 +327,52 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
         path = tree.path(held[row.sku]["category_id"]) or None
         assert path == row.values.get("category", was["category"])
         assert held[row.sku]["version"] == (2 if plan.action is Action.CHANGED else 1)
+
+
+def test_a_quotation_mark_that_is_not_closed_swallows_no_rows(ctx):
+    text = 'sku,name,price\nA,"Fellside,5\nB,Quarry,6\nC,Peat,7\nD,"Oat",8\n'
+    with pytest.raises(Refused, match="In line 2 a quotation mark is opened"):
+        list(reading.rows(written(ctx, text), TextShape("utf-8", ",")))
+    fine = 'sku,name,text\nA,Fellside,"Two\nlines, and a comma"\nB,Quarry,x\n'
+    assert len(list(reading.rows(written(ctx, fine), TextShape("utf-8", ",")))) == 3
+
+
+def written(ctx, text):
+    path = ctx.folder("uploads") / "a.csv"
+    path.write_bytes(text.encode())
+    return path
+
+
+def test_a_sign_that_the_encoding_has_not_refuses_its_row_alone(ctx):
+    content = "sku,name,price\nA,Größe,5\nB,Grün,6\n".encode().replace("ü".encode(), b"\xfc")
+    file_id = service.take(ctx, SYSTEM, "a.csv", io.BytesIO(content))
+    assert service.read(ctx, SYSTEM, file_id).row["encoding"] == "utf-8"
+    service.request_plan(ctx, SYSTEM, file_id, {"sku": 0, "name": 1, "price": 2}, go_live=False)
+    work_off(ctx)
+    counts = service.read(ctx, SYSTEM, file_id).row["counts"]
+    assert (counts["new"], counts["refused"]) == (1, 1)
+    assert "In name stands a sign that is not UTF-8" in service.refused_rows(ctx, SYSTEM, file_id)
+
+
+def test_encoding_and_delimiter_can_be_chosen(ctx, browser):
+    file_id = service.take(ctx, SYSTEM, "a.csv", io.BytesIO("sku|name;x\nA|Grüß;e\n".encode("cp850")))
+    form = {"csrf": browser.csrf, "encoding": "cp850", "delimiter": "|"}
+    assert browser.post(f"/files/{file_id}/shape", data=form, follow_redirects=False).status_code == 303
+    page = browser.get(f"/files/{file_id}").text
+    assert "Grüß;e" in page
+    assert "DOS, Western Europe" in page
+    assert browser.post(f"/files/{file_id}/shape", data={**form, "encoding": "martian"}).status_code == 422
+
+
+def test_what_a_spreadsheet_would_run_goes_out_harmless_and_comes_back_as_it_was(ctx, tmp_path):
+    make_product(ctx, "FEL-1", name='=HYPERLINK("http://evil.example")')
+    out = tmp_path / "out.csv"
+    service.export(ctx, SYSTEM, out)
+    assert "'=HYPERLINK" in out.read_text()
+    with out.open("rb") as content:
+        file_id = service.take(ctx, SYSTEM, "out.csv", content)
+    columns = service.read(ctx, SYSTEM, file_id).row["columns"]
+    service.request_plan(ctx, SYSTEM, file_id, columns, go_live=False)
+    work_off(ctx)
+    counts = service.read(ctx, SYSTEM, file_id).row["counts"]
+    assert (counts["changed"], counts["refused"], counts["unchanged"]) == (0, 0, 1)
