@@ -68,10 +68,11 @@ def serve(
     host: Annotated[str, typer.Option(help="The address to listen on.")] = "127.0.0.1",
     port: Annotated[int, typer.Option(help="The port to listen on.")] = 8000,
     processes: Annotated[int, typer.Option(help="How many processes serve; one for each core is a good number.")] = 1,
+    fd: Annotated[int | None, typer.Option(help="A socket that is listening already, instead of a port.")] = None,
 ) -> None:
     """Serve the pages and the interface for programs."""
     proxies = _settings().trusted_proxies
-    server.serve("graupel.main:app_from_environment", host, port, processes, proxies)
+    server.serve("graupel.main:app_from_environment", host, port, processes, proxies, fd)
 
 
 @app.command("worker")

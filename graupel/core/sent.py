@@ -12,9 +12,12 @@ MOST_DIGITS = 4000
 
 
 def read_json(text: str | bytes) -> Any:
-    """JSON that somebody else wrote. Raises ValueError, also where it is nested too deep to be read."""
+    """JSON that somebody else wrote. Raises ValueError, also where it is nested too deep or holds half a sign."""
     try:
-        return json.loads(text)
+        found = json.loads(text)
+        # What JSON escapes may be half of a pair (RFC 8259, 8.2), which no database takes and no page can show.
+        json.dumps(found, ensure_ascii=False).encode()
+        return found
     except RecursionError as error:
         raise ValueError("nested too deep") from error
 

@@ -237,9 +237,9 @@ def _list(ctx: Context, actor: Actor, channel_id: int, goods: list[tuple[int, Go
             continue  # what is still missing is shown at the product
 
 
-def reconnect(ctx: Context, hall_address: str) -> None:
+def reconnect(ctx: Context, hall_address: str, hall_key: str) -> None:
     """Point the channel at the address that the hall has this time."""
     owner = users.actor_by_email(ctx, PEOPLE[0][0])
     for channel in connecting.list_channels(ctx, owner):
         if channel["address"] != hall_address:
-            connecting.change(ctx, owner, channel["id"], channel["name"], hall_address, "")
+            connecting.change(ctx, owner, channel["id"], channel["name"], hall_address, hall_key)

@@ -2,9 +2,11 @@
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
+from collections.abc import Mapping
 from types import TracebackType
 
 from graupel.core.errors import GraupelError
@@ -43,16 +45,27 @@ class Processes:
     def _ask_to_stop(self, *_: object) -> None:
         self._stopping = True
 
-    def start(self, name: str, command: list[str], *, log: str | None = None, **environment: str) -> None:
-        """Start one; its output goes to the file ``log``, or here."""
+    def start(
+        self,
+        name: str,
+        command: list[str],
+        *,
+        log: str | None = None,
+        held: socket.socket | None = None,
+        environment: Mapping[str, str] | None = None,
+    ) -> None:
+        """Start one; its output goes to the file ``log``, or here. ``held``: a socket that it is to serve."""
+        if held:
+            command = [*command, "--fd", str(held.fileno())]
         output = open(log, "ab") if log else None  # noqa: SIM115
         process = subprocess.Popen(  # noqa: S603
             command,
-            env={**os.environ, **environment},
+            env={**os.environ, **(environment or {})},
             stdin=subprocess.DEVNULL,
             stdout=output,
             stderr=output,
             start_new_session=True,
+            pass_fds=[held.fileno()] if held else [],
             preexec_fn=end_with_parent,
         )
         self._running.append((name, process))

@@ -1,5 +1,6 @@
 """Runs the whole of Graupel with the demo shop, and stops all of it again."""
 
+import secrets
 import shutil
 import socket
 import sys
@@ -18,7 +19,6 @@ from graupel.demo import load
 from graupel.demo.processes import Processes, python
 from graupel.settings import Settings
 
-HALL_KEY = "demo-seller-key"
 START_SECONDS = 30
 
 
@@ -28,14 +28,14 @@ def run(settings: Settings, *, fresh: bool, port: int) -> None:
     logs.configure("WARNING")
     try:
         with ExitStack() as stack:
-            _run(settings, stack, fresh=fresh, port=_free_from(port), began=began)
+            _run(settings, stack, fresh=fresh, held=stack.enter_context(_held_from(port)), began=began)
     except GraupelError as error:
         typer.echo(str(error), err=True)
         raise typer.Exit(1) from error
     typer.echo("Stopped.")
 
 
-def _run(settings: Settings, stack: ExitStack, *, fresh: bool, port: int, began: float) -> None:
+def _run(settings: Settings, stack: ExitStack, *, fresh: bool, held: socket.socket, began: float) -> None:
     folder = settings.data_folder.resolve()
     folder.mkdir(parents=True, exist_ok=True)
     url = settings.database_url or _private_database(stack, folder, fresh=fresh)
@@ -45,8 +45,9 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, port: int, began:
         for name in ("media", "uploads", "standins"):
             shutil.rmtree(folder / name, ignore_errors=True)
     migrate(url)
-    address = f"http://127.0.0.1:{port}"
-    hall_port = _free_from(8100)
+    address = f"http://127.0.0.1:{held.getsockname()[1]}"
+    held_hall = stack.enter_context(_held_from(8100))
+    hall, hall_key = f"http://127.0.0.1:{held_hall.getsockname()[1]}", _key(folder / "standins.key")
     environment = {"GRAUPEL_DATABASE_URL": url, "GRAUPEL_ADDRESS": address, "GRAUPEL_DATA_FOLDER": str(folder)}
     ctx = main.make_context(
         settings.model_copy(update={"database_url": url, "address": address, "data_folder": folder})
@@ -54,25 +55,27 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, port: int, began:
     running = stack.enter_context(Processes())
     running.start(
         "Ostlerby",
-        python(
-            "-m", "standins.ostlerby", "--folder", str(folder / "standins"), "--port", str(hall_port), "--key", HALL_KEY
-        ),
+        python("-m", "standins.ostlerby", "--folder", str(folder / "standins"), "--key", hall_key),
         log=str(folder / "standins.log"),
+        held=held_hall,
     )
-    _wait_for(f"http://127.0.0.1:{hall_port}/openapi.json")
-    hall = f"http://127.0.0.1:{hall_port}"
+    # It is asked with a key that no other demo's stand-in knows: so it is ours that answers.
+    _wait_for(f"{hall}/v1/terms", {"Authorization": f"Bearer {hall_key}"})
     if load.is_loaded(ctx):
-        load.reconnect(ctx, hall)
+        load.reconnect(ctx, hall, hall_key)
     else:
         typer.echo("Loading the demo shop, once …")
-        load.load(ctx, hall, HALL_KEY, lambda text: typer.echo(f"  {text}"))
+        load.load(ctx, hall, hall_key, lambda text: typer.echo(f"  {text}"))
     running.start(
         "The web server",
-        python("-m", "graupel.cli", "serve", "--port", str(port)),
+        python("-m", "graupel.cli", "serve"),
         log=str(folder / "web.log"),
-        **environment,
+        held=held,
+        environment=environment,
     )
-    running.start("The worker", python("-m", "graupel.cli", "worker"), log=str(folder / "worker.log"), **environment)
+    running.start(
+        "The worker", python("-m", "graupel.cli", "worker"), log=str(folder / "worker.log"), environment=environment
+    )
     _wait_for(f"{address}/readyz")
     ctx.db.close()
     _announce(address, time.monotonic() - began)
@@ -93,24 +96,33 @@ def _announce(address: str, seconds: float) -> None:
     sys.stdout.flush()
 
 
-def _free_from(port: int) -> int:
-    """The port, or the next one that is free."""
+def _held_from(port: int) -> socket.socket:
+    """The port, or the next one that is free; held from now on, so that no other demo takes it meanwhile."""
     for number in range(port, port + 100):
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind(("127.0.0.1", number))
-            except OSError:
-                continue
-            return number
+        held = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
+        held.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            held.bind(("127.0.0.1", number))
+            held.listen(128)
+        except OSError:
+            held.close()
+            continue
+        return held
     raise GraupelError(f"No port from {port} on is free.")
 
 
-def _wait_for(address: str) -> None:
+def _key(path: Path) -> str:
+    """The seller's key of this demo, made once."""
+    if not path.exists():
+        path.write_text(secrets.token_urlsafe(16))
+    return path.read_text()
+
+
+def _wait_for(address: str, headers: dict[str, str] | None = None) -> None:
     deadline = time.monotonic() + START_SECONDS
     while time.monotonic() < deadline:
         try:
-            if httpx.get(address, timeout=2, trust_env=False).is_success:
+            if httpx.get(address, timeout=2, headers=headers, trust_env=False).is_success:
                 return
         except httpx.HTTPError:
             pass

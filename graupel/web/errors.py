@@ -8,12 +8,13 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import RedirectResponse, Response
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from graupel.core import errors
 from graupel.db import ActTakenOver, DatabaseUnavailable
 from graupel.storage import is_no_room
 from graupel.web.frame import is_htmx, page
-from graupel.web.security import PageTooOld, TooLarge
+from graupel.web.security import PageTooOld, TooLarge, TooSlow
 
 log = structlog.get_logger("web")
 
@@ -27,6 +28,7 @@ STATUSES: list[tuple[type[Exception], int, str]] = [
     (errors.DoneAlready, 409, "Done already"),
     (ActTakenOver, 409, "Begun once more"),
     (TooLarge, 413, "Too large"),
+    (TooSlow, 408, "Too slow"),
     (errors.Refused, 422, "Not taken"),
     (DatabaseUnavailable, 503, "Not to be had now"),
     (errors.TryLater, 503, "Not to be had now"),
@@ -91,6 +93,11 @@ def _validation(request: Request, error: Exception) -> Response:
     )
 
 
+def _hung_up(request: Request, error: Exception) -> Response:
+    """Nobody is there to read this; it is no fault of ours."""
+    return Response(status_code=400)
+
+
 def _fault(request: Request, error: Exception) -> Response:
     if is_no_room(error):  # what comes in is put aside by the framework first
         return explain(request, errors.NoRoom("The disk of the server is full. Nothing was kept; try again later."))
@@ -104,6 +111,7 @@ def install(app: FastAPI) -> None:
         (errors.GraupelError, explain),
         (HTTPException, _http),
         (RequestValidationError, _validation),
+        (ClientDisconnect, _hung_up),
         (Exception, _fault),
     ]
     for kind, function in handlers:

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
-from urllib.parse import parse_qs, parse_qsl, quote, urlencode, urlsplit
+from urllib.parse import parse_qs, parse_qsl, quote, urlencode
 
 from fastapi import Request
 
@@ -19,8 +19,8 @@ _shown: ContextVar[str] = ContextVar("lens", default="")
 
 def key_of(query: str, current_url: str = "") -> str:
     """The lens of a request: its own, else that of the page that htmx asks from; "" for the default one."""
-    for text in (query, urlsplit(current_url).query):
-        found = parse_qs(text, keep_blank_values=True).get(NAME)
+    for text in (query, current_url.partition("#")[0].partition("?")[2]):
+        found = parse_qs(text, keep_blank_values=True, errors="replace").get(NAME)
         if found:
             return found[-1] if _KEY.fullmatch(found[-1]) else ""
     return ""

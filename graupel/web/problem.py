@@ -8,6 +8,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, Field
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from graupel.core import errors
 from graupel.core.problems import Problem
@@ -106,6 +107,10 @@ def _http(request: Request, error: Exception) -> JSONResponse:
     )
 
 
+def _hung_up(request: Request, error: Exception) -> JSONResponse:
+    return answer(400, "Broken off", "The request was not sent to its end.")
+
+
 def _fault(request: Request, error: Exception) -> JSONResponse:
     log.exception("fault", exc_info=error)
     return answer(500, "A fault in Graupel", "Nothing was changed. The log of the server tells more.")
@@ -117,6 +122,7 @@ def install(app: FastAPI) -> None:
         (errors.GraupelError, explain),
         (RequestValidationError, _validation),
         (HTTPException, _http),
+        (ClientDisconnect, _hung_up),
         (Exception, _fault),
     ]
     for kind, function in handlers:

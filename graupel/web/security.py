@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Annotated
 from urllib.parse import urlsplit
 
+import anyio
 import structlog
 from fastapi import Depends, Request
 from starlette.datastructures import FormData, Headers, MutableHeaders
@@ -14,7 +15,7 @@ from starlette.responses import PlainTextResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from graupel.context import Context
-from graupel.core.errors import NotAllowed, NotSignedIn, Refused
+from graupel.core.errors import GraupelError, NotAllowed, NotSignedIn, Refused
 from graupel.core.roles import Identity
 from graupel.core.sent import refuse_endless_numbers
 from graupel.db import acts
@@ -40,6 +41,9 @@ HEADERS = {
 }
 #: Where the pages are served over TLS, browsers use nothing else any more (RFC 6797).
 TLS_HEADERS = {"Strict-Transport-Security": "max-age=31536000"}
+#: The body of a request is there within so many seconds, and never stops for longer.
+BODY_SECONDS = 900.0
+PAUSE_SECONDS = 30.0
 #: A machine that asks itself, such as a probe of health.
 LOOPBACK = {"127.0.0.1", "localhost", "[::1]"}
 
@@ -169,11 +173,15 @@ class Guard:
                 headers.setdefault("Cache-Control", "no-store")
                 headers["X-Request-Id"] = request_id
                 headers.update(lens.carry_headers(headers, _lens_key(scope)))
+            if scope["method"] == "HEAD" and message["type"] == "http.response.body":
+                message = {**message, "body": b""}
             await send(message)
 
         try:
             if host_of(Headers(scope=scope).get("host", "")) in self.hosts:
-                await self.app(scope, self._limited(receive), send_with_headers)
+                # What may be got may be asked about: the same answer, without what it holds (RFC 9110, 9.3.2).
+                asked = {**scope, "method": "GET"} if scope["method"] == "HEAD" else scope
+                await self.app(asked, self._limited(receive), send_with_headers)
             else:
                 told = PlainTextResponse("This server does not answer under that name.", 421)
                 await told(scope, receive, send_with_headers)
@@ -187,13 +195,22 @@ class Guard:
             )
 
     def _limited(self, receive: Receive) -> Receive:
-        """Counts what comes in, so that a missing or false Content-Length changes nothing."""
-        seen = 0
+        """Counts what comes in, and how long it takes: a missing or false Content-Length changes nothing, and who
+        drips holds nobody up."""
+        seen, over = 0, False
+        deadline = time.monotonic() + BODY_SECONDS
 
         async def counted() -> Message:
-            nonlocal seen
-            message = await receive()
+            nonlocal seen, over
+            if over:  # what comes now is that somebody hung up, which may take as long as it takes
+                return await receive()
+            try:
+                with anyio.fail_after(max(0.0, min(PAUSE_SECONDS, deadline - time.monotonic()))):
+                    message = await receive()
+            except TimeoutError as error:
+                raise TooSlow("What was sent came too slowly, and was given up. Try again.") from error
             seen += len(message.get("body", b""))
+            over = not message.get("more_body", False)
             if seen > self.most_bytes:
                 raise TooLarge(self.most_bytes)
             return message
@@ -204,6 +221,10 @@ class Guard:
 def _lens_key(scope: Scope) -> str:
     current = Headers(scope=scope).get("HX-Current-URL", "")
     return lens.key_of(scope["query_string"].decode("latin-1"), current)
+
+
+class TooSlow(GraupelError):
+    """What was sent did not come in time."""
 
 
 class TooLarge(Refused):

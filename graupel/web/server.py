@@ -19,11 +19,11 @@ class _Config(uvicorn.Config):
         return bound
 
 
-def serve(factory: str, host: str, port: int, processes: int, trusted_proxies: str = "") -> None:
+def serve(factory: str, host: str, port: int, processes: int, trusted_proxies: str = "", fd: int | None = None) -> None:
     """Serve the application that ``factory`` makes until asked to stop.
 
     ``trusted_proxies``: whose word is taken on where a request came from, addresses with commas between; by itself
-    nobody's, not even of this machine.
+    nobody's, not even of this machine. ``fd``: a socket that is listening already.
     """
     options: dict[str, Any] = {"log_config": None, "access_log": False, "timeout_graceful_shutdown": 5}
     if trusted_proxies:
@@ -31,7 +31,8 @@ def serve(factory: str, host: str, port: int, processes: int, trusted_proxies: s
     else:
         options["proxy_headers"] = False
     config = _Config(factory, factory=True, host=host, port=port, workers=processes, **options)
+    given = [socket.socket(fileno=fd)] if fd is not None else None
     if processes > 1:
-        Multiprocess(config, sockets=[config.bind_socket()]).run()
+        Multiprocess(config, sockets=given or [config.bind_socket()]).run()
     else:
-        uvicorn.Server(config).run()
+        uvicorn.Server(config).run(given)

@@ -15,9 +15,10 @@ def main() -> None:
     parser.add_argument("--port", type=int, default=8100)
     parser.add_argument("--key", required=True, help="the seller's key")
     parser.add_argument("--review-seconds", type=float, default=4.0, help="how long a review takes")
+    parser.add_argument("--fd", type=int, help="a socket to serve that is listening already, instead of a port")
     given = parser.parse_args()
     app = make_app(given.folder, key=given.key, review_seconds=given.review_seconds)
-    uvicorn.run(app, host="127.0.0.1", port=given.port, log_level="warning")
+    uvicorn.run(app, host="127.0.0.1", port=given.port, fd=given.fd, log_level="warning")
 
 
 if __name__ == "__main__":

@@ -29,6 +29,8 @@ ODD = {
     "signs": "\U0001f9f6\u202e'\"><script>x</script>%s{{7*7}}".encode(),
     "deep": b"[" * 2_000,
     "object": b'{"a": [1, null]}',
+    "surrogate": b'[{"cell": "p1:name", "text": "\\ud800", "was": ""}]',
+    "null": b"null",
     "long": b"wool " * 20_000,
 }
 #: The table that a number in an address is of.

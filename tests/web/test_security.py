@@ -6,11 +6,14 @@ from html.parser import HTMLParser
 
 import pytest
 
+from graupel import main
+from graupel.context import Context
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.history import service as history
 from graupel.jobs import JobRequest, enqueue
+from tests.conftest import PASSWORD, person
 from tests.making import catalogue, make_product, plan_file
-from tests.serving import app, as_role, browser, paths_of, stranger
+from tests.serving import Browser, app, as_role, browser, paths_of, stranger
 
 __all__ = ["app", "as_role", "browser", "stranger"]
 OPEN = {"/sign-in", "/healthz", "/readyz", "/shop", "/shop/c/1", "/shop/p/1", "/media/1/1", "/media/1/1/1", "/"} | {
@@ -27,11 +30,18 @@ PAGES = [
     "/history",
     "/history/{change}",
     "/account",
+    "/account/second",
+    "/people",
+    "/people/record",
+    "/products/{product}/copy",
     "/sign-in",
     "/shop",
     "/shop/p/{product}",
     "/nowhere",
 ]
+
+
+NOT_FOR_VIEWERS = {"/products/new", "/products/{product}/copy", "/people", "/people/record"}
 
 
 class Finder(HTMLParser):
@@ -96,6 +106,7 @@ LOOKING = (
     "/products/mirror/1",
     "/products/facts/new",
     "/products/facts/1",
+    "/categories/1/preview",
     "/conditions/1/1/plan",
 )
 
@@ -123,12 +134,12 @@ def test_a_viewer_sees_every_page_and_changes_nothing_through_any(app, as_role, 
     )
     before = catalogue(ctx)
     for path in [*PAGES[:-3], *VOCABULARY]:
-        if path != "/products/new":
+        if path not in NOT_FOR_VIEWERS:
             assert viewer.get(path.format(product=product_id, file=file.id, change=newest(ctx))).status_code == 200, (
                 path
             )
     for _, path in paths_of(app, {"POST"}):
-        if path in ("/sign-in", "/sign-out", *LOOKING) or "sessions" in path:
+        if path in ("/sign-in", "/session", "/sign-out", *LOOKING) or "account/" in path or "sessions" in path:
             continue
         path = (
             path.replace("/products/1", f"/products/{product_id}")
@@ -243,9 +254,24 @@ def test_more_than_the_limit_is_refused_however_it_is_announced(browser, ctx):
 def test_health_tells_alive_from_ready(stranger, ctx, monkeypatch):
     assert stranger.get("/healthz").json()["alive"]
     told = stranger.get("/readyz").json()
-    assert told == {"ready": True, "pending_migrations": [], "database": "writable", "workers": "at work"}
+    well = {"database": "writable", "files": "writable", "workers": "at work"}
+    assert told == {"ready": True, "pending_migrations": [], **well}
     request = JobRequest("history.rollback", "Nobody comes", run_after=datetime.now(UTC) - timedelta(minutes=5))
     ctx.db.run(lambda tx: enqueue(tx, SYSTEM, request))
     assert "a job has been due for 30" in stranger.get("/readyz").json()["workers"]
     monkeypatch.setattr("graupel.main.pending", lambda url: ["0009_next"])
     assert stranger.get("/readyz").status_code == 503
+
+
+def test_under_tls_cookies_belong_to_this_host_alone_and_nothing_else_is_used(ctx):
+    safe = Context(ctx.db, ctx.settings.model_copy(update={"secure_cookies": True}))
+    browser = Browser(main.make_app(safe), base_url="https://127.0.0.1")
+    person(safe, Role.EDITOR)
+    door = re.search(r'name="door" value="([^"]+)"', browser.get("/sign-in").text)[1]
+    form = {"door": door, "email": "editor@skeinwright.example", "password": PASSWORD}
+    answer = browser.post("/sign-in", data=form, follow_redirects=False)
+    kept = answer.headers.get_list("set-cookie")
+    assert kept
+    assert all(one.startswith("__Host-graupel") and "Secure" in one and "Path=/" in one for one in kept)
+    assert answer.headers["Strict-Transport-Security"].startswith("max-age=")
+    assert browser.get("/products").status_code == 200
