@@ -148,6 +148,8 @@ def test_the_demo_shops_tree_is_built_by_dragging(at_screen: Person, ctx):
 
 def drag_into(me: Person, ctx, name: str, into: str) -> None:
     """Drags a category below another, where the gap for it opens."""
+    trees = me.driver.find_element(By.ID, "trees")
+    wait_until(lambda: "htmx-request" not in trees.get_attribute("class"))  # what was moved before is drawn first
     line = node(me, name).find_element(By.CSS_SELECTOR, ".node .label")
     ActionChains(me.driver, duration=40).click_and_hold(line).move_by_offset(2, -4).move_by_offset(2, -6).perform()
     me.sees("#trees .sortable-ghost")

@@ -16,9 +16,9 @@ function keyOf(form, aside) {
 
 /** The sheet of a field, a button or a form; null where it belongs to none. */
 export function sheetOf(element) {
-  const form = element?.closest?.("form") || element?.form;
+  const aside = element?.closest?.("[data-aside]") ?? null;
+  const form = element?.closest?.("form") || element?.form || aside?.querySelector("input, select, textarea")?.form;
   if (!form || form.matches("[role=search], [data-free]")) return null;
-  const aside = element.closest("[data-aside]");
   return { key: keyOf(form, aside), form, aside };
 }
 /** All sheets of the page, or of a part of it. */
