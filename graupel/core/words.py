@@ -12,6 +12,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from pyroaring import BitMap
+from rapidfuzz.distance import OSA
 
 from graupel.core import bitmaps
 from graupel.core.facets import NONE, Ids
@@ -21,6 +22,11 @@ HEAD = 4
 #: Where more words than these begin alike, those with fewer records than FREQUENT are not told apart any more.
 MOST_TOLD = 8
 FREQUENT = 8
+#: A typed text is looked for inside words, and with a slip in it, from so many letters on.
+SHORTEST_INSIDE = 3
+SHORTEST_SLIP = 4
+MOST_NAMED = 3
+_APOSTROPHES = re.compile(r"(?<=\w)['’‘ʼ`´](?=\w)")
 
 
 def words_of(text: str) -> list[str]:
@@ -30,6 +36,12 @@ def words_of(text: str) -> list[str]:
         apart = unicodedata.normalize("NFKD", text).casefold()
         plain = "".join(one for one in apart if not unicodedata.combining(one))
     return re.findall(r"\w+", plain)
+
+
+def indexed(name: str) -> list[str]:
+    """The words by which a name is found: its own, and what an apostrophe parts also as one ("Child's", "childs")."""
+    own = words_of(name)
+    return own + [one for one in words_of(_APOSTROPHES.sub("", name)) if one not in own] if len(own) > 1 else own
 
 
 @dataclass
@@ -75,7 +87,7 @@ class WordIndex:
         """Put in records that are not in it, by id and name."""
         found: dict[str, list[int]] = {}
         for record_id, name in named:
-            for word in words_of(name):
+            for word in indexed(name):
                 found.setdefault(word, []).append(record_id)
         for word, ids in found.items():
             self._buckets.setdefault(word[:HEAD], _Bucket()).put(word, BitMap(ids))
@@ -99,6 +111,23 @@ class WordIndex:
         sure = BitMap.intersection(*(certain for certain, _ in sets))
         likely = BitMap.intersection(*(certain | unsure for certain, unsure in sets))
         return Ids(sure), Ids(likely - sure)
+
+    def much_like(self, words: Sequence[str]) -> tuple[Ids, list[str]]:
+        """Where nothing begins with what was typed: the records in whose names stand words much like it, and those.
+
+        Much like a typed word are words that begin with it, that hold it further in, and those that differ from it,
+        or that begin with something that differs from it, by one slip (a letter wrong, missing, too many, or two
+        exchanged). Only words are compared that are told apart.
+        """
+        told = [(word, ids) for bucket in self._buckets.values() for word, ids in bucket.words.items()]
+        found, named = [], []
+        for typed in words:
+            alike = [(word, ids) for word, ids in told if _is_like(typed, word)]
+            found.append(BitMap.union(BitMap(), *(ids for _, ids in alike)))
+            most = sorted(alike, key=lambda one: -len(one[1]))
+            named += [word for word, _ in most[:MOST_NAMED] if not word.startswith(typed)]
+        ids = BitMap.intersection(*found) if found else BitMap()
+        return Ids(ids), named if ids else []
 
     def _beginning(self, typed: str) -> tuple[BitMap, BitMap]:
         """The records of which a word begins so, and those of which one may."""
@@ -132,7 +161,21 @@ class WordIndex:
         return index
 
 
+def _is_like(typed: str, word: str) -> bool:
+    if word.startswith(typed):
+        return True
+    if len(typed) >= SHORTEST_INSIDE and typed in word:
+        return True
+    # One slip in a short word makes another word of it; the first letter is hardly ever wrong.
+    if len(typed) < SHORTEST_SLIP or word[0] != typed[0] or typed.isdecimal():
+        return False
+    return any(
+        OSA.distance(typed, word[:length], score_cutoff=1) <= 1
+        for length in {min(len(word), len(typed) + step) for step in (-1, 0, 1)}
+    )
+
+
 def all_begin(words: Iterable[str], name: str) -> bool:
     """Whether each of some words begins in a name."""
-    there = words_of(name)
+    there = indexed(name)
     return all(any(word.startswith(one) for word in there) for one in words)

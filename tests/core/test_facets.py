@@ -3,7 +3,7 @@
 from unittest.mock import patch
 
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from graupel.core import words
@@ -112,3 +112,39 @@ def test_what_is_given_out_stays_as_it_was():
     index.remove([1])
     assert [list(ids) for ids in found] == [[1, 2]] * 3
     assert list(index.having(["woollen"])[0]) == [2]
+
+
+@pytest.mark.parametrize(
+    ("typed", "found"),
+    [
+        ("Child's hat", {1}), ("child’s", {1}), ("childs hat", {1}), ("hat child", {1}), ("hat lo", {1}),
+        ("GROSSE", {3}), ("größe", {3}), ("strumpf", {3}),
+        ("side ara", {2}),  # further in
+        ("felslide", {2}), ("fellsde", {2}), ("fellsiide tweed", {2}), ("tweet wool", {2}),  # one slip
+        ("fxllsyde", set()), ("hax", set()), ("1234", set()), ("felslide hat", set()),
+    ],
+)  # fmt: skip
+def test_a_name_is_found_as_people_type_it(typed, found):
+    index = WordIndex()
+    index.add([(1, "Child’s hat, long"), (2, "Fellside aran, tweed wool"), (3, "Größe Strümpfe"), (4, "Skein 1235")])
+    words = words_of(typed)
+    assert set(index.having(words)[0] or index.much_like(words)[0]) == found
+
+
+@given(st.text(alphabet="abcdefgh", min_size=4, max_size=9), st.data())
+def test_any_one_slip_behind_the_first_letter_finds_the_word(word, data):
+    index = WordIndex()
+    index.add([(1, f"Yarn {word}"), (2, "Something else")])
+    at = data.draw(st.integers(1, len(word) - 1))
+    slip = data.draw(st.sampled_from(["wrong", "missing", "more", "exchanged"]))
+    typed = {
+        "wrong": word[:at] + "z" + word[at + 1 :],
+        "missing": word[:at] + word[at + 1 :],
+        "more": word[:at] + "z" + word[at:],
+        "exchanged": word[: at - 1] + word[at] + word[at - 1] + word[at + 1 :] if at > 1 else word,
+    }[slip]
+    assume(len(typed) >= 4)
+    ids, instead = index.much_like([typed])
+    assert 1 in ids
+    assert 2 not in ids
+    assert instead == [] if word.startswith(typed) else word in instead

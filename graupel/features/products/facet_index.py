@@ -133,6 +133,15 @@ def search(ctx: Context, tx: Tx, typed: str) -> Ids | None:
     return by_code | sure | Ids(_looked_at(tx, list(unsure), words.words, ctx.settings.language))
 
 
+def similar(ctx: Context, tx: Tx, typed: str) -> tuple[Ids, list[str]]:
+    """For people, where nothing fits: the products in whose names stand words much like those of a text, and which."""
+    words = search_words(typed)
+    if words is None:
+        return NONE, []
+    with held_both(ctx, tx) as (_, names):
+        return names.much_like(words.words)
+
+
 def _looked_at(tx: Tx, ids: list[int], words: Sequence[str], lang: str) -> Iterator[int]:
     """Those of some products in whose names all words begin."""
     for first in range(0, len(ids), AT_ONCE):
@@ -143,6 +152,7 @@ def _looked_at(tx: Tx, ids: list[int], words: Sequence[str], lang: str) -> Itera
 def media_hits(ctx: Context, tx: Tx, typed: str, params: dict[str, Any]) -> str:
     """A SELECT of the media of products that fit a text, and of those whose alt text or title has its words."""
     words, found = search_words(typed), search(ctx, tx, typed)
+    found = found or (similar(ctx, tx, typed)[0] if words else None)
     return "" if words is None or found is None else table_store.media_hits(list(found), words.indexed, params)
 
 

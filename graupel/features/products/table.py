@@ -1,7 +1,7 @@
 """The products table: a page of it, its facets with their counts, and the way to the next page."""
 
 from collections.abc import Hashable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from graupel.context import Context
@@ -20,7 +20,7 @@ from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products import lensing, store, table_store
-from graupel.features.products.facet_index import held, search
+from graupel.features.products.facet_index import held, search, similar
 from graupel.features.products.rows import TableRow
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
@@ -73,7 +73,7 @@ class Facet:
 
 @dataclass(frozen=True)
 class Table:
-    """One page of the products table."""
+    """One page of the products table. ``instead``: words by which names were found where none has those typed."""
 
     state: TableState
     rows: list[dict[str, Any]]
@@ -82,6 +82,7 @@ class Table:
     facets: list[Facet]
     earlier: str | None
     later: str | None
+    instead: list[str] = field(default_factory=list)
 
     @property
     def pages(self) -> int:
@@ -112,7 +113,7 @@ def rows_of(ctx: Context, actor: Actor, ids: Sequence[int]) -> list[dict[str, An
 def matching(ctx: Context, tx: Tx, state: TableState) -> list[int]:
     """The ids of all products that fit, ascending."""
     words = vocabulary.current(ctx, tx)
-    hits = _hits(ctx, tx, state, history.stamp(tx))
+    hits, _ = _hits(ctx, tx, state, history.stamp(tx))
     with held(ctx, tx) as index:
         return list(_select(index, state, words, hits))
 
@@ -122,7 +123,7 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     stamp = history.stamp(tx)
     tree = categories.through(ctx, tx, lens)
     words = vocabulary.through(ctx, tx, lens)
-    hits = _hits(ctx, tx, state, stamp, lens)
+    hits, instead = _hits(ctx, tx, state, stamp, lens)
     with held(ctx, tx) as index:
         # The pages and orders of a choice share its counts.
         picked = tuple(sorted((facet, tuple(values)) for facet, values in state.chosen.items()))
@@ -140,26 +141,30 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     if seen and not lens.is_default:
         rows = lensing.rows(ctx, tx, rows, seen)
     earlier, later = _neighbours(state, found, more)
-    return Table(state, rows, total, everything, _facets(state, counts, tree, words), earlier, later)
+    return Table(state, rows, total, everything, _facets(state, counts, tree, words), earlier, later, instead)
 
 
 # --- what fits -----------------------------------------------------------------------------------------------
 
 
-def _hits(ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFAULT_LENS) -> Ids | None:
+def _hits(
+    ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFAULT_LENS
+) -> tuple[Ids | None, list[str]]:
     """The products that fit the search, by names in the lens' languages too; None where nothing is searched.
+
+    Where nothing fits, those that are named much alike, and the words by which they were found instead.
 
     Read before the facets are held, so that a slow one holds nobody up, and kept for its other pages and facets.
     """
     if not state.q:
-        return None
+        return None, []
 
-    def find() -> Ids:
+    def find() -> tuple[Ids, list[str]]:
         found = search(ctx, tx, state.q) or NONE
         words = search_words(state.q)
         if words and words.indexed and not lens.is_default:
             found |= Ids(wording_store.search(tx, "product", "name", lens.destination, lens.chain, words.indexed))
-        return found
+        return (found, []) if found else similar(ctx, tx, state.q)
 
     return ctx.counts.get((stamp, "hits", state.q, lens.key), find)
 
