@@ -93,7 +93,7 @@ def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
         "origin_country": countries.parse,
         "gtin": lambda text: identifiers.parse_gtin(text) if text.strip() else None,
         "brand": lambda text: one_line(text, products.BRAND_LENGTH, "A brand", "brand"),
-        "mpn": lambda text: one_line(text, products.MPN_LENGTH, "A manufacturer part number", "mpn"),
+        "mpn": lambda text: one_line(text, products.MPN_LENGTH, "A part number", "mpn"),
         "tags": parse_tags,
         "short_text": lambda text: one_line(text, products.SHORT_TEXT_LENGTH, "A short text", "short_text"),
         "description": parse_description,

@@ -99,11 +99,11 @@ def identified(goods: Goods) -> list[Finding]:
     if values.gtin or (values.brand and values.mpn):
         return []
     if values.brand:
-        message, where = "A GTIN is needed, or a manufacturer part number beside the brand.", "mpn"
+        message, where = "A GTIN is needed, or a part number beside the brand.", "mpn"
     elif values.mpn:
-        message, where = "A GTIN is needed, or a brand beside the manufacturer part number.", "brand"
+        message, where = "A GTIN is needed, or a brand beside the part number.", "brand"
     else:
-        message, where = "An identifier is needed: a GTIN, or brand and manufacturer part number.", "gtin"
+        message, where = "An identifier is needed: a GTIN, or brand and part number.", "gtin"
     return [Finding("identifier.missing", message, where, True)]
 
 

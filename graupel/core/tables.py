@@ -36,7 +36,7 @@ COLUMNS = {
     "type": "Type",
     "brand": "Brand",
     "category": "Category",
-    "status": "State",
+    "status": "Status",
     "price": "Price",
     "list_price": "List price",
     "cost": "Cost",

@@ -10,29 +10,21 @@ from babel.numbers import format_currency
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import ChoiceLoader, Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
+from jinja2.runtime import Context
 from markupsafe import Markup
 from slugify import slugify
 
 from graupel.core import countries, languages, products
 from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money
+from graupel.core.roles import Role
 from graupel.core.showing import plural
 from graupel.settings import Settings
-from graupel.web import formats, lens, marks
+from graupel.web import formats, lens, marks, navigation
+from graupel.web.navigation import Place, Section
 
 HERE = Path(__file__).parent
 FEATURES = HERE.parent / "features"
-SECTIONS = [
-    ("Products", "/products"),
-    ("Categories", "/categories"),
-    ("Vocabulary", "/vocabulary"),
-    ("Media", "/media"),
-    ("Translate", "/translate"),
-    ("Files", "/files"),
-    ("Channels", "/channels"),
-    ("Jobs", "/jobs"),
-    ("History", "/history"),
-]
 
 
 def _static_stamp() -> str:
@@ -78,7 +70,7 @@ def make_templates(settings: Settings) -> Environment:
         initials=lambda name: "".join(word[0] for word in name.split()[:2]).upper(),
     )
     env.globals.update(
-        sections=SECTIONS,
+        navigation=navigation,
         field_labels=products.LABELS,
         shop_name=settings.shop_name,
         currency=settings.currency,
@@ -91,12 +83,21 @@ def make_templates(settings: Settings) -> Environment:
         to=lens.to,
         lens_address=lens.same_page,
         language_name=languages.name,
+        places=places,
         status_stones=formats.STATUS_STONES,
         phrase=phrase,
         marks_of=marks.field,
         marks_again=marks.again,
     )
     return env
+
+
+@pass_context
+def places(found: Context, section: Section) -> list[Place]:
+    """The pages of a section for who is signed in."""
+    signed, seen = found.get("signed"), found.get("seen")
+    owner = bool(signed and signed.actor.may(Role.OWNER))
+    return navigation.shown(section, owner=owner, translated=bool(seen and seen.all.languages))
 
 
 _CONTROL = re.compile(r"<(input|select|textarea)\b(?![^>]*\sform=)")

@@ -142,6 +142,14 @@ class Person:
         self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
         element.click()
 
+    def go(self, section: str, page: str) -> None:
+        """Goes to a page by the top bar and the strip below it."""
+        self.press(section)
+        self.sees(".sections [aria-current]", section)
+        self.sees(".strip nav")
+        self.driver.find_element(By.XPATH, f"//div[@class='strip']/nav/a[text()='{page}']").click()
+        self.sees(".strip [aria-current]", page)
+
     def fill(self, css: str, text: str) -> None:
         field = self.sees(css)
         field.clear()

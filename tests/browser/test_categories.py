@@ -73,7 +73,7 @@ def stands(me: Person, name: str, level: int) -> None:
 
 def test_the_tree_is_typed_moved_and_renamed_by_keyboard(at_screen: Person, ctx):
     me = at_screen
-    me.press("Categories")
+    me.go("Goods", "Categories")
     me.sees(".tree-head button").click()
     me.sees(".new-line input")
     me.axe()

@@ -111,7 +111,7 @@ def test_a_file_is_brought_in_looked_at_first_and_rolled_back(at_screen: Person,
         "NEW-1;New wool;5,00;Yarn > Lace\nBAD-1;Bad;lots;\n"
     )
     me = at_screen
-    me.press("Files")
+    me.go("In and out", "Files")
     me.axe()
     me.driver.find_element(By.ID, "in-file").send_keys(str(path))
     me.sees("[data-chosen]", "prices.csv")
@@ -137,7 +137,7 @@ def test_a_file_is_brought_in_looked_at_first_and_rolled_back(at_screen: Person,
     assert {p.values.sku: p.values.price for p in products.list_after(ctx, SYSTEM, after=0, limit=9)} == {
         "FEL-1": Decimal("9.80")
     }
-    me.press("Jobs")
+    me.go("Record", "Jobs")
     me.sees("#board td", "Roll back: File brought in: prices.csv")
     me.axe()
 

@@ -109,7 +109,7 @@ def test_the_library_shows_where_a_file_is_used_and_replaces_it_everywhere(at_sc
     one, other = make_product(ctx, "FEL-1", name="Fellside"), make_product(ctx, "QUA-1", name="Quarry")
     files = written(tmp_path, skein="#8C7AA0", better="#3F6B57", loose="#111111")
     me = at_screen
-    me.press("Media")
+    me.go("Goods", "Media")
     me.sees(".empty")
     me.axe()
     drag_in(me, files["skein"], files["loose"])
@@ -144,7 +144,7 @@ def test_the_library_shows_where_a_file_is_used_and_replaces_it_everywhere(at_sc
     shown = {products.read(ctx, SYSTEM, key).pictures[0].file_name for key in (one, other)}
     assert shown == {"better.jpg"}
     # What nothing uses is found and deleted.
-    me.press("Media")
+    me.go("Goods", "Media")
     me.press("Not used anywhere")
     me.gone("[title='better.jpg']")
     me.press("Choose all here")

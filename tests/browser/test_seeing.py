@@ -44,7 +44,7 @@ def test_a_product_is_translated_and_the_lens_shows_it(at_screen: Person, ctx):
     me.sees(".toast-line", "Saved: Name")
     assert own(ctx, yarn) == {".de.name": "Fellside-Garn"}
     me.sees("#mirror", "9,80")
-    me.press("Products")
+    me.go("Goods", "Products")
     me.sees("#goods a.open", "Fellside-Garn")
     assert "lens=de" in me.driver.current_url, "the address carries it"
     me.sees(".lens summary", "German").click()
@@ -72,7 +72,7 @@ def test_texts_are_translated_by_keyboard_from_one_to_the_next(at_screen: Person
     first = make_product(ctx, "A-1", name="Wool", description="<p>Soft</p>")
     second = make_product(ctx, "A-2", name="Silk")
     me.open("/products")
-    me.press("Translate")
+    me.go("Goods", "Translate")
     me.sees("#translating h1", "German: 0 %")
     me.axe()
     field = me.sees("[name=value]")

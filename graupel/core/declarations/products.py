@@ -50,7 +50,7 @@ PRODUCT = Record(
             ),
         ),
         ref("brand_id", "Brand", "brand", optional=True, use="products"),
-        Field("mpn", "Manufacturer part number", FieldKind.CODE, empty=""),
+        Field("mpn", "Part number", FieldKind.CODE, empty=""),
         Field("price", "Price", FieldKind.MONEY, own=(DESTINATION,)),
         Field("list_price", "List price", FieldKind.MONEY, own=(DESTINATION,)),
         Field("cost", "Cost", FieldKind.MONEY),
@@ -121,7 +121,7 @@ VARIANT = Record(
         ),
         Field("sells_without_stock", "Sells without stock", FieldKind.SWITCH, inherits=True, many=True),
         Field("gtin", "GTIN", FieldKind.CODE),
-        Field("mpn", "Manufacturer part number", FieldKind.CODE, empty=""),
+        Field("mpn", "Part number", FieldKind.CODE, empty=""),
         Field("stock", "Stock", FieldKind.COUNT, many=True),
         Field("archived", "Archived", FieldKind.SWITCH, empty=0, many=True),
         *(

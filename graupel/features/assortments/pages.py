@@ -1,6 +1,6 @@
 """The goods of a category, conditions with their dry run, and the assortment of a shop."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -16,7 +16,7 @@ from graupel.core.errors import Refused
 from graupel.core.records import FieldKind
 from graupel.core.roles import Actor, Identity, Role
 from graupel.core.tables import TableState
-from graupel.core.typed import numbers
+from graupel.core.typed import number, numbers
 from graupel.features.assortments import service
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
@@ -37,13 +37,23 @@ FOUND = 12
 @router.get("/categories/{category_id:int}/goods")
 def show(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
     """The goods of a category in the shop's order, and its conditions."""
-    return _goods(request, ctx, signed, category_id)
+    return _goods(request, ctx, signed, category_id, asked=request.query_params)
 
 
 def _goods(
-    request: Request, ctx: Context, signed: Identity, category_id: int, *, trouble: str = "", said: str = ""
+    request: Request,
+    ctx: Context,
+    signed: Identity,
+    category_id: int,
+    *,
+    asked: Mapping[str, Any],
+    trouble: str = "",
+    said: str = "",
 ) -> Response:
+    """The part; ``asked``: from which of the goods on it shows them, and what was searched for to be put in."""
     placed = service.placed(ctx, signed.actor, category_id)
+    begin = _begin(asked, len(placed.ids))
+    q = str(asked.get("q", "")).strip()
     return page(
         request,
         "assortments/goods.html",
@@ -51,14 +61,26 @@ def _goods(
         status=422 if trouble else 200,
         category=categories.read_tree(ctx).by_id[category_id],
         placed=placed,
-        rows=table.rows_of(ctx, signed.actor, placed.ids[:SHOWN]),
-        more=max(0, len(placed.ids) - SHOWN),
+        rows=table.rows_of(ctx, signed.actor, placed.ids[begin : begin + SHOWN]),
+        begin=begin,
+        shown=SHOWN,
+        q=q,
+        found=_found(ctx, signed.actor, q),
+        there=placed.ways,
+        put=f"/categories/{category_id}/goods/put",
+        target="#goods-part",
         orders=ORDER_WORDS,
         trouble=trouble,
         said=said,
         may_edit=signed.actor.may(Role.EDITOR),
         **_asked(ctx, "category", category_id, placed.conditions),
     )
+
+
+def _begin(asked: Mapping[str, Any], count: int) -> int:
+    """The place of the first of the goods that are shown: that of a page, and of one that is there."""
+    wanted = number(str(asked.get("from", ""))) or 0
+    return min(wanted, max(0, count - 1)) // SHOWN * SHOWN
 
 
 def _ids(form: FormData, name: str = "ids") -> list[int]:
@@ -91,8 +113,16 @@ def put_in(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: 
     ids = _ids(form)
     count = service.put_in(ctx, signed.actor, category_id, ids)
     if "order" in form:
-        service.set_order(ctx, signed.actor, category_id, Order.HAND, _ids(form, "order"))
-    return _goods(request, ctx, signed, category_id, said=f"Put in: {count}." if count else "It is there already.")
+        service.set_order(ctx, signed.actor, category_id, Order.HAND, _whole(ctx, signed.actor, category_id, form))
+    said = f"Put in: {count}." if count else "It is there already."
+    return _goods(request, ctx, signed, category_id, asked=form, said=said)
+
+
+def _whole(ctx: Context, actor: Actor, category_id: int, form: FormData, name: str = "order") -> list[int]:
+    """The order by hand that a page of the goods says: before it stand those of the pages before."""
+    there = service.placed(ctx, actor, category_id).ids
+    ids = _ids(form, name)
+    return [one for one in there[: _begin(form, len(there))] if one not in ids] + ids
 
 
 @router.post("/categories/{category_id:int}/goods/take")
@@ -101,8 +131,8 @@ def take_out(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id
     try:
         count = service.take_out(ctx, signed.actor, category_id, _ids(form))
     except Refused as refusal:
-        return _goods(request, ctx, signed, category_id, trouble=refusal.problems[0].message)
-    return _goods(request, ctx, signed, category_id, said=f"Taken out: {count}.")
+        return _goods(request, ctx, signed, category_id, asked=form, trouble=refusal.problems[0].message)
+    return _goods(request, ctx, signed, category_id, asked=form, said=f"Taken out: {count}.")
 
 
 @router.post("/categories/{category_id:int}/goods/order")
@@ -110,8 +140,20 @@ def order(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: i
     """Keeps the order, by a rule or by hand."""
     wanted = str(form.get("order", Order.HAND))
     order = Order(wanted) if wanted in tuple(Order) else Order.NEWEST
-    service.set_order(ctx, signed.actor, category_id, order, _ids(form) if order is Order.HAND else None)
-    return _goods(request, ctx, signed, category_id, said="Order kept.")
+    by_hand = _whole(ctx, signed.actor, category_id, form, "ids") if _ids(form) and order is Order.HAND else None
+    service.set_order(ctx, signed.actor, category_id, order, by_hand)
+    return _goods(request, ctx, signed, category_id, asked=form, said="Order kept.")
+
+
+@router.post("/categories/{category_id:int}/goods/top")
+def to_the_top(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+    """Lets goods stand before all others; the order is by hand from then on."""
+    ids = _ids(form)
+    there = service.placed(ctx, signed.actor, category_id).ids
+    first = [one for one in ids if one in there]
+    by_hand = [*first, *(one for one in there if one not in first)][: service.MOST_BY_HAND]
+    service.set_order(ctx, signed.actor, category_id, Order.HAND, by_hand)
+    return _goods(request, ctx, signed, category_id, asked=form, said="It stands first now.")
 
 
 # --- conditions ----------------------------------------------------------------------------------------------

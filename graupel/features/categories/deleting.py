@@ -1,6 +1,6 @@
 """Deleting categories, and moving all goods of one to another."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from graupel.context import Context
@@ -17,17 +17,27 @@ from graupel.features.history import service as history
 from graupel.features.vocabulary import references
 from graupel.features.vocabulary import service as vocabulary
 
+#: By area: how many of its records can't be without one of some categories, such as goods that are live.
+_NEEDS: dict[str, Callable[[Tx, Sequence[int]], int]] = {}
+
+
+def register_need(area: str, count: Callable[[Tx, Sequence[int]], int]) -> None:
+    """Make known what can't be without a category. To do so again changes nothing."""
+    _NEEDS[area] = count
+
 
 @dataclass(frozen=True)
 class DeletePlan:
     """What deleting a category does. ``going``: it and, where its branch goes with it, all below; ``rising``: those
-    that move up to its parent instead. ``products``: how many lose a category and get ``into``.
+    that move up to its parent instead. ``products``: how many lose a category and get ``into``, if one is chosen;
+    ``needing``: how many of them can't be without, so that one has to be.
     """
 
     category: Category
     going: list[int]
     rising: list[int]
     products: int
+    needing: int
     into: Category | None
     choices: list[Category] = field(default_factory=list)
 
@@ -54,6 +64,7 @@ def _plan_deleting(ctx: Context, tx: Tx, category_id: int, with_branch: bool, in
         going,
         [] if with_branch else list(category.below),
         products,
+        sum(count(tx, going) for count in _NEEDS.values()),
         target if target and target.id not in going else None,
         choices,
     )
@@ -66,8 +77,10 @@ def delete(ctx: Context, actor: Actor, category_id: int, *, with_branch: bool, i
     def work(tx: Tx) -> None:
         store.lock_trees(tx)
         plan = _plan_deleting(ctx, tx, category_id, with_branch, into)
-        if plan.products and plan.into is None:
-            raise Refused.because("category.goods", f"Say where its {plan.products:,} products go.", "into")
+        if plan.needing and plan.into is None:
+            raise Refused.because(
+                "category.goods", f"Say where {_goods(plan.needing)} with it as main category.", "into"
+            )
         with history.change_set(tx, actor, "category.delete", f"Category deleted: {plan.category.path}") as recorder:
             places = store.places(tx)
             if plan.rising:
@@ -76,13 +89,17 @@ def delete(ctx: Context, actor: Actor, category_id: int, *, with_branch: bool, i
                 service.place_all(tx, recorder, places, moved)
                 places = {**places, **moved}
             for gone in plan.going:
-                if plan.into:
-                    references.replace(tx, recorder, "category", gone, plan.into.id, ctx.settings.language)
+                instead = plan.into.id if plan.into else None
+                references.replace(tx, recorder, "category", gone, instead, ctx.settings.language)
             left = trees.remove(places, plan.going)
             _remove(tx, recorder, plan.going)
             service.place_all(tx, recorder, places, left)
 
     service.naming_double(ctx, work)
+
+
+def _goods(count: int) -> str:
+    return "the live product goes" if count == 1 else f"the {count:,} live products go"
 
 
 def _next_sibling(places: Mapping[int, TreePlace], category_id: int) -> int | None:

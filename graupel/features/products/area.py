@@ -1,6 +1,7 @@
 """What products register."""
 
-from graupel.features.products import applying, kinds, skus, summary
+from graupel.features.categories import deleting
+from graupel.features.products import applying, kinds, skus, store, summary
 
 
 def register(language: str) -> None:
@@ -9,3 +10,4 @@ def register(language: str) -> None:
     applying.register()
     summary.register()
     skus.register()
+    deleting.register_need("products", store.live_within)

@@ -82,6 +82,12 @@ def owner_of_code(tx: Tx, code: str) -> int | None:
     return None if found is None else int(found)
 
 
+def live_within(tx: Tx, category_ids: Sequence[int]) -> int:
+    """How many live products have one of these as their main category."""
+    sql = "SELECT COUNT(*) FROM product WHERE category_id IN %s AND status = 'live'"
+    return int(tx.value(sql, [list(category_ids) or [0]]))
+
+
 def insert_product(tx: Tx, values: Mapping[str, Any], lang: str) -> int:
     names = [name for name in PRODUCT_COLUMNS if name in values]
     product_id = tx.insert(

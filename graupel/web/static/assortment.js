@@ -12,7 +12,8 @@ function idsOf(list) {
   return [...list.children].map((one) => one.dataset.id).join(" ");
 }
 function send(address, values) {
-  return htmx.ajax("POST", address, { target: "#goods-part", swap: "outerHTML", values });
+  const told = { from: goodsList()?.dataset.from ?? "0", q: document.getElementById("in-find-goods")?.value ?? "" };
+  return htmx.ajax("POST", address, { target: "#goods-part", swap: "outerHTML", values: { ...values, ...told } });
 }
 
 function goods() {

@@ -1,6 +1,7 @@
 """Goods by conditions: a category that fills itself, what a shop shows, orders by hand and by rule."""
 
 import random
+import re
 from decimal import Decimal
 
 import pytest
@@ -297,3 +298,31 @@ def test_a_viewer_gathers_nothing(ctx, viewer, summer):
     ):
         with pytest.raises(NotAllowed):
             act()
+
+
+def test_goods_are_paged_put_in_with_the_search_kept_and_brought_to_the_top(browser, ctx, monkeypatch):
+    monkeypatch.setattr("graupel.features.assortments.pages.SHOWN", 3)
+    ids = [make_product(ctx, f"F-{n}", name=f"Fellside {n}", category="Yarn") for n in range(7)]
+    category = products.read(ctx, SYSTEM, ids[0]).values.category_id
+    here = f"/categories/{category}/goods"
+
+    def shown(text):
+        return re.findall(r'<li data-id="(\d+)" tabindex', text)
+
+    first, second = (browser.get(f"{here}?from={begin}").text for begin in (0, 3))
+    assert "4 to 6 of 7" in second
+    assert not set(shown(first)) & set(shown(second))
+    # One of the second page before all others; what is moved on the second page leaves the first as it is.
+    last = shown(second)[-1]
+    top = browser.write(f"{here}/top", {"ids": last, "from": "0"}).text
+    assert shown(top)[0] == last
+    page = browser.get(f"{here}?from=3").text
+    turned = shown(page)[::-1]
+    again = browser.write(f"{here}/order", {"order": "hand", "ids": " ".join(turned), "from": "3"}).text
+    assert shown(again) == turned
+    assert shown(browser.get(here).text) == shown(top)
+    # The search stands there after one was put in.
+    other = make_product(ctx, "Q", name="Quarry", category="Tools")
+    put = browser.write(f"{here}/put", {"ids": str(other), "q": "quarry"}).text
+    assert 'value="quarry"' in put
+    assert "in it" in put

@@ -7,6 +7,7 @@ import pytest
 from graupel.core import trees as rules
 from graupel.core.categories import CategoryKind, CategoryValues
 from graupel.core.errors import NotAllowed, NotFound, Refused
+from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import counts, deleting, editing, service, store
 from graupel.features.history import rolling_back
@@ -125,8 +126,8 @@ def test_deleting_shows_and_asks_first_where_goods_and_branch_go(ctx, shop):
     lace = make_product(ctx, "L", category="Yarn > Lace")
     silk = make_product(ctx, "S", category="Yarn > Lace > Silk")
     plan = deleting.plan_deleting(ctx, SYSTEM, shop["Lace"], with_branch=True)
-    assert (len(plan.going), plan.products, plan.into) == (2, 2, None)
-    with pytest.raises(Refused, match="Say where its 2 products go"):
+    assert (len(plan.going), plan.products, plan.needing, plan.into) == (2, 2, 2, None)
+    with pytest.raises(Refused, match="Say where the 2 live products go"):
         deleting.delete(ctx, SYSTEM, shop["Lace"], with_branch=True)
     deleting.delete(ctx, SYSTEM, shop["Lace"], with_branch=False, into=shop["Aran"])
     assert outline(ctx) == ["Yarn", "Yarn > Aran", "Yarn > Silk", "Needles", "Help"]
@@ -138,6 +139,21 @@ def test_deleting_shows_and_asks_first_where_goods_and_branch_go(ctx, shop):
     assert outline(ctx) == ["Needles", "Help"]
     roll_back_newest(ctx)
     assert len(outline(ctx)) == 6
+
+
+def test_goods_that_need_no_category_are_asked_no_place(ctx, shop):
+    """Drafts, and those that stand in it beside their main one."""
+    draft = make_product(ctx, "D", category="Yarn > Lace", status=Status.DRAFT)
+    beside = make_product(ctx, "B", category="Yarn > Aran", categories=(shop["Lace"],))
+    plan = deleting.plan_deleting(ctx, SYSTEM, shop["Lace"], with_branch=True)
+    assert (plan.products, plan.needing) == (2, 0)
+    deleting.delete(ctx, SYSTEM, shop["Lace"], with_branch=True)
+    assert products.read(ctx, SYSTEM, draft).values.category_id is None
+    values = products.read(ctx, SYSTEM, beside).values
+    assert (values.category_id, values.categories) == (shop["Aran"], ())
+    roll_back_newest(ctx)
+    assert products.read(ctx, SYSTEM, draft).values.category_id == shop["Lace"]
+    assert products.read(ctx, SYSTEM, beside).values.categories == (shop["Lace"],)
 
 
 def test_goods_move_from_one_category_to_another_in_one_act(ctx, shop):
