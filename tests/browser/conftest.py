@@ -147,7 +147,7 @@ class Person:
         self.press(section)
         self.sees(".sections [aria-current]", section)
         self.sees(".strip nav")
-        self.driver.find_element(By.XPATH, f"//div[@class='strip']/nav/a[text()='{page}']").click()
+        self.driver.find_element(By.XPATH, f"//section[@class='strip']/nav/a[text()='{page}']").click()
         self.sees(".strip [aria-current]", page)
 
     def fill(self, css: str, text: str) -> None:
