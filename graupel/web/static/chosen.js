@@ -1,4 +1,4 @@
-// Rows of the products table that are chosen, on this page and on others: they stay chosen while one goes through pages.
+// Rows of the products table that are chosen: they stay so while one goes through its pages.
 import { counted, whenShown } from "./shared.js";
 
 const PLACE = "chosen products";

@@ -98,7 +98,8 @@ export async function putBack(sheet, { fields, base }, names = Object.keys(field
 }
 function ask(sheet, name, saved, typed) {
   const words = (values) => values.filter(Boolean).join(", ") || "(empty)";
-  const said = `${labelOf(sheet, name)} was saved by somebody meanwhile as “${words(saved)}”. You typed “${words(typed)}”.`;
+  const theirs = `${labelOf(sheet, name)} was saved by somebody meanwhile as “${words(saved)}”.`;
+  const said = `${theirs} You typed “${words(typed)}”.`;
   const take = button(
     "Take what I typed",
     async () => {

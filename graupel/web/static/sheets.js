@@ -117,7 +117,7 @@ export function labelOf(sheet, name) {
 
 // --- filling -----------------------------------------------------------------------------------------------------
 const together = [];
-/** Fields that mean something only side by side are put back by a function of their own, which gets all their values. */
+/** Fields that mean something only side by side are put back by a function that gets the values of all of them. */
 export function putTogether(names, put) {
   together.push({ names, put });
 }
