@@ -25,3 +25,9 @@ class ImportFileRow(TypedDict):
     actor: str
     made_at: datetime
     version: int
+
+
+class ListedFileRow(ImportFileRow):
+    """A file in the list. ``rolled_back_by``: the change set that took back what it brought in."""
+
+    rolled_back_by: int | None

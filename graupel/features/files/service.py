@@ -25,7 +25,7 @@ from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
 from graupel.features.files import reading, store
 from graupel.features.files.reading import RawRow, TextShape
-from graupel.features.files.rows import ImportFileRow
+from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.products import applying, batch, table_store
@@ -100,7 +100,7 @@ def _keep(ctx: Context, content: BinaryIO) -> tuple[Path, str, int]:
     return coming.rename(coming.with_name(digest.hexdigest())), digest.hexdigest(), size
 
 
-def list_files(ctx: Context, actor: Actor) -> list[ImportFileRow]:
+def list_files(ctx: Context, actor: Actor) -> list[ListedFileRow]:
     """The newest files."""
     actor.require(Role.VIEWER)
     return ctx.db.run(lambda tx: store.newest(tx, SHOWN_FILES))

@@ -5,7 +5,7 @@ from typing import Any, cast
 
 from graupel.core.roles import Actor
 from graupel.db import Tx
-from graupel.features.files.rows import ImportFileRow
+from graupel.features.files.rows import ImportFileRow, ListedFileRow
 
 _JSON = ("headers", "columns", "counts")
 
@@ -34,8 +34,11 @@ def read(tx: Tx, file_id: int, *, lock: bool = False) -> ImportFileRow | None:
     return _row(row) if row else None
 
 
-def newest(tx: Tx, limit: int) -> list[ImportFileRow]:
-    return [_row(row) for row in tx.all("SELECT * FROM import_file ORDER BY id DESC LIMIT %s", [limit])]
+def newest(tx: Tx, limit: int) -> list[ListedFileRow]:
+    """The newest files, and whether what they brought in was rolled back."""
+    sql = """SELECT f.*, s.rolled_back_by FROM import_file f LEFT JOIN change_set s ON s.id = f.change_set_id
+             ORDER BY f.id DESC LIMIT %s"""
+    return [cast(ListedFileRow, _row(row)) for row in tx.all(sql, [limit])]
 
 
 def set_shape(tx: Tx, file_id: int, encoding: str, delimiter: str, headers: list[str], columns: dict[str, int]) -> None:

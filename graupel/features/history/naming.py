@@ -6,15 +6,17 @@ from typing import Any
 from graupel.core.records import Field, FieldKind
 from graupel.core.showing import show
 from graupel.db import Tx
-from graupel.features.history import records
+from graupel.features.history import records, store
 from graupel.features.history.records import Shown
 
 #: Names of records by kind and id.
 Names = dict[tuple[str, int], Shown]
+#: The fields by which records are called, the first that is there.
+_NAMING = ("name", "label", "sku", "file_name", "alt", "code")
 
 
 def names(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> Names:
-    """Names of the records of rows, and of all that their fields refer to."""
+    """Names of the records of rows, and of all that their fields refer to; of those that are gone as they were last."""
     wanted: dict[str, set[int]] = {}
     for row in rows:
         wanted.setdefault(row["record_kind"], set()).add(row["record_id"])
@@ -22,12 +24,29 @@ def names(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> Names:
             if column.refers_to:
                 values = [(row.get(side) or {}).get(name) for side in ("was", "became", "now")]
                 wanted.setdefault(column.refers_to, set()).update(int(value) for value in values if value is not None)
-    return {
+    found = {
         (kind, record_id): shown
         for kind, ids in wanted.items()
         if ids
         for record_id, shown in records.kind_of(kind).describe(tx, sorted(ids)).items()
     }
+    gone = {kind: [key for key in ids if (kind, key) not in found] for kind, ids in wanted.items()}
+    return found | _gone(tx, gone)
+
+
+def _gone(tx: Tx, wanted: Mapping[str, Sequence[int]]) -> Names:
+    """Names of records that are not there any more, by what the journal took down as they went."""
+    found: Names = {}
+    for kind, ids in wanted.items():
+        for row in store.removals(tx, kind, ids):
+            own = _called(row["was"] or {})
+            if own:
+                found[kind, row["record_id"]] = Shown(own)
+    return found
+
+
+def _called(values: Mapping[str, Any]) -> str:
+    return next((str(values[name]) for name in _NAMING if values.get(name)), "")
 
 
 def in_words(found: Names, kind: str, name: str, value: Any) -> str:
@@ -45,10 +64,18 @@ def label(kind: str, name: str) -> str:
     return field.label if field else name.replace("_", " ").capitalize()
 
 
-def old_name(row: Mapping[str, Any]) -> str:
-    """What a record that is gone was called, by what the journal has of it."""
-    values = (row["was"] or {}) | (row["became"] or {})
-    return str(values.get("name") or values.get("sku") or f"number {row['record_id']}")
+def old_name(tx: Tx, found: Names, row: Mapping[str, Any]) -> str:
+    """What a record that is gone was called, by what the journal has of it: its own name, or what it joined."""
+    values = {**(row["was"] or {}), **(row["became"] or {})}
+    kind = records.kind_of(row["record_kind"])
+    if kind.describe_values and (told := kind.describe_values(tx, values)):
+        return told
+    joined = [
+        in_words(found, kind.name, field.name, values[field.name])
+        for field in kind.record.fields
+        if field.refers_to and values.get(field.name) is not None
+    ]
+    return _called(values) or ", ".join(joined) or f"number {row['record_id']}"
 
 
 def _declared(kind: str, name: str) -> Field | None:

@@ -1,13 +1,18 @@
 """History: the change sets, each with its records, and the roll back."""
 
+from collections.abc import Mapping
+from datetime import UTC, date, datetime, time, timedelta
 from typing import Annotated
+from urllib.parse import urlencode
+from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.core.errors import Refused
 from graupel.core.roles import Role
-from graupel.features.history import rolling_back, service
+from graupel.core.typed import number
+from graupel.features.history import records, rolling_back, service
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 
@@ -17,21 +22,73 @@ KINDS = {
     "": "Everything",
     "product.save": "Products changed",
     "product.make": "Products made",
+    "product.copy": "Products copied",
+    "variants.make": "Variants made",
     "variants.set": "Variants changed",
     "bulk.apply": "Changed in bulk",
     "files.apply": "Files brought in",
     "listing.state": "Sent to channels",
+    "category.save": "Categories changed",
+    "user.role": "Roles changed",
     "rollback": "Rolled back",
 }
 
 
+#: The fields that History can be searched by, of the kinds of record that people ask for.
+_SEARCHED = ("product", "variant", "category", "attribute", "brand", "tag", "media", "listing")
+
+
+def _fields() -> list[tuple[str, list[tuple[str, str]]]]:
+    """For each of these kinds its fields, as (key, label)."""
+    known = {kind.name: kind for kind in records.kinds()}
+    return [
+        (known[name].label, [(f"{name}.{one.name}", one.label) for one in known[name].record.fields])
+        for name in _SEARCHED
+        if name in known
+    ]
+
+
+def _asked(query: Mapping[str, str], zone: ZoneInfo) -> service.Asked:
+    fields = {key for _, some in _fields() for key, _ in some}
+    return service.Asked(
+        query.get("q", "").strip()[:100],
+        query.get("who", "").strip()[:100],
+        _day(query.get("since", ""), zone),
+        _day(query.get("until", ""), zone, days=1),
+        query["kind"] if query.get("kind") in KINDS and query["kind"] else None,
+        query["field"] if query.get("field") in fields else "",
+        number(query.get("product", "")),
+    )
+
+
+def _day(text: str, zone: ZoneInfo, days: int = 0) -> datetime | None:
+    """The moment at which a day begins in the shop's time zone, or ``days`` later, as UTC; None of what is no day."""
+    try:
+        begins = datetime.combine(date.fromisoformat(text) + timedelta(days=days), time(), zone)
+        return begins.astimezone(UTC).replace(tzinfo=None)
+    except (ValueError, OverflowError):
+        return None
+
+
 @router.get("/history")
-def index(
-    request: Request, ctx: Ctx, signed: Signed, before: Annotated[int | None, Query(ge=1)] = None, kind: str = ""
-) -> Response:
-    """The newest change sets."""
-    found = service.list_change_sets(ctx, signed.actor, before, kind if kind in KINDS and kind else None)
-    return page(request, "history/index.html", found=found, kinds=KINDS, kind=kind)
+def index(request: Request, ctx: Ctx, signed: Signed, before: Annotated[int | None, Query(ge=1)] = None) -> Response:
+    """The newest change sets, those that fit a search."""
+    query = {name: request.query_params.get(name, "") for name in ("q", "who", "since", "until", "kind", "field")}
+    asked = _asked({**query, "product": request.query_params.get("product", "")}, ZoneInfo(ctx.settings.time_zone))
+    found = service.list_change_sets(ctx, signed.actor, before, asked=asked)
+    kept = {name: value for name, value in query.items() if value}
+    if asked.product is not None:
+        kept["product"] = str(asked.product)
+    return page(
+        request,
+        "history/index.html",
+        found=found,
+        kinds=KINDS,
+        query=query,
+        product=asked.product,
+        kept=urlencode(kept),
+        fields=_fields(),
+    )
 
 
 @router.get("/history/{change_set_id}")

@@ -1,6 +1,6 @@
 """The kinds of record that the journal knows: what each area declared of them, and how sets of them are put back."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -48,7 +48,9 @@ class RecordKind:
     lot of its parent and is not counted. ``settle``: is called with the change set before its first record is put
     back, to look at what these conditions ask of many records at once. ``whole_when``: holds for every record that
     came back as it should, ``lacking`` says what is wrong where it does not.
-    ``reversible`` False: a roll back leaves it.
+    ``reversible`` False: a roll back leaves it. ``describe_values``: names a record that is gone by its values, where
+    no name of its own stands among them; ``telling``: the fields that History shows, where not all of them say
+    something to people.
     """
 
     record: Record
@@ -61,6 +63,8 @@ class RecordKind:
     whole_when: str = ""
     lacking: str = ""
     reversible: bool = True
+    describe_values: Callable[[Tx, Mapping[str, Any]], str] | None = None
+    telling: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:

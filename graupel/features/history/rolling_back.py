@@ -206,7 +206,7 @@ def _kept(rolling: Rolling, kind: RecordKind, limit: int) -> list[Kept]:
     return [
         Kept(
             kind.label,
-            names.get((kind.name, row["record_id"])) or Shown(naming.old_name(row)),
+            names.get((kind.name, row["record_id"])) or Shown(naming.old_name(rolling.tx, names, row)),
             [
                 (naming.label(kind.name, name), words(name, row["became"]), words(name, row["now"]))
                 for name in kind.fields

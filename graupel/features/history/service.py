@@ -2,7 +2,8 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
 from typing import Any
 
 from graupel.context import Context
@@ -68,18 +69,111 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
 
 
 @dataclass(frozen=True)
+class Asked:
+    """What History is searched for. ``text``: in titles; ``who``: in the names of those who acted; ``since`` and
+    ``until``: moments, UTC; ``kind``: of the act; ``field``: "product.price", one that it changed; ``product``: by id.
+    """
+
+    text: str = ""
+    who: str = ""
+    since: datetime | None = None
+    until: datetime | None = None
+    kind: str | None = None
+    field: str = ""
+    product: int | None = None
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """Acts of one person that followed each other and have one title. ``said``: what the newest did, in words."""
+
+    sets: list[ChangeSetRow]
+    said: str = ""
+
+    @property
+    def newest(self) -> ChangeSetRow:
+        """The last of them."""
+        return self.sets[0]
+
+
+@dataclass(frozen=True)
 class Page:
     """A page of change sets; ``older`` is where the next one begins, None at the end."""
 
     change_sets: list[ChangeSetRow]
     older: int | None
+    gathered: list[Gathered] = field(default_factory=list)
 
 
-def list_change_sets(ctx: Context, actor: Actor, before: int | None = None, kind: str | None = None) -> Page:
-    """The newest first."""
+#: Of acts with more records than these no line says what they did.
+SAID_RECORDS = 20
+SAID_FIELDS = 2
+SAID_LENGTH = 60
+#: Acts with one title that lie further apart are told one by one.
+GATHERED_WITHIN = timedelta(minutes=30)
+
+
+def list_change_sets(
+    ctx: Context, actor: Actor, before: int | None = None, kind: str | None = None, asked: Asked | None = None
+) -> Page:
+    """The newest first, those that fit what is asked; ``before``: older ones than this."""
     actor.require(Role.VIEWER)
-    found = ctx.db.run(lambda tx: store.change_sets(tx, before=before, kind=kind))
-    return Page(found[: store.PAGE], found[store.PAGE - 1]["id"] if len(found) > store.PAGE else None)
+    wanted = replace(asked or Asked(), kind=kind or (asked.kind if asked else None))
+
+    def work(tx: Tx) -> Page:
+        among = _touching(tx, wanted.product) if wanted.product is not None else None
+        found = store.change_sets(tx, before=before, asked=wanted, among=among)
+        shown = found[: store.PAGE]
+        older = shown[-1]["id"] if len(found) > store.PAGE else None
+        return Page(shown, older, _gather(tx, shown))
+
+    return ctx.db.run(work)
+
+
+def _touching(tx: Tx, product_id: int) -> list[int]:
+    """The newest change sets that touched a product or something that belongs to it."""
+    keys = {"product": [product_id]}
+    for kind in records.kinds():
+        owners = [one.name for one in kind.record.fields if one.refers_to == kind.record.parent == "product"]
+        if owners:
+            keys[kind.name] = store.ids_of(tx, kind.plain, owners[0], product_id)
+    return [row["id"] for row in store.record_history(tx, keys, store.MOST_TOUCHING)]
+
+
+def _gather(tx: Tx, found: Sequence[ChangeSetRow]) -> list[Gathered]:
+    together: list[list[ChangeSetRow]] = []
+    for one in found:
+        last = together[-1][-1] if together else None
+        alike = last and (last["title"], last["actor"], last["kind"]) == (one["title"], one["actor"], one["kind"])
+        if last and alike and last["made_at"] - one["made_at"] < GATHERED_WITHIN and not one["rolled_back_by"]:
+            together[-1].append(one)
+        else:
+            together.append([one])
+    said = _said(tx, [sets[0]["id"] for sets in together if sets[0]["records"] <= SAID_RECORDS])
+    return [Gathered(sets, said.get(sets[0]["id"], "")) for sets in together]
+
+
+def _said(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
+    """What change sets did, in a few words each: "Price 9.80 → 10.20, and 3 more"."""
+    rows = store.rows_of_sets(tx, ids)
+    names = naming.names(tx, rows)
+    words: dict[int, list[str]] = {}
+    for row in rows:
+        kind = row["record_kind"]
+        if row["was"] is None or row["became"] is None:
+            continue
+        for name in _telling(row):
+            before, after = (naming.in_words(names, kind, name, row[side].get(name)) for side in ("was", "became"))
+            told = f"{naming.label(kind, name)} {before} → {after}"
+            words.setdefault(row["change_set_id"], []).append(
+                told if len(told) <= SAID_LENGTH else naming.label(kind, name)
+            )
+    return {key: _few(list(dict.fromkeys(told))) for key, told in words.items()}
+
+
+def _few(told: Sequence[str]) -> str:
+    more = f", and {len(told) - SAID_FIELDS} more" if len(told) > SAID_FIELDS else ""
+    return ", ".join(told[:SAID_FIELDS]) + more
 
 
 @dataclass(frozen=True)
@@ -142,7 +236,7 @@ def _shown(tx: Tx, rows: list[ChangeRow]) -> list[RowShown]:
     return [
         RowShown(
             records.kind_of(row["record_kind"]).label,
-            names.get((row["record_kind"], row["record_id"])) or Shown(naming.old_name(row)),
+            names.get((row["record_kind"], row["record_id"])) or Shown(naming.old_name(tx, names, row)),
             "made" if row["was"] is None else "removed" if row["became"] is None else "changed",
             [
                 (naming.label(row["record_kind"], name), words(row, "was", name), words(row, "became", name))
@@ -153,11 +247,13 @@ def _shown(tx: Tx, rows: list[ChangeRow]) -> list[RowShown]:
     ]
 
 
-def _telling(row: ChangeRow) -> list[str]:
+def _telling(row: Mapping[str, Any]) -> list[str]:
     """The fields worth showing: of a record that was made or removed, those that held something."""
     values = (row["became"] if row["became"] is not None else row["was"]) or {}
     is_change = row["was"] is not None and row["became"] is not None
-    return [name for name, value in values.items() if is_change or value not in (None, "")]
+    told = records.kind_of(row["record_kind"]).telling
+    said = [name for name, value in values.items() if is_change or value not in (None, "")]
+    return [name for name in said if name in told] or said if told else said
 
 
 def last_actor(tx: Tx, kinds: Mapping[str, Sequence[int]]) -> str:

@@ -2,14 +2,16 @@
 
 import json
 from collections.abc import Mapping, Sequence
-from typing import cast
+from typing import Any, cast
 
 from graupel.core.roles import Actor
-from graupel.db import Tx
+from graupel.db import Tx, like
 from graupel.features.history import packs
 from graupel.features.history.rows import ChangeRow, ChangeSetRow, KindCountRow, TrailRow
 
 PAGE = 40
+#: Of a product, so many of the newest change sets are looked through.
+MOST_TOUCHING = 500
 #: More than are looked through for what is new; the rest of the table is of no use.
 KEPT_RECORDED = 100_000
 
@@ -42,14 +44,59 @@ def delete_empty(tx: Tx, change_set_id: int) -> None:
     tx.run("DELETE FROM change_set WHERE id = %s", [change_set_id])
 
 
-def change_sets(tx: Tx, *, before: int | None, kind: str | None) -> list[ChangeSetRow]:
-    """The newest change sets, a page of them and one more."""
+def change_sets(tx: Tx, *, before: int | None, asked: Any, among: Sequence[int] | None = None) -> list[ChangeSetRow]:
+    """The newest change sets that fit (service.Asked), a page of them and one more; ``among``: only of these."""
+    clauses = {
+        "before": ("s.id < %(before)s", before),
+        "kind": ("s.kind = %(kind)s", asked.kind),
+        "text": ("s.title LIKE %(text)s", f"%{like(asked.text)}%" if asked.text else None),
+        "who": ("s.actor LIKE %(who)s", f"%{like(asked.who)}%" if asked.who else None),
+        "since": ("s.made_at >= %(since)s", asked.since),
+        "until": ("s.made_at < %(until)s", asked.until),
+        "among": ("s.id IN %(among)s", None if among is None else list(among) or [0]),
+        "record": (_WROTE, asked.field.partition(".")[0] or None),
+    }
+    given = {name: value for name, (_, value) in clauses.items() if value is not None}
+    path = asked.field.partition(".")[2]
     return tx.rows(
         ChangeSetRow,
-        """SELECT * FROM change_set WHERE (%(before)s IS NULL OR id < %(before)s)
-           AND (%(kind)s IS NULL OR kind = %(kind)s) ORDER BY id DESC LIMIT %(limit)s""",
-        {"before": before, "kind": kind, "limit": PAGE + 1},
+        f"""SELECT s.* FROM change_set s WHERE {" AND ".join(clauses[name][0] for name in given) or "TRUE"}
+            ORDER BY s.id DESC LIMIT %(limit)s""",
+        {**given, "path": f'$."{path}"', "limit": PAGE + 1},
     )
+
+
+_WROTE = """EXISTS (SELECT 1 FROM change_row r WHERE r.change_set_id = s.id AND r.record_kind = %(record)s
+            AND r.was IS NOT NULL AND JSON_CONTAINS_PATH(r.became, 'one', %(path)s))"""
+
+
+def ids_of(tx: Tx, table: str, owner: str, record_id: int) -> list[int]:
+    """The ids of records of a kind that belong to one record."""
+    return [row["id"] for row in tx.all(f"SELECT id FROM {table} WHERE {owner} = %s", [record_id])]
+
+
+def rows_of_sets(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:
+    """The rows of some small change sets."""
+    if not ids:
+        return []
+    found = tx.all(
+        """SELECT change_set_id, record_kind, record_id, was, became FROM change_row WHERE change_set_id IN %s
+           ORDER BY change_set_id, record_kind = 'product' DESC, record_kind, record_id""",
+        [list(ids)],
+    )
+    return [row | {key: json.loads(row[key]) if row[key] else None for key in ("was", "became")} for row in found]
+
+
+def removals(tx: Tx, kind: str, ids: Sequence[int]) -> list[dict[str, Any]]:
+    """What records held as they were removed; the last removal of each comes last."""
+    if not ids:
+        return []
+    found = tx.all(
+        """SELECT record_id, was FROM change_row WHERE record_kind = %s AND record_id IN %s AND became IS NULL
+           ORDER BY change_set_id""",
+        [kind, list(ids)],
+    )
+    return [row | {"was": json.loads(row["was"]) if row["was"] else {}} for row in found]
 
 
 def change_set(tx: Tx, change_set_id: int, *, lock: bool = False) -> ChangeSetRow | None:

@@ -42,9 +42,18 @@ def _describe(tx: Tx, ids: Any) -> dict[int, Shown]:
         mine = [row for row in rows if row["kind"] == kind]
         shown = records.kind_of(_RECORDS.get(kind, kind)).describe(tx, [row["record_id"] for row in mine])
         for row in mine:
-            record = shown.get(row["record_id"], Shown(f"{kind} {row['record_id']}"))
+            record = shown.get(row["record_id"]) or Shown(records.kind_of(_RECORDS.get(kind, kind)).label)
             found[row["id"]] = Shown(_title(tx, row, record.title), record.link)
     return found
+
+
+def _describe_values(tx: Tx, values: Mapping[str, Any]) -> str:
+    """One that is gone, by the values it had."""
+    if not {"kind", "record_id", "destination", "lang", "field"} <= values.keys():
+        return ""
+    kind = _RECORDS.get(values["kind"], values["kind"])
+    shown = records.kind_of(kind).describe(tx, [values["record_id"]]).get(values["record_id"])
+    return _title(tx, values, shown.title if shown else records.kind_of(kind).label)
 
 
 def register_kinds() -> None:
@@ -53,5 +62,7 @@ def register_kinds() -> None:
         RecordKind(
             OWN_VALUE,
             _describe,
+            describe_values=_describe_values,
+            telling=("value", "source"),
         )
     )
