@@ -29,7 +29,7 @@ STATE_WORDS = {
     ListingState.ON_SALE: "On sale",
     ListingState.REFUSED: "Refused",
     ListingState.ENDING: "Being ended",
-    ListingState.ENDED: "Ended",
+    ListingState.ENDED: "Taken down",
     ListingState.FAILED: "Not sent",
 }
 #: States in which the channel holds, or is about to hold, the listing: a change must reach it.

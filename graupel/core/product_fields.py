@@ -88,7 +88,7 @@ def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
         "sku": lambda text: identifiers.parse_sku(text) if text.strip() else "",
         **dict.fromkeys(MONEY, money),
         "stock": parse_stock,
-        "sells_without_stock": lambda value: value in (True, "yes", "on"),
+        "sells_without_stock": parse_switch,
         "weight_g": lambda text: quantities.parse_weight(text) if text.strip() else None,
         "origin_country": countries.parse,
         "gtin": lambda text: identifiers.parse_gtin(text) if text.strip() else None,
@@ -173,6 +173,22 @@ def parse_tags(names: Any) -> tuple[str, ...]:
     """Tags by name, each once. Raises Refused where one is too long."""
     read_names = (one_line(str(name), products.TAG_LENGTH, "A tag", "tags") for name in names)
     return tuple(dict.fromkeys(name for name in read_names if name))
+
+
+_SWITCHES = {
+    **dict.fromkeys(("yes", "on", "true", "1", "ja", "y", "x"), True),
+    **dict.fromkeys(("", "no", "off", "false", "0", "nein", "n"), False),
+}
+
+
+def parse_switch(value: Any) -> bool:
+    """Whether a switch is on, as people write it; "" is off. Raises Refused where it is neither."""
+    if isinstance(value, bool):
+        return value
+    text = str(value).strip().casefold()
+    if text not in _SWITCHES:
+        raise Refused.because("switch.wrong", f"“{str(value).strip()[:40]}” is neither yes nor no. Write yes or no.")
+    return _SWITCHES[text]
 
 
 def parse_stock(text: Any) -> int | None:

@@ -98,8 +98,9 @@ def test_a_product_is_made_shown_to_buyers_and_taken_by_a_marketplace(
     me.sees("#channels .head .state", "Under review")
     hall.forward(61)
     me.sees("#channels .head .state", "On sale")
-    me.press("End listing")
-    me.sees("#channels .head .state", "Ended")
+    me.press("Take down")
+    me.driver.switch_to.alert.accept()
+    me.sees("#channels .head .state", "Taken down")
     assert hall.listings()[0]["state"] == "ended"
 
 

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from graupel.core import product_fields, products, richtext
+from graupel.core.errors import Refused
 from graupel.core.products import ProductValues, Status
 
 
@@ -94,3 +95,16 @@ def test_whatever_comes_in_only_what_is_on_the_list_goes_out(text):
     for tag, attribute in Seen(richtext.clean(text)).found:
         assert tag in richtext.ALLOWED
         assert attribute is None or attribute in richtext.ALLOWED[tag] | {"rel"}
+
+
+@pytest.mark.parametrize(
+    ("text", "on"),
+    [("yes", True), ("On", True), (" TRUE ", True), ("ja", True), ("no", False), ("0", False), ("", False)],
+)
+def test_a_switch_is_read_as_people_write_it(text, on):
+    assert product_fields.parse_switch(text) is on
+
+
+def test_a_switch_that_says_neither_is_refused():
+    with pytest.raises(Refused, match="neither yes nor no"):
+        product_fields.parse_switch("perhaps")

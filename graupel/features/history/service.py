@@ -161,6 +161,8 @@ def _said(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
     for row in rows:
         kind = row["record_kind"]
         if row["was"] is None or row["became"] is None:
+            if told := _came_or_went(row):
+                words.setdefault(row["change_set_id"], []).append(told)
             continue
         for name in _telling(row):
             before, after = (naming.in_words(names, kind, name, row[side].get(name)) for side in ("was", "became"))
@@ -169,6 +171,14 @@ def _said(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
                 told if len(told) <= SAID_LENGTH else naming.label(kind, name)
             )
     return {key: _few(list(dict.fromkeys(told))) for key, told in words.items()}
+
+
+def _came_or_went(row: Mapping[str, Any]) -> str:
+    """Of what belongs to another record, that it was added or taken away; the titles of acts say it of others."""
+    kind = records.kind_of(row["record_kind"])
+    if not kind.record.parent and not kind.describe_values:
+        return ""
+    return f"{kind.label} {'added' if row['was'] is None else 'taken away'}"
 
 
 def _few(told: Sequence[str]) -> str:

@@ -107,7 +107,7 @@ def _settled(run: JobRun, tx: Tx, going: Dispatch, answer: Answer | None) -> Non
         _close(run, tx, now["id"], _in_words(going.channel["name"], answer))
     else:
         store.set_ended(tx, now["id"], run.ctx.now(tx))
-        _close(run, tx, now["id"], "Ended.")
+        _close(run, tx, now["id"], "Taken down.")
 
 
 def _close(run: JobRun, tx: Tx, listing_id: int, outcome: str) -> None:

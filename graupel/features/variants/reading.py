@@ -10,9 +10,9 @@ def read_value(name: str, text: str, currency: str) -> Any:
     text = text.strip()
     match name:
         case "sells_without_stock":
-            return None if not text else text == "yes"
+            return product_fields.parse_switch(text) if text else None
         case "archived":
-            return text == "yes"
+            return product_fields.parse_switch(text)
         case "name":  # a variant may do without a name of its own
             return product_fields.one_line(text, products.NAME_LENGTH, "A name", "name")
     value = product_fields.readers(currency)[name](text)

@@ -160,6 +160,10 @@ function toggleLeft(button) {
     .map((one) => one.dataset.leave)
     .join(" ");
 }
+document.addEventListener("change", (event) => {
+  if (event.target.id !== "set-field") return;
+  document.getElementById("set-value").placeholder = event.target.selectedOptions[0].dataset.example;
+});
 const STEPS = { ArrowRight: [0, 1], ArrowLeft: [0, -1], ArrowDown: [1, 0], ArrowUp: [-1, 0] };
 document.addEventListener("keydown", (event) => {
   const cell = event.target.closest?.("#variants [data-grid] td");
