@@ -117,6 +117,8 @@ def _alone(ctx: Context, count: int, ids: list[int]) -> Iterator[Figure]:
         ("search of two letters", {"q": ["mo"]}),
         ("search of a short word and a long one", {"q": ["12 heather"]}),
         ("search of a word that one name has", {"q": ["4711"]}),
+        ("search with a slip in it", {"q": ["heahter"]}),
+        ("search of what no name is like", {"q": ["zzyzx qwertz"]}),
         ("a category by name", {"category": [str(ids[0])], "sort": ["name"]}),
         ("three facets", {"brand": ["900003"], "fact": ["900006"], "price": ["10"]}),
     ):

@@ -162,7 +162,7 @@ def test_a_category_is_written_shown_to_buyers_and_deleted_with_its_goods_moved(
     me.axe()
     me.driver.back()
     me.press("Delete")
-    me.sees("#delete li", "1 product still needs a place")
+    me.sees("#delete li", "1 of them is live and needs a main one")
     me.axe()
     me.sees("#in-into").send_keys("Yarn > Lace")
     me.sees("#delete li", "1 product goes to Yarn > Lace")

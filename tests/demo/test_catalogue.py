@@ -67,5 +67,5 @@ def test_the_shop_is_loaded_once_with_people_goods_and_listings(ctx, hall: Hall,
     assert good.variants // 2 < len(yarn.variants) < good.variants
     assert all(parse_gtin(variant.gtin) for variant in yarn.variants)
     assert connecting.list_channels(ctx, load.SYSTEM)[0]["states"]["review"] >= 2
-    load.reconnect(ctx, "http://127.0.0.1:9")
+    load.reconnect(ctx, "http://127.0.0.1:9", KEY)
     assert connecting.list_channels(ctx, load.SYSTEM)[0]["address"] == "http://127.0.0.1:9"
