@@ -30,6 +30,7 @@ from graupel.db import Tx
 from graupel.features.products import facet_index
 from graupel.features.products import table as products_table
 from graupel.features.users import service as users
+from graupel.features.users.access import Visitor
 from graupel.web.security import SESSION_COOKIE
 
 PEOPLE = 8
@@ -191,7 +192,7 @@ def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool
 
     def click(number: int) -> None:
         dice = random.Random(seed * 100 + number)
-        secret = users.sign_in(ctx, "bench@example.com", PASSWORD, f"127.0.0.{number}", "bench")
+        secret = users.sign_in(ctx, "bench@example.com", PASSWORD, Visitor(f"127.0.0.{number}", "bench"))
         browser = http.client.HTTPConnection(address.removeprefix("http://"), timeout=60)
         at = "/products"
         start.wait()

@@ -14,6 +14,7 @@ from graupel.context import Context
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.categories import counts, service, store
 from graupel.features.users import service as users
+from graupel.features.users.access import Visitor
 from graupel.web.security import SESSION_COOKIE
 
 TIMES = 20
@@ -28,7 +29,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     yield Figure("rows of 10,000 categories read, the floor", count, p50_ms=floor, ratio=1.0)
     users.add_user(ctx, SYSTEM, "trees@example.com", "Bench", Role.EDITOR, PASSWORD)
     browser = TestClient(main.make_app(ctx), base_url="http://127.0.0.1")
-    secret = users.sign_in(ctx, "trees@example.com", PASSWORD, "127.0.0.1", "bench")
+    secret = users.sign_in(ctx, "trees@example.com", PASSWORD, Visitor("127.0.0.1", "bench"))
     browser.cookies.set(SESSION_COOKIE, secret)
     tops = ".".join(str(one.id) for one in service.read_tree(ctx).tops(1)[:5])
     flip = [0]

@@ -21,6 +21,7 @@ from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
 from graupel.features.users import service as users
+from graupel.features.users.access import Visitor
 from graupel.features.variants import making
 from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes
@@ -83,7 +84,7 @@ def _add_axis(ctx: Context, count: int, axes: list[int]) -> Iterator[Figure]:
 
 def _open(ctx: Context, count: int, product_id: int) -> Iterator[Figure]:
     users.add_user(ctx, SYSTEM, "variants@example.com", "Bench", Role.EDITOR, PASSWORD)
-    secret = users.sign_in(ctx, "variants@example.com", PASSWORD, "127.0.0.1", "bench")
+    secret = users.sign_in(ctx, "variants@example.com", PASSWORD, Visitor("127.0.0.1", "bench"))
     browser = TestClient(main.make_app(ctx), base_url="http://127.0.0.1", cookies={SESSION_COOKIE: secret})
     processes.settle()  # as in a serving process
     reading = [_seconds(lambda: ctx.db.run(lambda tx: product_store.variants(tx, [product_id]))) for _ in range(TIMES)]
