@@ -20,6 +20,7 @@ ALLOWED: dict[str, set[str]] = {
     "ol": set(),
     "li": set(),
     "blockquote": set(),
+    "hr": set(),
     "a": {"href"},
     # Pictures of our own library only: a page must not send its readers' addresses elsewhere.
     "img": {"src", "alt"},
@@ -31,6 +32,8 @@ ALLOWED: dict[str, set[str]] = {
     "td": {"colspan", "rowspan"},
 }
 _LOOKS_LIKE_HTML = re.compile(r"</?[a-zA-Z][^>]*>")
+_OURS = {"h1": "h2", "h5": "h4", "h6": "h4", "b": "strong", "i": "em", "strike": "s", "del": "s"}
+_SAME = re.compile(rf"<(/?)({'|'.join(_OURS)})(\s[^>]*>|\s*/?>)", re.IGNORECASE)
 _OWN_PICTURE = re.compile(r"/media/[0-9a-zA-Z_./-]+")
 _EMPTY = re.compile(r"(?:<p>(?:\s|&nbsp;|<br>)*</p>|\s|<br>)*")
 
@@ -42,22 +45,43 @@ def clean(text: str) -> str:
     if not _LOOKS_LIKE_HTML.search(text):
         return from_plain(text)
     cleaned = nh3.clean(
-        text,
+        _in_our_words(text),
         tags=set(ALLOWED),
         attributes={tag: names for tag, names in ALLOWED.items() if names},
         url_schemes={"http", "https", "mailto"},
         link_rel="noopener nofollow",
         clean_content_tags={"script", "style"},
-        attribute_filter=_own_pictures,
+        attribute_filter=_kept_attribute,
     )
+    cleaned = re.sub(r"<a(?![^>]*\shref=)[^>]*>(.*?)</a>", r"\1", cleaned, flags=re.DOTALL)
     cleaned = re.sub(r"<img(?![^>]*\ssrc=)[^>]*>", "", cleaned)
     return "" if _EMPTY.fullmatch(cleaned) else cleaned
 
 
-def _own_pictures(tag: str, name: str, value: str) -> str | None:
+def _in_our_words(markup: str) -> str:
+    """Elements that say the same as one of ours: a page has one first heading already, and bold is meant as strong."""
+    return _SAME.sub(lambda found: f"<{found[1]}{_OURS[found[2].lower()]}{found[3]}", markup)
+
+
+def _kept_attribute(tag: str, name: str, value: str) -> str | None:
     if tag == "img" and name == "src" and not _OWN_PICTURE.fullmatch(value):
         return None
-    return value
+    return link_address(value) if tag == "a" and name == "href" else value
+
+
+def link_address(text: str) -> str | None:
+    """Where a link leads, from what was typed: a whole address, a path of our own, a bare host or e-mail address.
+
+    None where it is none, or would lead elsewhere under the look of a path of ours (``//host``, ``/\\host``).
+    """
+    text = text.strip()
+    if re.match(r"(?:https?://|mailto:)\S+$", text, re.IGNORECASE) or re.match(r"(?:/(?![/\\])|#)\S*$", text):
+        return text
+    if re.match(r"[^\s@/:]+@[^\s@/:]+\.[^\s@/:]+$", text):
+        return f"mailto:{text}"
+    if re.match(r"(?:[\w-]+\.)+[^\W\d_]{2,}(?:[/?#]\S*)?$", text):
+        return f"https://{text}"
+    return None
 
 
 def from_plain(text: str) -> str:

@@ -43,8 +43,8 @@ def test_a_name_may_hold_any_script_and_any_sign(name):
     ("markup", "cleaned"),
     [
         ("<p onclick='x()'>Wool</p><script>alert(1)</script>", "<p>Wool</p>"),
-        ("<a href='javascript:x()'>a</a>", '<a rel="noopener nofollow">a</a>'),
-        ("<h1>Big</h1><iframe src='x'></iframe>", "Big"),
+        ("<a href='javascript:x()'>a</a>", "a"),
+        ("<h1>Big</h1><iframe src='x'></iframe>", "<h2>Big</h2>"),
         ("<p></p>", ""),
         ("2 < 3", "<p>2 &lt; 3</p>"),
         ("one\ntwo\n\nthree", "<p>one<br>two</p><p>three</p>"),
@@ -108,3 +108,26 @@ def test_a_switch_is_read_as_people_write_it(text, on):
 def test_a_switch_that_says_neither_is_refused():
     with pytest.raises(Refused, match="neither yes nor no"):
         product_fields.parse_switch("perhaps")
+
+
+@pytest.mark.parametrize(
+    ("typed", "leads"),
+    [
+        ("https://e.example/a?b", "https://e.example/a?b"), ("e.example/care", "https://e.example/care"),
+        ("wolle-färben.example", "https://wolle-färben.example"), ("/shop/p/12", "/shop/p/12"), ("#care", "#care"),
+        ("us@e.example", "mailto:us@e.example"), ("//evil.example", None), ("/\\evil.example", None),
+        ("javascript:alert(1)", None), ("data:text/html,x", None), ("two words", None), ("", None),
+    ],
+)  # fmt: skip
+def test_a_link_leads_where_it_was_meant_to_and_nowhere_else(typed, leads):
+    assert richtext.link_address(typed) == leads
+    kept = richtext.clean(f'<p><a href="{typed}">here</a></p>')
+    assert ("href" in kept) is (leads is not None)
+    assert "here" in kept
+
+
+def test_what_says_the_same_as_one_of_ours_is_kept():
+    pasted = "<h1 class=x>Care</h1><p><b>By <i>hand</i></b><del>no</del></p><hr><h6>End</h6><br><big>all</big>"
+    assert richtext.clean(pasted) == (
+        "<h2>Care</h2><p><strong>By <em>hand</em></strong><s>no</s></p><hr><h4>End</h4><br>all"
+    )

@@ -1,5 +1,5 @@
 // Rich text: a field with tools, which keeps what it shows in its textarea.
-import { button, changed, element } from "./shared.js";
+import { button, changed, element, say } from "./shared.js";
 import { Editor, Image, StarterKit, TableKit } from "./vendor/rich-text.js";
 
 /** The tools of a rich text; a page may add its own before its texts begin. */
@@ -21,12 +21,25 @@ export const TOOLS = [
   ],
   ["+ row", "Row of the table below", (c) => c.addRowAfter(), ""],
   ["+ column", "Column of the table after", (c) => c.addColumnAfter(), ""],
+  ["− row", "Take out this row of the table", (c) => c.deleteRow(), ""],
+  ["− column", "Take out this column of the table", (c) => c.deleteColumn(), ""],
+  ["―", "Rule", (c) => c.setHorizontalRule(), ""],
 ];
 
+/** Where a link leads, as core/richtext.py reads it too: "" where what was typed is no address. */
+function linkAddress(typed) {
+  const text = typed.trim();
+  if (/^((https?:\/\/|mailto:)\S+|(\/(?![/\\])|#)\S*)$/i.test(text)) return text;
+  if (/^[^\s@/:]+@[^\s@/:]+\.[^\s@/:]+$/.test(text)) return `mailto:${text}`;
+  return /^([\p{L}\d_-]+\.)+\p{L}{2,}([/?#]\S*)?$/u.test(text) ? `https://${text}` : "";
+}
 function link(chain, editor) {
   if (editor.isActive("link")) return chain.unsetLink();
-  const address = window.prompt("Address of the link", "https://");
-  return address && /^(https?:\/\/|mailto:)\S+$/.test(address) ? chain.setLink({ href: address }) : chain;
+  const typed = window.prompt("Address of the link: example.com/care, or a page of this shop such as /shop", "");
+  if (!typed?.trim()) return chain;
+  const href = linkAddress(typed);
+  if (!href) say(`“${typed}” is no address. Write one such as https://example.com, or a path such as /shop/p/12.`);
+  return href ? chain.setLink({ href }) : chain;
 }
 
 export function richText(holder) {
@@ -51,7 +64,6 @@ export function richText(holder) {
         heading: { levels: [2, 3, 4] },
         codeBlock: false,
         code: false,
-        horizontalRule: false,
         link: { openOnClick: false },
       }),
       TableKit,
