@@ -14,7 +14,7 @@ from graupel.core.roles import SYSTEM
 from graupel.features.files import service as files
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.jobs import JobRequest, JobRun, Urgency, enqueue, handler
+from graupel.jobs import JobRequest, JobRun, Urgency, enqueue, handler, queue
 from graupel.jobs.run import LeaseLost
 from graupel.jobs.worker import Worker
 from tests.making import catalogue, outcome, plan_file, work_off
@@ -272,3 +272,10 @@ def test_a_worker_survives_a_database_that_does_not_know_its_tables(ctx, at_work
         ctx.db.run(lambda tx: tx.run("RENAME TABLE job_away TO job"))
     job_id = ask(ctx, finish)
     wait_for(lambda: state(ctx, job_id) == "done")
+
+
+def test_alike_jobs_that_followed_each_other_are_gathered(ctx, editor):
+    for title in ("Copy", "Copy", "Copy", "Other", "Copy"):
+        ctx.db.run(lambda tx, t=title: queue.want_cancel(tx, enqueue(tx, editor, JobRequest("nothing.such", t))))
+    gathered = jobs.board(ctx, editor).gathered
+    assert [(job["title"], times) for job, times in gathered] == [("Copy", 1), ("Other", 1), ("Copy", 3)]

@@ -1,6 +1,7 @@
 """What runs in the background: seeing it, cancelling it, trying it again."""
 
 from dataclasses import dataclass
+from itertools import groupby
 from typing import Any
 
 from graupel.context import Context
@@ -24,6 +25,13 @@ class Board:
     ended: list[dict[str, Any]]
     counts: dict[str, int]
     asleep: list[JobRow]
+
+    @property
+    def gathered(self) -> list[tuple[dict[str, Any], int]]:
+        """What ended: of alike jobs that followed each other the newest, and how many there are."""
+        alike = groupby(self.ended, key=lambda job: (job["title"], job["state"], job["outcome"], job["actor"]))
+        together = [list(jobs) for _, jobs in alike]
+        return [(jobs[0], len(jobs)) for jobs in together]
 
 
 def board(ctx: Context, actor: Actor) -> Board:
