@@ -2,6 +2,7 @@
 
 import difflib
 import re
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
@@ -50,6 +51,36 @@ def what_changed(before: str, after: str) -> list[Piece]:
             add(old[a:b], "gone")
             add(new[c:d], "new")
     return found
+
+
+#: What elements of rich text are called where a translation has fewer of them; the others only hold these.
+_MARKUP = {
+    "a": ("link", "links"),
+    "img": ("picture", "pictures"),
+    "table": ("table", "tables"),
+    "tr": ("row", "rows"),
+    "li": ("point of a list", "points of a list"),
+    "h2": ("heading", "headings"),
+    "h3": ("heading", "headings"),
+    "h4": ("heading", "headings"),
+    "strong": ("run of bold words", "runs of bold words"),
+    "em": ("run of slanted words", "runs of slanted words"),
+    "hr": ("rule", "rules"),
+    "p": ("paragraph", "paragraphs"),
+}
+_OPENED = re.compile(r"<([a-z][a-z0-9]*)\b[^>]*>")
+
+
+def lost_markup(source: str, translation: str) -> list[str]:
+    """What of a rich text its translation does not hold any more, such as "1 link", in the order of the source.
+
+    A translator's tool shows markup as placeholders, which are easily deleted. What leads elsewhere or is said in
+    other words is not lost: elements are counted, not compared.
+    """
+    had, has = (
+        Counter(_MARKUP[tag] for tag in _OPENED.findall(text) if tag in _MARKUP) for text in (source, translation)
+    )
+    return [f"{count} {words[count > 1]}" for words, count in (had - has).items()]
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,7 @@ from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.features.translating import exchange
+from graupel.features.translating.store import Asked
 from graupel.features.vocabulary import service as vocabulary
 
 OUTLET = "Last Skeins"
@@ -146,7 +147,7 @@ def _for_ostlerby(ctx: Context, actor: Actor, goods: list[int], channel_id: int)
 
 def _translate(ctx: Context, actor: Actor) -> None:
     """What a translator would do with the table that is taken out; every eleventh text is left for later."""
-    out = b"".join(exchange.take_out(ctx, actor, "de", [], None, "csv")).decode("utf-8-sig")
+    out = b"".join(exchange.take_out(ctx, actor, "de", [], Asked(), "csv")).decode("utf-8-sig")
     rows = list(csv.DictReader(io.StringIO(out, newline="")))
     for number, row in enumerate(rows):
         said = GERMAN_PAGES.get(row["original"]) or german(row["original"])

@@ -13,6 +13,7 @@ from graupel.core.roles import SYSTEM, Role
 from graupel.demo import films
 from graupel.features.destinations import shops
 from graupel.features.translating import exchange
+from graupel.features.translating.store import Asked
 from tests.making import jpeg, make_product
 from tests.serving import app, as_role
 
@@ -105,7 +106,7 @@ def test_translations(ctx, as_role, kind):
     shops.add_language(ctx, SYSTEM, "de")
     make_product(ctx, "FEL-1", name="Fellside aran", description="<p>Wool <b>of</b> hills</p>")
     browser, dice = as_role(Role.EDITOR), random.Random(SEED)
-    whole = b"".join(exchange.take_out(ctx, SYSTEM, "de", [], None, kind))
+    whole = b"".join(exchange.take_out(ctx, SYSTEM, "de", [], Asked(), kind))
     deep = b'<xliff xmlns="urn:oasis:names:tc:xliff:document:2.0" version="2.0" srcLang="en" trgLang="de">'
     bombs = [
         deep + b"<file>" * 20_000,

@@ -37,14 +37,12 @@ AT_ONCE = 2000
 # --- out -----------------------------------------------------------------------------------------------------
 
 
-def take_out(
-    ctx: Context, actor: Actor, lang: str, kinds: list[str], state: State | None, form: str
-) -> Iterator[bytes]:
+def take_out(ctx: Context, actor: Actor, lang: str, kinds: list[str], asked: Asked, form: str) -> Iterator[bytes]:
     """The texts that are asked for, as XLIFF or as a table (CSV); one by one. Raises NotFound."""
     actor.require(Role.VIEWER)
     target = service.target_of(ctx, lang)
     wanted = [originals.of_kind(kind).kind for kind in kinds] or [one.kind for one in originals.all_kinds()]
-    found = ctx.db.run(lambda tx: list(service.texts(ctx, tx, target, wanted, Asked(state))))
+    found = ctx.db.run(lambda tx: list(service.texts(ctx, tx, target, wanted, asked)))
     if form == "xliff":
         return (piece.encode() for piece in xliff.write(found, ctx.settings.language, target))
     return _table(found)
@@ -76,6 +74,7 @@ class Incoming:
     """One text that comes in, checked. ``source``: the original that it was written for; ``before``: what stood there.
 
     ``is_behind``: the original changed since the file went out, so that it comes in as out of date.
+    ``lost``: what of the original's markup the translation does not hold, such as "1 link".
     """
 
     key: str
@@ -86,6 +85,7 @@ class Incoming:
     source: str = ""
     before: str = ""
     is_behind: bool = False
+    lost: tuple[str, ...] = ()
     line: int = 0
 
 
@@ -101,6 +101,11 @@ class TranslationPlan:
     empty: int = 0
     behind: int = 0
     refused: list[Problem] = field(default_factory=list)
+
+    @property
+    def bare(self) -> int:
+        """How many of them lost markup of their originals."""
+        return sum(bool(one.lost) for one in self.new + self.changed)
 
 
 def keep(ctx: Context, actor: Actor, content: BinaryIO) -> str:
@@ -233,7 +238,14 @@ def _sort(
         row = there.get((one.record_id, one.field))
         source = one.source or original
         is_behind = bool(one.source) and rules.state(original, value or "x", source) is State.OUTDATED
-        ready = replace(one, value=value, source=source, before=row["value"] if row else "", is_behind=is_behind)
+        ready = replace(
+            one,
+            value=value,
+            source=source,
+            before=row["value"] if row else "",
+            is_behind=is_behind,
+            lost=tuple(rules.lost_markup(source, value)) if originals.field_of(kind, one.field).rich else (),
+        )
         if not value:
             counts["empty"] += 1
         elif row and row["value"] == value and (row["source"] == source or is_behind):
@@ -267,5 +279,5 @@ def apply(ctx: Context, actor: Actor, lang: str, sha256: str, name: str) -> int:
 
 
 def samples(found: list[Incoming]) -> list[Any]:
-    """The first of them, as the dry run shows them."""
-    return found[:SAMPLES]
+    """The first of them, as the dry run shows them; those to look at before all others."""
+    return sorted(found, key=lambda one: not one.lost)[:SAMPLES]

@@ -35,9 +35,10 @@ def begin(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return page(request, "translating/languages.html", progress=progress)
 
 
-def _asked(request: Request) -> Asked:
+def _asked(request: Request, state: str = "missing") -> Asked:
+    """What the address asks for; ``state`` where it does not say in which."""
     query = request.query_params
-    state = query.get("state", "missing")
+    state = query.get("state", state)
     return Asked(
         State(state) if state in tuple(State) else None, query.get("q", "").strip()[:100], query.get("live") == "1"
     )
@@ -102,14 +103,14 @@ def write(
 
 @router.get("/translate/{lang}/file")
 def take_out(
-    ctx: Ctx, signed: Signed, lang: str, form: str = "xliff", kind: str = "", state: str = ""
+    request: Request, ctx: Ctx, signed: Signed, lang: str, form: str = "xliff", kind: str = ""
 ) -> StreamingResponse:
     """The texts that are asked for, as a file."""
     form = "xliff" if form == "xliff" else "csv"
-    wanted = State(state) if state in tuple(State) else None
-    pieces = exchange.take_out(ctx, signed.actor, lang, [kind] if kind else [], wanted, form)
+    asked = _asked(request, "all")
+    pieces = exchange.take_out(ctx, signed.actor, lang, [kind] if kind else [], asked, form)
     media_type = "application/xliff+xml" if form == "xliff" else "text/csv; charset=utf-8"
-    name = "-".join(filter(None, ("catalogue", ctx.settings.language, lang, kind, state)))
+    name = "-".join(filter(None, ("catalogue", ctx.settings.language, lang, kind, asked.state)))
     ending = "xlf" if form == "xliff" else "csv"
     return StreamingResponse(
         pieces, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'}

@@ -169,8 +169,8 @@ def test_what_is_not_there_can_not_be_translated(ctx, yarn, viewer):
 # --- files ---------------------------------------------------------------------------------------------------
 
 
-def out(ctx, form: str, state: State | None = None) -> bytes:
-    return b"".join(exchange.take_out(ctx, SYSTEM, "de", [], state, form))
+def out(ctx, form: str, asked: Asked = Asked()) -> bytes:
+    return b"".join(exchange.take_out(ctx, SYSTEM, "de", [], asked, form))
 
 
 def plan(ctx, content: bytes) -> exchange.TranslationPlan:
@@ -263,6 +263,38 @@ def test_what_can_not_come_in_is_named_with_its_line_and_the_rest_comes(ctx, yar
     assert [problem.row for problem in found.refused] == [2, 5, 3, 4]
     assert "is no key" in found.refused[1].message
     assert bring_in(ctx, rows.encode()) == 1
+
+
+def test_a_translation_that_lost_markup_comes_in_with_a_warning(ctx, yarn):
+    product = products.read(ctx, SYSTEM, yarn)
+    rich = '<p>Soft and <a href="https://yarn.example/">warm</a></p><ul><li>one</li><li>two</li></ul>'
+    saving.save(ctx, SYSTEM, yarn, replace(product.values, description=rich), product.version)
+    whole = '<p><a href="https://garn.example/">Warm</a> und weich</p><ul><li>eins</li><li>zwei</li></ul>'
+    key = f"product_{yarn}_description"
+    assert plan(ctx, filled(out(ctx, "csv"), **{key: whole})).bare == 0
+    bare = filled(
+        out(ctx, "csv"), **{key: "<p>Warm und weich</p><ul><li>eins</li></ul>", f"product_{yarn}_name": "Garn"}
+    )
+    found = plan(ctx, bare)
+    assert found.bare == 1
+    assert exchange.samples(found.new)[0].lost == ("1 link", "1 point of a list")
+    assert bring_in(ctx, bare) == 2
+
+
+def test_what_goes_out_is_what_is_listed(browser, ctx, yarn):
+    make_product(ctx, "H-1", name="Hidden draft", status=Status.DRAFT)
+    everything = browser.get("/translate/de/file?form=csv&kind=product&state=missing").text
+    assert "Hidden draft" in everything
+    seen = browser.get("/translate/de/file?form=csv&kind=product&state=missing&live=1")
+    assert ("Hidden draft" in seen.text, f"product-{yarn}-name" in seen.text) == (False, True)
+    assert "Hidden draft" not in browser.get("/translate/de/file?form=csv&q=yarn").text
+    offered = browser.get("/translate/de?kind=product&state=missing&live=1&q=yarn").text
+    assert "/file?form=csv&amp;kind=product&amp;state=missing&amp;live=1&amp;q=yarn" in offered
+
+
+def test_a_link_does_not_choose_a_files_name(browser, yarn):
+    file = browser.get("/translate/de/file?form=csv&state=invoice.exe")
+    assert file.headers["Content-Disposition"] == 'attachment; filename="catalogue-en-de.csv"'
 
 
 texts = st.text(st.characters(codec="utf-8", exclude_categories=("Cs", "Cc")), max_size=30)
