@@ -203,6 +203,7 @@ def test_a_categorys_text_is_written_in_german_and_goes_back_to_what_is_inherite
     me.press("German is missing: English shown")
     me.press("Begin with it")
     me.sees("#field-description .rich", "Soft")
+    assert me.sees("#rich-description").get_attribute("lang") == "de"  # so that German is checked as German
     me.sees("#in-name").send_keys("Garne", Keys.CONTROL, "s")
     wait_until(lambda: german() == {".de.name": "Garne", ".de.description": "<p>Soft</p>"})
     me.sees("#trees .label", "Garne")

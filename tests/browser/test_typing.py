@@ -150,6 +150,23 @@ def test_a_save_leaves_everything_where_it_was(at_screen: Person, ctx, needles):
         assert abs(after[1] - before[1]) <= 2, css
 
 
+def test_a_tables_tools_are_there_where_a_table_is(at_screen: Person, needles):
+    me = at_screen
+    me.open(f"/products/{needles}")
+    rich = me.sees("#rich-description")
+    assert rich.get_attribute("lang") == "en"
+    rich.click()
+    gone = "[aria-label='Take out this row of the table']"
+    assert not me.driver.find_element(By.CSS_SELECTOR, gone).is_displayed()
+    me.sees("[aria-label='Table of 3 by 3']").click()
+    me.sees(gone).click()
+    keys(me, "Gauge")
+    ctrl_s(me)
+    me.sees("[data-said]", "Description")
+    assert len(me.driver.find_elements(By.CSS_SELECTOR, "#rich-description tr")) == 2
+    assert "Gauge" in me.sees("#rich-description table").text
+
+
 def test_a_session_that_ended_goes_on_in_place(at_screen: Person, ctx):
     product_id = make_product(ctx, "FEL", name="Fellside aran", price=Decimal("9.80"))
     me = at_screen

@@ -19,11 +19,14 @@ export const TOOLS = [
       editor.isActive("table") ? c.deleteTable() : c.insertTable({ rows: 3, cols: 3, withHeaderRow: true }),
     "table",
   ],
+  ["―", "Rule", (c) => c.setHorizontalRule(), ""],
+];
+/** What there is to do in a table only, so that the tools fit into one line elsewhere. */
+const OF_TABLE = [
   ["+ row", "Row of the table below", (c) => c.addRowAfter(), ""],
   ["+ column", "Column of the table after", (c) => c.addColumnAfter(), ""],
   ["− row", "Take out this row of the table", (c) => c.deleteRow(), ""],
   ["− column", "Take out this column of the table", (c) => c.deleteColumn(), ""],
-  ["―", "Rule", (c) => c.setHorizontalRule(), ""],
 ];
 
 /** Where a link leads, as core/richtext.py reads it too: "" where what was typed is no address. */
@@ -76,6 +79,7 @@ export function richText(holder) {
         "aria-labelledby": "label-description",
         "aria-describedby": "help-description",
         id: "rich-description",
+        lang: area.lang,
         ...(readOnly ? { "aria-readonly": "true" } : {}),
       },
     },
@@ -92,16 +96,19 @@ export function richText(holder) {
     event.preventDefault();
     editor.commands.focus();
   });
-  const buttons = TOOLS.map(([sign, label, act, name, attributes]) => {
+  function toolOf([sign, label, act, name, attributes]) {
     const tool = button(sign, () => act(editor.chain().focus(), editor).run(), "");
     tool.title = label;
     tool.setAttribute("aria-label", label);
     tools.append(tool);
     return [tool, name, attributes];
-  });
+  }
+  const buttons = TOOLS.map(toolOf);
+  const ofTable = OF_TABLE.map(toolOf);
   function mark() {
-    for (const [tool, name, attributes] of buttons || [])
+    for (const [tool, name, attributes] of buttons)
       if (name) tool.setAttribute("aria-pressed", editor.isActive(name, attributes));
+    for (const [tool] of ofTable) tool.hidden = !editor.isActive("table");
   }
   mark();
 }
