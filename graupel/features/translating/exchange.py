@@ -85,6 +85,7 @@ class Incoming:
     source: str = ""
     before: str = ""
     is_behind: bool = False
+    rich: bool = False
     lost: tuple[str, ...] = ()
     line: int = 0
 
@@ -226,11 +227,11 @@ def _sort(
         if row["lang"] == target and not row["destination"]
     }
     for one in part:
-        original = words.get(one.record_id, {}).get(one.field)
+        original, field_words = words.get(one.record_id, {}).get(one.field), originals.field_of(kind, one.field)
         try:
             if original is None:
                 raise NotFound(f"What “{one.key}” belongs to is not there any more.")
-            value = service.parse(originals.field_of(kind, one.field), one.field, one.value)
+            value = service.parse(field_words, one.field, one.value)
         except (Refused, NotFound) as error:
             message = error.problems[0].message if isinstance(error, Refused) else str(error)
             problems.append(Problem("unit.refused", message, row=one.line))
@@ -244,7 +245,8 @@ def _sort(
             source=source,
             before=row["value"] if row else "",
             is_behind=is_behind,
-            lost=tuple(rules.lost_markup(source, value)) if originals.field_of(kind, one.field).rich else (),
+            rich=field_words.rich,
+            lost=tuple(rules.lost_markup(source, value)) if field_words.rich else (),
         )
         if not value:
             counts["empty"] += 1
