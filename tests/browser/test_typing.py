@@ -11,6 +11,7 @@ from selenium.webdriver.support.expected_conditions import staleness_of
 from selenium.webdriver.support.ui import WebDriverWait
 
 from graupel.core.attributes import AttributeKind
+from graupel.core.richtext import link_address
 from graupel.core.roles import SYSTEM
 from graupel.features.products import saving
 from graupel.features.products import service as products
@@ -165,6 +166,24 @@ def test_a_tables_tools_are_there_where_a_table_is(at_screen: Person, needles):
     me.sees("[data-said]", "Description")
     assert len(me.driver.find_elements(By.CSS_SELECTOR, "#rich-description tr")) == 2
     assert "Gauge" in me.sees("#rich-description table").text
+
+
+#: Addresses as people type them, good ones and those that must not pass.
+TYPED_LINKS = (
+    *("https://yarn.example/a?b=1#c", "HTTP://YARN.EXAMPLE", "mailto:a@yarn.example", "/shop/p/12", "#care", "/"),
+    *("yarn.example", "yarn.example/care", "wölle.example", "my-yarn.co.example?x", "a@yarn.example", " /shop "),
+    *("//evil.example", "/\\evil.example", "javascript:alert(1)", "data:text/html,x", "ftp://yarn.example", "yarn"),
+    *("", "two words", "https://a b", "1.5", "a@b", "http:/yarn.example", "yarn.example:80", "https://"),
+)
+
+
+def test_the_field_takes_for_a_link_what_is_kept_as_one(at_screen: Person, needles):
+    me = at_screen
+    me.open(f"/products/{needles}")
+    me.sees("#rich-description")
+    script = """const done = arguments[1];
+        import("/static/rich.js").then((rich) => done(arguments[0].map(rich.linkAddress)))"""
+    assert me.driver.execute_async_script(script, TYPED_LINKS) == [link_address(one) or "" for one in TYPED_LINKS]
 
 
 def test_a_session_that_ended_goes_on_in_place(at_screen: Person, ctx):

@@ -7,6 +7,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from graupel.core.errors import NotFound, Refused, TooManyTries
 from graupel.core.roles import ROLE_HELP, Role
+from graupel.core.showing import plural
 from graupel.core.typed import number
 from graupel.features.users import access, people, second, service
 from graupel.features.users.pages import visitor_of
@@ -105,7 +106,7 @@ def switch_off(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Respon
 def end_others(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """Ends all sessions but this one."""
     ended = service.end_other_sessions(ctx, signed, visitor_of(request))
-    return _account(request, ctx, signed, said=f"{ended} other sessions ended." if ended != 1 else "One session ended.")
+    return _account(request, ctx, signed, said=f"{plural(ended, 'other session')} ended.")
 
 
 @router.post("/sessions/{public_id}/end")

@@ -8,6 +8,7 @@ from fastapi.responses import Response
 
 from graupel.core.errors import Refused
 from graupel.core.roles import ROLE_HELP, Role
+from graupel.core.showing import plural
 from graupel.core.typed import number
 from graupel.features.users import access, people
 from graupel.features.users.access import Visitor
@@ -103,7 +104,7 @@ def end_sessions(request: Request, ctx: Ctx, signed: Signed, user_id: int) -> Re
 
     def act(visitor: Visitor) -> dict[str, Any]:
         ended = people.end_sessions(ctx, signed.actor, _id(user_id), visitor)
-        return {"said": f"{ended} sessions ended." if ended != 1 else "One session ended."}
+        return {"said": f"{plural(ended, 'session')} ended."}
 
     return _acting(request, ctx, signed, act, {})
 

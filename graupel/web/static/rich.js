@@ -30,7 +30,7 @@ const OF_TABLE = [
 ];
 
 /** Where a link leads, as core/richtext.py reads it too: "" where what was typed is no address. */
-function linkAddress(typed) {
+export function linkAddress(typed) {
   const text = typed.trim();
   if (/^((https?:\/\/|mailto:)\S+|(\/(?![/\\])|#)\S*)$/i.test(text)) return text;
   if (/^[^\s@/:]+@[^\s@/:]+\.[^\s@/:]+$/.test(text)) return `mailto:${text}`;
