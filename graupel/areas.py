@@ -33,6 +33,7 @@ from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
 from graupel.features.products import table_pages as product_table_pages
+from graupel.features.shop import area as shop
 from graupel.features.shop import pages as shop_pages
 from graupel.features.translating import pages as translating_pages
 from graupel.features.users import account_pages, people_pages
@@ -86,7 +87,7 @@ AREAS = (
     Area("files", (file_pages.router,), register=files.register),
     Area("translating", (translating_pages.router,)),
     Area("bulk", (bulk_pages.router,), register=bulk.register),
-    Area("shop", (shop_pages.router,)),
+    Area("shop", (shop_pages.router,), register=shop.register),
 )
 
 

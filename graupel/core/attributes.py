@@ -197,7 +197,7 @@ def show_fact(attribute: Attribute, fact: Fact, unit: str | None = None, *, loca
     if fact.quantity is not None:
         return units.show(fact.quantity, units.FAMILIES[attribute.measure or "count"], unit, locale=locale)
     if attribute.kind is AttributeKind.YES_NO and fact.text:
-        return phrase(fact.text, locale)
+        return phrase(fact.text.capitalize(), locale)
     if attribute.kind is AttributeKind.DATE and fact.text and locale != "en":
         return format_date(date.fromisoformat(fact.text), format="long", locale=locale)
     return fact.text

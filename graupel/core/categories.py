@@ -15,9 +15,11 @@ NAME_LENGTH = 120
 
 
 class CategoryKind(StrEnum):
-    """What stands at a place of the tree: a category with goods, a heading that only gives structure, a link."""
+    """What stands at a place of the tree: a category with goods, a page of text and pictures without goods, a heading
+    that only gives structure, a link."""
 
     GOODS = "goods"
+    PAGE = "page"
     HEADING = "heading"
     LINK = "link"
 
@@ -32,9 +34,9 @@ class Layout(StrEnum):
 
 
 LAYOUT_WORDS = {
-    Layout.GRID: ("Plain", "the goods alone, in a dense grid"),
+    Layout.GRID: ("Plain", "the text, then the goods in a dense grid"),
     Layout.BANNER: ("Banner", "picture and text across the top, goods below"),
-    Layout.ASIDE: ("Aside", "categories below it and filters beside the goods"),
+    Layout.ASIDE: ("Aside", "categories below it and filters beside the goods; on a page the picture beside the text"),
     Layout.LEAD: ("Lead", "one product large with the text, the others around it"),
 }
 
@@ -69,6 +71,7 @@ def arrange(ids: Sequence[int], by_hand: Sequence[int]) -> list[int]:
 
 KIND_WORDS = {
     CategoryKind.GOODS: "A category with goods",
+    CategoryKind.PAGE: "A page of text and pictures, without goods",
     CategoryKind.HEADING: "A heading, only for structure",
     CategoryKind.LINK: "A link to somewhere else",
 }

@@ -1,74 +1,51 @@
-"""The shop window's own words, by language; where a language is not known here, English stands."""
+"""The shop window's own words, in the languages of the catalogues that stand beside this module.
 
+The catalogues are gettext's (``locale/<language>.po``), their keys the English words. They are read once each, as
+Babel reads its own data. A language that has none is answered in English, and the pages on which a language is chosen
+say so before.
+"""
+
+from functools import cache
+from pathlib import Path
 from typing import Any
 
-_PHRASES: dict[str, dict[str, str]] = {
-    "en": {
-        "yes": "Yes",
-        "no": "No",
-        "new_in": "New in",
-        "from": "from {}",
-        "in_stock": "In stock",
-        "few_left": "Only {} left",
-        "sold_out": "Sold out",
-        "can_be_ordered": "Can be ordered; takes longer",
-        "no_price": "no price yet",
-        "price_range": "{} to {}",
-        "brand": "Brand",
-        "weight": "Weight",
-        "origin_country": "Country of origin",
-        "article": "Article",
-        "more": "More",
-        "nothing": "Nothing is for sale yet.",
-        "nothing_fits": "Nothing fits what is chosen.",
-        "categories": "Categories",
-        "way_here": "Way here",
-        "below": "Categories below",
-        "filters": "Narrow down",
-        "clear": "Clear",
-        "language": "Language",
-        "listen": "Listen",
-        "watch": "Watch",
-        "model": "3D model",
-        "video": "Video",
-        "look_closer": "Look closer",
-        "description": "Description",
-    },
-    "de": {
-        "yes": "Ja",
-        "no": "Nein",
-        "new_in": "Neu eingetroffen",
-        "from": "ab {}",
-        "in_stock": "Auf Lager",
-        "few_left": "Nur noch {} auf Lager",
-        "sold_out": "Ausverkauft",
-        "can_be_ordered": "Bestellbar, mit längerer Lieferzeit",
-        "no_price": "noch kein Preis",
-        "price_range": "{} bis {}",
-        "brand": "Marke",
-        "weight": "Gewicht",
-        "origin_country": "Herkunftsland",
-        "article": "Artikel",
-        "more": "Mehr",
-        "nothing": "Hier gibt es noch nichts zu kaufen.",
-        "nothing_fits": "Nichts passt zu dieser Auswahl.",
-        "categories": "Kategorien",
-        "way_here": "Weg hierher",
-        "below": "Unterkategorien",
-        "filters": "Eingrenzen",
-        "clear": "Zurücksetzen",
-        "language": "Sprache",
-        "listen": "Anhören",
-        "watch": "Ansehen",
-        "model": "3D-Modell",
-        "video": "Video",
-        "look_closer": "Näher ansehen",
-        "description": "Beschreibung",
-    },
-}
+from babel.messages.catalog import Catalog
+from babel.messages.pofile import read_po
+
+FOLDER = Path(__file__).parent / "locale"
+#: The language of the keys.
+OWN = "en"
 
 
-def phrase(key: str, lang: str, *values: Any) -> str:
-    """A phrase in a language ("de", "de-AT"), with values in its places. Raises KeyError for one that is not there."""
-    found = _PHRASES.get(lang.partition("-")[0].partition("_")[0], _PHRASES["en"])
-    return found[key].format(*values)
+@cache
+def known() -> frozenset[str]:
+    """The languages in which the shop window speaks, without regions."""
+    return frozenset({OWN, *(path.stem for path in FOLDER.glob("*.po"))})
+
+
+@cache
+def catalogue(lang: str) -> Catalog:
+    """The catalogue of a language that is known and not English."""
+    with (FOLDER / f"{lang}.po").open("rb") as file:
+        return read_po(file, locale=lang, abort_invalid=True)
+
+
+def speaks(lang: str) -> bool:
+    """Whether the shop window has its own words in a language ("de", "de-AT")."""
+    return _without_region(lang) in known()
+
+
+def _without_region(lang: str) -> str:
+    return lang.partition("-")[0].partition("_")[0]
+
+
+@cache
+def _words(lang: str) -> dict[str, str]:
+    if lang == OWN or lang not in known():
+        return {}
+    return {str(one.id): str(one.string) for one in catalogue(lang) if one.id and one.string}
+
+
+def phrase(words: str, lang: str, *values: Any) -> str:
+    """English words in a language ("de", "de-AT"), with values in their places "{}"; English where it has none."""
+    return _words(_without_region(lang)).get(words, words).format(*values)

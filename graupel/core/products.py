@@ -21,6 +21,7 @@ from graupel.core.resolve import (
     Resolved,
     ValuePlace,
     money_places,
+    of_another_language,
     places,
     places_of,
     resolve,
@@ -241,7 +242,8 @@ def seen(values: ProductValues, lens: Lens) -> ProductValues:
     """The values as a lens shows them."""
     if lens.is_default:
         return values
-    words = {name: found.value or "" for name, found in words_seen(values.own, written_words(values), lens).items()}
+    found = words_seen(values.own, written_words(values), lens)
+    words = {name: one.value or "" for name, one in found.items()} | dict.fromkeys(of_another_language(found, lens), "")
     points = words.pop("key_points")
     shown: dict[str, Any] = words | {"key_points": tuple(points.split("\n")) if points else ()}
     shown |= {name: amount_seen(name, lens, values).value for name in AMOUNTS}

@@ -111,6 +111,28 @@ def resolve(values: Mapping[ValuePlace, T | None], where: Iterable[ValuePlace]) 
     return Resolved(None)
 
 
+#: Words for search engines and addresses, and what stands for them where they are not written.
+STANDS_FOR = {"meta_title": ("name",), "meta_description": ("short_text", "description"), "address_part": ("name",)}
+
+
+def of_another_language(found: Mapping[str, Resolved[str]], lens: Lens) -> set[str]:
+    """The words that are left out because what stands for them is written in a language nearer to the lens.
+
+    A German page is not headed by an English meta title while its name is German. ``found``: words by field, with
+    their places.
+    """
+
+    def distance(name: str) -> int:
+        place = found[name].place if name in found else None
+        return lens.chain.index(place.lang) if place else len(lens.chain)
+
+    return {
+        name
+        for name, others in STANDS_FOR.items()
+        if name in found and found[name].place and min(map(distance, others)) < distance(name)
+    }
+
+
 def inherited(own: T | None, products: T | None) -> T | None:
     """A variant's own value, else its product's, as the catalogue is written."""
     return own if own is not None else products

@@ -62,11 +62,16 @@ def cut(text: str, most: int, size: int) -> tuple[str, bool]:
     return f"{at_word.rstrip(' ,.;:')} ...", True
 
 
+def summary(meta_description: str, short_text: str, description: str) -> str:
+    """What a page says of itself to search engines, on one line; ``description``: rich text."""
+    return " ".join((meta_description or short_text or to_plain(description)).split())
+
+
 def preview(
     *, name: str, shop: str, meta_title: str, meta_description: str, short_text: str, description: str, address: str
 ) -> Preview:
     """The entry of a product's page. An empty title is filled from the name, an empty description from the copy."""
     title, title_cut = cut(meta_title or (f"{name} · {shop}" if name else shop), TITLE_WIDTH, TITLE_SIZE)
-    copy = meta_description or short_text or to_plain(description)
-    text, text_cut = cut(" ".join(copy.split()), DESCRIPTION_WIDTH, DESCRIPTION_SIZE)
+    copy = summary(meta_description, short_text, description)
+    text, text_cut = cut(copy, DESCRIPTION_WIDTH, DESCRIPTION_SIZE)
     return Preview(title, title_cut, not meta_title, text, text_cut, not meta_description, address)

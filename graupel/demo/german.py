@@ -47,7 +47,8 @@ WORDS = {
     "Gauges": "Nadelmaße", "Summer yarns": "Sommergarne", "Under ten euro": "Unter zehn Euro",
     "Ribbon ends": "Bandreste", "Main navigation": "Hauptnavigation", "Foot of the page": "Seitenfuß",
     "The shop": "Der Laden", "Service": "Service", "Dye days": "Färbetage", "Needle gauge": "Nadelmaß",
-    "New in": "Neu eingetroffen", "Gifts": "Geschenke",
+    "New in": "Neu eingetroffen", "Gifts": "Geschenke", "About us": "Über uns", "Care of wool": "Wolle pflegen",
+    "A skein as it leaves our yard": "Ein Strang, wie er unseren Hof verlässt",
 }  # fmt: skip
 _FIBRES = r"(\w+)(?: and (\w+))?"
 _KINDS = {

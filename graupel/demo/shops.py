@@ -40,7 +40,17 @@ PAGES = {
     "Notions > Buttons": (Layout.GRID, "", Order.CHEAPEST),
     "Needles": (Layout.ASIDE, "", Order.NAME),
 }
+#: Pages of text at the foot of the shop.
+TOLD = {
+    "About us": "<p>Skeinwright &amp; Daughters winds yarn in a yard behind the old tram shed. Three of us dye, two pack, "
+    "and everybody knits.</p><h2>Come and see</h2><p>The yard is open on Saturdays from ten to four.</p>",
+    "Care of wool": "<p>Wash by hand in cool water, press it in a towel, and dry it lying flat.</p>",
+}
 GERMAN_PAGES = {
+    TOLD["About us"]: "<p>Skeinwright &amp; Daughters wickelt Garn auf einem Hof hinter dem alten Straßenbahnschuppen. "
+    "Drei von uns färben, zwei packen, und alle stricken.</p><h2>Besuchen Sie uns</h2><p>Der Hof ist samstags von zehn "
+    "bis vier geöffnet.</p>",
+    TOLD["Care of wool"]: "<p>Von Hand in kühlem Wasser waschen, in einem Handtuch ausdrücken, liegend trocknen.</p>",
     "<p>Yarns from small mills, wound in our own yard.</p>": "<p>Garne aus kleinen Spinnereien, auf unserem Hof "
     "gewickelt.</p>",
     PAGES["Yarn > Aran"][1]: "<p>Runde Fäden für Pullover, die jahrelang getragen werden. Handgefärbtes fällt von "
@@ -87,15 +97,23 @@ def _picture_of(ctx: Context, actor: Actor, category_id: int) -> int | None:
 
 def _foot(ctx: Context, actor: Actor) -> None:
     foot = next(key for key, name in categories.read_tree(ctx).trees.items() if name == "Foot of the page")
-    made = categories.add(ctx, actor, "The shop\n  Dye days\n  Gifts\nService\n  Needle gauge", -foot)
+    text = "The shop\n  About us\n  Dye days\n  Gifts\nService\n  Care of wool\n  Needle gauge"
+    made = categories.add(ctx, actor, text, -foot)
     tree = categories.read_tree(ctx)
     links = {"Dye days": "Workshops", "Gifts": "Kits", "Needle gauge": "Needles > Gauges"}
     for one in [tree.by_id[key] for top in made for key in tree.with_all_below(top)]:
         detail = editing.read(ctx, actor, one.id)
         to = f"/shop/c/{categories.make(ctx, actor, links[one.name]).id}" if one.name in links else ""
-        kind = CategoryKind.LINK if to else CategoryKind.HEADING
-        values = replace(detail.values, kind=kind, link=to, hidden=False)
+        kind = CategoryKind.LINK if to else CategoryKind.PAGE if one.name in TOLD else CategoryKind.HEADING
+        values = replace(detail.values, kind=kind, link=to, hidden=False, description=TOLD.get(one.name, ""))
+        if one.name == "About us":
+            values = replace(values, layout=Layout.ASIDE, picture_id=_picture_of(ctx, actor, _yarn(ctx, actor)))
+            values = replace(values, picture_alt="A skein as it leaves our yard")
         editing.save(ctx, actor, one.id, values)
+
+
+def _yarn(ctx: Context, actor: Actor) -> int:
+    return categories.make(ctx, actor, "Yarn > Aran").id
 
 
 def _outlet(ctx: Context, owner: Actor, editor: Actor, goods: list[int]) -> None:

@@ -1,5 +1,6 @@
 """What a person sees when something was refused or went wrong."""
 
+from collections.abc import Callable
 from typing import Any
 from urllib.parse import quote
 
@@ -47,10 +48,27 @@ def retry_after(error: Exception) -> str:
     return str(getattr(error, "retry_after", 0) or 3)
 
 
+#: What explains to those who are at other addresses than the back office's: by the beginning of a path.
+_ELSEWHERE: dict[str, Callable[[Request, int], Response]] = {}
+
+
+def explained_by(prefix: str, explain_to: Callable[[Request, int], Response]) -> None:
+    """Register what makes the error pages below a path, from the request and the status."""
+    _ELSEWHERE[prefix] = explain_to
+
+
+def _elsewhere(request: Request, status: int) -> Response | None:
+    path = request.url.path
+    found = next((one for prefix, one in _ELSEWHERE.items() if path == prefix or path.startswith(f"{prefix}/")), None)
+    return found(request, status) if found else None
+
+
 def _error_page(request: Request, status: int, title: str, message: str, **told: Any) -> Response:
     """``told``: ``marks`` of what the page knows now, ``problems`` with the fields that they are of."""
     if not hasattr(request.state, "signed"):
         request.state.signed = None
+    if shown := _elsewhere(request, status):
+        return shown
     return page(request, "error.html", part="message.html", status=status, title=title, message=message, **told)
 
 

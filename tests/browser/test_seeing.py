@@ -8,6 +8,7 @@ from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from graupel.core.attributes import Fact
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.assortments import service as assortments
 from graupel.features.categories import editing
@@ -17,6 +18,9 @@ from tests.browser.conftest import Person, wait_until
 from tests.browser.test_categories import focus, node, paths, press
 from tests.conftest import person
 from tests.making import add_german, add_outlet, make_product
+from tests.needles import size
+
+__all__ = ["size"]
 
 LONG = "Nadelspielstricknadelaufbewahrungstäschchen aus handgewebtem Schafwollstoff"
 
@@ -148,8 +152,8 @@ def test_the_demo_shops_tree_is_built_by_dragging(at_screen: Person, ctx):
 
 def drag_into(me: Person, ctx, name: str, into: str) -> None:
     """Drags a category below another, where the gap for it opens."""
-    trees = me.driver.find_element(By.ID, "trees")
-    wait_until(lambda: "htmx-request" not in trees.get_attribute("class"))  # what was moved before is drawn first
+    asking = "return document.querySelectorAll('#trees.htmx-request').length"
+    wait_until(lambda: not me.driver.execute_script(asking))  # what was moved before is drawn first
     line = node(me, name).find_element(By.CSS_SELECTOR, ".node .label")
     ActionChains(me.driver, duration=40).click_and_hold(line).move_by_offset(2, -4).move_by_offset(2, -6).perform()
     me.sees("#trees .sortable-ghost")
@@ -168,9 +172,11 @@ def drag_into(me: Person, ctx, name: str, into: str) -> None:
     node(me, name)
 
 
-def test_shops_are_added_and_the_pages_are_sound(at_screen: Person, ctx):
+def test_shops_are_added_and_the_pages_are_sound(at_screen: Person, ctx, size):
     me = at_screen
-    make_product(ctx, "FEL-1")
+    thin, thick, _ = size.choices
+    make_product(ctx, "FEL-1", name="Thin", facts={size.id: Fact((thin.id,))})
+    make_product(ctx, "FEL-2", name="Thick", facts={size.id: Fact((thick.id,))})
     person(ctx, Role.OWNER)
     me.sign_in(Role.OWNER)
     me.sees(".list-head h1")
@@ -182,11 +188,22 @@ def test_shops_are_added_and_the_pages_are_sound(at_screen: Person, ctx):
     me.sees(".head h1", "Outlet")
     me.sees("#assortment", "0 live products shown")
     me.driver.find_element(By.CSS_SELECTOR, "#assortment input[value=all]").click()
-    me.sees("#assortment", "1 live product shown")
+    me.sees("#assortment", "2 live products shown")
     me.axe()
     me.press("Open its shop window")
     me.sees("header .name", "Outlet")
+    me.open(f"/shop/c/{categories.make(ctx, SYSTEM, 'Yarn > Aran').id}")
+    me.press("Narrow down")
+    focus = "document.getElementById(arguments[0]).focus()"
+    me.driver.execute_script(focus, f"f{thin.id}")
+    press(me, Keys.SPACE)
+    shelf = "return document.querySelector('.shelf').innerText"
+    wait_until(lambda: "Thick" not in me.driver.execute_script(shelf))
+    assert me.driver.execute_script("return document.activeElement.id") == f"f{thin.id}", "the focus stays"
+    assert me.driver.current_url.endswith(f"?f={thin.id}")
     me.axe()
+    me.driver.back()
+    wait_until(lambda: "Thick" in me.driver.execute_script(shelf))
 
 
 def test_a_categorys_text_is_written_in_german_and_goes_back_to_what_is_inherited(at_screen: Person, ctx):

@@ -1,7 +1,9 @@
 """Any value for product, variant, destination and language, from the nearest place that has one."""
 
+import re
 from dataclasses import replace
 from decimal import Decimal
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -157,10 +159,42 @@ def test_languages_are_read_named_and_looked_for_in_order():
             languages.parse(wrong)
 
 
-def test_every_language_of_the_shop_window_has_all_its_phrases():
-    assert len({frozenset(known) for known in phrases._PHRASES.values()}) == 1
-    assert phrases.phrase("few_left", "de-AT", 3) == "Nur noch 3 auf Lager"
-    assert phrases.phrase("from", "ja", "5") == "from 5"
+def test_each_catalogue_of_the_shop_window_has_every_phrase_with_its_places():
+    said = set(re.findall(r"""(?:say|phrase)\(\s*["']((?:[^"'\\]|’)+)["']""", _where_the_window_speaks())) | {
+        "Yes",
+        "No",
+    }
+    assert len(said) > 30
+    for lang in phrases.known() - {phrases.OWN}:
+        there = {str(one.id): str(one.string) for one in phrases.catalogue(lang) if one.id}
+        assert there.keys() == said, lang
+        assert all(text and text.count("{}") == key.count("{}") for key, text in there.items()), lang
+
+
+def _where_the_window_speaks():
+    top = Path(phrases.__file__).parents[1]
+    paths = [*top.glob("features/shop/**/*.html"), *top.glob("features/shop/*.py"), top / "web/templates/parts.html"]
+    return "\n".join(path.read_text() for path in paths)
+
+
+def test_the_shop_window_speaks_a_region_s_language_and_english_where_it_has_no_words():
+    assert phrases.phrase("Only {} left", "de-AT", 3) == "Nur noch 3 auf Lager"
+    assert phrases.phrase("from {}", "ja", "5") == "from 5"
+    assert phrases.speaks("pt-BR")
+    assert not phrases.speaks("fi")
+
+
+def test_what_stands_for_others_is_left_out_where_it_is_farther_in_language():
+    german = Lens("", ("de", ""))
+    own = {".de.name": "Hügelgarn"}
+    base = ProductValues(
+        name="Hill yarn", meta_title="Buy hill yarn", meta_description="Best yarn", address_part="hill"
+    )
+    seen = products.seen(replace(base, own=own), german)
+    assert (seen.meta_title, seen.address_part, seen.meta_description) == ("", "", "Best yarn")
+    seen = products.seen(replace(base, own={**own, ".de.meta_title": "Hügelgarn kaufen"}), german)
+    assert seen.meta_title == "Hügelgarn kaufen"
+    assert products.seen(base, german).meta_title == "Buy hill yarn"
 
 
 # --- translations --------------------------------------------------------------------------------------------

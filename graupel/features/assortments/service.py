@@ -20,7 +20,7 @@ from graupel.features.destinations import service as destinations
 from graupel.features.destinations import shops
 from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
-from graupel.features.products import placing
+from graupel.features.products import placing, resolving
 from graupel.features.products import store as product_store
 from graupel.features.products.facet_index import held
 
@@ -226,6 +226,7 @@ class Assortment:
     products: list[int]
     left_out: list[int]
     shown: int
+    unpriced: int
 
 
 def assortment(ctx: Context, actor: Actor, shop: Shop) -> Assortment:
@@ -240,6 +241,7 @@ def assortment(ctx: Context, actor: Actor, shop: Shop) -> Assortment:
             [row["record_id"] for row in rows if row["kind"] == "product" and not row["left_out"]],
             [row["record_id"] for row in rows if row["kind"] == "product" and row["left_out"]],
             len(shown_in(ctx, tx, shop)),
+            unpriced_in(ctx, tx, shop),
         )
 
     return ctx.db.run(work)
@@ -248,12 +250,29 @@ def assortment(ctx: Context, actor: Actor, shop: Shop) -> Assortment:
 def shown_in(ctx: Context, tx: Tx, shop: Shop) -> Ids:
     """The live products that a shop shows; kept while the catalogue is the same.
 
-    Left out by hand comes before everything; then any of: the shop shows all, a category, a condition, by hand.
+    Left out by hand comes before everything; then any of: the shop shows all, a category, a condition, by hand. What
+    has no price in the shop's currency can't be bought there, and is not shown.
     """
-    return ctx.counts.get((history.stamp(tx), "assortment", shop.id, shop.version), lambda: _shown_in(ctx, tx, shop))
+    return ctx.counts.get(
+        (history.stamp(tx), "assortment", shop.id, shop.version),
+        lambda: _assorted(ctx, tx, shop) - _unpriced(ctx, tx, shop),
+    )
 
 
-def _shown_in(ctx: Context, tx: Tx, shop: Shop) -> Ids:
+def unpriced_in(ctx: Context, tx: Tx, shop: Shop) -> int:
+    """How many live products a shop would show if they had a price in its currency."""
+    return len(_assorted(ctx, tx, shop) & _unpriced(ctx, tx, shop))
+
+
+def _unpriced(ctx: Context, tx: Tx, shop: Shop) -> Ids:
+    """The live products without a price in a shop that has a currency of its own."""
+    if shop.currency == ctx.settings.currency:
+        return NONE
+    live = set_of(ctx, tx, {"status": ("live",)})
+    return live - Ids(resolving.priced_at(tx, shop.code))
+
+
+def _assorted(ctx: Context, tx: Tx, shop: Shop) -> Ids:
     live = set_of(ctx, tx, {"status": ("live",)})
     rows = store.shop_goods(tx, shop.id)
     left_out = Ids([row["record_id"] for row in rows if row["left_out"]])

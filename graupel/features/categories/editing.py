@@ -6,11 +6,21 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import categories as rules
+from graupel.core import showing
 from graupel.core.attributes import Fact
 from graupel.core.categories import CategoryKind, CategoryValues, Layout
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
-from graupel.core.resolve import CATEGORY, OF_CATEGORY, Lens, ValuePlace, places, places_of, resolve
+from graupel.core.resolve import (
+    CATEGORY,
+    OF_CATEGORY,
+    Lens,
+    ValuePlace,
+    of_another_language,
+    places,
+    places_of,
+    resolve,
+)
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.db.rows import picked
@@ -44,10 +54,11 @@ class CategoryDetail:
 def seen(values: CategoryValues, own: Mapping[str, str], lens: Lens) -> CategoryValues:
     """A category's words as a lens shows them; ``own``: what is written for destinations and languages."""
     where = places(lens, OF_CATEGORY, worded=True)
-    words = {
-        name: resolve({ValuePlace(CATEGORY): getattr(values, name)} | places_of(own, name, CATEGORY), where).value or ""
+    found = {
+        name: resolve({ValuePlace(CATEGORY): getattr(values, name)} | places_of(own, name, CATEGORY), where)
         for name in ("name", *rules.TEXTS)
     }
+    words = {name: one.value or "" for name, one in found.items()} | dict.fromkeys(of_another_language(found, lens), "")
     shown: dict[str, Any] = dict(words)
     return replace(values, **shown)
 
@@ -114,6 +125,7 @@ def save(
         there = _detail(ctx, tx, category_id, lock=True)
         values, words_own = _brought_together(ctx, tx, there, typed, own or {}, marks)
         row, text = service.locked_row(tx, category_id), store.text(tx, category_id, lang)
+        _refuse_with_goods(there, values)
         if values.picture_id and not any(one.is_picture for one in media.by_ids(tx, [values.picture_id]).values()):
             raise Refused([Problem("category.picture", "This picture is not in the library any more.", "picture_id")])
         plain = ("name", "link", "canonical", "picture_id", "lead_product_id")
@@ -135,6 +147,14 @@ def save(
             vocabulary.set_tags(tx, recorder, "category", category_id, tags)
 
     service.naming_double(ctx, work)
+
+
+def _refuse_with_goods(there: CategoryDetail, values: CategoryValues) -> None:
+    """Only a category with goods may hold goods."""
+    if values.kind is not CategoryKind.GOODS and there.values.kind is CategoryKind.GOODS and there.use.products:
+        many = showing.plural(there.use.products, "product stands", "products stand")
+        what = f"{many} in this category. Move them to another before it becomes something else."
+        raise Refused([Problem("category.has_goods", what, "kind")])
 
 
 def _brought_together(

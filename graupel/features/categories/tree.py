@@ -200,20 +200,19 @@ def current(ctx: Context, tx: Tx) -> Tree:
 
 def through(ctx: Context, tx: Tx, lens: Lens) -> Tree:
     """The trees with the names that a lens shows; names that are missing in its language stand as they are."""
-    if not lens.lang:
+    if lens.is_default:
         return current(ctx, tx)
 
     def make() -> Tree:
-        langs = [lang for lang in lens.chain if lang]
         rows = ctx.keepers.get(RowKeeper).rows(tx, store.state(tx))
-        names = wording.in_languages(tx, "category", "name", langs)
-        trees = wording.in_languages(tx, "tree", "name", langs)
+        names = wording.in_lens(tx, "category", "name", lens)
+        trees = wording.in_lens(tx, "tree", "name", lens)
         return Tree(
             [{**row, "name": names.get(row["id"], row["name"])} for row in rows],
             [row | {"name": trees.get(row["id"], row["name"])} for row in store.trees(tx)],
         )
 
-    return ctx.counts.get((history.stamp(tx), "tree in", lens.chain), make)
+    return ctx.counts.get((history.stamp(tx), "tree in", lens.destination, lens.chain), make)
 
 
 def read_tree(ctx: Context) -> Tree:

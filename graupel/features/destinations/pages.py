@@ -7,7 +7,7 @@ from fastapi.responses import Response
 from starlette.datastructures import FormData
 
 from graupel.context import Context
-from graupel.core import languages
+from graupel.core import languages, phrases
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Identity, Role
@@ -42,8 +42,11 @@ def _list(request: Request, ctx: Context, signed: Identity, typed: dict[str, Any
 
 
 def _offered(chosen: list[str]) -> list[tuple[str, str]]:
-    """The chosen languages in their order, then common ones."""
-    return [(code, languages.name(code)) for code in chosen] + shops.offered_languages(chosen)
+    """The chosen languages in their order, then common ones; said of those in which the shop window does not speak."""
+    offered = [(code, languages.name(code)) for code in chosen] + shops.offered_languages(chosen)
+    return [
+        (code, name if phrases.speaks(code) else f"{name} (the shop’s own words in English)") for code, name in offered
+    ]
 
 
 def _raw(form: FormData) -> dict[str, str]:

@@ -126,7 +126,7 @@ class Destinations:
 def current(ctx: Context, tx: Tx) -> Destinations:
     """The destinations as the transaction sees them."""
     default = ctx.settings.language
-    found = [_destination(ctx, shop_of(ctx, row)) for row in store.shops(tx)] or [_destination(ctx, _first(ctx))]
+    found = [destination(ctx, shop_of(ctx, row)) for row in store.shops(tx)] or [destination(ctx, first(ctx))]
     for provider in _PROVIDERS.values():
         found += [one if one.languages else replace(one, languages=(default,)) for one in provider(tx)]
     return Destinations(tuple(found), default)
@@ -197,7 +197,8 @@ def see(ctx: Context, key: str) -> Seen:
     return Seen(found.read(key), found)
 
 
-def _first(ctx: Context) -> Shop:
+def first(ctx: Context) -> Shop:
+    """The shop that is there from the beginning, as it is before anything is changed."""
     return Shop(FIRST, ctx.settings.shop_name, "", (ctx.settings.language,), ctx.settings.currency, True, 1)
 
 
@@ -214,14 +215,15 @@ def shop_of(ctx: Context, row: Mapping[str, Any]) -> Shop:
     )
 
 
-def _destination(ctx: Context, shop: Shop) -> Destination:
+def destination(ctx: Context, shop: Shop) -> Destination:
+    """A shop as a destination."""
     own = None if shop.currency == ctx.settings.currency else shop.currency
     return Destination(shop.code, shop.name, shop.languages, own, f"/shops/{shop.id}", shop.address_part)
 
 
 def shops(ctx: Context, tx: Tx) -> list[Shop]:
     """All shops, the default one first."""
-    return [shop_of(ctx, row) for row in store.shops(tx)] or [_first(ctx)]
+    return [shop_of(ctx, row) for row in store.shops(tx)] or [first(ctx)]
 
 
 def list_shops(ctx: Context, actor: Actor) -> list[Shop]:

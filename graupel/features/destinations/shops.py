@@ -57,6 +57,9 @@ def _columns(ctx: Context, shop_id: int, raw: Mapping[str, str]) -> dict[str, An
     currency = raw.get("currency", "").strip().upper() or ctx.settings.currency
     if currency not in list_currencies():
         problems.append(Problem("shop.currency", f"“{currency}” is no currency. Write it like EUR.", "currency"))
+    elif is_first and currency != ctx.settings.currency:
+        what = f"The first shop has the catalogue’s currency, {ctx.settings.currency}: its prices are the catalogue’s."
+        problems.append(Problem("shop.currency", what, "currency"))
     if problems or wrong:
         raise Refused(problems + wrong)
     return {

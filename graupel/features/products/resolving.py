@@ -73,6 +73,19 @@ def variants(
     return LensReading(iter(rows), where)
 
 
+def priced_at(tx: Tx, destination: str) -> list[int]:
+    """The products that have a price written for a destination, themselves or one of their variants for sale."""
+    rows = tx.all(
+        f"""SELECT record_id AS id FROM own_value WHERE destination = %(at)s AND lang = '' AND kind = 'product'
+            AND field = 'price'
+            UNION SELECT v.product_id FROM own_value o JOIN variant v ON v.id = o.record_id
+            WHERE o.destination = %(at)s AND o.lang = '' AND o.kind = 'variant' AND o.field = 'price'
+            AND NOT v.archived AND {_VARIES}""",
+        {"at": destination},
+    )
+    return [row["id"] for row in rows]
+
+
 def _places(field: str, lens: Lens) -> Sequence[ValuePlace]:
     return money_places(lens, OF_VARIANT) if field in AMOUNTS else places(lens, OF_VARIANT, worded=True)
 

@@ -3,8 +3,6 @@
 from dataclasses import dataclass
 from decimal import Decimal
 
-from slugify import slugify
-
 from graupel.context import Context
 from graupel.core.attributes import show_fact
 from graupel.core.phrases import phrase
@@ -13,7 +11,7 @@ from graupel.core.resolve import OF_VARIANT, Level, ValuePlace, inherited, place
 from graupel.core.variants import Axis
 from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
-from graupel.features.shop.service import Window
+from graupel.features.shop.service import ShownProduct, Window
 from graupel.features.variants import service as variants
 
 
@@ -51,6 +49,7 @@ class Article:
     """What stands on the page beside the product's own copy and pictures."""
 
     path: str
+    variant_id: int | None
     name: str
     short_text: str
     price: Decimal | None
@@ -65,21 +64,17 @@ class Article:
     views: list[ArticleView]
 
 
-def path_of(product: Product, window: Window) -> str:
-    """The path of the article's page; ``product``: as the shop window shows it."""
-    values = product.values
-    return f"{window.path}/p/{product.id}-{values.address_part or slugify(values.name)[:80] or 'product'}"
-
-
-def article(ctx: Context, product: Product, variant_id: int, window: Window) -> Article:
+def article(ctx: Context, found: ShownProduct, variant_id: int, window: Window) -> Article:
     """The article in the variant that is asked for; of one that does not vary, in its only one."""
+    product = found.product
     shown = next((v for v in product.for_sale if v.id == variant_id), None)
     if not product.varies and product.for_sale:
         shown = product.for_sale[0]
     base = product.values
     texts = _texts(ctx, product, shown, window) if shown and product.varies else {}
     return Article(
-        path_of(product, window),
+        found.paths[window.seen.language],
+        shown.id if shown else None,
         texts.get("name") or base.name,
         texts.get("short_text") or base.short_text,
         inherited(shown.price, base.price) if shown else None,
@@ -117,9 +112,9 @@ def _stock_words(shown: Variant | None, products_switch: bool, lang: str) -> str
     if shown is None or shown.stock is None:
         return ""
     if shown.stock > 0:
-        return phrase("in_stock", lang) if shown.stock >= 5 else phrase("few_left", lang, shown.stock)
+        return phrase("In stock", lang) if shown.stock >= 5 else phrase("Only {} left", lang, shown.stock)
     sells = inherited(shown.sells_without_stock, products_switch)
-    return phrase("can_be_ordered" if sells else "sold_out", lang)
+    return phrase("Can be ordered; takes longer", lang) if sells else phrase("Sold out", lang)
 
 
 def _facts(product: Product, locale: str) -> list[tuple[str, str]]:

@@ -1,16 +1,18 @@
 """The shop window's pages, open to everybody."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
+from graupel.core.errors import GraupelError
 from graupel.core.phrases import phrase
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
-from graupel.features.shop import articles, service
-from graupel.features.shop.service import Window
+from graupel.features.shop import articles, heads, service
+from graupel.features.shop.heads import Head
+from graupel.features.shop.service import Shelf, Window
 from graupel.web.frame import page
 from graupel.web.security import Anyone, Ctx
 
@@ -22,9 +24,9 @@ def _number(address: str) -> int:
     return number(head) or 0
 
 
-def _chosen(text: str) -> tuple[int, ...]:
+def _chosen(texts: Sequence[str]) -> tuple[int, ...]:
     """The filters of an address; what can't be read is left out."""
-    return tuple(dict.fromkeys(numbers(text.split("."))))[:40]
+    return tuple(dict.fromkeys(number for text in texts for number in numbers(text.split("."))))[:40]
 
 
 def _say(window: Window) -> Callable[..., str]:
@@ -40,16 +42,60 @@ def home(
     signed: Anyone,
     where: str = "",
     after: Annotated[int, Query(ge=0)] = 0,
-    f: str = "",
+    f: Annotated[list[str] | None, Query()] = None,
 ) -> Response:
     """What is new."""
     window = service.window(ctx, where)
-    shelf = service.shelf(ctx, window, None, after, _chosen(f))
-    return _page(request, window, "shop/shelf.html", shelf=shelf, menu=shelf.menu)
+    return _shelf(request, window, service.shelf(ctx, window, None, after, _chosen(f or ())), after)
 
 
-def _page(request: Request, window: Window, template: str, **data: Any) -> Response:
-    return page(request, template, window=window, say=_say(window), **window.shown, **data)
+def _shelf(request: Request, window: Window, shelf: Shelf, after: int) -> Response:
+    say = _say(window)
+    title = shelf.values.name if shelf.category else say("New in")
+    head = heads.of_shelf(request.app.state.ctx.settings.address, window, shelf, title, after)
+    return _page(request, window, "shop/shelf.html", shelf=shelf, menu=shelf.menu, title=title, head=head)
+
+
+def _page(request: Request, window: Window, template: str, *, head: Head, status: int = 200, **data: Any) -> Response:
+    query = f"?{request.url.query}" if request.url.query else ""
+    tongues = [(*one, (head.paths.get(one[0]) or window.in_language(one[0]).path) + query) for one in window.languages]
+    return page(
+        request,
+        template,
+        status=status,
+        window=window,
+        say=_say(window),
+        head=head,
+        tongues=tongues,
+        **window.shown,
+        **data,
+    )
+
+
+def explain(request: Request, status: int) -> Response:
+    """What buyers read where a page is not there or can't be shown, in the language of the address."""
+    ctx = request.app.state.ctx
+    is_gone = status in (400, 404, 405, 410, 422)
+    part = request.url.path.removeprefix("/shop").strip("/").partition("/")[0]
+    try:
+        window = service.window_or_first(ctx, part)
+        menu = service.menu(ctx, window) if status < 500 else None
+    except GraupelError:
+        window, menu = service.no_window(ctx), None
+    say = _say(window)
+    title = say("This page is not here") if is_gone else say("This page can’t be shown now")
+    why = (
+        say("It may have been moved, or what it showed is not for sale any more.")
+        if is_gone
+        else say("Try again in a moment.")
+    )
+    head = Head(title, "", "", {}, [], is_found=False)
+    return _page(request, window, "shop/error.html", head=head, status=status, menu=menu, title=title, why=why)
+
+
+def _moved(request: Request, path: str, status: int) -> Response:
+    """To the address that a page has now, with the rest of what was asked."""
+    return RedirectResponse(path + (f"?{request.url.query}" if request.url.query else ""), status)
 
 
 @router.get("/shop/c/{address}")
@@ -61,15 +107,15 @@ def category(
     address: str,
     where: str = "",
     after: Annotated[int, Query(ge=0)] = 0,
-    f: str = "",
+    f: Annotated[list[str] | None, Query()] = None,
 ) -> Response:
     """The goods of a category; an old address leads to the one that it has now."""
     window = service.window(ctx, where)
-    shelf = service.shelf(ctx, window, _number(address) or -1, after, _chosen(f))
-    right = shelf.menu.path_of(shelf.category) if shelf.category else ""
+    shelf = service.shelf(ctx, window, _number(address) or -1, after, _chosen(f or ()))
+    right = shelf.paths[window.seen.language]
     if request.url.path != right:
-        return RedirectResponse(right, 301)
-    return _page(request, window, "shop/shelf.html", shelf=shelf, menu=shelf.menu)
+        return _moved(request, right, 301)
+    return _shelf(request, window, shelf, after)
 
 
 @router.get("/shop/p/{address}")
@@ -79,17 +125,18 @@ def article(
 ) -> Response:
     """One article, in one of its variants; a draft only for those signed in, and named as such."""
     window = service.window(ctx, where)
-    product = service.product(ctx, window, _number(address), signed.actor if signed else None)
-    right = articles.path_of(product, window)
+    found = service.product(ctx, window, _number(address), signed.actor if signed else None)
+    product, right = found.product, found.paths[window.seen.language]
     if request.url.path != right:
-        variant = f"?v={v}" if v else ""
-        return RedirectResponse(right + variant, 301 if product.values.status is Status.LIVE else 302)
+        return _moved(request, right, 301 if product.values.status is Status.LIVE else 302)
+    article, menu = articles.article(ctx, found, v, window), service.menu(ctx, window)
     return _page(
         request,
         window,
         "shop/article.html",
         product=product,
-        article=articles.article(ctx, product, v, window),
-        menu=service.menu(ctx, window),
+        article=article,
+        menu=menu,
+        head=heads.of_article(ctx.settings.address, window, product, article, menu, found.paths),
         preview=product.values.status is not Status.LIVE,
     )

@@ -1,5 +1,6 @@
 """What a buyer sees: one shop in one language."""
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -9,12 +10,22 @@ from slugify import slugify
 
 from graupel.context import Context
 from graupel.core import languages
+from graupel.core import products as product_rules
 from graupel.core.attributes import show_fact
 from graupel.core.categories import CategoryKind, CategoryValues, Layout
 from graupel.core.errors import NotFound
 from graupel.core.facets import NONE, Ids
 from graupel.core.products import Status
-from graupel.core.resolve import Lens, Level, ValuePlace, places, places_of, resolve
+from graupel.core.resolve import (
+    Lens,
+    Level,
+    Resolved,
+    ValuePlace,
+    of_another_language,
+    places,
+    places_of,
+    resolve,
+)
 from graupel.core.roles import SYSTEM, Actor
 from graupel.db import Tx
 from graupel.features.assortments import service as assortments
@@ -36,6 +47,8 @@ from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import service as wording
 
 SHELF = 48
+#: A link to a page of the shop window itself.
+_WITHIN = re.compile(r"/shop/(?P<what>[cp])/(?P<id>[0-9]{1,9})(?:-[^/]*)?\Z")
 #: A filter with fewer choices among the goods narrows nothing.
 LEAST_CHOICES = 2
 
@@ -45,7 +58,7 @@ LEAST_CHOICES = 2
 
 @dataclass(frozen=True)
 class Window:
-    """A shop as buyers see it. ``path``: what its addresses begin with; ``ways``: to its other languages."""
+    """A shop as buyers see it, in one of its languages."""
 
     seen: Seen
     shop: Shop
@@ -65,9 +78,13 @@ class Window:
         """The languages of the shop: code, own name, and whether it is shown."""
         return [(code, languages.name(code, code), code == self.seen.language) for code in self.shop.languages]
 
-    def path_in(self, lang: str) -> str:
-        """What its addresses begin with in another language."""
-        return replace(self.seen, lens=self.seen.all.lens(self.lens.destination, lang)).shop_path
+    def in_language(self, lang: str) -> "Window":
+        """The same shop in another language."""
+        return replace(self, seen=replace(self.seen, lens=self.seen.all.lens(self.lens.destination, lang)))
+
+    def in_languages(self) -> "dict[str, Window]":
+        """The shop in each of its languages, by code."""
+        return {code: self.in_language(code) for code in self.shop.languages}
 
     @property
     def shown(self) -> dict[str, Any]:
@@ -92,25 +109,59 @@ def window(ctx: Context, where: str = "") -> Window:
     return ctx.db.run(work)
 
 
+def window_or_first(ctx: Context, where: str) -> Window:
+    """The shop and language of an address, the first shop where it names none."""
+    try:
+        return window(ctx, where)
+    except NotFound:
+        return window(ctx)
+
+
+def no_window(ctx: Context) -> Window:
+    """The first shop as it is where the database can't be asked."""
+    shop = destinations.first(ctx)
+    return Window(
+        Seen(Lens(), destinations.Destinations((destinations.destination(ctx, shop),), shop.languages[0])), shop
+    )
+
+
 # --- the menu ------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
 class Menu:
-    """The categories of a shop that have live goods, in or below them, and how many."""
+    """The categories of a shop, how many live goods each has in or below it, and which goods the shop shows."""
 
     tree: Tree
     trees: Sequence[int]
     counts: Mapping[int, int]
+    goods: Ids
     addresses: Mapping[int, str]
     path: str
 
     def path_of(self, category: Category) -> str:
         """Where a category of the menu leads."""
         if category.kind is CategoryKind.LINK:
-            return self.path + category.link[5:] if category.link.startswith("/shop/") else category.link
-        part = self.addresses.get(category.id) or slugify(category.name)[:80] or "category"
-        return f"{self.path}/c/{category.id}-{part}"
+            return self.path + category.link[5:] if _WITHIN.match(category.link) else category.link
+        return category_path(self.path, category.id, self.addresses.get(category.id, ""), category.name)
+
+    def has_page(self, category: Category) -> bool:
+        """Whether a category has a page that buyers can open: goods, or text and pictures of its own."""
+        if not category.shown or category.tree_id not in self.trees:
+            return False
+        return category.kind is CategoryKind.PAGE or bool(self.counts.get(category.id))
+
+    def leads_somewhere(self, link: str) -> bool:
+        """Whether what a link leads to is there for buyers; of addresses elsewhere nothing is known."""
+        if not link.startswith("/") or link == "/shop":
+            return True
+        if not (found := _WITHIN.match(link)):
+            return link.startswith(("/shop/", "/media/"))
+        record_id = int(found["id"])
+        if found["what"] == "p":
+            return record_id in self.goods
+        category = self.tree.by_id.get(record_id)
+        return category is not None and self.has_page(category)
 
     @property
     def roots(self) -> list[Category]:
@@ -122,10 +173,11 @@ class Menu:
         return [one for one in self.tree.children(category) if self._is_open(one)]
 
     def _is_open(self, category: Category) -> bool:
-        """Whether buyers find it in the navigation: a link always, others with goods in or below them."""
+        """Whether buyers find it in the navigation: where it leads to something, or what stands below it does."""
         if not (category.shown and category.in_navigation):
             return False
-        is_there = category.kind is CategoryKind.LINK or bool(self.counts.get(category.id))
+        is_link = category.kind is CategoryKind.LINK
+        is_there = self.leads_somewhere(category.link) if is_link else self.has_page(category)
         return is_there or any(self._is_open(one) for one in self.tree.children(category))
 
     @property
@@ -153,7 +205,7 @@ def menu(ctx: Context, shown: Window) -> Menu:
             own = sets.get(category.id, NONE) & goods
             total[category.id] = Ids.union(own, *(total[child] for child in category.below))
         counts = {key: len(ids) for key, ids in total.items() if ids}
-        return Menu(tree, tree.of_shop(shown.shop.id), counts, _addresses(ctx, tx, shown.lens), shown.path)
+        return Menu(tree, tree.of_shop(shown.shop.id), counts, goods, _addresses(ctx, tx, shown.lens), shown.path)
 
     def work(tx: Tx) -> Menu:
         return ctx.counts.get((history.stamp(tx), "menu", shown.path), lambda: make(tx))
@@ -162,9 +214,26 @@ def menu(ctx: Context, shown: Window) -> Menu:
 
 
 def _addresses(ctx: Context, tx: Tx, lens: Lens) -> dict[int, str]:
-    langs = [lang for lang in lens.chain if lang]
-    written = category_store.addresses(tx, ctx.settings.language) if not lens.lang else {}
-    return written | wording.in_languages(tx, "category", "address_part", langs)
+    """The written address parts that a lens shows, by category, as ``editing.seen`` has them."""
+    base = ValuePlace(Level.CATEGORY)
+    written = {key: Resolved(text, base) for key, text in category_store.addresses(tx, ctx.settings.language).items()}
+    parts = written | wording.resolved_in_lens(tx, "category", "address_part", lens)
+    names = wording.resolved_in_lens(tx, "category", "name", lens) if parts else {}
+    return {
+        key: part.value or ""
+        for key, part in parts.items()
+        if not of_another_language({"address_part": part, "name": names.get(key, Resolved("", base))}, lens)
+    }
+
+
+def category_path(window_path: str, category_id: int, address_part: str, name: str) -> str:
+    """The path of a category's page."""
+    return f"{window_path}/c/{category_id}-{address_part or slugify(name)[:80] or 'category'}"
+
+
+def product_path(window_path: str, product_id: int, address_part: str, name: str) -> str:
+    """The path of an article's page."""
+    return f"{window_path}/p/{product_id}-{address_part or slugify(name)[:80] or 'product'}"
 
 
 # --- shelves -------------------------------------------------------------------------------------------------
@@ -193,17 +262,20 @@ class Shelf:
     chosen: tuple[int, ...]
     after: int | None
     facts: list[tuple[str, str]]
+    paths: Mapping[str, str]
 
 
 def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, chosen: Sequence[int] = ()) -> Shelf:
     """Live goods of a category and all below it, or of the whole shop. Raises NotFound."""
     found = menu(ctx, shown)
     category = found.tree.by_id.get(category_id) if category_id else None
-    if category_id and (category is None or not category.shown or not found.counts.get(category_id)):
-        raise NotFound("This category is empty or not there any more.")
-    if category and category.tree_id not in found.trees:
-        raise NotFound("This category belongs to another shop.")
-    values, picture = _page_of(ctx, shown.lens, category)
+    if category_id and (category is None or not found.has_page(category)):
+        raise NotFound("This category is empty, belongs to another shop, or is not there any more.")
+    values, picture, paths = _page_of(ctx, shown, category)
+    if category and category.kind is CategoryKind.PAGE:
+        layout = Layout.BANNER if values.layout is Layout.LEAD else values.layout
+        facts = ctx.db.run(lambda tx: _facts(vocabulary.through(ctx, tx, shown.lens), values, shown))
+        return Shelf(found, category, values, picture, layout, None, [], [], (), None, facts, paths)
     wanted = found.tree.with_all_below(category_id) if category_id else list(found.tree.by_id)
     within = [one for one in wanted if found.tree.by_id[one].shown]
 
@@ -234,22 +306,34 @@ def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, 
             filters,
             tuple(one for group in groups.values() for one in group),
             after + SHELF if len(rest) > SHELF else None,
-            [
-                (words.attributes[key].name, show_fact(words.attributes[key], fact, locale=shown.seen.locale))
-                for key, fact in values.facts.items()
-                if key in words.attributes
-            ],
+            _facts(words, values, shown),
+            paths,
         )
 
     return ctx.db.run(work)
 
 
-def _page_of(ctx: Context, lens: Lens, category: Category | None) -> tuple[CategoryValues, Media | None]:
-    """What the category's page says through a lens."""
+def _facts(words: vocabulary.Vocabulary, values: CategoryValues, shown: Window) -> list[tuple[str, str]]:
+    """The merchant's own fields of a category in words."""
+    return [
+        (words.attributes[key].name, show_fact(words.attributes[key], fact, locale=shown.seen.locale))
+        for key, fact in values.facts.items()
+        if key in words.attributes
+    ]
+
+
+def _page_of(
+    ctx: Context, shown: Window, category: Category | None
+) -> tuple[CategoryValues, Media | None, dict[str, str]]:
+    """What the category's page says through a lens, and its paths by language."""
     if category is None:
-        return CategoryValues(), None
+        return CategoryValues(), None, {code: one.path for code, one in shown.in_languages().items()}
     detail = editing.read(ctx, SYSTEM, category.id)
-    return editing.seen(detail.values, detail.own, lens), detail.picture
+    paths = {}
+    for code, one in shown.in_languages().items():
+        values = editing.seen(detail.values, detail.own, one.lens)
+        paths[code] = category_path(one.path, category.id, values.address_part, values.name)
+    return editing.seen(detail.values, detail.own, shown.lens), detail.picture, paths
 
 
 def _groups(words: vocabulary.Vocabulary, chosen: Sequence[int]) -> dict[int, list[int]]:
@@ -296,11 +380,12 @@ def _rows(ctx: Context, tx: Tx, lens: Lens, ids: Sequence[int]) -> list[dict[str
 
     def words(row: Mapping[str, Any]) -> dict[str, str]:
         values = {key: held.value for key, held in own.get(row["id"], {}).items()}
-        return {
-            name: resolve({ValuePlace(Level.PRODUCT): row[name]} | places_of(values, name, Level.PRODUCT), where).value
-            or ""
+        found = {
+            name: resolve({ValuePlace(Level.PRODUCT): row[name]} | places_of(values, name, Level.PRODUCT), where)
             for name in ("name", "short_text", "address_part")
         }
+        left_out = of_another_language(found, lens)
+        return {name: "" if name in left_out else one.value or "" for name, one in found.items()}
 
     return [
         row
@@ -318,15 +403,27 @@ def _rows(ctx: Context, tx: Tx, lens: Lens, ids: Sequence[int]) -> list[dict[str
 # --- one product ---------------------------------------------------------------------------------------------
 
 
-def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) -> Product:
+@dataclass(frozen=True)
+class ShownProduct:
+    """A product as the window shows it; ``paths``: of its page, by language."""
+
+    product: Product
+    paths: Mapping[str, str]
+
+
+def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) -> ShownProduct:
     """A live product of the shop's assortment; for those signed in, any. Raises NotFound."""
     found = products.read(ctx, SYSTEM, product_id)
     if viewer is None:
         is_shown = ctx.db.run(lambda tx: assortments.is_shown(ctx, tx, shown.shop, product_id))
         if found.values.status is not Status.LIVE or not is_shown:
             raise NotFound("This article is not for sale any more.")
+    paths = {}
+    for code, one in shown.in_languages().items():
+        seen = product_rules.seen(found.values, one.lens)
+        paths[code] = product_path(one.path, product_id, seen.address_part, seen.name)
     if shown.lens.is_default:
-        return found
+        return ShownProduct(found, paths)
 
     def work(tx: Tx) -> Product:
         words = vocabulary.through(ctx, tx, shown.lens, product_id)
@@ -334,4 +431,4 @@ def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) 
         said = product_pictures.through(tx, through.values.pictures, product_id, shown.lens)
         return replace(through, values=replace(through.values, pictures=said))
 
-    return ctx.db.run(work)
+    return ShownProduct(ctx.db.run(work), paths)

@@ -88,8 +88,7 @@ def through(ctx: Context, tx: Tx, lens: Lens, product_id: int | None = None) -> 
 
 def _translations(tx: Tx, lens: Lens) -> tuple[dict[int, str], dict[int, str]]:
     """Names of attributes and labels of choices by id, in the first language of a lens that has one."""
-    langs = [lang for lang in lens.chain if lang]
-    return wording.in_languages(tx, "attribute", "name", langs), wording.in_languages(tx, "choice", "label", langs)
+    return wording.in_lens(tx, "attribute", "name", lens), wording.in_lens(tx, "choice", "label", lens)
 
 
 def in_words(words: Vocabulary, names: Mapping[int, str], labels: Mapping[int, str]) -> Vocabulary:

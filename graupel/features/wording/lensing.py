@@ -1,12 +1,23 @@
 """Fields as an editor shows them under a lens: what is written there alone, and what is shown otherwise."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from graupel.core import wording
 from graupel.core.declarations.products import AMOUNTS
-from graupel.core.resolve import Resolved, ValuePlace, key_of, money_places, origin, places, places_of, resolve
+from graupel.core.resolve import (
+    STANDS_FOR,
+    Resolved,
+    ValuePlace,
+    key_of,
+    money_places,
+    of_another_language,
+    origin,
+    places,
+    places_of,
+    resolve,
+)
 from graupel.core.wording import Piece
 from graupel.features.destinations.service import Seen
 
@@ -45,10 +56,20 @@ def fields(held: Held, typed: Mapping[str, Any], seen: Seen) -> dict[str, FieldS
     if seen.lens.is_default:
         return {}
     names = [name for name in held.written if name not in AMOUNTS or seen.lens.destination]
-    return {name: _field(name, held, typed, seen) for name in names}
+    found = {name: _shown(name, held, typed, seen) for name in names}
+    left_out = of_another_language({name: shown for name, (_, shown) in found.items()}, seen.lens)
+    return {
+        name: replace(one, inherited="", origin=_stands_for(name, seen)) if name in left_out else one
+        for name, (one, _) in found.items()
+    }
 
 
-def _field(name: str, held: Held, typed: Mapping[str, Any], seen: Seen) -> FieldSeen:
+def _stands_for(name: str, seen: Seen) -> str:
+    words = " or ".join(other.replace("_", " ") for other in STANDS_FOR[name])
+    return f"{seen.language_name} is missing: the {words} stands for it"
+
+
+def _shown(name: str, held: Held, typed: Mapping[str, Any], seen: Seen) -> tuple[FieldSeen, Resolved[str]]:
     lens, key, worded = seen.lens, key_of(seen.lens, name), name not in AMOUNTS
     levels = (held.level, held.above.level) if held.above else (held.level,)
     where = places(lens, levels, worded=True) if worded else money_places(lens, levels)
@@ -67,4 +88,4 @@ def _field(name: str, held: Held, typed: Mapping[str, Any], seen: Seen) -> Field
     source = held.sources.get(key)
     state = wording.state(original, own, source) if lens.lang and worded else wording.State.DONE
     changed = wording.what_changed(source or "", original) if state is wording.State.OUTDATED else []
-    return FieldSeen(f"own-{key}", own, around.value or "", said, changed)
+    return FieldSeen(f"own-{key}", own, around.value or "", said, changed), found

@@ -18,8 +18,9 @@ class OwnValueRow(TypedDict):
 
 
 class WorthRow(TypedDict):
-    """A value in a language."""
+    """A value for a destination and in a language."""
 
     record_id: int
+    destination: str
     lang: str
     value: str

@@ -4,7 +4,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from graupel.core.resolve import split_key
+from graupel.core.resolve import Lens, Resolved, places, split_key
 from graupel.db import Tx
 from graupel.features.history import service as history
 from graupel.features.wording import store
@@ -44,15 +44,23 @@ def _key(row: Mapping[str, Any]) -> str:
     return f"{row['destination']}.{row['lang']}.{row['field']}"
 
 
-def in_languages(tx: Tx, kind: str, field: str, langs: Sequence[str]) -> dict[int, str]:
-    """One field of all records of a kind, by id, in the first of the languages that has it."""
+def in_lens(tx: Tx, kind: str, field: str, lens: Lens) -> dict[int, str]:
+    """One field of all records of a kind, by id, as it is written nearest to a lens; not what stands with the record
+    itself."""
+    return {record_id: found.value or "" for record_id, found in resolved_in_lens(tx, kind, field, lens).items()}
+
+
+def resolved_in_lens(tx: Tx, kind: str, field: str, lens: Lens) -> dict[int, Resolved[str]]:
+    """The same with the places where it is written."""
     found: dict[int, tuple[int, str]] = {}
-    places = {lang: place for place, lang in enumerate(langs)}
-    for row in store.in_languages(tx, kind, field, langs):
-        held, place = found.get(row["record_id"]), places[row["lang"]]
+    near = places(lens, (kind,), worded=True)
+    order = {(where.destination, where.lang): place for place, where in enumerate(near)}
+    langs, wheres = list(lens.chain), list(dict.fromkeys(where.destination for where in near))
+    for row in store.in_places(tx, kind, field, wheres, langs):
+        held, place = found.get(row["record_id"]), order[row["destination"], row["lang"]]
         if held is None or place < held[0]:
             found[row["record_id"]] = (place, row["value"])
-    return {record_id: text for record_id, (_, text) in found.items()}
+    return {record_id: Resolved(text, near[place]) for record_id, (place, text) in found.items()}
 
 
 def save(

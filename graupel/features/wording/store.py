@@ -27,15 +27,13 @@ def of_variants(tx: Tx, product_id: int) -> list[OwnValueRow]:
     )
 
 
-def in_languages(tx: Tx, kind: str, field: str, langs: Sequence[str]) -> list[WorthRow]:
-    """What is written in some languages in one field of all records of a kind, for all destinations."""
-    if not langs:
-        return []
+def in_places(tx: Tx, kind: str, field: str, destinations: Sequence[str], langs: Sequence[str]) -> list[WorthRow]:
+    """What is written for some destinations in some languages in one field of all records of a kind."""
     return tx.rows(
         WorthRow,
-        """SELECT record_id, lang, value FROM own_value
-           WHERE destination = '' AND lang IN %s AND kind = %s AND field = %s""",
-        [list(langs), kind, field],
+        """SELECT record_id, destination, lang, value FROM own_value
+           WHERE destination IN %s AND lang IN %s AND kind = %s AND field = %s""",
+        [list(destinations), list(langs), kind, field],
     )
 
 

@@ -260,7 +260,7 @@ document.addEventListener("change", (event) => {
     });
   if (!event.target.matches("[data-kind]")) return;
   document.querySelectorAll("[data-only]").forEach((part) => {
-    part.hidden = part.dataset.only !== event.target.value;
+    part.hidden = !part.dataset.only.split(" ").includes(event.target.value);
   });
 });
 

@@ -1,0 +1,49 @@
+// Shelves are narrowed as soon as a choice is ticked: the page is fetched again and its floor replaced, so that focus,
+// scroll and the unfolded filters stay. Without scripts the form has a button.
+
+const narrowed = (form) => {
+  const chosen = new URLSearchParams();
+  const ticked = [...new FormData(form).getAll("f")];
+  if (ticked.length) chosen.set("f", ticked.join("."));
+  return location.pathname + (ticked.length ? `?${chosen}` : "");
+};
+
+let latest = 0;
+
+async function show(address, { keep }) {
+  const turn = ++latest;
+  const answer = await fetch(address).catch(() => null);
+  const text = answer?.ok ? await answer.text() : "";
+  if (turn !== latest) return;
+  const page = new DOMParser().parseFromString(text, "text/html");
+  const floor = page.getElementById("floor");
+  if (!floor) {
+    location.assign(address);
+    return;
+  }
+  const focused = document.activeElement?.id;
+  for (const found of floor.querySelectorAll("details.filters")) found.open = true;
+  document.getElementById("floor").replaceWith(floor);
+  document.querySelector(".tongues")?.replaceWith(page.querySelector(".tongues") ?? "");
+  document.title = page.title;
+  if (keep) history.pushState(null, "", address);
+  ready();
+  if (focused) document.getElementById(focused)?.focus({ preventScroll: true });
+}
+
+function ready() {
+  for (const button of document.querySelectorAll("[data-narrow] [data-show]")) button.hidden = true;
+}
+
+document.addEventListener("change", (event) => {
+  const form = event.target.closest?.("[data-narrow]");
+  if (form) show(narrowed(form), { keep: true });
+});
+document.addEventListener("click", (event) => {
+  const link = event.target.closest?.("[data-narrow] a.clear");
+  if (!link || event.ctrlKey || event.metaKey || event.shiftKey) return;
+  event.preventDefault();
+  show(location.pathname, { keep: true });
+});
+window.addEventListener("popstate", () => show(location.href, { keep: false }));
+ready();
