@@ -18,6 +18,7 @@ from graupel.features.users import service as users
 from graupel.jobs import queue
 from graupel.settings import Settings
 from graupel.web import errors, frame, problem
+from graupel.web.done import Done
 from graupel.web.once import Once
 from graupel.web.security import Guard
 
@@ -57,6 +58,7 @@ def make_app(ctx: Context) -> ASGIApp:
     _add_plumbing(app, ctx)
     app.router.routes.append(Mount("/api/v1", make_api(ctx)))
     app.mount("/static", _LongKept(directory=STATIC))
+    app.add_middleware(Done)
     app.add_middleware(Once, ctx=ctx, explain=_explain)
     return Guard(app, ctx.settings)
 

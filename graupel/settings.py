@@ -24,8 +24,14 @@ class Settings(BaseSettings):
     sealing_key: str = ""
     trusted_proxies: str = ""
     hosts: str = ""
+    embed_hosts: str = ""
     upload_megabytes: int = Field(default=64, ge=1, le=1024)
     picture_megabytes: int = Field(default=20, ge=1, le=200)
     video_megabytes: int = Field(default=60, ge=1, le=1000)
     lease_seconds: int = Field(default=30, ge=1)
     log_level: str = "INFO"
+
+    @property
+    def embeds_from(self) -> tuple[str, ...]:
+        """The hosts from which texts may embed something."""
+        return tuple(dict.fromkeys(self.embed_hosts.lower().replace(",", " ").split()))

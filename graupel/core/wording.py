@@ -60,6 +60,7 @@ _MARKUP = {
     "table": ("table", "tables"),
     "tr": ("row", "rows"),
     "li": ("point of a list", "points of a list"),
+    "iframe": ("embedded piece", "embedded pieces"),
     "h2": ("heading", "headings"),
     "h3": ("heading", "headings"),
     "h4": ("heading", "headings"),

@@ -14,13 +14,13 @@ from jinja2.runtime import Context
 from markupsafe import Markup
 from slugify import slugify
 
-from graupel.core import countries, languages, products
+from graupel.core import countries, languages, products, richtext
 from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money
 from graupel.core.roles import Role
 from graupel.core.showing import plural
 from graupel.settings import Settings
-from graupel.web import formats, lens, marks, navigation
+from graupel.web import done, formats, lens, marks, navigation
 from graupel.web.navigation import Place, Section
 
 HERE = Path(__file__).parent
@@ -64,6 +64,7 @@ def make_templates(settings: Settings) -> Environment:
         when=lambda at: formats.when(at, zone, locale),
         ago=lambda at: formats.ago(at, locale),
         size=formats.size,
+        copy=lambda markup: Markup(richtext.shown(markup, settings.embeds_from)),  # noqa: S704 - kept text is clean
         shown=products.show,
         urlquote=lambda text: quote(str(text), safe=""),
         in_form=in_form,
@@ -75,6 +76,7 @@ def make_templates(settings: Settings) -> Environment:
         shop_name=settings.shop_name,
         currency=settings.currency,
         address=settings.address,
+        embed_hosts=settings.embeds_from,
         static=f"/static/{STAMP}",
     )
     env.globals.update(countries=countries.names())
@@ -88,6 +90,7 @@ def make_templates(settings: Settings) -> Environment:
         phrase=phrase,
         marks_of=marks.field,
         marks_again=marks.again,
+        done_before=done.before,
     )
     return env
 
@@ -129,4 +132,7 @@ def page(
         html = env.get_template(part if part and is_htmx(request) else template).render(
             {"request": request, "signed": getattr(request.state, "signed", None), "seen": seen, **data}
         )
-    return HTMLResponse(html, status, headers={"Vary": "HX-Request", **(headers or {})})
+    answer = HTMLResponse(html, status, headers={"Vary": "HX-Request", **(headers or {})})
+    if done.COOKIE in request.cookies and not is_htmx(request):
+        answer.delete_cookie(done.COOKIE, samesite="lax")
+    return answer

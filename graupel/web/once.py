@@ -33,7 +33,7 @@ _KEY = re.compile(r"[\x21-\x7e]{1,200}")
 MOST_KEPT = 1_000_000
 #: Who repeats an act that is under way waits so long for its answer.
 WAIT_SECONDS = 60.0
-_OF_ANSWERS = ("content-type", "location", "hx-redirect", "hx-retarget", "hx-reswap", "etag")
+_OF_ANSWERS = ("content-type", "location", "hx-redirect", "hx-retarget", "hx-reswap", "etag", "x-done", "x-done-set")
 
 T = TypeVar("T")
 Explain = Callable[[Request, Exception], Response]

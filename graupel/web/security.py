@@ -40,6 +40,17 @@ HEADERS = {
     "Permissions-Policy": "camera=(), geolocation=(), microphone=()",
 }
 #: Where the pages are served over TLS, browsers use nothing else any more (RFC 6797).
+
+
+def _framing(settings: Settings) -> dict[str, str]:
+    """The policy with the hosts from which texts may embed something."""
+    if not settings.embeds_from:
+        return {}
+    hosts = " ".join(f"https://{host}" for host in settings.embeds_from if _HOST.fullmatch(host))
+    return {"Content-Security-Policy": f"{POLICY}; frame-src {hosts}"}
+
+
+_HOST = re.compile(r"[a-z0-9-]+(?:\.[a-z0-9-]+)+")
 TLS_HEADERS = {"Strict-Transport-Security": "max-age=31536000"}
 #: The body of a request is there within so many seconds, and never stops for longer.
 BODY_SECONDS = 900.0
@@ -152,7 +163,7 @@ class Guard:
     def __init__(self, app: ASGIApp, settings: Settings) -> None:
         self.app = app
         self.most_bytes = settings.upload_megabytes * 1_000_000
-        self.headers = HEADERS | (TLS_HEADERS if settings.secure_cookies else {})
+        self.headers = HEADERS | _framing(settings) | (TLS_HEADERS if settings.secure_cookies else {})
         self.hosts = hosts_of(settings)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:

@@ -1,12 +1,13 @@
 """What is typed about a product, and rich text."""
 
 from html.parser import HTMLParser
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from graupel.core import product_fields, products, richtext
+from graupel.core import colours, product_fields, products, richtext
 from graupel.core.errors import Refused
 from graupel.core.products import ProductValues, Status
 
@@ -49,10 +50,56 @@ def test_a_name_may_hold_any_script_and_any_sign(name):
         ("2 < 3", "<p>2 &lt; 3</p>"),
         ("one\ntwo\n\nthree", "<p>one<br>two</p><p>three</p>"),
         ("<img src=x onerror=y>", ""),
+        ("<p><span style='font-weight:700; font-size:30px'>Soft</span> wool</p>", "<p><strong>Soft</strong> wool</p>"),
+        ("<b style='font-weight:normal'><p>All</p></b>", "<p>All</p>"),
+        ("<p style='text-align: center; font-style:italic'>A</p>", '<p class="to-centre"><em>A</em></p>'),
+        ("<p align=right>A</p>", '<p class="to-right">A</p>'),
+        ("<font color=red>Sale</font> &amp; more", '<span class="in-rowan">Sale</span> &amp; more'),
+        ("<p style='color:#222'>Ink</p>", "<p>Ink</p>"),
+        ("<span class='in-rowan evil'>a</span>", '<span class="in-rowan">a</span>'),
+        ("<span class='evil'>a</span>", "a"),
+        ("<iframe src='https://a.example/1' onload=x></iframe>", '<iframe src="https://a.example/1"></iframe>'),
+        ("<p>a<iframe src='http://films.example/1'></iframe></p>", "<p>a</p>"),
     ],
 )
 def test_rich_text_keeps_what_says_something_and_drops_what_could_do_harm(markup, cleaned):
     assert richtext.clean(markup) == cleaned
+
+
+def test_pasted_styles_are_read_once_and_stay_as_they_are():
+    pasted = "<p style='color: rgb(200, 30, 30)'><span style='text-decoration: underline'>a</span> <b>b</b></p>"
+    kept = richtext.clean(pasted)
+    assert kept == '<p><span class="in-rowan"><u>a</u> <strong>b</strong></span></p>'
+    assert richtext.clean(kept) == kept
+
+
+@pytest.mark.parametrize("name", colours.TEXT)
+def test_every_colour_of_text_can_be_read(name):
+    for page in (colours.PAGE, "#F4F6F4"):
+        assert colours.contrast(colours.TEXT[name], page) >= colours.LEAST_CONTRAST
+    style = f".in-{name} {{ color: {colours.TEXT[name]}; }}"
+    assert style in (Path(richtext.__file__).parents[1] / "web/static/app.css").read_text()
+
+
+@given(st.tuples(*3 * [st.integers(0, 255)]))
+def test_any_pasted_colour_becomes_ink_or_one_that_can_be_read(parts):
+    found = colours.nearest(f"rgb{parts}")
+    assert found is None or colours.contrast(colours.TEXT[found], colours.PAGE) >= colours.LEAST_CONTRAST
+    assert colours.contrast("#{:02x}{:02x}{:02x}".format(*parts), colours.PAGE) >= 1
+
+
+def test_what_is_embedded_is_shown_from_the_allowed_hosts_and_a_link_to_others():
+    kept = '<p>a</p><iframe src="https://films.example/1" title="Winding"></iframe>'
+    assert '<iframe src="https://films.example/1" title="Winding" loading' in richtext.shown(kept, {"films.example"})
+    for hosts in ((), {"example"}, {"other.example"}):
+        assert richtext.shown(kept, hosts) == (
+            '<p>a</p><a href="https://films.example/1" rel="noopener nofollow">Winding</a>'
+        )
+    assert richtext.host_of("https://films.example@evil.example/") == ""
+
+
+def test_pictures_from_elsewhere_are_counted():
+    assert richtext.outside_pictures('<img src="https://a.example/x.png"><IMG alt=b src=/media/1/page><img src=y>') == 2
 
 
 class Seen(HTMLParser):

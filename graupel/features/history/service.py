@@ -14,6 +14,7 @@ from graupel.db import Tx
 from graupel.features.history import following, journal, naming, records, store
 from graupel.features.history.records import Shown
 from graupel.features.history.rows import ChangeRow, ChangeSetRow, TrailRow
+from graupel.web import done
 
 SHOWN_ROWS = 50
 
@@ -64,6 +65,7 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
     if recorder.records:
         following.follow(tx, recorder.change_set_id, recorder.handed_on)
         store.note_recorded(tx, recorder.change_set_id)
+        done.note(recorder.change_set_id, title)
     else:
         store.delete_empty(tx, recorder.change_set_id)
 

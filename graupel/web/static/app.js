@@ -4,6 +4,7 @@ import "./acts.js";
 import "./refusals.js";
 import "./staying.js";
 import "./saving.js";
+import "./done.js";
 import "./unsaved.js";
 import { token } from "./shared.js";
 

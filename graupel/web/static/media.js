@@ -142,23 +142,41 @@ document.addEventListener("click", (event) => {
 });
 
 // --- choosing from it ----------------------------------------------------------------------------------------
-let asking = null;
+let picked = null;
+function openPicker(picturesOnly, then) {
+  picked = then;
+  document.getElementById("pick-own").replaceChildren();
+  document.getElementById("pick-pictures").value = picturesOnly ? "1" : "";
+  document.getElementById("pick-search").value = "";
+  document.getElementById("picker").showModal();
+  htmx.trigger("#pick-search", "pick-begin");
+}
+/** A picture of the library, given to ``then`` with its name and face; what belongs to the page stands first. */
+export function pickPicture(then) {
+  openPicker(true, then);
+  const own = document.getElementById("pick-own");
+  const first = ({ name, face }) => {
+    const shot = element("span", { className: "shot" }, element("img", { src: face, alt: "" }));
+    const tile = element("button", { type: "button", className: "media-tile" }, shot);
+    tile.append(element("span", { className: "name", textContent: name }));
+    Object.assign(tile.dataset, { picked: "0", name, face });
+    own.append(element("li", {}, tile));
+  };
+  document.dispatchEvent(new CustomEvent("picking", { detail: { first } }));
+}
 document.addEventListener("click", (event) => {
   const opener = event.target.closest("[data-pick-media]");
   const picker = document.getElementById("picker");
-  if (opener) {
-    asking = opener;
-    document.getElementById("pick-pictures").value = opener.dataset.pickMedia ? "1" : "";
-    document.getElementById("pick-search").value = "";
-    picker.showModal();
-    htmx.trigger("#pick-search", "pick-begin");
-  }
+  if (opener)
+    openPicker(Boolean(opener.dataset.pickMedia), (media) => {
+      pick(opener, media);
+      opener.focus();
+    });
   if (event.target.closest("[data-close-picker]")) picker.close();
   const one = event.target.closest("[data-picked]");
   if (!one) return;
   picker.close();
-  pick(asking, { id: one.dataset.picked, name: one.dataset.name, face: one.dataset.face });
-  asking.focus();
+  picked({ id: one.dataset.picked, name: one.dataset.name, face: one.dataset.face });
 });
 function pick(opener, media) {
   const holder = opener.closest(".poster-field");

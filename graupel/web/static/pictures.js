@@ -1,26 +1,16 @@
 // The pictures of a product: put in order, said what they show, taken from the library, and put into its text.
-import { TOOLS } from "./rich.js";
 import { changed, DRAGGED, say, shift } from "./shared.js";
 import { putTogether } from "./sheets.js";
 import { Sortable } from "./vendor/sortable.js";
 import { TomSelect } from "./vendor/tom-select.js";
 
-TOOLS.push(["Picture", "Picture of this product", (c) => picture(c), ""]);
-function picture(chain) {
-  const shown = [...document.querySelectorAll("[data-tiles] .tile img")];
-  if (!shown.length) {
-    say("Add a picture to the product first; then it can stand in the text.");
-    return chain;
+// What the library shows first, when a picture is chosen for the product's text: its own.
+document.addEventListener("picking", (event) => {
+  for (const image of document.querySelectorAll("[data-tiles] .tile img")) {
+    const alt = image.closest(".tile").querySelector("[name=alt]").value;
+    event.detail.first({ name: alt || "Picture of this product", face: image.getAttribute("src") });
   }
-  const number = shown.length > 1 ? Number(window.prompt(`Which picture, 1 to ${shown.length}?`, "1")) : 1;
-  const chosen = shown[number - 1];
-  return chosen
-    ? chain.setImage({
-        src: chosen.getAttribute("src").replace(/\/card(?=\/|$)/, "/page"),
-        alt: chosen.closest(".tile").querySelector("[name=alt]").value,
-      })
-    : chain;
-}
+});
 
 function tilesOf() {
   return document.querySelector("#parts [data-tiles]");

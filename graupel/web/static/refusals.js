@@ -6,9 +6,11 @@ document.addEventListener("htmx:sendError", () =>
   say("The server can't be reached. What you typed is still here; try again in a moment."),
 );
 document.addEventListener("htmx:afterRequest", (event) => {
-  if (!event.detail.successful) return;
+  const { successful, requestConfig } = event.detail;
+  // What only looks changes nothing of what was said.
+  if (!successful || requestConfig.verb === "get" || requestConfig.elt.closest?.("[data-looks]")) return;
   say("");
-  forget(event.detail.requestConfig.elt);
+  forget(requestConfig.elt);
 });
 
 // What was wrong with a field stands beside it, where the page was not drawn anew.

@@ -1,9 +1,12 @@
 // Rich text: a field with tools, which keeps what it shows in its textarea.
+import { pickPicture } from "./media.js";
+import { ALIGNED, Aligned, COLOURS, Coloured, Embedded } from "./rich-nodes.js";
+import { fromElsewhere } from "./rich-paste.js";
 import { button, changed, element, say } from "./shared.js";
 import { Editor, Image, StarterKit, TableKit } from "./vendor/rich-text.js";
 
-/** The tools of a rich text; a page may add its own before its texts begin. */
-export const TOOLS = [
+/** The tools of a rich text. */
+const TOOLS = [
   ["B", "Bold", (c) => c.toggleBold(), "bold"],
   ["I", "Italic", (c) => c.toggleItalic(), "italic"],
   ["H2", "H2, heading", (c) => c.toggleHeading({ level: 2 }), "heading", { level: 2 }],
@@ -20,7 +23,9 @@ export const TOOLS = [
     "table",
   ],
   ["―", "Rule", (c) => c.setHorizontalRule(), ""],
+  ["Picture", "Picture from the library", (c, editor) => picture(c, editor), "image"],
 ];
+const EMBED = ["Embed", "Embed a film, a map and the like", (c, editor) => embed(c, editor), "embedded"];
 /** What there is to do in a table only, so that the tools fit into one line elsewhere. */
 const OF_TABLE = [
   ["+ row", "Row of the table below", (c) => c.addRowAfter(), ""],
@@ -43,6 +48,33 @@ function link(chain, editor) {
   const href = linkAddress(typed);
   if (!href) say(`“${typed}” is no address. Write one such as https://example.com, or a path such as /shop/p/12.`);
   return href ? chain.setLink({ href }) : chain;
+}
+
+function picture(chain, editor) {
+  pickPicture(({ name, face }) => {
+    const alt = window.prompt("What is to be seen in the picture, for those who can’t see it:", "");
+    if (alt === null) return;
+    const src = face.replace(/\/card(?=\/|$)/, "/page");
+    const at = editor.state.selection.to; // beside what is selected, not in its place
+    editor.chain().focus(at).setImage({ src, alt: alt.trim(), title: null }).run();
+    if (!alt.trim()) say(`${name} stands in the text without an alt text: it says nothing to those who can’t see it.`);
+  });
+  return chain;
+}
+function embed(chain, editor) {
+  const hosts = editor.options.element.closest("[data-rich-text]").dataset.embeds.split(" ");
+  const typed = window.prompt(`Address of what to embed, from ${hosts.join(" or ")}:`, "https://");
+  if (!typed?.trim()) return chain;
+  const address = URL.canParse(typed.trim()) ? new URL(typed.trim()) : null;
+  if (address?.protocol !== "https:" || !hosts.includes(address.host)) {
+    say(
+      `“${typed}” can’t be embedded. The settings allow addresses that begin with https:// and ${hosts.join(" or ")}.`,
+    );
+    return chain;
+  }
+  const title = window.prompt("What it is, such as Film: winding a skein:", "") ?? "";
+  const attrs = { src: address.href, title: title.trim() };
+  return chain.focus(editor.state.selection.to).insertContent([{ type: "embedded", attrs }, { type: "paragraph" }]);
 }
 
 export function richText(holder) {
@@ -70,9 +102,13 @@ export function richText(holder) {
         link: { openOnClick: false },
       }),
       TableKit,
-      Image,
+      Image.configure({ inline: true }),
+      Aligned,
+      Coloured,
+      Embedded,
     ],
     editorProps: {
+      transformPastedHTML: fromElsewhere,
       attributes: {
         role: "textbox",
         "aria-multiline": "true",
@@ -103,11 +139,37 @@ export function richText(holder) {
     tools.append(tool);
     return [tool, name, attributes];
   }
-  const buttons = TOOLS.map(toolOf);
+  function choiceOf(label, list, act, now) {
+    const options = list.map(([value, text]) => element("option", { value, textContent: text }));
+    const choice = element("select", { title: label }, ...options);
+    choice.setAttribute("aria-label", label);
+    choice.addEventListener("change", () => act(editor.chain().focus(), choice.value).run());
+    tools.append(choice);
+    return () => {
+      choice.value = now() ?? "";
+    };
+  }
+  const buttons = (holder.dataset.embeds ? [...TOOLS, EMBED] : TOOLS).map(toolOf);
+  const choices = [
+    choiceOf(
+      "Where the lines stand",
+      ALIGNED,
+      (c, to) =>
+        c.updateAttributes("paragraph", { aligned: to || null }).updateAttributes("heading", { aligned: to || null }),
+      () => ["paragraph", "heading"].map((name) => editor.getAttributes(name).aligned).find(Boolean),
+    ),
+    choiceOf(
+      "Colour of the words",
+      COLOURS,
+      (c, colour) => (colour ? c.setMark("coloured", { colour }) : c.unsetMark("coloured")),
+      () => editor.getAttributes("coloured").colour,
+    ),
+  ];
   const ofTable = OF_TABLE.map(toolOf);
   function mark() {
     for (const [tool, name, attributes] of buttons)
       if (name) tool.setAttribute("aria-pressed", editor.isActive(name, attributes));
+    for (const show of choices) show();
     for (const [tool] of ofTable) tool.hidden = !editor.isActive("table");
   }
   mark();

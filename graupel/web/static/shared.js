@@ -1,13 +1,23 @@
 // What the scripts of every page share: speaking to the person, asking the server, beginning, and where the focus is.
 
-/** Says a sentence at the head of the page; "" takes back what was said. */
-export function say(text) {
+function stand(kind, role, ...content) {
   const place = document.getElementById("says");
-  place.replaceChildren();
-  if (!text) return;
-  const note = element("div", { className: "note bad", textContent: text });
-  note.setAttribute("role", "alert");
-  place.append(note);
+  const note = element("div", { className: `note ${kind}` }, element("p", {}, ...content));
+  note.setAttribute("role", role);
+  const close = button("×", () => note.remove(), "close");
+  close.setAttribute("aria-label", "Close this sentence");
+  note.append(close);
+  place.replaceChildren(note);
+}
+/** Says a sentence, which stands until the next act or until it is closed; "" takes back what was said. */
+export function say(text) {
+  if (text) stand("bad", "alert", text);
+  else document.getElementById("says").replaceChildren();
+}
+/** Says what was done, and where it can be taken back. */
+export function tell(sentence, changeSet) {
+  const way = element("a", { href: `/history/${changeSet}`, textContent: "Look or take back" });
+  stand("good", "status", `${sentence}. `, way);
 }
 
 /** The session's token, which every write carries. */
@@ -50,7 +60,9 @@ export async function post(address, fields) {
       const answer = await fetch(address, { method: "POST", body, headers });
       const over = isSessionOver(answer.status, answer.headers.get("X-Session"));
       if (over && (await beginSession())) continue;
-      return { ok: answer.ok, said: read(await answer.text()) };
+      const done = answer.headers.get("X-Done");
+      const set = answer.headers.get("X-Done-Set");
+      return { ok: answer.ok, said: read(await answer.text()), done: done && decodeURIComponent(done), set };
     } catch {
       return { ok: false, said: { problem: "The server can’t be reached. Nothing was saved; try again in a moment." } };
     }
@@ -69,8 +81,9 @@ function read(text) {
 
 /** Posts fields and says what is wrong; gives what was answered, null where it was refused. */
 export async function ask(address, fields) {
-  const { ok, said } = await post(address, fields);
-  say(ok ? "" : said.problem || "This did not work. Try again.");
+  const { ok, said, done, set } = await post(address, fields);
+  if (done) tell(done, set);
+  else say(ok ? "" : said.problem || "This did not work. Try again.");
   return ok ? said : null;
 }
 
