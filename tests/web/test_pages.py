@@ -63,10 +63,10 @@ def test_what_can_not_be_done_is_said_on_the_same_page(browser, ctx):
 def test_what_can_not_be_set_for_many_is_said_before_anything_is_planned(browser, ctx):
     product_id = make_product(ctx, "FEL-1")
     for form, says in (
-        ({"field": "status", "status": "gone"}, "A status is draft, live or archived."),
-        ({"field": "shop_on", "shop": "Nowhere"}, "There is no shop “Nowhere”."),
+        ({"field": "status", "value": "gone"}, "A status is draft, live or archived."),
+        ({"field": "shop_on", "value": "Nowhere"}, "There is no shop “Nowhere”."),
         ({"field": "nothing", "value": "1"}, "Choose what the products are to be given."),
-        ({"field": "status", "status": "live", "ids": "x"}, "Choose the products first."),
+        ({"field": "status", "value": "live", "ids": "x"}, "Choose the products first."),
     ):
         answer = browser.write("/products/bulk", {"ids": str(product_id), **form})
         assert answer.status_code == 422

@@ -10,7 +10,9 @@ def apply(run: JobRun) -> None:
     run.progress("Writing")
 
     def work(tx: Tx) -> None:
-        change_set_id = service.apply(run.ctx, tx, run.actor, int(run.payload["bulk_id"]))
-        run.finish(tx, "Done. History can roll it back.", f"/history/{change_set_id}")
+        bulk_id = int(run.payload["bulk_id"])
+        done = service.apply(run.ctx, tx, run.actor, bulk_id)
+        look = f"/products/bulk/{bulk_id}" if done.moved else f"/history/{done.change_set_id}"
+        run.finish(tx, done.said, look)
 
     run.ctx.db.run(work)

@@ -1,13 +1,15 @@
 """Giving one value to many products: the dry run, and doing it in the background."""
 
-from collections.abc import Collection, Mapping
+import re
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import parse_qs
 
 from graupel.context import Context
-from graupel.core import product_fields, showing
+from graupel.core import doubles, product_fields, showing
 from graupel.core.declarations.products import PRODUCT
+from graupel.core.doubles import Double
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import parse_category_path
 from graupel.core.products import Status
@@ -35,7 +37,10 @@ FIELDS = {
     "shop_on": "Shown in shop",
     "shop_off": "Left out of shop",
 } | {name: PRODUCT.field(name).label for name in PRODUCT.for_many}
-SHOWN = 20
+#: Whose values are words that are made where they are not there yet.
+MADE = {"category": "category", "place": "category", "brand": "brand", "tag_on": "tag"}
+MOST_TAGS = 20
+SHOWN = 50
 
 
 def request_plan(
@@ -54,16 +59,46 @@ def request_plan(
         found = table.matching(ctx, tx, TableState.read(parse_qs(query))) if query is not None else sorted(set(ids))
         if not found:
             raise Refused.because("bulk.none", "Choose the products first.")
-        store.forget_old(tx)
-        bulk_id = store.insert(tx, field, value, query or "", actor.user_id)
-        store.plan(tx, bulk_id, found, field, value, _id_of(ctx, tx, field, value))
-        return bulk_id
+        return _plan(ctx, tx, actor, found, field, value, query or "")
 
     return ctx.db.run(work)
 
 
+def request_again(ctx: Context, actor: Actor, bulk_id: int, value: str | None = None) -> int:
+    """The dry run once more, as the products are now: with another value for all, else for those that were left out
+    because they had changed. Returns its id. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> int:
+        bulk = _there(tx, bulk_id)
+        found = store.product_ids(tx, bulk_id, "moved" if value is None else None)
+        if not found:
+            raise Refused.because("bulk.none", "None of them was left out. Choose the products again.")
+        wanted = bulk["value"] if value is None else read_value(bulk["field"], value)
+        return _plan(ctx, tx, actor, found, bulk["field"], wanted, bulk["query"])
+
+    return ctx.db.run(work)
+
+
+def _plan(ctx: Context, tx: Tx, actor: Actor, product_ids: Sequence[int], field: str, value: str, query: str) -> int:
+    store.forget_old(tx)
+    bulk_id = store.insert(tx, field, value, query, actor.user_id)
+    store.plan(tx, bulk_id, product_ids, field, value, _ids_of(ctx, tx, field, value))
+    return bulk_id
+
+
+def _there(tx: Tx, bulk_id: int, *, lock: bool = False) -> BulkEditRow:
+    bulk = store.read(tx, bulk_id, lock=lock)
+    if bulk is None:
+        raise NotFound("This dry run is not there any more. Choose the products again.")
+    return bulk
+
+
 def read_value(field: str, value: str) -> str:
-    """The value as it is kept: a status, a category's path, a brand's, tag's or shop's name. Raises Refused."""
+    """The value as it is kept: a status, a category's path, a brand's or shop's name; tags one a line.
+
+    Raises Refused.
+    """
     value = value.strip()
     if field not in FIELDS:
         raise Refused.because("bulk.field", "Choose what the products are to be given.", "field")
@@ -79,7 +114,10 @@ def read_value(field: str, value: str) -> str:
         return value
     if field in PRODUCT.for_many:
         return str(product_fields.readers("")[field](value) or "")
-    return vocabulary.parse_name("tag", value)
+    tags = [vocabulary.parse_name("tag", one) for one in re.split(r"[\n,]", value) if one.strip()]
+    if not tags or len(tags) > MOST_TAGS:
+        raise Refused.because("bulk.tags", f"A tag needs a name. Choose 1 to {MOST_TAGS} of them.", "value")
+    return "\n".join(dict.fromkeys(tags))
 
 
 def _shop(ctx: Context, actor: Actor, name: str) -> Shop:
@@ -90,27 +128,68 @@ def _shop(ctx: Context, actor: Actor, name: str) -> Shop:
     return found
 
 
-def _id_of(ctx: Context, tx: Tx, field: str, value: str) -> int | None:
-    """The record that a value names, None where it is still to be made."""
+def _ids_of(ctx: Context, tx: Tx, field: str, value: str) -> list[int | None]:
+    """The records that a value names, None for what is still to be made."""
     if field in ("category", "place"):
-        return categories.current(ctx, tx).find(value)
+        return [categories.current(ctx, tx).find(value)]
     if field.startswith("shop"):
-        return next((one.id for one in destinations.shops(ctx, tx) if one.name == value), None)
-    words = vocabulary.current(ctx, tx)
-    known = words.brands if field == "brand" else words.tags if field.startswith("tag") else {}
-    return next((record_id for record_id, name in known.items() if name == value), None)
+        return [next((one.id for one in destinations.shops(ctx, tx) if one.name == value), None)]
+    if field == "brand" or field.startswith("tag"):
+        by_name = {name.casefold(): key for key, name in _known(vocabulary.current(ctx, tx), field).items()}
+        return [by_name.get(name.casefold()) for name in value.split("\n")]
+    return [None]
+
+
+def _known(words: vocabulary.Vocabulary, field: str) -> Mapping[int, str]:
+    return words.brands if field == "brand" else words.tags
+
+
+@dataclass(frozen=True)
+class ToMake:
+    """A word that is not there yet and would be made, with those that are there and much like it."""
+
+    kind: str
+    name: str
+    near: Sequence[Double]
+
+
+def to_make(ctx: Context, actor: Actor, field: str, value: str) -> list[ToMake]:
+    """What would be made for a value. Raises Refused."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: _to_make(ctx, tx, field, read_value(field, value)))
+
+
+def _to_make(ctx: Context, tx: Tx, field: str, value: str) -> list[ToMake]:
+    kind = MADE.get(field)
+    if not kind or not value:
+        return []
+    if kind == "category":
+        tree = categories.current(ctx, tx)
+        missing = tree.missing(value) if tree.find(value) is None else []
+        return [ToMake(kind, path, tree.near(value) if path == missing[0] else []) for path in missing]
+    ids, known = _ids_of(ctx, tx, field, value), _known(vocabulary.current(ctx, tx), field)
+    names = [name for name, there in zip(value.split("\n"), ids, strict=True) if there is None]
+    return [ToMake(kind, name, doubles.near(name, known.values())) for name in names]
 
 
 @dataclass(frozen=True)
 class BulkPlan:
-    """A dry run: counts, why products are refused, and the first products of each kind. ``job``: doing it, if asked."""
+    """A dry run: counts, why products are refused, what would be made, and a page of the products of one action.
+
+    ``rows``: id, name, before, after; ``next``: where the next page begins, None at the end. ``job``: doing it, if
+    asked.
+    """
 
     bulk: BulkEditRow
     label: str
+    value: str
     counts: dict[str, int]
     reasons: dict[str, int]
-    changed: list[tuple[int, str, str, str]]
-    refused: list[tuple[int, str]]
+    makes: list[ToMake]
+    action: str
+    search: str
+    rows: list[tuple[int, str, str, str]]
+    next: str | None
     job: dict[str, Any] | None
 
     @property
@@ -119,23 +198,30 @@ class BulkPlan:
         return self.counts.get("changed", 0)
 
 
-def read(ctx: Context, actor: Actor, bulk_id: int) -> BulkPlan:
-    """A dry run as it was made. Raises NotFound."""
+def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str = "", after: str = "") -> BulkPlan:
+    """A dry run as it was made. ``action``: whose products are shown, at first those that change, or were left out;
+    ``search``: in their names; ``after``: where a page begins. Raises NotFound."""
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> BulkPlan:
-        bulk = store.read(tx, bulk_id)
-        if bulk is None:
-            raise NotFound("This dry run is not there any more. Choose the products again.")
+        bulk = _there(tx, bulk_id)
         lang, tree = ctx.settings.language, categories.current(ctx, tx)
-        changed = store.samples(tx, bulk_id, "changed", lang, SHOWN)
+        counts = store.counts(tx, bulk_id)
+        first = "moved" if counts.get("moved") else "changed"
+        shown = action if action in store.ACTIONS else first
+        found = store.page(tx, bulk_id, shown, lang, search, after, SHOWN + 1)
+        rows = found[:SHOWN]
         return BulkPlan(
             bulk,
             FIELDS[bulk["field"]],
-            store.counts(tx, bulk_id),
+            bulk["value"].replace("\n", ", "),
+            counts,
             store.reasons(tx, bulk_id) if bulk["field"] == "status" else {},
-            [(row["id"], row["name"], _now(bulk["field"], row, tree), _then(bulk)) for row in changed],
-            [(row["id"], row["name"]) for row in store.samples(tx, bulk_id, "refused", lang, SHOWN)],
+            [] if bulk["change_set_id"] else _to_make(ctx, tx, bulk["field"], bulk["value"]),
+            shown,
+            search,
+            [(row["id"], row["name"], _now(bulk["field"], row, tree), _then(bulk)) for row in rows],
+            f"{rows[-1]['id']}.{rows[-1]['name']}" if len(found) > SHOWN else None,
             None,
         )
 
@@ -165,7 +251,7 @@ def _then(bulk: BulkEditRow) -> str:
     if bulk["field"] == "status":
         return value.capitalize()
     if bulk["field"].startswith("tag"):
-        return f"{'with' if bulk['field'] == 'tag_on' else 'without'} {value}"
+        return f"{'with' if bulk['field'] == 'tag_on' else 'without'} {value.replace(chr(10), ', ')}"
     if bulk["field"] in PRODUCT.for_many:
         return showing.show(PRODUCT.field(bulk["field"]).kind, value) if value else "none"
     said = {"place": f"also in {value}", "shop_on": f"shown in {value}", "shop_off": f"left out of {value}"}
@@ -177,15 +263,13 @@ def request_apply(ctx: Context, actor: Actor, bulk_id: int) -> int:
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> int:
-        bulk = store.read(tx, bulk_id, lock=True)
-        if bulk is None:
-            raise NotFound("This dry run is not there any more. Choose the products again.")
+        bulk = _there(tx, bulk_id, lock=True)
         if bulk["job_id"]:
             return int(bulk["job_id"])
         number = store.counts(tx, bulk_id).get("changed", 0)
         if not number:
             raise Refused.because("bulk.nothing", "Nothing would change.")
-        title = f"{FIELDS[bulk['field']]} {bulk['value'] or 'none'}: {number:,} products"
+        title = _title(bulk, number)
         job_id = enqueue(tx, actor, JobRequest("bulk.apply", title, {"bulk_id": bulk_id}, f"/products/bulk/{bulk_id}"))
         store.set_job(tx, bulk_id, job_id)
         return job_id
@@ -193,27 +277,41 @@ def request_apply(ctx: Context, actor: Actor, bulk_id: int) -> int:
     return ctx.db.run(work)
 
 
-def apply(ctx: Context, tx: Tx, actor: Actor, bulk_id: int) -> int:
-    """Write what the dry run showed, whole; returns the change set's id.
+def _title(bulk: BulkEditRow, number: int) -> str:
+    return f"{FIELDS[bulk['field']]} {_then(bulk) or 'none'}: {showing.plural(number, 'product')}"
 
-    Raises Refused where a product changed since; then nothing is written.
+
+@dataclass(frozen=True)
+class Applied:
+    """What was done. ``change_set_id``: None where nothing was left to do; ``moved``: how many were left out."""
+
+    change_set_id: int | None
+    moved: int
+
+    @property
+    def said(self) -> str:
+        """In words."""
+        left_out = showing.plural(self.moved, "product that was", "products that were")
+        tail = f" {left_out} changed since the dry run stayed as {'it is' if self.moved == 1 else 'they are'}."
+        done = "Done. History can roll it back." if self.change_set_id else "Nothing was written."
+        return done + (tail if self.moved else "")
+
+
+def apply(ctx: Context, tx: Tx, actor: Actor, bulk_id: int) -> Applied:
+    """Write what the dry run showed, whole, but for products that changed since: these stay as they are.
+
+    Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
-    bulk = store.read(tx, bulk_id, lock=True)
-    if bulk is None:
-        raise NotFound("This dry run is not there any more.")
-    if moved := store.moved(tx, bulk_id):
-        what = "One product was" if moved == 1 else f"{moved:,} products were"
-        raise Refused.because(
-            "plan.outdated", f"{what} changed since the dry run, so nothing was written. Choose the products again."
-        )
-    field, value = str(bulk["field"]), str(bulk["value"])
+    bulk = _there(tx, bulk_id, lock=True)
+    moved = store.leave_out_moved(tx, bulk_id)
     number = store.counts(tx, bulk_id).get("changed", 0)
-    title = f"{FIELDS[field]} {_then(bulk) or 'none'}: {number:,} products"
-    with history.change_set(tx, actor, "bulk.apply", title) as recorder:
-        _write(ctx, tx, recorder, bulk_id, field, value)
+    if not number:
+        return Applied(None, moved)
+    with history.change_set(tx, actor, "bulk.apply", _title(bulk, number)) as recorder:
+        _write(ctx, tx, recorder, bulk_id, str(bulk["field"]), str(bulk["value"]))
         store.set_done(tx, bulk_id, recorder.change_set_id)
-    return recorder.change_set_id
+    return Applied(recorder.change_set_id, moved)
 
 
 def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field: str, value: str) -> None:
@@ -224,7 +322,7 @@ def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field
     elif field == "place":
         store.put_in_category(tx, recorder, bulk_id, categories.make_path(tx, recorder, value))
     elif field.startswith("shop"):
-        shop_id = _id_of(ctx, tx, field, value)
+        shop_id = _ids_of(ctx, tx, field, value)[0]
         if shop_id is None:
             raise Refused.because("shop.unknown", f"The shop “{value}” is not there any more.")
         store.say_for_shop(tx, recorder, bulk_id, shop_id, left_out=field == "shop_off")
@@ -234,5 +332,7 @@ def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field
         brand = vocabulary.make_within(tx, recorder, "brand", value) if value else None
         store.write_column(tx, recorder, bulk_id, field, brand)
     else:
-        tag_id = vocabulary.make_within(tx, recorder, "tag", value)
-        (store.put_tag if field == "tag_on" else store.take_tag)(tx, recorder, bulk_id, tag_id)
+        put = store.put_tag if field == "tag_on" else store.take_tag
+        for name, known in zip(value.split("\n"), _ids_of(ctx, tx, field, value), strict=True):
+            if known or field == "tag_on":
+                put(tx, recorder, bulk_id, known or vocabulary.make_within(tx, recorder, "tag", name))

@@ -4,13 +4,14 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from graupel.core.declarations.products import PRODUCT
-from graupel.db import Tx
+from graupel.db import Tx, like
 from graupel.db.loading import load_rows
 from graupel.features.bulk.rows import BulkEditRow, SampleRow
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
 from graupel.features.products.columns import VARIES
 
+ACTIONS = ("changed", "unchanged", "refused", "moved")
 #: What keeps a product from going live, in words; SQL over product p. The rules themselves are core's.
 NOT_LIVE = {
     "no category": "p.category_id IS NULL",
@@ -24,7 +25,8 @@ NOT_LIVE = {
                         AND x.attribute_id = w.attribute_id))""",
 }
 _LACKS = "(" + " OR ".join(NOT_LIVE.values()) + ")"
-_TAGGED = """EXISTS (SELECT 1 FROM tagging o WHERE o.tag_id = %(id)s AND o.kind = 'product' AND o.record_id = p.id)"""
+#: How many of the tags it has.
+_TAGGED = """(SELECT COUNT(*) FROM tagging o WHERE o.tag_id IN %(ids)s AND o.kind = 'product' AND o.record_id = p.id)"""
 _PLACED = "EXISTS (SELECT 1 FROM product_category x WHERE x.product_id = p.id AND x.category_id = %(id)s)"
 _NEW = "NULLIF(%(value)s, '')"
 _VARIES = VARIES.format(product="p.id")
@@ -44,8 +46,8 @@ _CHANGES = {
     "status": "p.status <> %(value)s",
     "category": "NOT (p.category_id <=> %(id)s AND %(id)s IS NOT NULL)",
     "brand": "NOT (p.brand_id <=> %(id)s) OR (%(id)s IS NULL AND %(value)s <> '')",
-    "tag_on": f"NOT {_TAGGED}",
-    "tag_off": _TAGGED,
+    "tag_on": f"{_TAGGED} < %(number)s",
+    "tag_off": f"{_TAGGED} > 0",
     "place": f"NOT (p.category_id <=> %(id)s AND %(id)s IS NOT NULL) AND NOT {_PLACED}",
     "shop_on": f"NOT {_IN_SHOP} = 0",
     "shop_off": f"NOT {_IN_SHOP} = 1",
@@ -70,8 +72,8 @@ def forget_old(tx: Tx) -> None:
     tx.run("DELETE FROM bulk_edit WHERE made_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY AND change_set_id IS NULL LIMIT 50")
 
 
-def plan(tx: Tx, bulk_id: int, ids: Sequence[int], field: str, value: str, record_id: int | None) -> None:
-    """Note each product with what would happen to it."""
+def plan(tx: Tx, bulk_id: int, ids: Sequence[int], field: str, value: str, record_ids: Sequence[int | None]) -> None:
+    """Note each product with what would happen to it; ``record_ids``: what the value names, None for what is new."""
     load_rows(
         tx, "bulk_row", ("bulk_id", "product_id", "version", "action"), ((bulk_id, i, 0, "unchanged") for i in ids)
     )
@@ -81,7 +83,13 @@ def plan(tx: Tx, bulk_id: int, ids: Sequence[int], field: str, value: str, recor
             SET r.version = p.version,
                 r.action = CASE WHEN NOT ({_CHANGES[field]}) THEN 'unchanged' {refused} ELSE 'changed' END
             WHERE r.bulk_id = %(bulk)s""",
-        {"bulk": bulk_id, "value": value, "id": record_id},
+        {
+            "bulk": bulk_id,
+            "value": value,
+            "id": record_ids[0],
+            "ids": [one or 0 for one in record_ids],
+            "number": len(record_ids),
+        },
     )
 
 
@@ -107,26 +115,52 @@ def _now_sql() -> str:
     return ", ".join(f"COALESCE(p.{name}, {only.format(name)}) AS {name}" for name in PRODUCT.for_many)
 
 
-def samples(tx: Tx, bulk_id: int, action: str, lang: str, limit: int) -> list[SampleRow]:
+def product_ids(tx: Tx, bulk_id: int, action: str | None) -> list[int]:
+    """The products of a dry run, of one action or all."""
+    rows = tx.all(
+        """SELECT product_id FROM bulk_row WHERE bulk_id = %(bulk)s AND (%(action)s IS NULL OR action = %(action)s)
+           ORDER BY product_id""",
+        {"bulk": bulk_id, "action": action},
+    )
+    return [row["product_id"] for row in rows]
+
+
+def page(tx: Tx, bulk_id: int, action: str, lang: str, search: str, after: str, limit: int) -> list[SampleRow]:
+    """Products of one action by name, from ``after`` (id and name) on; ``search``: in the name."""
+    after_id, _, after_name = after.partition(".")
+    begins = "AND (t.name, p.id) > (%(name)s, %(id)s)" if after_id.isdecimal() else ""
+    found = "AND t.name LIKE %(search)s" if search else ""
     return tx.rows(
         SampleRow,
         f"""SELECT p.id, t.name, p.status, p.category_id, p.brand_id, b.name AS brand, {_now_sql()} FROM bulk_row r
-           JOIN product p ON p.id = r.product_id JOIN product_text t ON t.product_id = p.id AND t.lang = %s
-           LEFT JOIN brand b ON b.id = p.brand_id
-           WHERE r.bulk_id = %s AND r.action = %s ORDER BY t.name LIMIT %s""",
-        [lang, bulk_id, action, limit],
+           JOIN product p ON p.id = r.product_id JOIN product_text t ON t.product_id = p.id
+           AND t.lang = %(lang)s LEFT JOIN brand b ON b.id = p.brand_id
+           WHERE r.bulk_id = %(bulk)s AND r.action = %(action)s {begins} {found}
+           ORDER BY t.name, p.id LIMIT %(limit)s""",
+        {
+            "lang": lang,
+            "bulk": bulk_id,
+            "action": action,
+            "limit": limit,
+            "id": int(after_id) if after_id.isdecimal() else 0,
+            "name": after_name,
+            "search": f"%{like(search)}%",
+        },
     )
 
 
-def moved(tx: Tx, bulk_id: int) -> int:
-    """How many of the products that would change were changed, or deleted, since; locks those that are there."""
-    rows = tx.all(
-        """SELECT r.product_id, p.version <> r.version AS moved FROM bulk_row r
-           LEFT JOIN product p ON p.id = r.product_id
-           WHERE r.bulk_id = %s AND r.action = 'changed' ORDER BY r.product_id FOR UPDATE""",
+def leave_out_moved(tx: Tx, bulk_id: int) -> int:
+    """Leave out the products that were changed, or deleted, since the dry run; returns how many. Locks the others."""
+    tx.all(
+        """SELECT p.id FROM bulk_row r JOIN product p ON p.id = r.product_id
+           WHERE r.bulk_id = %s AND r.action = 'changed' ORDER BY p.id FOR UPDATE""",
         [bulk_id],
     )
-    return sum(row["moved"] is None or bool(row["moved"]) for row in rows)
+    return tx.run(
+        """UPDATE bulk_row r LEFT JOIN product p ON p.id = r.product_id SET r.action = 'moved'
+           WHERE r.bulk_id = %s AND r.action = 'changed' AND NOT (p.version <=> r.version)""",
+        [bulk_id],
+    )
 
 
 _BULK_PRODUCTS = "bulk_row r JOIN product p ON p.id = r.product_id"
@@ -175,14 +209,21 @@ def write_field(tx: Tx, recorder: Recorder, bulk_id: int, name: str, value: str)
         )
 
 
-_TAGGED = """bulk_row r JOIN tagging o ON o.tag_id = %(tag)s AND o.kind = 'product' AND o.record_id = r.product_id"""
+_ITS_TAGS = """bulk_row r JOIN tagging o ON o.tag_id = %(tag)s AND o.kind = 'product' AND o.record_id = r.product_id"""
 
 
 def put_tag(tx: Tx, recorder: Recorder, bulk_id: int, tag_id: int) -> None:
-    """Put a tag on the products that change, and journal it."""
-    params = {"bulk": bulk_id, "tag": tag_id}
-    tx.run(f"INSERT INTO tagging (tag_id, kind, record_id) SELECT %(tag)s, 'product', p.id FROM {_CHANGED}", params)
-    journal.write_made(tx, recorder.change_set_id, records.kind_of("tagging"), _TAGGED, _IS_CHANGED, params)
+    """Put a tag on those of the products that change which lack it, and journal it."""
+    before = tx.value("SELECT COALESCE(MAX(id), 0) FROM tagging")
+    params = {"bulk": bulk_id, "tag": tag_id, "before": before}
+    lacking = "NOT EXISTS (SELECT 1 FROM tagging o WHERE o.tag_id = %(tag)s AND o.kind = 'product'"
+    tx.run(
+        f"""INSERT INTO tagging (tag_id, kind, record_id) SELECT %(tag)s, 'product', p.id FROM {_CHANGED}
+            AND {lacking} AND o.record_id = p.id)""",
+        params,
+    )
+    made = f"{_IS_CHANGED} AND o.id > %(before)s"
+    journal.write_made(tx, recorder.change_set_id, records.kind_of("tagging"), _ITS_TAGS, made, params)
 
 
 def take_tag(tx: Tx, recorder: Recorder, bulk_id: int, tag_id: int) -> None:
@@ -191,7 +232,7 @@ def take_tag(tx: Tx, recorder: Recorder, bulk_id: int, tag_id: int) -> None:
         tx,
         recorder.change_set_id,
         records.kind_of("tagging"),
-        _TAGGED,
+        _ITS_TAGS,
         _IS_CHANGED,
         {"bulk": bulk_id, "tag": tag_id},
     )

@@ -37,8 +37,10 @@ FOUND = 100
 
 @router.post("/categories")
 def make(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
-    """Makes the category at a typed path; the chooser on the page takes it up."""
+    """Makes the category at a typed path for a chooser; asks back where one looks much like it."""
     try:
+        if "sure" not in form and (near := service.near(ctx, signed.actor, str(form.get("path", "")))):
+            return JSONResponse({"near": [{"text": one.other, "why": one.why} for one in near]})
         made = service.make(ctx, signed.actor, str(form.get("path", "")))
     except Refused as refusal:
         return JSONResponse({"problem": refusal.problems[0].message}, 422)

@@ -8,6 +8,7 @@ from graupel.context import Context
 from graupel.core import categories as rules
 from graupel.core import trees
 from graupel.core.categories import CategoryKind, Layout, Order
+from graupel.core.doubles import Double
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import CATEGORY_SEPARATOR, parse_category_path
 from graupel.core.resolve import Lens, key_of
@@ -42,6 +43,18 @@ def make(ctx: Context, actor: Actor, path: str) -> Category:
         with history.change_set(tx, actor, "category.make", f"Category made: {path}") as recorder:
             category_id = make_path(tx, recorder, path)
         return load(tx).by_id[category_id]
+
+    return ctx.db.run(work)
+
+
+def near(ctx: Context, actor: Actor, path: str) -> list[Double]:
+    """The paths that are there and much like one that is not; none where it is there. Raises Refused."""
+    actor.require(Role.VIEWER)
+    path = parse_category_path(path)
+
+    def work(tx: Tx) -> list[Double]:
+        tree = current(ctx, tx)
+        return [] if tree.find(path) is not None else tree.near(path)
 
     return ctx.db.run(work)
 

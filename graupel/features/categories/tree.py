@@ -7,6 +7,7 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core.categories import CategoryKind
+from graupel.core.doubles import Double, near
 from graupel.core.errors import Refused
 from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.resolve import Lens
@@ -137,6 +138,36 @@ class Tree:
             )
         named = self._named.get(rest.lower(), ())
         return ids[0] if ids else named[0] if len(named) == 1 else None
+
+    def near(self, path: str) -> list[Double]:
+        """Paths that are there and much like one that is not: where its first new name would stand beside a double."""
+        tree_id, rest = self.split(path)
+        names, above = rest.split(CATEGORY_SEPARATOR), []
+        here = self.tops(tree_id or next(iter(self.trees), 0))
+        while names:
+            found = next((one for one in here if one.name.lower() == names[0].lower()), None)
+            if found is None:
+                break
+            here = self.children(found)
+            above.append(names.pop(0))
+        if not names:
+            return []
+        doubles = near(names[0], [one.name for one in here])
+        return [Double(path, CATEGORY_SEPARATOR.join([*above, one.other, *names[1:]]), one.why) for one in doubles] or [
+            Double(path, one.path, "it stands there") for one in self if one.name.lower() == rest.lower()
+        ]
+
+    def missing(self, path: str) -> list[str]:
+        """The paths that would be made for one, from the top down."""
+        tree_id, rest = self.split(path)
+        names = rest.split(CATEGORY_SEPARATOR)
+        here, at = self.tops(tree_id or next(iter(self.trees), 0)), 0
+        for at, name in enumerate(names):
+            found = next((one for one in here if one.name.lower() == name.lower()), None)
+            if found is None:
+                return [CATEGORY_SEPARATOR.join(names[: end + 1]) for end in range(at, len(names))]
+            here = self.children(found)
+        return []
 
     def split(self, path: str) -> tuple[int | None, str]:
         """A path with its tree taken off: the tree's id, None where it names none, and the path within it."""

@@ -5,7 +5,8 @@ import { TomSelect } from "./vendor/tom-select.js";
 /** Makes what was typed; null where that was refused, or where something much like it is there and is asked about. */
 async function make(select, typed, sure = false) {
   // Categories are made by their path, words by their name.
-  const made = await ask(select.dataset.make, { name: typed, path: typed, sure: sure ? "1" : null });
+  const { make: address, of: field = null } = select.dataset;
+  const made = await ask(address, { name: typed, path: typed, field, sure: sure ? "1" : null });
   if (made?.near) askWhich(select, typed, made.near);
   return made && !made.near ? { value: made.value, text: made.text } : null;
 }

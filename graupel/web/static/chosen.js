@@ -1,4 +1,5 @@
 // Rows of the products table that are chosen: they stay so while one goes through its pages.
+import { settle } from "./choose.js";
 import { counted, whenShown } from "./shared.js";
 
 const PLACE = "chosen products";
@@ -38,6 +39,12 @@ function clear() {
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-bulk-clear]")) clear();
 });
+// What was typed into a chooser and not confirmed is taken first, or asked about.
+document.addEventListener("htmx:confirm", (event) => {
+  if (!event.target.matches(".bulk-form")) return;
+  event.preventDefault();
+  settle(event.target).then((all) => all && event.detail.issueRequest());
+});
 // Who goes on to what would change has done with choosing; the way back shows them again.
 whenShown(() => {
   for (const box of boxes()) box.checked = chosen.has(box.value);
@@ -51,22 +58,4 @@ document.addEventListener("change", (event) => {
     }
   if (event.target.matches("#goods [name=chosen]")) tick(event.target);
   if (event.target.matches("[data-tick-page], #goods [name=chosen]")) show();
-  if (event.target.matches("[data-bulk-field]")) {
-    const form = event.target.closest("form");
-    const isStatus = event.target.value === "status";
-    form.querySelector("[data-bulk-value=status]").hidden = !isStatus;
-    const isShop = event.target.value.startsWith("shop");
-    const shops = form.querySelector("[data-bulk-value=shop]");
-    if (shops) shops.hidden = !isShop;
-    form.querySelector("[data-bulk-value=other]").hidden = isStatus || isShop;
-    form.querySelector("#bulk-value").placeholder =
-      {
-        category: "Yarn > Aran",
-        place: "Yarn > Aran",
-        brand: "Carrow Mill",
-        tag_on: "summer",
-        tag_off: "summer",
-        origin_country: "Portugal",
-      }[event.target.value] || "";
-  }
 });

@@ -1,5 +1,6 @@
 """One value for many products: looked at, done whole, rolled back."""
 
+import html
 from dataclasses import replace
 from decimal import Decimal
 
@@ -21,7 +22,10 @@ from graupel.features.vocabulary import attributes, types
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from graupel.features.vocabulary.types import Member
-from tests.making import catalogue, make_product, outcome, work_off
+from tests.making import catalogue, make_product, outcome, roll_back_newest, work_off
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser"]
 
 
 def do(ctx, field, value, **which):
@@ -53,7 +57,7 @@ def test_a_value_is_shown_first_then_given_to_all_that_lack_it_and_taken_back_wh
     before = catalogue(ctx)
     had = [values(ctx, one) for one in ids]
     plan, (state, _) = do(ctx, field, value, ids=ids)
-    assert (plan.changing, len(plan.changed), state) == (3, 3, "done")
+    assert (plan.changing, len(plan.rows), state) == (3, 3, "done")
 
     def held(one):
         product = products.read(ctx, SYSTEM, one)
@@ -127,16 +131,83 @@ def test_what_can_not_go_live_in_sets_is_what_can_not_go_live_one_by_one(ctx):
     assert plan.reasons == {"no category": 1, "a variant without a price": 2, "a fact that its type needs": 2}
 
 
-def test_a_product_that_changed_since_the_dry_run_stops_all_of_it(ctx):
-    ids = [make_product(ctx, f"P-{n}") for n in range(3)]
-    bulk_id = service.request_plan(ctx, SYSTEM, "brand", "New", ids=ids)
-    saving.save(ctx, SYSTEM, ids[0], replace(values(ctx, ids[0]), name="Changed"), None)
+def test_a_product_that_changed_since_the_dry_run_is_left_out_named_and_offered_again(ctx, browser):
+    ids = [make_product(ctx, f"P-{n}", name=f"Skein {n}") for n in range(3)]
+    gone = make_product(ctx, "P-9", status=Status.DRAFT)
+    bulk_id = service.request_plan(ctx, SYSTEM, "brand", "New", ids=[*ids, gone])
+    saving.save(ctx, SYSTEM, ids[0], replace(values(ctx, ids[0]), short_text="Changed"), None)
+    saving.delete(ctx, SYSTEM, gone)
     job = service.request_apply(ctx, SYSTEM, bulk_id)
     work_off(ctx)
     state, said = outcome(ctx, job)
-    assert state == "failed"
-    assert "One product was changed since the dry run" in said
-    assert {values(ctx, one).brand for one in ids} == {""}
+    assert (state, said.partition("2 products that were changed")[2]) == (
+        "done",
+        " since the dry run stayed as they are.",
+    )
+    assert [values(ctx, one).brand for one in ids] == ["", "New", "New"]
+    page = browser.get(f"/products/bulk/{bulk_id}").text
+    assert "2 products were changed after the dry run" in page
+    assert ("Skein 0" in page, "Skein 1" in page) == (True, False)
+    again = browser.write(f"/products/bulk/{bulk_id}/again").headers["hx-redirect"]
+    number = int(again.rpartition("/")[2])
+    assert service.read(ctx, SYSTEM, number).counts == {"changed": 1, "unchanged": 1}
+    service.request_apply(ctx, SYSTEM, number)
+    work_off(ctx)
+    assert values(ctx, ids[0]).brand == "New"
+
+
+def test_a_dry_run_names_what_it_would_make_and_what_that_is_much_like(ctx, browser):
+    vocabulary.make(ctx, SYSTEM, "tag", "Present")
+    make_product(ctx, "P-0", category="Yarn > Laces")
+    made = make_product(ctx, "P-1")
+    bulk_id = service.request_plan(ctx, SYSTEM, "tag_on", "Presents , winter", ids=[made])
+    makes = service.read(ctx, SYSTEM, bulk_id).makes
+    assert [(one.kind, one.name, [two.other for two in one.near]) for one in makes] == [
+        ("tag", "Presents", ["Present"]),
+        ("tag", "winter", []),
+    ]
+    page = browser.get(f"/products/bulk/{bulk_id}").text
+    assert "Makes the tag <b>Presents</b>, and the tag <b>winter</b>" in page
+    assert "Take Present<" in page
+    answer = browser.write(f"/products/bulk/{bulk_id}/again", data={"value": ["Present", "winter"]})
+    again = service.read(ctx, SYSTEM, int(answer.headers["hx-redirect"].rpartition("/")[2]))
+    assert (again.bulk["value"], [one.name for one in again.makes]) == ("Present\nwinter", ["winter"])
+    place = service.request_plan(ctx, SYSTEM, "place", "Yarn > Lacess > Thick", ids=[made])
+    new = service.read(ctx, SYSTEM, place).makes
+    assert [one.name for one in new] == ["Yarn > Lacess", "Yarn > Lacess > Thick"]
+    assert [one.other for one in new[0].near] == ["Yarn > Laces > Thick"]
+
+
+def test_several_tags_are_put_on_and_taken_off_and_roll_back_to_what_each_product_had(ctx):
+    had = {"P-0": (), "P-1": ("gift",), "P-2": ("gift", "winter")}
+    ids = [make_product(ctx, sku, tags=tags) for sku, tags in had.items()]
+    plan, _ = do(ctx, "tag_on", "gift\nwinter", ids=ids)
+    assert plan.counts == {"changed": 2, "unchanged": 1}
+    assert [values(ctx, one).tags for one in ids] == [("gift", "winter")] * 3
+    roll_back_newest(ctx)
+    assert [values(ctx, one).tags for one in ids] == list(had.values())
+    do(ctx, "tag_off", "gift\nwinter", ids=ids)
+    assert [values(ctx, one).tags for one in ids] == [()] * 3
+
+
+def test_the_products_of_a_dry_run_are_paged_and_searched(ctx, browser):
+    ids = [make_product(ctx, f"P-{n}", name=f"Skein {n:02}") for n in range(service.SHOWN + 5)]
+    bulk_id = service.request_plan(ctx, SYSTEM, "brand", "New", ids=ids)
+    page = browser.get(f"/products/bulk/{bulk_id}").text
+    assert ("Skein 49" in page, "Skein 50" in page) == (True, False)
+    later = browser.get(html.unescape(page.split('rel="next" href="')[1].split('"')[0])).text
+    assert ("Skein 49" in later, "Skein 54" in later) == (False, True)
+    found = browser.get(f"/products/bulk/{bulk_id}?q=skein+5").text
+    assert found.count(">Skein 5") == 5
+
+
+def test_a_new_word_typed_into_the_bar_is_asked_about_where_one_is_much_like_it(ctx, browser):
+    vocabulary.make(ctx, SYSTEM, "brand", "Carrow Mill")
+    typed = {"field": "brand", "name": "Carow Mill"}
+    assert browser.write("/products/bulk/word", data=typed).json()["near"][0]["text"] == "Carrow Mill"
+    sure = browser.write("/products/bulk/word", data=typed | {"sure": "1"}).json()
+    assert sure == {"value": "Carow Mill", "text": "Carow Mill"}
+    assert list(vocabulary.read(ctx).brands.values()) == ["Carrow Mill"], "it is made with the edit, not before"
 
 
 @pytest.mark.parametrize(
