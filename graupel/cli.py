@@ -127,11 +127,11 @@ def import_file(
         file = files.read(ctx, SYSTEM, file_id)
         if file.trouble:
             _stop(file.trouble)
-        for preview in files.previews(ctx, SYSTEM, file):
-            typer.echo(f"{preview.count:,} {preview.action}")
-            if preview.action == "refused":
-                for sample in preview.samples:
-                    typer.echo(f"  line {sample.line}: {' '.join(p.message for p in sample.plan.problems)}")
+        for action in ("refused", "odd", "changed", "new", "unchanged"):
+            if count := file.row["counts"].get(action, 0):
+                typer.echo(f"{count:,} {'worth a look' if action == 'odd' else action}")
+        for sample in files.rows_of(ctx, SYSTEM, file, "refused").samples:
+            typer.echo(f"  line {sample.line}: {' '.join(p.message for p in sample.plan.problems)}")
         if apply:
             _do(ctx, files.request_apply(ctx, SYSTEM, file_id, leave_out=leave_out))
             file = files.read(ctx, SYSTEM, file_id)

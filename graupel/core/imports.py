@@ -3,13 +3,14 @@
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
 from rapidfuzz import fuzz, process
 
-from graupel.core import changes, identifiers, product_fields
+from graupel.core import changes, identifiers, product_fields, richtext
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -66,13 +67,37 @@ def guess_columns(headers: Sequence[str]) -> dict[str, int]:
 class FileRow:
     """A row as read: what its cells say by field, the line it began on, and why it is refused.
 
-    ``values``: under the names of COLUMNS, but the SKU; a field that is not there is not spoken of.
+    ``values``: under the names of COLUMNS, but the SKU; a field that is not there is not spoken of. ``odd``: what is
+    worth a look, as in ODD.
     """
 
     line: int
     sku: str
     values: Mapping[str, Any] = field(default_factory=dict)
     problems: tuple[Problem, ...] = field(default=())
+    odd: tuple[str, ...] = ()
+
+
+#: What may be odd about a row that is taken all the same, in words.
+ODD = {
+    "jump": "far from what it was",
+    "pictures": "pictures from elsewhere are left out: take them into the library",
+}
+#: By how many times more or less than before a value must become to be told.
+JUMPS = {"price": 3, "weight_g": 10}
+
+
+def jumps(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
+    """The fields of a changed row whose values jump; from nothing, or from nought, nothing jumps."""
+    found = []
+    for name, times in JUMPS.items():
+        was, becomes = before.get(name), after.get(name)
+        if was is None or becomes is None or not Decimal(str(was)):
+            continue
+        was, becomes = Decimal(str(was)), Decimal(str(becomes))
+        if becomes > was * times or becomes * times < was:
+            found.append(name)
+    return found
 
 
 def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, currency: str) -> FileRow:
@@ -82,6 +107,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, curren
     """
     values: dict[str, Any] = {}
     problems: list[Problem] = []
+    odd: list[str] = []
     readers = product_fields.readers(currency)
     for name, index in columns.items():
         text = cells[index].strip() if index < len(cells) else ""
@@ -89,11 +115,13 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, curren
             continue
         try:
             values[name] = _read_cell(readers, name, text)
+            if name == "description" and "<" in text and richtext.outside_pictures(text):
+                odd.append("pictures")
         except Refused as refusal:
             problems += [problem.at(field=name, row=line) for problem in refusal.problems]
             if name == "sku":
                 values["sku"] = text[: identifiers.SKU_LENGTH]
-    return FileRow(line, values.pop("sku", ""), values, tuple(problems))
+    return FileRow(line, values.pop("sku", ""), values, tuple(problems), tuple(odd))
 
 
 def _read_cell(readers: Mapping[str, Callable[[Any], Any]], name: str, text: str) -> Any:

@@ -64,7 +64,7 @@ def make_path(tx: Tx, recorder: history.Recorder, path: str) -> int:
     return make_paths(tx, recorder, [path])[path]
 
 
-def make_paths(tx: Tx, recorder: history.Recorder, paths: Sequence[str]) -> dict[str, int]:
+def make_paths(tx: Tx, recorder: history.Recorder, paths: Sequence[str], *, hidden: bool = False) -> dict[str, int]:
     """The ids of the categories at clean paths; what is missing of them is made and recorded.
 
     It is made in the tree that a path names, else in the first. The trees are read once, however many paths there are.
@@ -84,17 +84,17 @@ def make_paths(tx: Tx, recorder: history.Recorder, paths: Sequence[str]) -> dict
         for name in within.split(CATEGORY_SEPARATOR):
             level = (parent, name.lower())
             if level not in levels:
-                levels[level] = store.by_name(tx, parent, name) or _append(tx, recorder, name, parent, siblings)
+                levels[level] = store.by_name(tx, parent, name) or _append(tx, recorder, name, parent, siblings, hidden)
             parent = levels[level]
         found[path] = parent
     return found
 
 
-def _append(tx: Tx, recorder: history.Recorder, name: str, parent: int, siblings: dict[int, int]) -> int:
+def _append(tx: Tx, recorder: history.Recorder, name: str, parent: int, siblings: dict[int, int], hidden: bool) -> int:
     """Make a category behind its siblings; ``siblings``: how many there are below each, brought up to date."""
     place = TreePlace(parent, siblings.get(parent, 0))
     siblings[parent] = place.position + 1
-    return _insert(tx, recorder, name, place, hidden=False)
+    return _insert(tx, recorder, name, place, hidden=hidden)
 
 
 def first_tree(tx: Tx) -> int:

@@ -123,7 +123,7 @@ class Tree:
         """The id of the category at a path such as Yarn > Aran, None where there is none.
 
         The tree may stand before it, as in "Foot of the page: Help"; a bare name is enough where only one has it.
-        Raises Refused where several trees have the path, with all of them.
+        Raises Refused where several trees have the path, or several categories the bare name, with all of them.
         """
         tree_id, rest = self.split(path)
         ids = self._plain.get(rest.lower(), ())
@@ -137,7 +137,14 @@ class Tree:
                 "category",
             )
         named = self._named.get(rest.lower(), ())
-        return ids[0] if ids else named[0] if len(named) == 1 else None
+        if not ids and len(named) > 1:
+            found = [f"“{self.by_id[one].path}”" for one in named[:4]]
+            raise Refused.because(
+                "category.ambiguous",
+                f"“{path}” may mean {', '.join(found[:-1])} or {found[-1]}. Write the whole path.",
+                "category",
+            )
+        return ids[0] if ids else named[0] if named else None
 
     def near(self, path: str) -> list[Double]:
         """Paths that are there and much like one that is not: where its first new name would stand beside a double."""
@@ -153,9 +160,7 @@ class Tree:
         if not names:
             return []
         doubles = near(names[0], [one.name for one in here])
-        return [Double(path, CATEGORY_SEPARATOR.join([*above, one.other, *names[1:]]), one.why) for one in doubles] or [
-            Double(path, one.path, "it stands there") for one in self if one.name.lower() == rest.lower()
-        ]
+        return [Double(path, CATEGORY_SEPARATOR.join([*above, one.other, *names[1:]]), one.why) for one in doubles]
 
     def missing(self, path: str) -> list[str]:
         """The paths that would be made for one, from the top down."""

@@ -10,7 +10,8 @@ from starlette.datastructures import FormData, UploadFile
 
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
-from graupel.core.imports import COLUMNS, Action
+from graupel.core.imports import COLUMNS, ODD, jumps
+from graupel.core.typed import number
 from graupel.features.categories import service as categories
 from graupel.features.files import service
 from graupel.features.files.reading import DELIMITERS, TextShape
@@ -62,7 +63,7 @@ def catalogue(ctx: Ctx, signed: Signed) -> FileResponse:
 
 @router.get("/files/{file_id}")
 def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
-    """One file at the step it is at; for htmx the step alone."""
+    """One file at the step it is at; for htmx the step alone, or the rows of its dry run."""
     return _show(request, ctx, signed, file_id)
 
 
@@ -70,23 +71,28 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
     file = service.read(ctx, signed.actor, file_id)
     again = "columns" in request.query_params and file.row["state"] != "applied"
     step = "matching" if again and file.step == "planned" else file.step
-    previews = service.previews(ctx, signed.actor, file) if step == "planned" else []
+    asked = request.query_params
+    after = number(asked.get("after", "")) or 0
+    is_listed = step == "planned" or bool(step == "applied" and (file.row["counts"] or {}).get("moved"))
+    shown = asked.get("show", "") if step == "planned" else "moved"
+    rows = service.rows_of(ctx, signed.actor, file, shown, asked.get("q", "").strip(), after) if is_listed else None
     done = file.row["change_set_id"] if step == "applied" else None
     result = history.read(ctx, signed.actor, done) if done else None
     return page(
         request,
         "files/file.html",
-        part="files/step.html",
+        part="files/rows.html" if request.headers.get("HX-Target") == "file-rows" and rows else "files/step.html",
         status=status,
         file=file,
         step=step,
-        previews=previews,
+        rows=rows,
+        ODD=ODD,
+        jumps=jumps,
         problem=problem,
         columns=COLUMNS,
         delimiters=DELIMITERS,
         encodings=ENCODINGS,
         tree=categories.read_tree(ctx),
-        Action=Action,
         result=result,
     )
 
@@ -95,7 +101,8 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
 def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -> Response:
     """Begins the dry run with the columns as chosen."""
     try:
-        service.request_plan(ctx, signed.actor, file_id, _chosen_columns(form), go_live=form.get("new_as") == "live")
+        live, show_new = form.get("new_as") == "live", form.get("new_categories") == "shown"
+        service.request_plan(ctx, signed.actor, file_id, _chosen_columns(form), go_live=live, show_new=show_new)
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
     return RedirectResponse(f"/files/{file_id}", 303)
@@ -133,6 +140,12 @@ def apply(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) 
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
     return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.post("/files/{file_id}/again")
+def again(ctx: Ctx, signed: Signed, file_id: int) -> Response:
+    """Looks once more at the rows that were left out because their products had changed."""
+    return RedirectResponse(f"/files/{service.request_again(ctx, signed.actor, file_id)}", 303)
 
 
 @router.get("/files/{file_id}/refused.csv")

@@ -1,7 +1,7 @@
 """Rows of the area's tables, as its store reads them."""
 
 from datetime import datetime
-from typing import TypedDict
+from typing import Any, TypedDict
 
 
 class ImportFileRow(TypedDict):
@@ -19,6 +19,9 @@ class ImportFileRow(TypedDict):
     leave_out: int
     state: str
     counts: dict[str, int]
+    makes: list[list[Any]] | None
+    show_new: int
+    only_lines: list[int] | None
     job_id: int | None
     change_set_id: int | None
     user_id: int | None

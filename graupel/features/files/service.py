@@ -21,6 +21,7 @@ from graupel.core.products import Status
 from graupel.core.quantities import format_money, format_weight
 from graupel.core.records import Field, FieldKind
 from graupel.core.roles import Actor, Role
+from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
 from graupel.features.files import reading, store
@@ -34,7 +35,7 @@ from graupel.jobs import JobRequest, JobRun, enqueue
 SAMPLE_VALUES = 3
 LOOKED_AT_ROWS = 200
 SHOWN_FILES = 30
-SHOWN_SAMPLES = 8
+SHOWN_ROWS = 50
 REPORT_EVERY = 2000
 MOST_ROWS = 1_000_000
 
@@ -164,8 +165,13 @@ def _first_values(rows: list[list[str]], index: int) -> list[str]:
 # --- dry run -------------------------------------------------------------------------------------------------
 
 
-def request_plan(ctx: Context, actor: Actor, file_id: int, columns: dict[str, int], *, go_live: bool) -> int:
-    """Make the dry run in the background; returns the job's id. Raises Refused, NotFound."""
+def request_plan(
+    ctx: Context, actor: Actor, file_id: int, columns: dict[str, int], *, go_live: bool, show_new: bool = False
+) -> int:
+    """Make the dry run in the background; returns the job's id. Raises Refused, NotFound.
+
+    ``show_new``: buyers see categories that are made at once; otherwise they are hidden until somebody shows them.
+    """
     actor.require(Role.EDITOR)
     if "sku" not in columns:
         raise Refused.because("columns.no_sku", "Say which column holds the SKU: it tells which product a row means.")
@@ -178,7 +184,7 @@ def request_plan(ctx: Context, actor: Actor, file_id: int, columns: dict[str, in
         job_id = enqueue(
             tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )
-        store.set_matching(tx, file_id, columns, go_live, job_id)
+        store.set_matching(tx, file_id, columns, go_live, show_new, job_id)
         return job_id
 
     return ctx.db.run(work)
@@ -208,8 +214,9 @@ def plan(run: JobRun) -> None:
         batch.load(tx, row["id"], _file_rows(run.ctx, row, lambda done: run.progress("Reading", done, total)))
         run.progress("Comparing", total, total)
         batch.plan(tx, row["id"], run.ctx.settings.language, live=bool(row["go_live"]))
-        counts = batch.counts(tx, row["id"])
-        store.set_planned(tx, row["id"], counts)
+        made = batch.new_categories(tx, row["id"])
+        counts = batch.counts(tx, row["id"]) | {"categories": len(made)}
+        store.set_planned(tx, row["id"], counts, [[one.path, one.near] for one in made])
         run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
 
     run.ctx.db.run(work)
@@ -226,7 +233,10 @@ def _file_rows(ctx: Context, row: ImportFileRow, report: Callable[[int], None]) 
     width = len(row["headers"])
     rows = reading.rows(path, shape)
     next(rows, None)
+    wanted = None if row["only_lines"] is None else set(row["only_lines"])
     for number, raw in enumerate(rows):
+        if wanted is not None and raw.line not in wanted:
+            continue
         if number >= MOST_ROWS:
             raise Refused.because(
                 "file.too_many_rows", f"More than {MOST_ROWS:,} rows can't be brought in at once.", "file"
@@ -257,30 +267,33 @@ def _unreadable(row: ImportFileRow, raw: RawRow) -> Problem:
     )
 
 
+#: In which order rows are shown: what wants a look first.
+SHOWN = ("moved", "refused", "odd", "changed", "new", "unchanged")
+
+
 @dataclass(frozen=True)
-class Preview:
-    """Samples of one action."""
+class PlanPage:
+    """Rows of a dry run: those of one action, or "odd" or "moved" ones. ``next``: the line after which more stand."""
 
-    action: Action
-    count: int
+    shown: str
+    search: str
     samples: list[batch.Sample]
+    next: int | None
 
 
-def previews(ctx: Context, actor: Actor, file: ImportFile) -> list[Preview]:
-    """Samples of each action that has rows."""
+def rows_of(
+    ctx: Context, actor: Actor, file: ImportFile, shown: str = "", search: str = "", after: int = 0
+) -> PlanPage:
+    """A page of the dry run's rows; where nothing is asked for, of the first of SHOWN that has any."""
     actor.require(Role.VIEWER)
     counts = file.row["counts"] or {}
-
-    def work(tx: Tx) -> list[Preview]:
-        return [
-            Preview(
-                action, counts[str(action)], batch.samples(tx, file.id, action, ctx.settings.language, SHOWN_SAMPLES)
-            )
-            for action in (Action.REFUSED, Action.CHANGED, Action.NEW, Action.UNCHANGED)
-            if counts.get(str(action))
-        ]
-
-    return ctx.db.run(work)
+    there = [one for one in SHOWN if counts.get(one)]
+    asked = shown if shown in SHOWN else there[0] if there else "unchanged"
+    found = ctx.db.run(
+        lambda tx: batch.samples(tx, file.id, asked, ctx.settings.language, SHOWN_ROWS + 1, after, search)
+    )
+    more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
+    return PlanPage(asked, search, found[:SHOWN_ROWS], more)
 
 
 def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
@@ -288,9 +301,7 @@ def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
     actor.require(Role.VIEWER)
     row = _read(ctx, file_id)
     refused = ctx.db.run(
-        lambda tx: batch.samples(
-            tx, file_id, Action.REFUSED, ctx.settings.language, (row["counts"] or {}).get("refused", 0)
-        )
+        lambda tx: batch.samples(tx, file_id, "refused", ctx.settings.language, (row["counts"] or {}).get("refused", 0))
     )
     reasons = {sample.line: sample for sample in refused}
     out = io.StringIO()
@@ -348,14 +359,42 @@ def apply(run: JobRun) -> None:
         counts = row["counts"]
         status = Status.LIVE if row["go_live"] else Status.DRAFT
         with history.change_set(tx, run.actor, "files.apply", f"File brought in: {row['name']}") as recorder:
-            applying.apply(tx, recorder, row["id"], run.ctx.settings.language, status=status, progress=run.progress)
-        store.set_applied(tx, row["id"], recorder.change_set_id)
-        run.finish(tx, f"{counts['new']:,} made, {counts['changed']:,} changed.")
+            applying.apply(
+                tx,
+                recorder,
+                row["id"],
+                run.ctx.settings.language,
+                status=status,
+                progress=run.progress,
+                hide_new=not row["show_new"],
+            )
+        counts |= batch.counts(tx, row["id"])
+        moved = counts.get("moved", 0)
+        left_out = f" {plural(moved, 'row')} left out: changed since the dry run." if moved else ""
+        store.set_applied(tx, row["id"], recorder.change_set_id if recorder.records else None, counts)
+        run.finish(tx, f"{counts['new']:,} made, {counts['changed']:,} changed.{left_out}")
 
     try:
         run.ctx.db.run(work)
     except DuplicateKey as error:
         raise applying.outdated(1) from error
+
+
+def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
+    """The dry run once more for the rows that were left out because their products had changed; returns the id of the
+    file that stands for them. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    row = _read(ctx, file_id)
+
+    def work(tx: Tx) -> int:
+        lines = batch.lines(tx, file_id, "moved")
+        if not lines:
+            raise Refused.because("rows.none", "No row of this file was left out because its product changed.")
+        return store.insert(tx, actor, {**row, "only_lines": lines})
+
+    again = ctx.db.run(work)
+    request_plan(ctx, actor, again, row["columns"], go_live=bool(row["go_live"]), show_new=bool(row["show_new"]))
+    return again
 
 
 # --- out -----------------------------------------------------------------------------------------------------

@@ -1,24 +1,29 @@
 """The table of files that were brought in."""
 
 import json
+from collections.abc import Mapping
 from typing import Any, cast
 
 from graupel.core.roles import Actor
 from graupel.db import Tx
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 
-_JSON = ("headers", "columns", "counts")
+_JSON = ("headers", "columns", "counts", "makes", "only_lines")
 
 
-def insert(tx: Tx, actor: Actor, values: dict[str, Any]) -> int:
+def insert(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
+    """A file; ``only_lines``: which of its lines are meant, None for all."""
+    lines = values.get("only_lines")
     return tx.insert(
-        """INSERT INTO import_file (name, sha256, bytes, encoding, delimiter, headers, columns, user_id, actor, made_at)
-           VALUES (%(name)s, %(sha256)s, %(bytes)s, %(encoding)s, %(delimiter)s, %(headers)s, %(columns)s, %(user)s,
-                   %(actor)s, UTC_TIMESTAMP(3))""",
+        """INSERT INTO import_file (name, sha256, bytes, encoding, delimiter, headers, columns, only_lines, go_live,
+                                    show_new, user_id, actor, made_at)
+           VALUES (%(name)s, %(sha256)s, %(bytes)s, %(encoding)s, %(delimiter)s, %(headers)s, %(columns)s, %(lines)s,
+                   %(go_live)s, %(show_new)s, %(user)s, %(actor)s, UTC_TIMESTAMP(3))""",
         {
-            **values,
+            **{"go_live": 0, "show_new": 0, **values},
             "headers": json.dumps(values["headers"]),
             "columns": json.dumps(values["columns"]),
+            "lines": json.dumps(lines) if lines is not None else None,
             "user": actor.user_id,
             "actor": actor.name,
         },
@@ -49,18 +54,18 @@ def set_shape(tx: Tx, file_id: int, encoding: str, delimiter: str, headers: list
     )
 
 
-def set_matching(tx: Tx, file_id: int, columns: dict[str, int], go_live: bool, job_id: int) -> None:
+def set_matching(tx: Tx, file_id: int, columns: dict[str, int], go_live: bool, show_new: bool, job_id: int) -> None:
     tx.run(
-        """UPDATE import_file SET columns = %s, go_live = %s, state = 'matching', job_id = %s, counts = NULL,
-                     version = version + 1 WHERE id = %s""",
-        [json.dumps(columns), go_live, job_id, file_id],
+        """UPDATE import_file SET columns = %s, go_live = %s, show_new = %s, state = 'matching', job_id = %s,
+                  counts = NULL, makes = NULL, version = version + 1 WHERE id = %s""",
+        [json.dumps(columns), go_live, show_new, job_id, file_id],
     )
 
 
-def set_planned(tx: Tx, file_id: int, counts: dict[str, int]) -> None:
+def set_planned(tx: Tx, file_id: int, counts: dict[str, int], makes: list[list[Any]]) -> None:
     tx.run(
-        "UPDATE import_file SET state = 'planned', counts = %s, version = version + 1 WHERE id = %s",
-        [json.dumps(counts), file_id],
+        "UPDATE import_file SET state = 'planned', counts = %s, makes = %s, version = version + 1 WHERE id = %s",
+        [json.dumps(counts), json.dumps(makes), file_id],
     )
 
 
@@ -71,8 +76,9 @@ def set_applying(tx: Tx, file_id: int, leave_out: bool, job_id: int) -> None:
     )
 
 
-def set_applied(tx: Tx, file_id: int, change_set_id: int | None) -> None:
+def set_applied(tx: Tx, file_id: int, change_set_id: int | None, counts: dict[str, int]) -> None:
     tx.run(
-        "UPDATE import_file SET state = 'applied', change_set_id = %s, version = version + 1 WHERE id = %s",
-        [change_set_id, file_id],
+        """UPDATE import_file SET state = 'applied', change_set_id = %s, counts = %s, version = version + 1
+           WHERE id = %s""",
+        [change_set_id, json.dumps(counts), file_id],
     )

@@ -31,11 +31,21 @@ _TEXTS = tuple(name for name in OF_PRODUCT if PRODUCT.field(name).beside)
 Progress = Callable[[str, int, int], None]
 
 
-def apply(tx: Tx, recorder: Recorder, batch_id: int, lang: str, *, status: Status, progress: Progress) -> None:
-    """Write every new and changed row, in the caller's transaction. Raises Refused where the plan is out of date."""
+def apply(
+    tx: Tx,
+    recorder: Recorder,
+    batch_id: int,
+    lang: str,
+    *,
+    status: Status,
+    progress: Progress,
+    hide_new: bool = True,
+) -> None:
+    """Write every new and changed row, in the caller's transaction, but for those whose products changed since the
+    dry run: these become "moved". ``hide_new``: categories that are made are hidden at first."""
     params = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
-    _refuse_outdated(tx, params)
-    _make_categories(tx, recorder, batch_id)
+    _leave_out_moved(tx, params)
+    _make_categories(tx, recorder, batch_id, hidden=hide_new)
     recorder.hand_on(
         summary.ProductsAtHand(
             made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
@@ -66,36 +76,41 @@ def outdated(number: int) -> Refused:
     )
 
 
-def _refuse_outdated(tx: Tx, params: dict[str, Any]) -> None:
-    """Locks what will be changed, so that nobody can change it between this look and the writing."""
+_MOVED = "p.version <> b.product_version OR v.version <> b.variant_version OR v.sku <> b.sku"
+_THERE = "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"
+_GONE = "batch_row b LEFT JOIN product p ON p.id = b.product_id LEFT JOIN variant v ON v.id = b.variant_id"
+
+
+def _leave_out_moved(tx: Tx, params: dict[str, Any]) -> None:
+    """Rows whose products changed, came or went since the dry run are not written.
+
+    Locks what will be changed, so that nobody can change it between this look and the writing.
+    """
     moved = tx.value(
-        """SELECT SUM(p.version <> b.product_version OR v.version <> b.variant_version OR v.sku <> b.sku)
-           FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+        f"""SELECT SUM({_MOVED}) FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
            STRAIGHT_JOIN variant v ON v.id = b.variant_id
            WHERE b.batch_id = %(batch)s AND b.action = 'changed' FOR UPDATE""",
         params,
     )
-    there = tx.value(
-        """SELECT COUNT(*) FROM batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku
-           WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
-        params,
-    )
-    gone = tx.value(
-        """SELECT COUNT(*) FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
-           WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND p.id IS NULL""",
-        params,
-    )
-    if moved or there or gone:
-        raise outdated(int(moved or 0) + int(there) + int(gone))
+    of_batch = "WHERE b.batch_id = %(batch)s AND b.action"
+    there = tx.value(f"SELECT COUNT(*) FROM {_THERE} {of_batch} = 'new'", params)
+    is_gone = f"{of_batch} = 'changed' AND (p.id IS NULL OR v.id IS NULL)"
+    gone = tx.value(f"SELECT COUNT(*) FROM {_GONE} {is_gone}", params)
+    if moved or gone:
+        # What is there of them is locked above.
+        is_moved = f"{of_batch} = 'changed' AND (p.id IS NULL OR v.id IS NULL OR {_MOVED})"
+        tx.run(f"UPDATE {_GONE} SET b.action = 'moved' {is_moved}", params)
+    if there:
+        tx.run(f"UPDATE {_THERE} SET b.action = 'moved' {of_batch} = 'new'", params)
 
 
-def _make_categories(tx: Tx, recorder: Recorder, batch_id: int) -> None:
+def _make_categories(tx: Tx, recorder: Recorder, batch_id: int, *, hidden: bool) -> None:
     """Make the categories that are not there; made_category has them by path for the writing that follows.
 
     The rows of the batch are not told: joining some hundred paths costs less than writing every row again.
     """
     paths = new_paths(tx, batch_id)
-    made = categories.make_paths(tx, recorder, paths) if paths else {}
+    made = categories.make_paths(tx, recorder, paths, hidden=hidden) if paths else {}
     tx.run(
         """CREATE OR REPLACE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED,
              KEY (path(150))) CHARSET utf8mb4"""

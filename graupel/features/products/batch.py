@@ -14,6 +14,7 @@ from typing import Any
 from graupel.core.declarations.products import PRODUCT, VARIANT
 from graupel.core.errors import Refused
 from graupel.core.imports import (
+    JUMPS,
     ROW_FIELDS,
     Action,
     FileRow,
@@ -23,12 +24,12 @@ from graupel.core.imports import (
     used_sku_problem,
 )
 from graupel.core.problems import Problem
-from graupel.db import Tx
+from graupel.db import Tx, like
 from graupel.db.loading import load_rows
 from graupel.features.categories import service as categories
 from graupel.features.products.columns import VARIES, inherited_sql
 
-LOADED = ("batch_id", "line", "sku", "shown_sku", *ROW_FIELDS, "category_id", "problems", "action")
+LOADED = ("batch_id", "line", "sku", "shown_sku", *ROW_FIELDS, "category_id", "problems", "action", "odd")
 #: What a row of a batch may say of a product, and of a variant.
 OF_PRODUCT = PRODUCT.in_files
 OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku")
@@ -71,9 +72,20 @@ def _cells(batch_id: int, row: FileRow, find: _Find) -> tuple[Any, ...]:
     if unclear:
         row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
     problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
+    odd = ",".join(row.odd) or None
     readable = row.sku if row.sku.isascii() and not row.problems else None
     said = (row.values.get(name) for name in ROW_FIELDS)
-    return (batch_id, row.line, readable, row.sku[:64], *said, category_id, problems, "refused" if problems else "new")
+    return (
+        batch_id,
+        row.line,
+        readable,
+        row.sku[:64],
+        *said,
+        category_id,
+        problems,
+        "refused" if problems else "new",
+        odd,
+    )
 
 
 # --- planning ------------------------------------------------------------------------------------------------
@@ -95,6 +107,14 @@ def _variant_differs(name: str) -> str:
 DIFFERS = {name: _product_differs(name) for name in OF_PRODUCT} | {name: _variant_differs(name) for name in OF_VARIANT}
 PRODUCT_DIFFERS = f"({' OR '.join(DIFFERS[name] for name in OF_PRODUCT)})"
 VARIANT_DIFFERS = f"({' OR '.join(DIFFERS[name] for name in OF_VARIANT)})"
+#: SQL: a value is far from what it was, as core.imports.jumps has it.
+JUMPS_SQL = "({})".format(
+    " OR ".join(
+        f"(b.{name} IS NOT NULL AND {inherited_sql(name)} <> 0 AND (b.{name} > {inherited_sql(name)} * {times} "
+        f"OR b.{name} * {times} < {inherited_sql(name)}))"
+        for name, times in JUMPS.items()
+    )
+)
 #: A row of a batch with what it means.
 JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
              STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
@@ -109,7 +129,8 @@ def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
         f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
             STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
             SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version,
-                b.action = IF({PRODUCT_DIFFERS} OR {VARIANT_DIFFERS}, 'changed', 'unchanged')
+                b.action = IF({PRODUCT_DIFFERS} OR {VARIANT_DIFFERS}, 'changed', 'unchanged'),
+                b.odd = NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), b.odd), '')
             WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
         params,
     )
@@ -154,13 +175,44 @@ def _file_row(row: dict[str, Any], category: str | None) -> FileRow:
 
 
 def counts(tx: Tx, batch_id: int) -> dict[str, int]:
-    """Rows by action, and under "categories" the number of categories that would be made."""
-    rows = tx.all("SELECT action, COUNT(*) AS count FROM batch_row WHERE batch_id = %s GROUP BY action", [batch_id])
-    return (
-        {str(action): 0 for action in Action}
-        | {row["action"]: row["count"] for row in rows}
-        | {"categories": len(new_paths(tx, batch_id))}
+    """Rows by action, and under "odd" those of them that would be written and are worth a look."""
+    rows = tx.all(
+        "SELECT action, COUNT(*) AS count, COUNT(odd) AS odd FROM batch_row WHERE batch_id = %s GROUP BY action",
+        [batch_id],
     )
+    found = {str(action): 0 for action in Action} | {row["action"]: row["count"] for row in rows}
+    return found | {"odd": sum(row["odd"] for row in rows if row["action"] in ("new", "changed"))}
+
+
+@dataclass(frozen=True)
+class NewCategory:
+    """A category that would be made, and the paths that are there and much like it, with why."""
+
+    path: str
+    near: tuple[tuple[str, str], ...] = ()
+
+
+#: So many new paths are compared with those that are there.
+MOST_COMPARED = 300
+
+
+def new_categories(tx: Tx, batch_id: int) -> list[NewCategory]:
+    """The categories that would be made, with those above them; what is much like one that is there comes first."""
+    tree = categories.load(tx)
+    found: dict[str, NewCategory] = {}
+    for path in new_paths(tx, batch_id):
+        missing = tree.missing(path)
+        for one in missing:
+            if one not in found:
+                near = tree.near(one) if one == missing[0] and len(found) < MOST_COMPARED else []
+                found[one] = NewCategory(one, tuple((double.other, double.why) for double in near))
+    return sorted(found.values(), key=lambda one: (not one.near, one.path))
+
+
+def lines(tx: Tx, batch_id: int, action: str) -> list[int]:
+    """The lines of the rows of one action."""
+    rows = tx.all("SELECT line FROM batch_row WHERE batch_id = %s AND action = %s ORDER BY line", [batch_id, action])
+    return [row["line"] for row in rows]
 
 
 def new_paths(tx: Tx, batch_id: int) -> list[str]:
@@ -185,11 +237,23 @@ class Sample:
     name: str
     product_id: int | None
     plan: RowPlan
+    odd: tuple[str, ...] = ()
 
 
-def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset: int = 0) -> list[Sample]:
-    """Rows of one action in the order of the file."""
+#: Which rows are shown, by what they are asked for by: an action, or those that are worth a look.
+_SHOWN = {str(action): f"b.action = '{action}'" for action in Action} | {
+    "moved": "b.action = 'moved'",
+    "odd": "b.odd IS NOT NULL AND b.action IN ('new', 'changed')",
+}
+
+
+def samples(tx: Tx, batch_id: int, shown: str, lang: str, limit: int, after: int = 0, search: str = "") -> list[Sample]:
+    """Rows of one action, or "odd" or "moved" ones, in the order of the file, beyond the line ``after``.
+
+    ``search``: in the SKU or the name.
+    """
     tree = categories.load(tx)
+    found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
     now += [f"{inherited_sql(name)} AS {name}_now" for name in OF_VARIANT]
     rows = tx.all(
@@ -197,8 +261,9 @@ def samples(tx: Tx, batch_id: int, action: Action, lang: str, limit: int, offset
            FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
            LEFT JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
            LEFT JOIN variant v ON v.id = b.variant_id
-           WHERE b.batch_id = %(batch)s AND b.action = %(action)s ORDER BY b.line LIMIT %(limit)s OFFSET %(offset)s""",
-        {"batch": batch_id, "action": str(action), "lang": lang, "limit": limit, "offset": offset},
+           WHERE b.batch_id = %(batch)s AND {_SHOWN[shown]} AND b.line > %(after)s {found}
+           ORDER BY b.line LIMIT %(limit)s""",
+        {"batch": batch_id, "lang": lang, "limit": limit, "after": after, "search": f"%{like(search)}%"},
     )
     return [_sample(row, tree) for row in rows]
 
@@ -212,4 +277,5 @@ def _sample(row: dict[str, Any], tree: categories.Tree) -> Sample:
     refused = RowPlan(Action.REFUSED, {}, {}, said.problems)  # judged already; the reasons stand in the row
     planned = refused if row["action"] == "refused" else plan_row(said, current, live=False)
     name = row["name_now"] or row["name"] or ""
-    return Sample(row["line"], row["shown_sku"], name, row["product_id"], planned)
+    odd = tuple((row["odd"] or "").split(",")) if row["odd"] else ()
+    return Sample(row["line"], row["shown_sku"], name, row["product_id"], planned, odd)

@@ -1,6 +1,7 @@
 """A file on its way in: dry run, applying whole or not at all, roll back."""
 
 import csv
+import html
 import io
 from decimal import Decimal
 
@@ -9,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from graupel.core.errors import Refused
-from graupel.core.imports import ROW_FIELDS, Action, FileRow, plan_row
+from graupel.core.imports import ROW_FIELDS, Action, FileRow, jumps, plan_row
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
@@ -18,7 +19,7 @@ from graupel.features.files import reading, service
 from graupel.features.files.reading import TextShape
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.products import applying, batch, summary
+from graupel.features.products import applying, batch, saving, summary
 from graupel.features.products import service as products
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
 from tests.serving import app, as_role, browser
@@ -41,8 +42,8 @@ def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_noth
         ),
     )
     assert catalogue(ctx) == before
-    assert file.row["counts"] == {"new": 1, "changed": 1, "unchanged": 1, "refused": 4, "categories": 2}
-    shown = {preview.action: preview.samples for preview in service.previews(ctx, SYSTEM, file)}
+    assert file.row["counts"] == {"new": 1, "changed": 1, "unchanged": 1, "refused": 4, "odd": 0, "categories": 2}
+    shown = {action: service.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
     (changed,) = shown[Action.CHANGED]
     assert changed.plan.before == {"price": "9.80", "category": "Yarn > Aran"}
     assert changed.plan.after == {"price": "10.20", "category": "Yarn > Lace"}
@@ -66,7 +67,7 @@ def test_goods_stay_in_their_tree_when_they_go_out_and_come_in_again(ctx, tmp_pa
     file = plan_file(
         ctx, HEADER + "FEL-1,,,,Yarn,\nFEL-2,,,,main navigation: Yarn,\nNEW-1,New,1,,Foot of the page: Help,\n"
     )
-    shown = {preview.action: preview.samples for preview in service.previews(ctx, SYSTEM, file)}
+    shown = {action: service.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
     (refused,) = shown[Action.REFUSED]
     assert "Write “Main navigation: Yarn” or “Foot of the page: Yarn”" in refused.plan.problems[0].message
     (changed,) = shown[Action.CHANGED]
@@ -136,19 +137,67 @@ def test_one_refused_row_refuses_the_whole_unless_it_is_left_out_on_purpose(ctx)
     assert rows[1][2] == "NEW-2"
 
 
-@pytest.mark.parametrize("meanwhile", ["changed", "taken"])
-def test_a_dry_run_that_is_out_of_date_is_not_applied(ctx, meanwhile):
-    product_id = make_product(ctx, "FEL-1")
-    file = plan_file(ctx, HEADER + "FEL-1,,5,,,\nNEW-1,New,,,,\n")
-    if meanwhile == "changed":
-        set_status(ctx, product_id, Status.DRAFT)
-    else:
-        make_product(ctx, "new-1")
-    before = catalogue(ctx)
+def test_what_changed_since_the_dry_run_is_left_out_named_and_looked_at_again(ctx, browser):
+    changed, gone = make_product(ctx, "FEL-1", name="Fellside"), make_product(ctx, "FEL-2", status=Status.DRAFT)
+    make_product(ctx, "FEL-3")
+    text = "FEL-1,,5,,,\nFEL-2,,5,,,\nFEL-3,,5,,,\nNEW-1,New,,,,\nNEW-2,New,,,,\n"
+    file = plan_file(ctx, HEADER + text)
+    set_status(ctx, changed, Status.DRAFT)
+    saving.delete(ctx, SYSTEM, gone)
+    make_product(ctx, "new-1")
     state, said = outcome(ctx, _applied(ctx, file))
-    assert state == "failed"
-    assert "changed since the dry run" in said
-    assert catalogue(ctx) == before
+    assert (state, said) == ("done", "1 made, 1 changed. 3 rows left out: changed since the dry run.")
+    there = catalogue(ctx)
+    assert (there["FEL-1"][3], there["FEL-3"][3], "NEW-2" in there) == (Decimal("9.80"), Decimal("5.00"), True)
+    page = browser.get(f"/files/{file.id}").text
+    assert "3 rows were left out" in page
+    assert all(f"<code>{sku}</code>" in page for sku in ("FEL-1", "FEL-2", "NEW-1"))
+    again = service.read(ctx, SYSTEM, service.request_again(ctx, SYSTEM, file.id))
+    work_off(ctx)
+    counts = service.read(ctx, SYSTEM, again.id).row["counts"]
+    assert (counts["changed"], counts["refused"], counts["new"]) == (1, 1, 0)  # FEL-2 is gone; NEW-1 is there now
+
+
+def test_a_file_s_dry_run_names_the_categories_it_would_make_and_what_they_are_much_like(ctx, browser):
+    make_product(ctx, "FEL-1", category="Yarn > Laces")
+    file = plan_file(ctx, HEADER + "NEW-1,A,1,,Yarn > Lacess > Thin,\nNEW-2,B,1,,Yarn > Lacess > Thick,\n")
+    assert file.row["makes"] == [
+        ["Yarn > Lacess", [["Yarn > Laces", "a typing slip"]]],
+        ["Yarn > Lacess > Thick", []],
+        ["Yarn > Lacess > Thin", []],
+    ]
+    page = browser.get(f"/files/{file.id}").text
+    assert "Makes 3 categories, hidden until you show them; 1 much like what is there" in page
+    _applied(ctx, file)
+    made = [one for one in categories.read_tree(ctx) if "Lacess" in one.path]
+    assert [(one.name, one.hidden) for one in made] == [("Lacess", True), ("Thick", True), ("Thin", True)]
+
+
+def test_a_bare_name_that_fits_two_categories_makes_no_third(ctx):
+    for path in ("Yarn > Aran", "Patterns > Aran"):
+        make_product(ctx, path, category=path)
+    file = plan_file(ctx, HEADER + "NEW-1,A,1,,Aran,\n")
+    (refused,) = service.rows_of(ctx, SYSTEM, file, "refused").samples
+    assert "“Aran” may mean “Yarn > Aran” or “Patterns > Aran”" in refused.plan.problems[0].message
+
+
+def test_jumps_and_pictures_that_are_left_out_are_shown_before_all_else_that_changes(ctx, browser):
+    for number in range(service.SHOWN_ROWS + 2):
+        make_product(ctx, f"FEL-{number}", price=Decimal("6.01"))
+    rows = "".join(f"FEL-{n},,{'50000' if n == 51 else '7'},,,\n" for n in range(service.SHOWN_ROWS + 2))
+    file = plan_file(ctx, HEADER + rows + "NEW-1,New,1,,,<p>Soft</p><img src='https://a.example/x.png'>\n")
+    page = service.rows_of(ctx, SYSTEM, file)
+    assert (page.shown, [(one.sku, one.odd) for one in page.samples]) == (
+        "odd",
+        [("FEL-51", ("jump",)), ("NEW-1", ("pictures",))],
+    )
+    shown = browser.get(f"/files/{file.id}").text
+    assert "Price far from what it was" in shown
+    assert "pictures from elsewhere are left out" in shown
+    first = browser.get(f"/files/{file.id}?show=changed").text
+    later = browser.get(html.unescape(first.split('rel="next" href="')[1].split('"')[0])).text
+    assert [first.count("<code>FEL-"), later.count("<code>FEL-")] == [service.SHOWN_ROWS, 2]
+    assert browser.get(f"/files/{file.id}?show=changed&q=fel-51").text.count("<code>FEL-") == 1
 
 
 def _applied(ctx, file):
@@ -181,7 +230,7 @@ def test_any_delimiter_and_encoding_is_understood(ctx, content, encoding, delimi
     file = plan_file(ctx, content)
     assert file.row["delimiter"] == delimiter
     assert encoding in (None, file.row["encoding"])
-    (sample,) = service.previews(ctx, SYSTEM, file)[0].samples
+    (sample,) = service.rows_of(ctx, SYSTEM, file).samples
     assert sample.plan.after == {"sku": "FEL-1", "name": "Größe ’x’", "price": "1.50"}
 
 
@@ -197,7 +246,7 @@ def test_what_is_no_table_is_refused_at_the_door(ctx, content, says):
 def test_a_row_with_more_cells_than_headers_is_refused_instead_of_guessed(ctx):
     file = plan_file(ctx, 'sku,name\nFEL-1,Wool, soft\n\nFEL-2,"Wool\n soft"\n')
     assert file.row["counts"]["refused"] == 1
-    assert [s.line for p in service.previews(ctx, SYSTEM, file) for s in p.samples] == [2, 4]
+    assert [s.line for shown in ("refused", "new") for s in service.rows_of(ctx, SYSTEM, file, shown).samples] == [2, 4]
 
 
 def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_path):
@@ -205,7 +254,7 @@ def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_pa
     make_product(ctx, "FEL-2", price=None, status=Status.DRAFT, category=None, weight_g=None)
     assert service.export(ctx, SYSTEM, tmp_path / "out.csv") == 2
     file = plan_file(ctx, (tmp_path / "out.csv").read_bytes())
-    assert file.row["counts"] == {"new": 0, "changed": 0, "unchanged": 2, "refused": 0, "categories": 0}
+    assert file.row["counts"] == {"new": 0, "changed": 0, "unchanged": 2, "refused": 0, "odd": 0, "categories": 0}
 
 
 rows = st.lists(
@@ -217,7 +266,7 @@ rows = st.lists(
             {},
             optional={
                 "name": st.sampled_from(["a", "A", "b"]),
-                "price": st.sampled_from([Decimal("1.00"), Decimal("9.80")]),
+                "price": st.sampled_from([Decimal("1.00"), Decimal("9.80"), Decimal("29.40"), Decimal("29.41")]),
                 "weight_g": st.sampled_from([0, 100]),
                 "origin_country": st.sampled_from(["PT", "IE"]),
                 "category": st.sampled_from(["Yarn > Aran", "Yarn > New"]),
@@ -273,10 +322,12 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
             row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")
         }
         assert actions == {line: str(plan.action) for line, plan in expected.items()}
-        samples = {s.line: s.plan for action in Action for s in batch.samples(tx, 1, action, "en", 10)}
+        listed = [s for action in Action for s in batch.samples(tx, 1, action, "en", 10)]
+        samples, odd = {s.line: s.plan for s in listed}, {s.line: s.odd for s in listed}
         for line, plan in expected.items():
             if plan.action is Action.CHANGED:
                 assert (samples[line].before, samples[line].after) == (plan.before, plan.after)
+                assert ("jump" in odd[line]) == bool(jumps(plan.before, plan.after))
         with history.change_set(tx, SYSTEM, "files.apply", "test") as recorder:
             applying.apply(
                 tx, recorder, 1, "en", status=Status.LIVE if live else Status.DRAFT, progress=lambda *_: None
