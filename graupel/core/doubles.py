@@ -10,6 +10,8 @@ from rapidfuzz.distance import OSA
 
 #: A typing slip is believed in words of at least this many letters: "wool" and "pool" are two words.
 SLIP_FROM = 5
+#: One more s at the end is believed to mean the same from so many letters on.
+PLURAL_FROM = 4
 _SHORT_WORD = 3
 
 
@@ -69,10 +71,10 @@ def _abbreviates(short: str, long: str) -> bool:
 
 
 def _slip(one: str, other: str) -> bool:
+    if min(len(one), len(other)) >= PLURAL_FROM and one.rstrip("s") == other.rstrip("s"):
+        return True  # gift, gifts
     if min(len(one), len(other)) < SLIP_FROM:
         return False
-    if one.rstrip("s") == other.rstrip("s"):
-        return True  # button, buttons
     return OSA.distance(one, other, score_cutoff=1) <= 1
 
 

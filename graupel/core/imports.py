@@ -81,7 +81,7 @@ class FileRow:
 #: What may be odd about a row that is taken all the same, in words.
 ODD = {
     "jump": "far from what it was",
-    "pictures": "pictures from elsewhere are left out: take them into the library",
+    "pictures": "Pictures from elsewhere are left out: take them into the library",
 }
 #: By how many times more or less than before a value must become to be told.
 JUMPS = {"price": 3, "weight_g": 10}

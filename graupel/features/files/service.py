@@ -390,7 +390,8 @@ def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
         lines = batch.lines(tx, file_id, "moved")
         if not lines:
             raise Refused.because("rows.none", "No row of this file was left out because its product changed.")
-        return store.insert(tx, actor, {**row, "only_lines": lines})
+        same = {name: row[name] for name in store.SAME_AGAIN}  # type: ignore[literal-required]
+        return store.insert(tx, actor, {**same, "only_lines": lines})
 
     again = ctx.db.run(work)
     request_plan(ctx, actor, again, row["columns"], go_live=bool(row["go_live"]), show_new=bool(row["show_new"]))

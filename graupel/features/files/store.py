@@ -8,6 +8,10 @@ from graupel.core.roles import Actor
 from graupel.db import Tx
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 
+#: What of a file stays the same where some of its lines are looked at again.
+SAME_AGAIN = (
+    "name", "sha256", "bytes", "encoding", "delimiter", "headers", "columns", "go_live", "show_new",
+)  # fmt: skip
 _JSON = ("headers", "columns", "counts", "makes", "only_lines")
 
 
