@@ -3,10 +3,12 @@
 import csv
 import hashlib
 import io
+import json
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 from graupel import storage
 from graupel.context import Context
@@ -74,7 +76,8 @@ class Incoming:
     """One text that comes in, checked. ``source``: the original that it was written for; ``before``: what stood there.
 
     ``is_behind``: the original changed since the file went out, so that it comes in as out of date.
-    ``lost``: what of the original's markup the translation does not hold, such as "1 link".
+    ``lost``: what of the original's markup the translation does not hold, such as "1 link". ``mark``: short for what
+    stood there and the original, so that a later look sees whether either changed.
     """
 
     key: str
@@ -88,6 +91,7 @@ class Incoming:
     rich: bool = False
     lost: tuple[str, ...] = ()
     line: int = 0
+    mark: str = ""
 
 
 @dataclass(frozen=True)
@@ -127,6 +131,24 @@ def plan(ctx: Context, actor: Actor, lang: str, sha256: str, name: str) -> Trans
     path = _path(ctx, sha256)
     units = _units(path, target)
     return ctx.db.run(lambda tx: _plan(ctx, tx, target, units, TranslationPlan(name, sha256)))
+
+
+def remember(ctx: Context, plan: TranslationPlan) -> str:
+    """Keep what a dry run saw, so that what changes after it is left out; returns under which name."""
+    seen = json.dumps({one.key: one.mark for one in [*plan.new, *plan.changed]}, sort_keys=True).encode()
+    digest = hashlib.sha256(seen).hexdigest()
+    path = ctx.folder("translations") / f"{digest}.seen"
+    if not path.is_file():
+        storage.write(path, seen)
+    return digest
+
+
+def _remembered(ctx: Context, digest: str) -> dict[str, str]:
+    """What a dry run saw. Raises Refused where that is not known any more."""
+    path = ctx.folder("translations") / f"{digest}.seen"
+    if not (re.fullmatch("[0-9a-f]{64}", digest) and path.is_file()):
+        raise Refused.because("plan.outdated", "Look at the dry run again before the texts come in.", "file")
+    return dict(json.loads(path.read_bytes()))
 
 
 def _path(ctx: Context, sha256: str) -> Path:
@@ -247,6 +269,7 @@ def _sort(
             is_behind=is_behind,
             rich=field_words.rich,
             lost=tuple(rules.lost_markup(source, value)) if field_words.rich else (),
+            mark=hashlib.sha256(json.dumps([row["value"] if row else "", original]).encode()).hexdigest()[:12],
         )
         if not value:
             counts["empty"] += 1
@@ -257,29 +280,60 @@ def _sort(
             (changed if row else new).append(ready)
 
 
-def apply(ctx: Context, actor: Actor, lang: str, sha256: str, name: str) -> int:
-    """Bring the texts of a file in, as one change set; returns how many. What can't come in is left out.
+@dataclass(frozen=True)
+class BroughtIn:
+    """How many texts came in, and how many were left out because they, or their originals, had changed."""
+
+    texts: int
+    moved: int = 0
+
+
+def apply(ctx: Context, actor: Actor, lang: str, sha256: str, name: str, seen: str | None = None) -> BroughtIn:
+    """Bring the texts of a file in, as one change set. What can't come in is left out, and what changed since the dry
+    run that ``remember`` kept as ``seen``; with None there was none.
 
     Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
     target = service.target_of(ctx, lang)
     units = _units(_path(ctx, sha256), target)
+    marks = _remembered(ctx, seen) if seen is not None else None
 
-    def work(tx: Tx) -> int:
+    def work(tx: Tx) -> BroughtIn:
         found = _plan(ctx, tx, target, units, TranslationPlan(name, sha256))
-        rows = [(one.kind, one.record_id, one.field, one.value, one.source) for one in found.new + found.changed]
+        wanted = [*found.new, *found.changed]
+        same = [one for one in wanted if marks is None or marks.get(one.key) == one.mark]
+        moved = len(wanted) - len(same)
+        rows = [(one.kind, one.record_id, one.field, one.value, one.source) for one in same]
         if not rows:
-            return 0
+            return BroughtIn(0, moved)
         store.make_incoming(tx)
         load_rows(tx, "incoming", ("kind", "record_id", "field", "value", "source"), rows)
         title = f"{languages.name(target)} brought in: {name[:120]}"
         with history.change_set(tx, actor, "translation.bring_in", title) as recorder:
-            return store.apply_incoming(tx, recorder.change_set_id, target)
+            return BroughtIn(store.apply_incoming(tx, recorder.change_set_id, target), moved)
 
     return ctx.db.run(work)
 
 
-def samples(found: list[Incoming]) -> list[Any]:
-    """The first of them, as the dry run shows them; those to look at before all others."""
-    return sorted(found, key=lambda one: not one.lost)[:SAMPLES]
+@dataclass(frozen=True)
+class IncomingPage:
+    """A page of a dry run's texts. ``next``: how many stand before the next page, None at the end."""
+
+    shown: str
+    search: str
+    texts: list[Incoming]
+    next: int | None
+
+
+def page_of(plan: TranslationPlan, shown: str = "", search: str = "", after: int = 0) -> IncomingPage:
+    """The new or the changed texts of a dry run, those that lost markup before all others. ``search``: in the texts."""
+    asked = shown if shown in ("new", "changed") else "new" if plan.new or not plan.changed else "changed"
+    sought = search.casefold()
+    found = [
+        one
+        for one in sorted(plan.new if asked == "new" else plan.changed, key=lambda one: not one.lost)
+        if not sought or any(sought in text.casefold() for text in (one.key, one.source, one.value, one.before))
+    ]
+    more = after + SAMPLES if len(found) > after + SAMPLES else None
+    return IncomingPage(asked, search, found[after : after + SAMPLES], more)

@@ -133,21 +133,31 @@ def bring_in(request: Request, ctx: Ctx, signed: Signed, form: Form, lang: str) 
 
 @router.get("/translate/{lang}/file/{sha256}")
 def show_plan(request: Request, ctx: Ctx, signed: Signed, lang: str, sha256: str, name: str = "file") -> Response:
-    """The dry run."""
+    """The dry run, or for htmx a page of its texts."""
+    asked = request.query_params
     plan = exchange.plan(ctx, signed.actor, lang, sha256, name[:120])
+    after = number(asked.get("after", "")) or 0
+    shown = exchange.page_of(plan, asked.get("show", ""), asked.get("q", "").strip(), after)
     return page(
         request,
         "translating/plan.html",
+        part="translating/plan_rows.html",
         lang=lang,
         plan=plan,
-        new=exchange.samples(plan.new),
-        changed=exchange.samples(plan.changed),
+        shown=shown,
+        seen_as=exchange.remember(ctx, plan),
+        moved=number(asked.get("left_out", "")) or 0,
+        here=f"/translate/{lang}/file/{sha256}?{urlencode({'name': name[:120]})}",
         **_words(signed),
     )
 
 
 @router.post("/translate/{lang}/file/{sha256}")
 def apply(ctx: Ctx, signed: Signed, form: Form, lang: str, sha256: str) -> Response:
-    """Brings the texts in."""
-    exchange.apply(ctx, signed.actor, lang, sha256, str(form.get("name", "file")))
+    """Brings the texts in; what changed meanwhile is looked at again."""
+    name = str(form.get("name", "file"))[:120]
+    done = exchange.apply(ctx, signed.actor, lang, sha256, name, str(form.get("seen", "")))
+    if done.moved:
+        again = urlencode({"name": name, "left_out": done.moved})
+        return RedirectResponse(f"/translate/{lang}/file/{sha256}?{again}", 303)
     return RedirectResponse(f"/translate/{lang}?state=all", 303)

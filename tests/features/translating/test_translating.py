@@ -178,7 +178,7 @@ def plan(ctx, content: bytes) -> exchange.TranslationPlan:
 
 
 def bring_in(ctx, content: bytes) -> int:
-    return exchange.apply(ctx, SYSTEM, "de", exchange.keep(ctx, SYSTEM, io.BytesIO(content)), "texts")
+    return exchange.apply(ctx, SYSTEM, "de", exchange.keep(ctx, SYSTEM, io.BytesIO(content)), "texts").texts
 
 
 def filled(content: bytes, **said: str) -> bytes:
@@ -277,8 +277,28 @@ def test_a_translation_that_lost_markup_comes_in_with_a_warning(ctx, yarn):
     )
     found = plan(ctx, bare)
     assert found.bare == 1
-    assert exchange.samples(found.new)[0].lost == ("1 link", "1 point of a list")
+    assert exchange.page_of(found).texts[0].lost == ("1 link", "1 point of a list")
     assert bring_in(ctx, bare) == 2
+
+
+def test_what_changed_since_the_dry_run_is_left_out_and_looked_at_again(browser, ctx, yarn):
+    other = make_product(ctx, "H-2", name="Other yarn")
+    made = filled(out(ctx, "csv"), **{f"product_{yarn}_name": "Garn", f"product_{other}_name": "Anderes Garn"})
+    upload = {"file": ("texts.csv", made, "text/csv")}
+    address = browser.write("/translate/de/file", files=upload).headers["location"]
+    page = browser.get(address).text
+    seen = page.split('name="seen" value="')[1].split('"')[0]
+    product = products.read(ctx, SYSTEM, yarn)
+    saving.save(ctx, SYSTEM, yarn, replace(product.values, name="Renamed meanwhile"), product.version)
+    form = {"name": "texts.csv", "seen": seen}
+    done = browser.write(address.partition("?")[0], data=form).headers["location"]
+    again = browser.get(done).text
+    assert "1 text was left out" in again
+    assert (f"product-{yarn}-name" in again, f"product-{other}-name" in again) == (True, False)
+    assert products.read(ctx, SYSTEM, other).values.own == {".de.name": "Anderes Garn"}
+    assert products.read(ctx, SYSTEM, yarn).values.own == {}
+    found = browser.get(f"{address}&show=new&q=nothing+like+it").text
+    assert "None of these texts holds" in found
 
 
 def test_what_goes_out_is_what_is_listed(browser, ctx, yarn):
@@ -328,7 +348,8 @@ def test_the_pages_of_translating(browser, as_role, ctx, yarn):
     plan_page = browser.get(sent.headers["location"])
     assert "What back.csv does" in plan_page.text
     assert "weich" in plan_page.text
-    done = browser.write(sent.headers["location"].partition("?")[0], {"name": "back.csv"})
+    seen = plan_page.text.split('name="seen" value="')[1].split('"')[0]
+    done = browser.write(sent.headers["location"].partition("?")[0], {"name": "back.csv", "seen": seen})
     assert done.status_code == 303
     assert products.read(ctx, SYSTEM, yarn).values.own[".de.key_points"] == "weich"
     assert "is empty" in browser.write("/translate/de/file", {}, files={"file": ("e.csv", b" ")}).text
