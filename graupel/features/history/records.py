@@ -50,7 +50,8 @@ class RecordKind:
     came back as it should, ``lacking`` says what is wrong where it does not.
     ``reversible`` False: a roll back leaves it. ``describe_values``: names a record that is gone by its values, where
     no name of its own stands among them; ``telling``: the fields that History shows, where not all of them say
-    something to people.
+    something to people; ``calls``: of a record that is one value of another, what that is called, by id, from the
+    values that the journal has of it.
     """
 
     record: Record
@@ -65,6 +66,7 @@ class RecordKind:
     reversible: bool = True
     describe_values: Callable[[Tx, Mapping[str, Any]], str] | None = None
     telling: tuple[str, ...] = ()
+    calls: Callable[[Tx, Mapping[int, Mapping[str, Any]]], dict[int, str]] | None = None
 
     @property
     def name(self) -> str:

@@ -159,25 +159,44 @@ def _said(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
     """What change sets did, in a few words each: "Price 9.80 → 10.20, and 3 more"."""
     rows = store.rows_of_sets(tx, ids)
     names = naming.names(tx, rows)
+    called = _called(tx, rows)
     words: dict[int, list[str]] = {}
     for row in rows:
         kind = row["record_kind"]
+        own = called.get((kind, row["record_id"]))
         if row["was"] is None or row["became"] is None:
-            if told := _came_or_went(row):
+            if told := _came_or_went(row, own):
                 words.setdefault(row["change_set_id"], []).append(told)
             continue
         for name in _telling(row):
             before, after = (naming.in_words(names, kind, name, row[side].get(name)) for side in ("was", "became"))
-            told = f"{naming.label(kind, name)} {before} → {after}"
-            words.setdefault(row["change_set_id"], []).append(
-                told if len(told) <= SAID_LENGTH else naming.label(kind, name)
-            )
+            label = own or naming.label(kind, name)
+            told = f"{label} {before} → {after}"
+            words.setdefault(row["change_set_id"], []).append(told if len(told) <= SAID_LENGTH else label)
     return {key: _few(list(dict.fromkeys(told))) for key, told in words.items()}
 
 
-def _came_or_went(row: Mapping[str, Any]) -> str:
+def _called(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> dict[tuple[str, int], str]:
+    """What records are called that are a value of another, such as its name in German."""
+    by_kind: dict[str, dict[int, Mapping[str, Any]]] = {}
+    for row in rows:
+        if records.kind_of(row["record_kind"]).calls:
+            by_kind.setdefault(row["record_kind"], {})[row["record_id"]] = {
+                **(row["was"] or {}),
+                **(row["became"] or {}),
+            }
+    found: dict[tuple[str, int], str] = {}
+    for name, values in by_kind.items():
+        if calls := records.kind_of(name).calls:
+            found |= {(name, key): said for key, said in calls(tx, values).items()}
+    return found
+
+
+def _came_or_went(row: Mapping[str, Any], own: str | None) -> str:
     """Of what belongs to another record, that it was added or taken away; the titles of acts say it of others."""
     kind = records.kind_of(row["record_kind"])
+    if own:
+        return f"{own} {'added' if row['was'] is None else 'taken away'}"
     if not kind.record.parent and not kind.describe_values:
         return ""
     return f"{kind.label} {'added' if row['was'] is None else 'taken away'}"

@@ -19,11 +19,23 @@ _DESTINATIONS = {"s": "shop", "c": "channel"}
 
 
 def _title(tx: Tx, row: Mapping[str, Any], records_title: str) -> str:
+    return f"{records_title}: {_called(tx, row)}"
+
+
+def _called(tx: Tx, row: Mapping[str, Any]) -> str:
+    """What a value is: its field, and for where and in which language it is written."""
     # Amounts are no words, so no area registers them as such.
     name = row["field"]
     field = PRODUCT.field(name).label if name in AMOUNTS else originals.field_of(row["kind"], name).label
     where = [_destination(tx, row["destination"]), languages.name(row["lang"]) if row["lang"] else ""]
-    return f"{records_title}: {field} ({', '.join(filter(None, where))})"
+    return f"{field} ({', '.join(filter(None, where))})"
+
+
+def _calls(tx: Tx, values: Mapping[int, Mapping[str, Any]]) -> dict[int, str]:
+    """What values are called, by id; of those whose row says only what changed, as they are now."""
+    there = {row["id"]: row for row in store.by_ids(tx, list(values))}
+    known = {key: there.get(key) or row for key, row in values.items()}
+    return {key: _called(tx, row) for key, row in known.items() if {"field", "lang", "destination"} <= row.keys()}
 
 
 def _destination(tx: Tx, code: str) -> str:
@@ -63,6 +75,7 @@ def register_kinds() -> None:
             OWN_VALUE,
             _describe,
             describe_values=_describe_values,
+            calls=_calls,
             telling=("value", "source"),
         )
     )

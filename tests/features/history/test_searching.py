@@ -14,7 +14,7 @@ from graupel.features.media import service as media
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.variants import setting
-from tests.making import bring_in, jpeg, make_product, roll_back_newest
+from tests.making import add_german, bring_in, jpeg, make_product, roll_back_newest
 from tests.needles import by_label, colour, needles, size
 from tests.serving import app, as_role, browser
 
@@ -41,6 +41,16 @@ def test_a_line_says_what_was_changed(ctx, yarn):
     newest, before = said(ctx)
     assert before == "Price 9.80 → 10.20"
     assert newest.endswith("and 2 more")
+
+
+def test_a_line_names_the_field_and_for_whom_a_value_was_written(ctx, yarn):
+    add_german(ctx)
+    change(ctx, yarn, own={".de.name": "Aran vom Hang"})
+    assert said(ctx)[0] == "Name (German) added"
+    change(ctx, yarn, own={".de.name": "Hanggarn"})
+    assert said(ctx)[0] == "Name (German) Aran vom Hang → Hanggarn"
+    change(ctx, yarn, own={})
+    assert said(ctx)[0] == "Name (German) taken away"
 
 
 def said(ctx):
