@@ -54,9 +54,14 @@ SORTED_BY = {"code": "sku", "price": "price", "stock": "stock", "changed": "chan
 NUMBERS = ("price", "list_price", "cost", "stock", "variants", "weight")
 
 
+def known_columns(names: Iterable[str]) -> tuple[str, ...]:
+    """The known columns among the names, in order, each once."""
+    return tuple(dict.fromkeys(name for name in names if name in COLUMNS))
+
+
 def read_columns(names: Iterable[str]) -> tuple[str, ...]:
-    """The known columns among the names, in order, each once; those by default where there is none."""
-    return tuple(dict.fromkeys(name for name in names if name in COLUMNS)) or DEFAULT_COLUMNS
+    """The same; those by default where there is none."""
+    return known_columns(names) or DEFAULT_COLUMNS
 
 
 @dataclass(frozen=True)
@@ -120,13 +125,15 @@ def stock_word(stock: int | None) -> str:
 
 @dataclass(frozen=True)
 class TableState:
-    """Search words, chosen facets, sorting and page. ``chosen``: facet -> values, ids as numbers."""
+    """Search words, chosen facets, sorting, page and columns. ``chosen``: facet -> values, ids as numbers;
+    ``columns``: none where it is left to the person who looks."""
 
     q: str = ""
     chosen: Mapping[str, tuple[Any, ...]] = field(default_factory=dict)
     sort: str = DEFAULT_SORT
     cursor: Cursor | None = None
     page: int = 1
+    columns: tuple[str, ...] = ()
 
     @property
     def sort_key(self) -> str:
@@ -155,13 +162,15 @@ class TableState:
             sort=sort if sort.lstrip("-") in SORTS and not sort.startswith("--") else DEFAULT_SORT,
             cursor=Cursor.decode(_first(query, "at")) if _first(query, "at") else None,
             page=int(page) if page.isdecimal() and 0 < len(page) < 8 else 1,
+            columns=known_columns(_first(query, "columns").split(".")),
         )
 
     def pairs(self) -> list[tuple[str, Any]]:
         """What narrows and sorts the table, as names and values of an address."""
         pairs: list[tuple[str, Any]] = [("q", self.q)] if self.q else []
         pairs += [(facet, value) for facet in FACETS for value in self.chosen.get(facet, ())]
-        return pairs + ([("sort", self.sort)] if self.sort != DEFAULT_SORT else [])
+        pairs += [("sort", self.sort)] if self.sort != DEFAULT_SORT else []
+        return pairs + ([("columns", ".".join(self.columns))] if self.columns else [])
 
     def query(self) -> str:
         """The address' query, without what is as by default."""
@@ -171,6 +180,10 @@ class TableState:
     def query_without_page(self) -> str:
         """The address' query of the first page."""
         return replace(self, cursor=None, page=1).query()
+
+    def of_a_view(self) -> str:
+        """The query as a view keeps it: its columns stand beside."""
+        return replace(self, columns=()).query_without_page()
 
     def toggled(self, facet: str, value: Any) -> "TableState":
         """With one value of a facet switched, at the first page."""

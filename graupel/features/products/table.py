@@ -9,6 +9,8 @@ from graupel.core import countries, showing
 from graupel.core.attributes import CAN_VARY
 from graupel.core.declarations.products import FACETS as FACET_FIELDS
 from graupel.core.declarations.products import LISTED
+from graupel.core.doubles import fold
+from graupel.core.errors import NotFound
 from graupel.core.facets import NONE, FacetIndex, Ids
 from graupel.core.products import Status
 from graupel.core.resolve import DEFAULT_LENS, Lens
@@ -124,11 +126,8 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     tree = categories.through(ctx, tx, lens)
     words = vocabulary.through(ctx, tx, lens)
     hits, instead = _hits(ctx, tx, state, stamp, lens)
+    counts = _all_counts(ctx, tx, state, words, lens)
     with held(ctx, tx) as index:
-        # The pages and orders of a choice share its counts.
-        picked = tuple(sorted((facet, tuple(values)) for facet, values in state.chosen.items()))
-        key = (stamp, "facet counts", picked, state.q, lens.key if state.q else "")
-        counts = ctx.counts.get(key, lambda: _counts(index, state, words, hits))
         fitting = _select(index, state, words, hits)
         everything = len(index)
     total = len(fitting)
@@ -270,66 +269,121 @@ def _with_names(tx: Tx, rows: Sequence[TableRow], tree: categories.Tree, words: 
 # --- facets as they are shown --------------------------------------------------------------------------------
 
 
-def _facets(
-    state: TableState, counts: Mapping[str, Mapping[Any, int]], tree: categories.Tree, words: Vocabulary
-) -> list[Facet]:
+@dataclass(frozen=True)
+class _Source:
+    """A facet before it is counted. ``id``: as an address names it; ``in_order``: its values in an order of their own,
+    else the largest stand first; ``keeps_order``: values without products are shown too."""
+
+    id: str
+    key: str
+    label: str
+    labels: Mapping[Any, str]
+    in_order: Sequence[Any] = ()
+    keeps_order: bool = False
+    swatches: Mapping[Any, tuple[str | None, str | None]] = field(default_factory=dict)
+
+
+def _sources(state: TableState, tree: categories.Tree, words: Vocabulary) -> list[_Source]:
+    def source(key: str, label: str, labels: Mapping[Any, str], **given: Any) -> _Source:
+        return _Source(given.pop("id", key), key, label, labels, **given)
+
     paths = {category.id: category.path for category in tree}
     found = [
-        _facet(state, "status", "Status", {s: s.capitalize() for s in map(str, Status)}, counts, keeps_order=True),
-        _facet(state, "category", "Category", paths, counts, in_order=list(paths)),
-        _facet(state, "type", "Type", {key: kind.name for key, kind in words.types.items()}, counts),
-        _facet(state, "brand", "Brand", words.brands, counts),
-        _facet(state, "tag", "Tag", words.tags, counts),
-        _facet(state, "price", "Price", PRICE_WORDS, counts, in_order=list(WORD_FACETS["price"])),
-        _facet(state, "stock", "Stock", STOCK_WORDS, counts, in_order=list(WORD_FACETS["stock"])),
-        _facet(state, "lacks", "Lacks", LACKS_WORDS, counts, in_order=list(WORD_FACETS["lacks"])),
+        source("status", "Status", {s: s.capitalize() for s in map(str, Status)}, keeps_order=True),
+        source("category", "Category", paths, in_order=list(paths)),
+        source("type", "Type", {key: kind.name for key, kind in words.types.items()}),
+        source("brand", "Brand", words.brands),
+        source("tag", "Tag", words.tags),
+        source("price", "Price", PRICE_WORDS, in_order=list(WORD_FACETS["price"])),
+        source("stock", "Stock", STOCK_WORDS, in_order=list(WORD_FACETS["stock"])),
+        source("lacks", "Lacks", LACKS_WORDS, in_order=list(WORD_FACETS["lacks"])),
     ]
-    found += [_facet(state, one.name, one.label, countries.names(), counts) for one in FACET_FIELDS]
+    found += [source(one.name, one.label, countries.names()) for one in FACET_FIELDS]
     for attribute in words.attributes.values():
         if attribute.kind in CAN_VARY:
             labels = {choice.id: choice.label for choice in attribute.choices}
             swatches = {choice.id: (choice.swatch, choice.swatch_picture) for choice in attribute.choices}
-            order = list(labels)
-            found.append(_facet(state, "fact", attribute.name, labels, counts, in_order=order, swatches=swatches))
+            own = {"id": f"fact-{attribute.id}", "in_order": list(labels), "swatches": swatches}
+            found.append(source("fact", attribute.name, labels, **own))
     if "has" in state.chosen:
-        labels = {attribute.id: attribute.name for attribute in words.attributes.values()}
-        only = {"has": {key: n for key, n in counts.get("has", {}).items() if key in state.chosen["has"]}}
-        found.append(_facet(state, "has", "Has the fact", labels, only))
+        labels = {key: a.name for key, a in words.attributes.items() if key in state.chosen["has"]}
+        found.append(source("has", "Has the fact", labels))
+    return found
+
+
+def _facets(
+    state: TableState, counts: Mapping[str, Mapping[Any, int]], tree: categories.Tree, words: Vocabulary
+) -> list[Facet]:
+    found = [_facet(state, source, counts.get(source.key, {})) for source in _sources(state, tree, words)]
     return [facet for facet in found if facet.values]
 
 
-def _facet(
-    state: TableState,
-    key: str,
-    label: str,
-    labels: Mapping[Any, str],
-    counts: Mapping[str, Mapping[Any, int]],
-    *,
-    in_order: list[Any] | None = None,
-    keeps_order: bool = False,
-    swatches: Mapping[Any, tuple[str | None, str | None]] | None = None,
-) -> Facet:
+def _facet(state: TableState, source: _Source, counted: Mapping[Any, int]) -> Facet:
     """The values with most products, and those that are chosen. Without an order of their own, the largest first."""
-    counted = counts.get(key, {})
-    chosen = state.chosen.get(key, ())
-    known = [value for value in labels if value in counted or value in chosen or keeps_order]
+    labels, chosen = source.labels, state.chosen.get(source.key, ())
+    known = [value for value in labels if value in counted or value in chosen or source.keeps_order]
     most = sorted(known, key=lambda value: (-counted.get(value, 0), labels[value]))
     shown = dict.fromkeys([*most[:SHOWN_VALUES], *(value for value in chosen if value in labels)])
-    order = (
-        [value for value in in_order if value in shown] if in_order else list(labels) if keeps_order else list(shown)
+    in_order = source.in_order or (labels if source.keeps_order else shown)
+    order = [value for value in in_order if value in shown]
+    values = [_value(state, source, value, counted) for value in order]
+    return Facet(source.id, source.label, values, max(0, len(known) - len(values)))
+
+
+def _value(state: TableState, source: _Source, value: Any, counted: Mapping[Any, int]) -> FacetValue:
+    return FacetValue(
+        value,
+        source.labels[value],
+        counted.get(value, 0),
+        value in state.chosen.get(source.key, ()),
+        state.toggled(source.key, value).query(),
+        *source.swatches.get(value, (None, None)),
     )
-    values = [
-        FacetValue(
-            value,
-            labels[value],
-            counted.get(value, 0),
-            value in chosen,
-            state.toggled(key, value).query(),
-            *(swatches or {}).get(value, (None, None)),
-        )
-        for value in order
-    ]
-    return Facet(key, label, values, max(0, len(known) - len(values)))
+
+
+#: In which order all values of a facet may stand.
+ORDERS = ("number", "name")
+#: So many of them are shown at once; what is searched for narrows them.
+MOST_VALUES = 500
+
+
+def facet(
+    ctx: Context, actor: Actor, state: TableState, seen: Seen, facet_id: str, search_for: str, order: str
+) -> Facet:
+    """A facet with all its values that have products; ``search_for``: words that their names hold. Raises NotFound."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> Facet:
+        tree, words = categories.through(ctx, tx, seen.lens), vocabulary.through(ctx, tx, seen.lens)
+        source = next((one for one in _sources(state, tree, words) if one.id == facet_id), None)
+        if source is None:
+            raise NotFound("There is no such list to narrow by.")
+        counted = _all_counts(ctx, tx, state, words, seen.lens).get(source.key, {})
+        sought = [fold(word) for word in search_for.split()]
+        known = [
+            value
+            for value, label in source.labels.items()
+            if value in counted and all(word in fold(label) for word in sought)
+        ]
+        by_name = {value: fold(source.labels[value]) for value in known}
+        known.sort(key=lambda one: by_name[one] if order == "name" else (-counted[one], by_name[one]))
+        values = [_value(state, source, value, counted) for value in known[:MOST_VALUES]]
+        return Facet(source.id, source.label, values, max(0, len(known) - MOST_VALUES))
+
+    return ctx.db.run(work)
+
+
+def _all_counts(
+    ctx: Context, tx: Tx, state: TableState, words: Vocabulary, lens: Lens
+) -> Mapping[str, Mapping[Any, int]]:
+    """The counts of all facets; the pages and orders of a choice share them."""
+    stamp = history.stamp(tx)
+    hits, _ = _hits(ctx, tx, state, stamp, lens)
+    picked = tuple(sorted((name, tuple(values)) for name, values in state.chosen.items()))
+    key = (stamp, "facet counts", picked, state.q, lens.key if state.q else "")
+    with held(ctx, tx) as index:
+        found: Mapping[str, Mapping[Any, int]] = ctx.counts.get(key, lambda: _counts(index, state, words, hits))
+    return found
 
 
 def _neighbours(state: TableState, found: list[tuple[int, str | None]], more: bool) -> tuple[str | None, str | None]:

@@ -1,5 +1,6 @@
 """The products table, its columns, and the views of it that are kept."""
 
+from dataclasses import replace
 from typing import Any
 from urllib.parse import parse_qs
 
@@ -11,10 +12,10 @@ from graupel.core.declarations.products import PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.products import Status
 from graupel.core.roles import Identity, Role
-from graupel.core.tables import COLUMNS, TableState
+from graupel.core.tables import COLUMNS, TableState, read_columns
 from graupel.features.destinations.service import Seen
 from graupel.features.products import table, table_cells, views
-from graupel.web.frame import page
+from graupel.web.frame import is_htmx, page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
@@ -26,8 +27,12 @@ def _query(request: Request) -> dict[str, list[str]]:
 
 @router.get("/products")
 def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
-    """The table; for htmx its results alone."""
+    """The table; for htmx its results alone. An address without columns leads to one with the person's own."""
     state = TableState.read(_query(request))
+    if not state.columns and not is_htmx(request):
+        carried = views.with_columns(state, views.columns_of(ctx, signed.actor))
+        if carried.columns:
+            return RedirectResponse(f"/products?{carried.query()}", 302)
     return page(
         request,
         "products/table.html",
@@ -37,7 +42,8 @@ def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
 
 
 def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, **data: Any) -> dict[str, Any]:
-    found, columns = table.read(ctx, signed.actor, state, seen), views.columns_of(ctx, signed.actor)
+    found = table.read(ctx, signed.actor, state, seen)
+    columns = state.columns or views.columns_of(ctx, signed.actor)
     return {
         "table": found,
         "rows": [table_cells.row(one, columns, seen, ctx.settings.language) for one in found.rows],
@@ -54,15 +60,26 @@ def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, *
     }
 
 
+@router.get("/products/facet/{key}")
+def show_facet(request: Request, ctx: Ctx, signed: Signed, key: str, fq: str = "", order: str = "number") -> Response:
+    """One facet with all its values, searched and in the order that is asked for."""
+    state = replace(TableState.read(_query(request)), cursor=None, page=1)
+    order = order if order in table.ORDERS else "number"
+    facet = table.facet(ctx, signed.actor, state, request.state.seen, key, fq.strip()[:100], order)
+    return page(request, "products/facet.html", facet=facet, state=state, fq=fq, order=order)
+
+
 @router.post("/products/columns")
 def choose_columns(ctx: Ctx, signed: Signed, form: Form) -> Response:
     """Keeps the columns that a person chose, and shows the table with them."""
-    views.choose_columns(ctx, signed.actor, [str(name) for name in form.getlist("column")])
-    return _back_to(str(form.get("query", "")))
+    chosen = [str(name) for name in form.getlist("column")]
+    views.choose_columns(ctx, signed.actor, chosen)
+    return _back_to(str(form.get("query", "")), read_columns(chosen))
 
 
-def _back_to(query: str) -> Response:
-    plain = TableState.read(parse_qs(query)).query()
+def _back_to(query: str, columns: tuple[str, ...] | None = None) -> Response:
+    state = TableState.read(parse_qs(query))
+    plain = (views.with_columns(state, columns) if columns else state).query()
     return Response(status_code=204, headers={"HX-Redirect": f"/products?{plain}" if plain else "/products"})
 
 

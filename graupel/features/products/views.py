@@ -1,7 +1,7 @@
 """The columns that a person chose for the table, and views of it that were given names."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import parse_qs
 
@@ -30,6 +30,12 @@ def columns_of(ctx: Context, actor: Actor) -> tuple[str, ...]:
     return read_columns(str(found).split(",")) if found else DEFAULT_COLUMNS
 
 
+def with_columns(state: TableState, columns: tuple[str, ...]) -> TableState:
+    """A state whose address carries the columns, so that whoever is given it sees the same; the usual ones go without
+    saying."""
+    return replace(state, columns=() if columns == DEFAULT_COLUMNS else columns)
+
+
 def choose_columns(ctx: Context, actor: Actor, names: Iterable[str]) -> None:
     """Keep the columns of a person; looking is enough for choosing how to look."""
     actor.require(Role.VIEWER)
@@ -55,7 +61,7 @@ def save_view(ctx: Context, actor: Actor, name: str, query: str) -> int:
     name = one_line(name, NAME_LENGTH, "A view's name", "view")
     if not name:
         raise Refused.because("view.name", "A view needs a name, such as Without pictures.", "name")
-    plain = TableState.read(parse_qs(query)).query_without_page()
+    plain = TableState.read(parse_qs(query)).of_a_view()
     if len(plain) > 2000:
         raise Refused.because("view.long", "So much is chosen that it can't be kept under a name.", "name")
     columns = ",".join(columns_of(ctx, actor))
@@ -70,13 +76,14 @@ def save_view(ctx: Context, actor: Actor, name: str, query: str) -> int:
 
 
 def open_view(ctx: Context, actor: Actor, view_id: int) -> str:
-    """The query of a view; its columns become the person's. Raises NotFound."""
+    """The query of a view with its columns, which become the person's. Raises NotFound."""
     actor.require(Role.VIEWER)
     row: dict[str, Any] | None = ctx.db.run(lambda tx: tx.one("SELECT * FROM saved_view WHERE id = %s", [view_id]))
     if row is None:
         raise NotFound("This view is not there any more.")
-    choose_columns(ctx, actor, row["columns"].split(","))
-    return str(row["query"])
+    columns = row["columns"].split(",")
+    choose_columns(ctx, actor, columns)
+    return with_columns(TableState.read(parse_qs(row["query"])), read_columns(columns)).query()
 
 
 def delete_view(ctx: Context, actor: Actor, view_id: int) -> None:

@@ -67,7 +67,7 @@ def test_table_facet_and_history_say_it_in_words(ctx, yarn, needles):
 def test_it_is_given_in_bulk_to_products_that_vary_and_those_that_do_not(ctx, yarn, needles):
     number = bulk.request_plan(ctx, SYSTEM, "origin_country", "Portugal", ids=[yarn, needles])
     plan = bulk.read(ctx, SYSTEM, number)
-    assert {(now, then) for _, _, now, then in plan.changed} == {("Ireland", "Portugal"), ("none", "Portugal")}
+    assert {(now, then) for _, _, now, then in plan.rows} == {("Ireland", "Portugal"), ("none", "Portugal")}
     bulk.request_apply(ctx, SYSTEM, number)
     work_off(ctx)
     assert set(origins(ctx, yarn) + origins(ctx, needles)) == {"PT"}

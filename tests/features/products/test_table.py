@@ -1,5 +1,7 @@
 """The products table: search, facets, sorting, pages."""
 
+import html
+import re
 from dataclasses import replace
 from decimal import Decimal
 from urllib.parse import parse_qs
@@ -10,7 +12,7 @@ from graupel.caching import Keepers
 from graupel.core import bitmaps, words
 from graupel.core.attributes import AttributeKind, Fact
 from graupel.core.products import Status
-from graupel.core.roles import SYSTEM
+from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import SORTS, Cursor, TableState
 from graupel.db import Tx
 from graupel.features.categories import service as categories
@@ -22,6 +24,9 @@ from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from tests.making import bring_in, make_product
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser"]
 
 
 def table(ctx, q="", sort="-changed", **chosen):
@@ -263,3 +268,38 @@ def test_choices_of_one_attribute_widen_and_those_of_another_narrow(ctx):
     assert [row["sku"] for row in found.rows] == ["C"]
     assert facet(found, "Fibre") == [("Wool", 0, True), ("Linen", 1, True)]
     assert facet(found, "Feel") == [("Soft", 2, False), ("Dry", 1, True)]
+
+
+# --- a facet with all its values, and addresses that are shared ----------------------------------------------
+
+
+def labels_of(page: str) -> list[str]:
+    return re.findall(r'<span class="name">([^<]*)</span>', page)
+
+
+def test_a_facet_opens_with_all_its_values_which_are_searched_and_ordered(browser, ctx):
+    brands = [f"Mill {number:02}" for number in range(15)]
+    for number, brand in enumerate(brands):
+        for copy in range(1 + (number == 14)):
+            make_product(ctx, f"B-{number}-{copy}", brand=brand, name="Wool")
+    make_product(ctx, "OTHER", brand="Añil & Co", name="Cotton")
+    page = html.unescape(browser.get("/products?q=wool").text)
+    address = page.split('hx-get="/products/facet/brand')[1].split('"')[0]
+    whole = f"/products/facet/brand{address}"
+    assert labels_of(browser.get(whole).text) == ["Mill 14", *brands[:14]], "those of the search, most products first"
+    assert labels_of(browser.get(f"{whole}&order=name").text) == brands
+    assert labels_of(browser.get(f"{whole}&fq=mill+03").text) == ["Mill 03"]
+    assert labels_of(browser.get("/products/facet/brand?fq=anil").text) == ["Añil &amp; Co"]
+    assert "q=wool&amp;brand=" in browser.get(whole).text, "what is searched stays"
+    assert browser.get("/products/facet/nothing").status_code == 404
+
+
+def test_a_shared_address_carries_the_columns(browser, as_role, ctx):
+    make_product(ctx, "W-1", brand="Carrow Mill")
+    form = {"column": ["brand", "price"], "query": "q=w-1"}
+    address = browser.write("/products/columns", form).headers["hx-redirect"]
+    assert address == "/products?q=w-1&columns=brand.price"
+    assert browser.get("/products", follow_redirects=False).headers["location"] == "/products?columns=brand.price"
+    other = as_role(Role.VIEWER)
+    assert ("Carrow Mill</td>" in other.get(address).text, ">Changed" in other.get(address).text) == (True, False)
+    assert ">Changed" in other.get("/products").text, "looking at it changes nobody's own columns"
