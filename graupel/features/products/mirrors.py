@@ -8,7 +8,7 @@ from typing import Any
 from slugify import slugify
 
 from graupel.context import Context
-from graupel.core import copywriting, product_fields, product_types, readiness, richtext, search_preview
+from graupel.core import copywriting, pricing, product_fields, product_types, readiness, richtext, search_preview
 from graupel.core import pictures as picture_rules
 from graupel.core import products as rules
 from graupel.core.attributes import show_fact
@@ -19,11 +19,12 @@ from graupel.core.products import ProductValues
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.resolve import inherited
 from graupel.core.search_preview import Preview
+from graupel.core.showing import plural
 from graupel.features.categories import service as categories
 from graupel.features.categories.service import Category
 from graupel.features.destinations.service import Seen
 from graupel.features.media.service import Media
-from graupel.features.products import lensing
+from graupel.features.products import lensing, skus
 from graupel.features.products import pictures as product_pictures
 from graupel.features.products.service import Product, Variant
 from graupel.features.vocabulary import service as vocabulary
@@ -88,7 +89,8 @@ def look(
         ],
         findings,
         _lengths(values),
-        _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).way(values.category_id), pictures),
+        _doubts(ctx, values, product)
+        | _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).way(values.category_id), pictures),
         _preview(ctx, values, product, seen),
     )
 
@@ -144,6 +146,25 @@ def _lengths(values: ProductValues) -> dict[str, Length]:
         "meta_description": len(values.meta_description),
     }
     return {name: copywriting.length(name, count) for name, count in counts.items()}
+
+
+def _doubts(ctx: Context, values: ProductValues, product: Product | None) -> dict[str, list[str]]:
+    """What of its prices, stock and GTINs may be meant otherwise."""
+    variants = product.for_sale if product and product.varies else []
+    gtins = {one.gtin for one in variants if one.gtin} | ({values.gtin} if values.gtin else set())
+    found: dict[str, list[str]] = {}
+    for gtin, name in ctx.db.run(lambda tx: skus.others_with_gtin(tx, sorted(gtins), product.id if product else 0)):
+        found.setdefault("variants" if variants else "gtin", []).append(f"{gtin} is the GTIN of {name} too.")
+    if not variants:
+        doubts = pricing.doubts(values.price, values.list_price, values.stock)
+        return found | {name: [message] for name, message in doubts.items()}
+    said: dict[str, int] = {}
+    for one in variants:
+        price, list_price = inherited(one.price, values.price), inherited(one.list_price, values.list_price)
+        for message in pricing.doubts(price, list_price, one.stock).values():
+            said[message] = said.get(message, 0) + 1
+    told = [f"{plural(count, 'variant')}: {message}" for message, count in said.items()]
+    return found | ({"variants": [*found.get("variants", []), *told]} if told else {})
 
 
 def _hints(

@@ -83,3 +83,15 @@ def _note(tx: Tx, given: str, params: Mapping[str, Any]) -> None:
 def register() -> None:
     """Follow every change set."""
     following.on_recorded(note_given)
+
+
+def others_with_gtin(tx: Tx, gtins: Sequence[str], product_id: int) -> list[tuple[str, str]]:
+    """GTINs among these that variants of other products have, with the name of one of them."""
+    if not gtins:
+        return []
+    rows = tx.all(
+        """SELECT v.gtin, MIN(t.name) AS name FROM variant v JOIN product_text t ON t.product_id = v.product_id
+           WHERE v.gtin IN %s AND v.product_id <> %s AND NOT v.archived GROUP BY v.gtin LIMIT 5""",
+        [list(gtins), product_id],
+    )
+    return [(row["gtin"], row["name"]) for row in rows]

@@ -7,10 +7,12 @@ from html import unescape
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.products import saving, service
+from graupel.features.variants import setting
 from tests.making import jpeg, make_product, work_off
+from tests.needles import colour, needles, size
 from tests.serving import app, as_role, browser, stranger
 
-__all__ = ["app", "as_role", "browser", "stranger"]
+__all__ = ["app", "as_role", "browser", "colour", "needles", "size", "stranger"]
 
 
 def form_of(text: str) -> dict[str, str]:
@@ -135,6 +137,24 @@ def test_the_mirror_shows_what_is_typed_and_writes_nothing(browser, ctx):
     assert "€12.50" in answer.text
     assert "A category is needed" in answer.text
     assert service.list_after(ctx, SYSTEM, after=0, limit=1) == []
+
+
+def test_the_mirror_doubts_prices_stock_and_gtins_and_takes_them_all_the_same(browser, ctx, needles):
+    other = make_product(ctx, "G-1", name="Bone needle", gtin="9521234567806")
+    typed = {"name": "Wool", "price": "0", "list_price": "0", "stock": "-2", "gtin": "9521234567806"}
+    mirror = unescape(browser.write("/products/mirror/new", typed).text)
+    for said in (
+        "A price of 0.00 gives it away",
+        "The list price is not above the price",
+        "The stock is below 0",
+        "9521234567806 is the GTIN of Bone needle too",
+    ):
+        assert said in mirror
+    ids = [one.id for one in service.read(ctx, SYSTEM, needles).for_sale[:2]]
+    setting.set_values(ctx, SYSTEM, needles, ids, "stock", -1)
+    page = unescape(browser.get(f"/products/{needles}").text)
+    assert "2 variants: The stock is below 0" in page
+    assert "gives it away" not in unescape(browser.get(f"/products/{other}").text)
 
 
 def test_the_table_gives_htmx_the_results_and_a_person_the_page(browser, ctx):
