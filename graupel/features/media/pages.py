@@ -4,12 +4,12 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, JSONResponse, Response
-from starlette.datastructures import UploadFile
+from starlette.datastructures import FormData, UploadFile
 
 from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.media import ENDINGS, MediaKind
-from graupel.core.roles import Identity, Role
+from graupel.core.roles import Actor, Identity, Role
 from graupel.core.typed import number, numbers
 from graupel.features.media import library, service
 from graupel.features.media.library import Wanted
@@ -160,14 +160,22 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, media_id: int) 
 @router.post("/media/{media_id:int}/replace", dependencies=guarded)
 def replace(request: Request, ctx: Ctx, signed: Signed, form: Form, media_id: int) -> Response:
     """Puts another file in its place, wherever it is used."""
-    file = form.get("file")
+    keep_old = form.get("keep_old") == "yes"
     try:
-        if not isinstance(file, UploadFile) or not file.filename:
-            raise Refused.because("media.none", "Choose the file that is to take its place.", "file")
-        new = service.replace(ctx, signed.actor, media_id, file.filename, file.file.read())
+        new = service.replace(ctx, signed.actor, media_id, _successor(ctx, signed.actor, form), keep_old=keep_old)
     except Refused as refusal:
         return _detail(request, ctx, signed, media_id, trouble=refusal.problems[0].message, status=422)
     return Response(status_code=204, headers={"HX-Redirect": f"/media/{new.id}?replaced=1"})
+
+
+def _successor(ctx: Context, actor: Actor, form: FormData) -> int:
+    """The file that takes another's place: one that comes in now, or one of the library."""
+    file = form.get("file")
+    if isinstance(file, UploadFile) and file.filename:
+        return service.take(ctx, actor, file.filename, file.file.read()).id
+    if (chosen := number(form.get("from_library", ""))) is not None:
+        return chosen
+    raise Refused.because("media.none", "Choose the file that is to take its place.", "file")
 
 
 @router.post("/media/{media_id:int}/delete", dependencies=guarded)

@@ -250,19 +250,18 @@ def set_poster(ctx: Context, actor: Actor, media_id: int, poster: Media) -> None
     ctx.db.run(work)
 
 
-def replace(ctx: Context, actor: Actor, media_id: int, file_name: str, content: bytes) -> Media:
-    """Put another file of the same kind in the place of one, wherever that is used; one change set.
+def replace(ctx: Context, actor: Actor, media_id: int, new_id: int, *, keep_old: bool) -> Media:
+    """Put another file of the library, of the same kind, in the place of one, wherever that is used; one change set.
 
-    The old one leaves the library with it; a roll back brings it back. Raises Refused, NotFound.
+    ``keep_old``: it stays in the library; else it leaves it, and a roll back brings it back. Raises Refused, NotFound.
     """
-    old = read(ctx, actor, media_id)
     actor.require(Role.EDITOR)
-    new = take(ctx, actor, file_name, content)
+    old, new = read(ctx, actor, media_id), read(ctx, actor, new_id)
     if new.id == old.id:
         raise Refused.because("media.same", "This is the very same file: nothing is to be replaced.", "file")
     if new.kind is not old.kind:
         here, there = rules.KIND_WORDS[old.kind], rules.KIND_WORDS[new.kind]
-        raise Refused.because("media.other_kind", f"This is {here}, and “{file_name}” is {there}.", "file")
+        raise Refused.because("media.other_kind", f"This is {here}, and “{new.file_name}” is {there}.", "file")
     lang = ctx.settings.language
 
     def work(tx: Tx) -> None:
@@ -271,9 +270,10 @@ def replace(ctx: Context, actor: Actor, media_id: int, file_name: str, content: 
         with history.change_set(tx, actor, "media.replace", title) as recorder:
             references.replace(tx, recorder, "media", media_id, new.id, lang)
             uses.replace_in_texts(tx, recorder, old.sha256, new.sha256, lang)
-            both = {*vocabulary.tag_ids_of(tx, "media", media_id), *vocabulary.tag_ids_of(tx, "media", new.id)}
-            vocabulary.set_tags(tx, recorder, "media", new.id, both)
-            _remove(tx, recorder, row)
+            if not keep_old:
+                both = {*vocabulary.tag_ids_of(tx, "media", media_id), *vocabulary.tag_ids_of(tx, "media", new.id)}
+                vocabulary.set_tags(tx, recorder, "media", new.id, both)
+                _remove(tx, recorder, row)
 
     ctx.db.run(work)
     return new

@@ -252,6 +252,11 @@ def _setting(currency: str, form: FormData, product: Product) -> tuple[set[int],
     if choice is not None:
         ids = {v.id for v in product.for_sale if choice in v.combination}
     if form.get("inherit"):
+        if not VARIANT.field(name).inherits:
+            what = (
+                f"{FIELDS[name]} is each variant’s own, nothing is inherited: type a value, or leave it blank for none."
+            )
+            raise Refused.because("variants.own", what, "field")
         return ids, name, None
     text = str(form.get("value", ""))
     if not text.strip() and name in ("price", "weight_g"):

@@ -154,7 +154,7 @@ def _type(request: Request, ctx: Context, signed: Identity, type_id: int, **data
         showing=types.flat(detail.type),
         others=[a for a in detail.vocabulary.attributes.values() if not detail.type.has(a.id)],
         conditions=[
-            (f"{one.attribute.name} is {choice.label}", choice.id)
+            (f"{one.attribute.name} is {choice.label}", choice.id, one.attribute.id)
             for one in detail.type.attributes
             for choice in one.attribute.choices
         ],
@@ -171,11 +171,10 @@ def show_type(request: Request, ctx: Ctx, signed: Signed, type_id: int) -> Respo
 
 @router.post("/types/{type_id:int}")
 def save_type(request: Request, ctx: Ctx, signed: Signed, form: Form, type_id: int) -> Response:
-    """Saves a type with its attributes; one that is chosen below is added at the end."""
+    """Saves a type with its attributes; those that are chosen below are added at the end."""
     members = _members(form)
-    added = number(form.get("add", ""))
-    if added is not None:
-        members.append(Member(added, members[-1].group if members else ""))
+    group = members[-1].group if members else ""
+    members += [Member(added, group) for added in dict.fromkeys(numbers(form.getlist("add")))]
     name, prefix = str(form.get("name", "")), str(form.get("code_prefix", ""))
     types.save(ctx, signed.actor, type_id, name, prefix, members, marks.read(form))
     return _type(request, ctx, signed, type_id, said="Saved.")

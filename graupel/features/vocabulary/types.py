@@ -151,6 +151,10 @@ def _columns(member: Member, position: int, owners: dict[int, int]) -> dict[str,
         raise Refused.because(
             "type.when", "Choose the value that makes the attribute needed, or that it is needed always.", "attributes"
         )
+    if conditional and owners[member.when_choice_id or 0] == member.attribute_id:
+        raise Refused.because(
+            "type.when_itself", "What makes an attribute needed is a value of another one.", "attributes"
+        )
     return {
         "group_name": " ".join(member.group.split())[:60],
         "position": position,

@@ -41,6 +41,11 @@ def files(ctx):
     return {name: service.take(ctx, SYSTEM, f"{name}.jpg", jpeg(60, name)) for name in ("red", "green", "blue")}
 
 
+def put_in_place(ctx, actor, media_id, name, content, *, keep_old=False):
+    """Another file, just taken in, in the place of one."""
+    return service.replace(ctx, actor, media_id, service.take(ctx, SYSTEM, name, content).id, keep_old=keep_old)
+
+
 def test_what_is_found_by_file_product_or_text(ctx, files):
     show(ctx, make_product(ctx, "A", name="Fellside aran"), Picture(files["red"].id, "A ball of wool", "Close by"))
     assert names(ctx) == ["blue.jpg", "green.jpg", "red.jpg"]
@@ -90,7 +95,7 @@ def test_a_file_is_replaced_wherever_it_stands_and_put_back(ctx, editor, colour,
     typed = [ChoiceTyped(one.id, one.label, one.code, "", red.id) for one in colour.choices[:1]]
     attributes.save(ctx, SYSTEM, colour.id, choices=typed)
     version = products.read(ctx, SYSTEM, needles).version
-    new = service.replace(ctx, editor, red.id, "better.jpg", jpeg(90, "red"))
+    new = put_in_place(ctx, editor, red.id, "better.jpg", jpeg(90, "red"))
     show(ctx, both, Picture(new.id))
     now = products.read(ctx, SYSTEM, needles)
     assert now.values.pictures == (Picture(green.id), Picture(new.id, "Red", "Close by", (heather,)))
@@ -105,11 +110,22 @@ def test_a_file_is_replaced_wherever_it_stands_and_put_back(ctx, editor, colour,
     assert attributes.read(ctx, SYSTEM, colour.id).attribute.choices[0].swatch_media_id == red.id
 
 
+def test_the_old_file_may_stay_and_the_new_one_come_from_the_library(browser, ctx, needles, files):
+    show(ctx, needles, Picture(files["red"].id))
+    form = {"from_library": str(files["green"].id), "keep_old": "yes"}
+    answer = browser.write(f"/media/{files['red'].id}/replace", form)
+    assert answer.headers["hx-redirect"] == f"/media/{files['green'].id}?replaced=1"
+    assert products.read(ctx, SYSTEM, needles).values.pictures == (Picture(files["green"].id),)
+    assert "red.jpg" in names(ctx)
+    again = browser.write(f"/media/{files['red'].id}/replace", {"from_library": "", "keep_old": "yes"})
+    assert (again.status_code, "Choose the file" in again.text) == (422, True)
+
+
 def test_where_both_stand_one_stays_and_a_roll_back_gives_the_other_back(ctx, editor, colour, needles, files):
     red, green = files["red"], files["green"]
     shown = (Picture(green.id, "Green"), Picture(red.id, "Red", "", (colour.choices[0].id,)))
     show(ctx, needles, *shown)
-    service.replace(ctx, editor, red.id, "green.jpg", jpeg(60, "green"))
+    put_in_place(ctx, editor, red.id, "green.jpg", jpeg(60, "green"))
     assert products.read(ctx, SYSTEM, needles).values.pictures == shown[:1]
     roll_back_newest(ctx)
     assert products.read(ctx, SYSTEM, needles).values.pictures == shown
@@ -117,9 +133,9 @@ def test_where_both_stand_one_stays_and_a_roll_back_gives_the_other_back(ctx, ed
 
 def test_a_replacement_is_another_file_of_the_same_kind(ctx, editor, files):
     with pytest.raises(Refused, match="very same file"):
-        service.replace(ctx, editor, files["red"].id, "again.jpg", jpeg(60, "red"))
+        put_in_place(ctx, editor, files["red"].id, "again.jpg", jpeg(60, "red"))
     with pytest.raises(Refused, match=r"This is a picture, and “film.mp4” is a video"):
-        service.replace(ctx, editor, files["red"].id, "film.mp4", films.film("#8C7AA0", 1, frames=3, side=64))
+        put_in_place(ctx, editor, files["red"].id, "film.mp4", films.film("#8C7AA0", 1, frames=3, side=64))
 
 
 def test_a_replaced_picture_is_news_to_whoever_follows_its_products(ctx, editor, files):
@@ -128,7 +144,7 @@ def test_a_replaced_picture_is_news_to_whoever_follows_its_products(ctx, editor,
     heard = []
     follower = summary.on_touched(lambda tx, touched: heard.extend(tx.all(f"SELECT product_id FROM {touched.table}")))
     try:
-        service.replace(ctx, editor, files["red"].id, "b.jpg", jpeg(61))
+        put_in_place(ctx, editor, files["red"].id, "b.jpg", jpeg(61))
     finally:
         summary._FOLLOWERS.remove(follower)
     assert [row["product_id"] for row in heard] == [product_id]
@@ -151,7 +167,7 @@ def test_a_viewer_looks_and_changes_nothing(ctx, viewer, files):
         lambda: service.take(ctx, viewer, "a.jpg", jpeg()),
         lambda: service.take_link(ctx, viewer, "https://films.example/a"),
         lambda: service.save(ctx, viewer, files["red"].id, 1, "a", None, []),
-        lambda: service.replace(ctx, viewer, files["red"].id, "a.jpg", jpeg()),
+        lambda: put_in_place(ctx, viewer, files["red"].id, "a.jpg", jpeg()),
         lambda: service.delete(ctx, viewer, [files["red"].id]),
     ):
         with pytest.raises(NotAllowed):

@@ -97,7 +97,8 @@ def test_an_attribute_is_made_renamed_given_choices_in_another_order_and_refused
 
 
 def test_a_type_keeps_order_groups_and_needs_of_its_attributes(browser, ctx):
-    fibre, length, pattern = (attribute(ctx, name, "One", "Two") for name in ("Fibre", "Length", "Pattern"))
+    names = ("Fibre", "Length", "Pattern", "Care")
+    fibre, length, pattern, care = (attribute(ctx, name, "One", "Two") for name in names)
     kind = service.make(ctx, SYSTEM, "type", "Yarn").id
     here, one = f"/vocabulary/types/{kind}", fibre.choices[0].id
     form = {
@@ -109,15 +110,23 @@ def test_a_type_keeps_order_groups_and_needs_of_its_attributes(browser, ctx):
         f"group-{fibre.id}": "Material",
         f"need-{fibre.id}": "always",
         f"differ-{fibre.id}": "on",
-        "add": pattern.id,
+        "add": [pattern.id, care.id],
     }
     assert "Saved." in browser.write(here, form).text
     found = types.read(ctx, SYSTEM, kind).type
-    assert (found.name, [m.attribute.name for m in found.attributes]) == ("Yarns", ["Length", "Fibre", "Pattern"])
-    first, second, third = found.attributes
+    assert (found.name, [m.attribute.name for m in found.attributes]) == (
+        "Yarns",
+        ["Length", "Fibre", "Pattern", "Care"],
+    )
+    first, second, third, _ = found.attributes
     assert (first.group, first.need, first.when) == ("Sizes", Need.WHEN, (fibre.id, one))
     assert (second.group, second.need, second.may_differ) == ("Material", Need.ALWAYS, True)
     assert third.group == "Material", "a new one stands in the group of the last"
+    page = browser.get(here).text
+    offered = page.split(f'name="need-{fibre.id}"')[1].split("</select>")[0]
+    assert ("when Length is One" in offered, "when Fibre is One" in offered) == (True, False)
+    itself = browser.write(here, form | {f"need-{fibre.id}": f"when:{one}", "add": []})
+    assert (itself.status_code, "a value of another one" in itself.text) == (422, True)
 
 
 def test_joining_shows_first_where_a_word_is_used_and_then_changes_it_there(browser, ctx):
