@@ -153,7 +153,7 @@ def test_the_table_is_edited_like_a_spreadsheet_and_narrowed_by_a_view(at_screen
     me.press("Save them")
     me.sees(f"[data-cell='p{product_id}:price']", "1.50 – 10.50")
     keys(me, Keys.ESCAPE)
-    first = me.sees(f"[data-cell='p{product_id}:name']")
+    first = me.sees(f"[data-cell='p{product_id}:name'] a.open")
     me.driver.execute_script("arguments[0].focus()", first)
     keys(me, Keys.F2)
     keys(me, Keys.HOME, "New ", Keys.TAB)

@@ -230,7 +230,9 @@ document.addEventListener("paste", (event) => {
 document.addEventListener(
   "keydown",
   (event) => {
-    const cell = event.target.matches?.("#goods td[data-cell]") && table() ? event.target : null;
+    const link = event.key === "F2" && event.target.matches?.("#goods td[data-cell] a.open") ? event.target : null;
+    const at = link?.closest("td") ?? event.target;
+    const cell = at.matches?.("#goods td[data-cell]") && table() ? at : null;
     if (!cell || event.ctrlKey || event.metaKey || event.altKey) return;
     const steps = {
       ArrowDown: () => below(cell, 1),

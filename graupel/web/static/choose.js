@@ -152,7 +152,7 @@ function choose(select) {
     placeholder: select.dataset.example,
     persist: true,
     hidePlaceholder: true,
-    plugins: several ? ["remove_button"] : ["clear_button"],
+    plugins: several ? ["remove_button"] : { clear_button: { title: "Choose nothing" } },
     create: select.dataset.make ? (typed, done) => make(select, typed).then((made) => done(made ?? undefined)) : false,
     createFilter: (typed) => /\S/.test(typed),
     render: {
