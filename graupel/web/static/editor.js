@@ -30,3 +30,12 @@ for (const kind of ["input", "change"])
     const own = form && (event.target === form || event.target.form === form);
     if (own && !event.target.closest("[data-aside]")) htmx.trigger(document.querySelector("[data-look]"), "look");
   });
+
+// A fact that is needed because of what is chosen in another says so while that is chosen.
+document.addEventListener("change", (event) => {
+  const [, attribute] = /^fact-(\d+)$/.exec(event.target.name ?? "") ?? [];
+  if (!attribute || !event.target.selectedOptions) return;
+  const chosen = [...event.target.selectedOptions].map((option) => option.value);
+  for (const mark of document.querySelectorAll(`[data-when^="${attribute} "]`))
+    mark.hidden = !chosen.includes(mark.dataset.when.split(" ")[1]);
+});

@@ -4,10 +4,15 @@ import re
 from decimal import Decimal
 from html import unescape
 
+from graupel.core.attributes import Fact
+from graupel.core.product_types import Need
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.products import saving, service
 from graupel.features.variants import setting
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary import types
+from graupel.features.vocabulary.types import Member
 from tests.making import jpeg, make_product, work_off
 from tests.needles import colour, needles, size
 from tests.serving import app, as_role, browser, stranger
@@ -168,3 +173,18 @@ def test_a_session_that_ended_while_typing_leaves_the_page_as_it_is(stranger):
     answer = stranger.post("/products", data={"name": "Typed"}, headers={"HX-Request": "true"})
     assert answer.status_code == 401
     assert "what you typed is still on this page" in answer.text
+
+
+def test_what_is_needed_under_a_condition_is_marked_while_it_holds(browser, ctx, colour, size):
+    heather = colour.choices[0].id
+    kind = vocabulary.make(ctx, SYSTEM, "type", "Needle").id
+    members = [Member(colour.id), Member(size.id, need=Need.WHEN, when_choice_id=heather)]
+    types.save(ctx, SYSTEM, kind, "Needle", "", members)
+
+    def mark_of(facts):
+        made = make_product(ctx, f"W-{len(facts)}", type_id=kind, facts=facts, status=Status.DRAFT)
+        page = browser.get(f"/products/{made}").text
+        return page.split(f'data-when="{colour.id} {heather}" ')[1].split(">(to go live)")[0]
+
+    assert mark_of({}) == "hidden"
+    assert mark_of({colour.id: Fact((heather,))}) == ""
