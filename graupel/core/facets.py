@@ -5,7 +5,7 @@ a facet and an "and" between facets, and a count is the size of a set: docs/perf
 records and ten thousand values. (pyroaring is used in core: it is pure computation.)
 """
 
-from collections.abc import Collection, Hashable, Iterable, Mapping
+from collections.abc import Collection, Hashable, Iterable, Mapping, Sequence
 
 from pyroaring import BitMap, FrozenBitMap
 
@@ -105,6 +105,54 @@ class FacetIndex:
         counted = {value: held[value].intersection_cardinality(within) for value in values if value in held}
         return {value: count for value, count in counted.items() if count}
 
+    def sets_within(self, facet: str, values: Iterable[Hashable], within: Ids) -> list[tuple[Hashable, Ids]]:
+        """Those of a set that have each of some values of a facet, in the order of the values."""
+        held = self._held.get(facet, {})
+        return [(value, FrozenBitMap(held[value] & within)) for value in values if value in held]
+
     def _any(self, facet: str, values: Collection[Hashable]) -> BitMap:
         held = self._held.get(facet, {})
         return BitMap.union(BitMap(), *(held[value] for value in values if value in held))
+
+
+def in_groups(groups: Iterable[tuple[Hashable, Ids]], among: Ids) -> list[tuple[str, Ids]]:
+    """Records in groups, each in the first that has it; those that none has stand before all, under "".
+
+    ``groups``: in their order; the keys of the result are texts, as a cursor carries them.
+    """
+    rest, found = among, []
+    for value, ids in groups:
+        own = ids & rest
+        if own:
+            found.append((str(value), Ids(own)))
+            rest = Ids(rest - own)
+    return [("", rest), *found] if rest else found
+
+
+def page_in_groups(
+    groups: Sequence[tuple[str, Ids]], at: tuple[str, int] | None, limit: int, *, descending: bool
+) -> list[tuple[int, str]]:
+    """The first records beyond a place, with the keys of their groups; ``at``: a key and an id, None for the beginning.
+
+    Groups in their order, in each the ids ascending; all the other way round where ``descending``. A place whose group
+    is gone is the beginning.
+    """
+    ordered = list(reversed(groups)) if descending else list(groups)
+    keys = [key for key, _ in ordered]
+    begin = keys.index(at[0]) if at and at[0] in keys else 0
+    found: list[tuple[int, str]] = []
+    for place, (key, ids) in enumerate(ordered[begin:], begin):
+        first, beyond = 0, len(ids)
+        if at and place == begin and at[0] == key:
+            if descending:
+                beyond = ids.rank(at[1] - 1) if at[1] > 0 else 0
+            else:
+                first = ids.rank(at[1])
+        wanted = limit - len(found)
+        part = list(
+            ids[max(first, beyond - wanted) : beyond] if descending else ids[first : min(beyond, first + wanted)]
+        )
+        found += [(one, key) for one in (reversed(part) if descending else part)]
+        if len(found) >= limit:
+            break
+    return found

@@ -19,7 +19,9 @@ from graupel.core.sent import read_json
 from graupel.core.words import words_of
 
 PAGE_SIZE = 50
-SORTS = ("name", "sku", "price", "stock", "changed")
+SORTS = ("name", "sku", "price", "list_price", "cost", "stock", "changed")
+#: Sorted by a word that many products have: group after group, in each by their ids.
+GROUPED_SORTS = ("status", "category", "type", "brand", "tags")
 DEFAULT_SORT = "-changed"
 #: Words that InnoDB's full-text index leaves out (information_schema.INNODB_FT_DEFAULT_STOPWORD).
 STOPWORDS = frozenset((
@@ -50,7 +52,7 @@ COLUMNS = {
 }
 DEFAULT_COLUMNS = ("code", "category", "status", "price", "stock", "changed")
 #: Column -> what the table is sorted by under it.
-SORTED_BY = {"code": "sku", "price": "price", "stock": "stock", "changed": "changed"}
+SORTED_BY = {"code": "sku"} | {key: key for key in (*SORTS, *GROUPED_SORTS) if key in COLUMNS}
 NUMBERS = ("price", "list_price", "cost", "stock", "variants", "weight")
 
 
@@ -159,7 +161,7 @@ class TableState:
         return cls(
             q=re.sub(r"\s+", " ", _first(query, "q")).strip()[:200],
             chosen={facet: values for facet, values in chosen.items() if values},
-            sort=sort if sort.lstrip("-") in SORTS and not sort.startswith("--") else DEFAULT_SORT,
+            sort=sort if sort.removeprefix("-") in (*SORTS, *GROUPED_SORTS) else DEFAULT_SORT,
             cursor=Cursor.decode(_first(query, "at")) if _first(query, "at") else None,
             page=int(page) if page.isdecimal() and 0 < len(page) < 8 else 1,
             columns=known_columns(_first(query, "columns").split(".")),

@@ -146,14 +146,17 @@ def summarise(tx: Tx, touched: str) -> None:
     """Work out the summaries of the products whose ids a table has as product_id."""
     tx.run(
         f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
+                                        list_price_low, cost_low,
                                         lacks_gtin, lacks_picture, lacks_alt, lacks_description)
-           SELECT k.product_id, v.variants, v.sku, v.price_low, v.price_high, v.stock, v.lacks_gtin,
-                  c.pictures IS NULL, COALESCE(c.without_alt, 0) > 0, t.product_id IS NULL
+           SELECT k.product_id, v.variants, v.sku, v.price_low, v.price_high, v.stock, v.list_price_low, v.cost_low,
+                  v.lacks_gtin, c.pictures IS NULL, COALESCE(c.without_alt, 0) > 0, t.product_id IS NULL
            FROM {touched} k
            JOIN (SELECT x.product_id, SUM(NOT x.archived) AS variants,
                         COALESCE(MIN(IF(x.archived, NULL, x.sku)), MIN(x.sku)) AS sku,
                         MIN(IF(x.archived, NULL, {inherited_sql("price", "x")})) AS price_low,
                         MAX(IF(x.archived, NULL, {inherited_sql("price", "x")})) AS price_high,
+                        MIN(IF(x.archived, NULL, {inherited_sql("list_price", "x")})) AS list_price_low,
+                        MIN(IF(x.archived, NULL, {inherited_sql("cost", "x")})) AS cost_low,
                         SUM(IF(x.archived, NULL, x.stock)) AS stock,
                         COALESCE(MAX(NOT x.archived AND x.gtin IS NULL), FALSE) AS lacks_gtin
                  FROM {touched} q JOIN product p ON p.id = q.product_id
@@ -166,7 +169,8 @@ def summarise(tx: Tx, touched: str) -> None:
                       JOIN product_text z ON z.product_id = q.product_id WHERE z.description <> '') t
                   ON t.product_id = k.product_id
            ON DUPLICATE KEY UPDATE variants = VALUES(variants), sku = VALUES(sku), price_low = VALUES(price_low),
-             price_high = VALUES(price_high), stock = VALUES(stock), lacks_gtin = VALUES(lacks_gtin),
+             price_high = VALUES(price_high), stock = VALUES(stock),
+             list_price_low = VALUES(list_price_low), cost_low = VALUES(cost_low), lacks_gtin = VALUES(lacks_gtin),
              lacks_picture = VALUES(lacks_picture), lacks_alt = VALUES(lacks_alt),
              lacks_description = VALUES(lacks_description)"""
     )

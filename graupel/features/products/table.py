@@ -5,25 +5,24 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import countries, showing
-from graupel.core.attributes import CAN_VARY
-from graupel.core.declarations.products import FACETS as FACET_FIELDS
+from graupel.core import showing
 from graupel.core.declarations.products import LISTED
 from graupel.core.doubles import fold
 from graupel.core.errors import NotFound
-from graupel.core.facets import NONE, FacetIndex, Ids
+from graupel.core.facets import NONE, FacetIndex, Ids, in_groups, page_in_groups
 from graupel.core.products import Status
 from graupel.core.resolve import DEFAULT_LENS, Lens
 from graupel.core.roles import Actor, Role
-from graupel.core.tables import FACETS, PAGE_SIZE, WORD_FACETS, Cursor, TableState, search_words
+from graupel.core.tables import FACETS, GROUPED_SORTS, PAGE_SIZE, Cursor, TableState, search_words
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
-from graupel.features.products import lensing, store, table_store
+from graupel.features.products import lensing, store, table_facets, table_store
 from graupel.features.products.facet_index import held, search, similar
 from graupel.features.products.rows import TableRow
+from graupel.features.products.table_facets import Facet
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import store as wording_store
@@ -32,45 +31,6 @@ from graupel.features.wording import store as wording_store
 SORTING_COSTS = 7
 #: The most rows that are walked along at once.
 MOST_WALKED = 20_000
-#: How many values of a facet are shown, those with most products; the chosen ones always.
-SHOWN_VALUES = 12
-PRICE_WORDS = {
-    "0": "under 5", "5": "5 to 10", "10": "10 to 20", "20": "20 to 50", "50": "50 to 100", "100": "100 to 200",
-    "200": "200 to 500", "500": "500 and more", "none": "no price",
-}  # fmt: skip
-STOCK_WORDS = {"in": "5 and more", "low": "1 to 4", "out": "none left", "uncounted": "not counted"}
-LACKS_WORDS = {
-    "picture": "a picture", "alt": "an alt text", "gtin": "a GTIN", "description": "a description",
-    "category": "a category", "type": "a type", "brand": "a brand", "price": "a price",
-}  # fmt: skip
-
-
-@dataclass(frozen=True)
-class FacetValue:
-    """One value of a facet: how many products it has, and the state of the table with it switched."""
-
-    value: Any
-    label: str
-    count: int
-    chosen: bool
-    query: str
-    swatch: str | None = None
-    swatch_picture: str | None = None
-
-
-@dataclass(frozen=True)
-class Facet:
-    """A facet with the values to show; ``more``: how many it has beside them."""
-
-    key: str
-    label: str
-    values: list[FacetValue]
-    more: int = 0
-
-    @property
-    def is_chosen(self) -> bool:
-        """Whether any of its values is chosen."""
-        return any(value.chosen for value in self.values)
 
 
 @dataclass(frozen=True)
@@ -130,8 +90,9 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     with held(ctx, tx) as index:
         fitting = _select(index, state, words, hits)
         everything = len(index)
+        grouped = _grouped(index, fitting, state, tree, words) if state.sort_key in GROUPED_SORTS else None
     total = len(fitting)
-    found = _page(ctx, tx, fitting, everything, state)
+    found = _page(ctx, tx, fitting, everything, state) if grouped is None else grouped
     more = len(found) > PAGE_SIZE
     found = found[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
@@ -140,7 +101,9 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     if seen and not lens.is_default:
         rows = lensing.rows(ctx, tx, rows, seen)
     earlier, later = _neighbours(state, found, more)
-    return Table(state, rows, total, everything, _facets(state, counts, tree, words), earlier, later, instead)
+    return Table(
+        state, rows, total, everything, table_facets.facets(state, counts, tree, words), earlier, later, instead
+    )
 
 
 # --- what fits -----------------------------------------------------------------------------------------------
@@ -207,6 +170,30 @@ def _counts(
     return counts
 
 
+#: Grouped sort -> the facet whose sets it goes through.
+_GROUPS = {"status": "status", "category": "main", "type": "type", "brand": "brand", "tags": "tag"}
+
+
+def _grouped(
+    index: FacetIndex, fitting: Ids, state: TableState, tree: categories.Tree, words: Vocabulary
+) -> list[tuple[int, str | None]]:
+    """A page's products and one more where they are sorted by a word that many have."""
+    named = {"type": {key: kind.name for key, kind in words.types.items()}, "brand": words.brands, "tags": words.tags}
+    if state.sort_key == "status":
+        values: Sequence[Any] = list(map(str, Status))
+    elif state.sort_key == "category":
+        values = [one.id for one in sorted(tree, key=lambda one: fold(one.path))]
+    else:
+        labels = named[state.sort_key]
+        values = sorted(labels, key=lambda key: (fold(labels[key]), key))
+    groups = in_groups(index.sets_within(_GROUPS[state.sort_key], values, fitting), fitting)
+    cursor = state.cursor
+    at = (cursor.value or "", cursor.row_id) if cursor else None
+    descending = state.descending != bool(cursor and cursor.backwards)
+    found = page_in_groups(groups, at, PAGE_SIZE + 1, descending=descending)
+    return [(one, key or None) for one, key in found]
+
+
 def _page(ctx: Context, tx: Tx, fitting: Ids, everything: int, state: TableState) -> list[tuple[int, str | None]]:
     """A page's products and one more, in reading order from the cursor, with their sort values.
 
@@ -266,85 +253,7 @@ def _with_names(tx: Tx, rows: Sequence[TableRow], tree: categories.Tree, words: 
     return [named(row) for row in rows]
 
 
-# --- facets as they are shown --------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class _Source:
-    """A facet before it is counted. ``id``: as an address names it; ``in_order``: its values in an order of their own,
-    else the largest stand first; ``keeps_order``: values without products are shown too."""
-
-    id: str
-    key: str
-    label: str
-    labels: Mapping[Any, str]
-    in_order: Sequence[Any] = ()
-    keeps_order: bool = False
-    swatches: Mapping[Any, tuple[str | None, str | None]] = field(default_factory=dict)
-
-
-def _sources(state: TableState, tree: categories.Tree, words: Vocabulary) -> list[_Source]:
-    def source(key: str, label: str, labels: Mapping[Any, str], **given: Any) -> _Source:
-        return _Source(given.pop("id", key), key, label, labels, **given)
-
-    paths = {category.id: category.path for category in tree}
-    found = [
-        source("status", "Status", {s: s.capitalize() for s in map(str, Status)}, keeps_order=True),
-        source("category", "Category", paths, in_order=list(paths)),
-        source("type", "Type", {key: kind.name for key, kind in words.types.items()}),
-        source("brand", "Brand", words.brands),
-        source("tag", "Tag", words.tags),
-        source("price", "Price", PRICE_WORDS, in_order=list(WORD_FACETS["price"])),
-        source("stock", "Stock", STOCK_WORDS, in_order=list(WORD_FACETS["stock"])),
-        source("lacks", "Lacks", LACKS_WORDS, in_order=list(WORD_FACETS["lacks"])),
-    ]
-    found += [source(one.name, one.label, countries.names()) for one in FACET_FIELDS]
-    for attribute in words.attributes.values():
-        if attribute.kind in CAN_VARY:
-            labels = {choice.id: choice.label for choice in attribute.choices}
-            swatches = {choice.id: (choice.swatch, choice.swatch_picture) for choice in attribute.choices}
-            own = {"id": f"fact-{attribute.id}", "in_order": list(labels), "swatches": swatches}
-            found.append(source("fact", attribute.name, labels, **own))
-    if "has" in state.chosen:
-        labels = {key: a.name for key, a in words.attributes.items() if key in state.chosen["has"]}
-        found.append(source("has", "Has the fact", labels))
-    return found
-
-
-def _facets(
-    state: TableState, counts: Mapping[str, Mapping[Any, int]], tree: categories.Tree, words: Vocabulary
-) -> list[Facet]:
-    found = [_facet(state, source, counts.get(source.key, {})) for source in _sources(state, tree, words)]
-    return [facet for facet in found if facet.values]
-
-
-def _facet(state: TableState, source: _Source, counted: Mapping[Any, int]) -> Facet:
-    """The values with most products, and those that are chosen. Without an order of their own, the largest first."""
-    labels, chosen = source.labels, state.chosen.get(source.key, ())
-    known = [value for value in labels if value in counted or value in chosen or source.keeps_order]
-    most = sorted(known, key=lambda value: (-counted.get(value, 0), labels[value]))
-    shown = dict.fromkeys([*most[:SHOWN_VALUES], *(value for value in chosen if value in labels)])
-    in_order = source.in_order or (labels if source.keeps_order else shown)
-    order = [value for value in in_order if value in shown]
-    values = [_value(state, source, value, counted) for value in order]
-    return Facet(source.id, source.label, values, max(0, len(known) - len(values)))
-
-
-def _value(state: TableState, source: _Source, value: Any, counted: Mapping[Any, int]) -> FacetValue:
-    return FacetValue(
-        value,
-        source.labels[value],
-        counted.get(value, 0),
-        value in state.chosen.get(source.key, ()),
-        state.toggled(source.key, value).query(),
-        *source.swatches.get(value, (None, None)),
-    )
-
-
-#: In which order all values of a facet may stand.
-ORDERS = ("number", "name")
-#: So many of them are shown at once; what is searched for narrows them.
-MOST_VALUES = 500
+# --- one facet with all its values ---------------------------------------------------------------------------
 
 
 def facet(
@@ -355,20 +264,11 @@ def facet(
 
     def work(tx: Tx) -> Facet:
         tree, words = categories.through(ctx, tx, seen.lens), vocabulary.through(ctx, tx, seen.lens)
-        source = next((one for one in _sources(state, tree, words) if one.id == facet_id), None)
+        source = next((one for one in table_facets.sources(state, tree, words) if one.id == facet_id), None)
         if source is None:
             raise NotFound("There is no such list to narrow by.")
         counted = _all_counts(ctx, tx, state, words, seen.lens).get(source.key, {})
-        sought = [fold(word) for word in search_for.split()]
-        known = [
-            value
-            for value, label in source.labels.items()
-            if value in counted and all(word in fold(label) for word in sought)
-        ]
-        by_name = {value: fold(source.labels[value]) for value in known}
-        known.sort(key=lambda one: by_name[one] if order == "name" else (-counted[one], by_name[one]))
-        values = [_value(state, source, value, counted) for value in known[:MOST_VALUES]]
-        return Facet(source.id, source.label, values, max(0, len(known) - MOST_VALUES))
+        return table_facets.whole(state, source, counted, search_for, order)
 
     return ctx.db.run(work)
 

@@ -14,7 +14,7 @@ from graupel.core.products import Status
 from graupel.core.roles import Identity, Role
 from graupel.core.tables import COLUMNS, TableState, read_columns
 from graupel.features.destinations.service import Seen
-from graupel.features.products import table, table_cells, views
+from graupel.features.products import table, table_cells, table_facets, views
 from graupel.web.frame import is_htmx, page
 from graupel.web.security import Ctx, Form, Signed, from_our_own_page
 
@@ -64,7 +64,7 @@ def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, *
 def show_facet(request: Request, ctx: Ctx, signed: Signed, key: str, fq: str = "", order: str = "number") -> Response:
     """One facet with all its values, searched and in the order that is asked for."""
     state = replace(TableState.read(_query(request)), cursor=None, page=1)
-    order = order if order in table.ORDERS else "number"
+    order = order if order in table_facets.ORDERS else "number"
     facet = table.facet(ctx, signed.actor, state, request.state.seen, key, fq.strip()[:100], order)
     return page(request, "products/facet.html", facet=facet, state=state, fq=fq, order=order)
 

@@ -19,6 +19,8 @@ _SORTS = {
     "name": ("product_text x", "product_text_name", "x.name", "x.product_id"),
     "sku": ("product_summary x", "product_summary_sku", "x.sku", "x.product_id"),
     "price": ("product_summary x", "product_summary_price", "x.price_low", "x.product_id"),
+    "list_price": ("product_summary x", "product_summary_list_price", "x.list_price_low", "x.product_id"),
+    "cost": ("product_summary x", "product_summary_cost", "x.cost_low", "x.product_id"),
     "stock": ("product_summary x", "product_summary_stock", "x.stock", "x.product_id"),
     "changed": ("product x", "product_changed", "x.changed_at", "x.id"),
 }
@@ -28,7 +30,7 @@ _SORTS = {
 _AS_TEXT = {"changed": "CAST(x.changed_at AS CHAR)"}
 
 
-_MAY_BE_EMPTY = ("price", "stock")
+_MAY_BE_EMPTY = ("price", "list_price", "cost", "stock")
 
 
 #: So many products' ids fit into one group: 11 characters each in the smallest limit that a server has, 1 MiB.
@@ -189,6 +191,7 @@ _FACET_PAIRS = {
     "category": f"""SELECT id, category_id AS value FROM product WHERE category_id IS NOT NULL AND id {{which}}
                     UNION ALL SELECT product_id, category_id FROM product_category WHERE {_OF}
                     UNION ALL SELECT product_id, category_id FROM category_filled WHERE {_OF}""",
+    "main": "SELECT id, category_id AS value FROM product WHERE category_id IS NOT NULL AND id {which}",
     "tag": "SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id {which}",
     "price": f"SELECT product_id AS id, CONCAT(price_low, ' ', price_high) AS value FROM product_summary WHERE {_OF}",
     "stock": f"SELECT product_id AS id, stock AS value FROM product_summary WHERE {_OF}",

@@ -11,9 +11,10 @@ import pytest
 from graupel.caching import Keepers
 from graupel.core import bitmaps, words
 from graupel.core.attributes import AttributeKind, Fact
+from graupel.core.doubles import fold
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
-from graupel.core.tables import SORTS, Cursor, TableState
+from graupel.core.tables import GROUPED_SORTS, SORTS, Cursor, TableState
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.products import facet_index, facet_snapshot, saving, table_store
@@ -116,6 +117,10 @@ def test_counts_follow_a_change_at_once(ctx, goods):
 def test_pages_lead_through_every_product_once_and_back_again(ctx, sort):
     lines = "\n".join(f"P-{i:03d},Wool {i % 7},{(i % 5) + 1 if i % 4 else ''}" for i in range(130))
     bring_in(ctx, "sku,name,price\n" + lines)
+    rows = products_table.read(ctx, SYSTEM, TableState(sort="name")).rows[:20]
+    lists = {row["id"]: Decimal(20 + row["id"] % 3) for row in rows}
+    for one, amount in lists.items():
+        saving.save(ctx, SYSTEM, one, replace(products.read(ctx, SYSTEM, one).values, list_price=amount), None)
     seen, pages, at = [], [], TableState(sort=sort)
     while True:
         found = products_table.read(ctx, SYSTEM, at)
@@ -126,13 +131,43 @@ def test_pages_lead_through_every_product_once_and_back_again(ctx, sort):
         at = TableState.read(parse_qs(found.later))
     assert [len(page) for page in pages] == [50, 50, 30]
     assert len({row["id"] for row in seen}) == 130
-    key = {"changed": "changed_at", "price": "price_low"}.get(sort.lstrip("-"), sort.lstrip("-"))
-    values = [(row[key] is not None, row[key] if row[key] is not None else 0, row["id"]) for row in seen]
+    key = sort.lstrip("-")
+    columns = {"changed": "changed_at", "price": "price_low"}
+    sorted_by = {"list_price": lambda row: lists.get(row["id"]), "cost": lambda row: None}
+    value_of = sorted_by.get(key) or (lambda row: row[columns.get(key, key)])
+    values = [(value_of(row) is not None, value_of(row) or 0, row["id"]) for row in seen]
     assert values == sorted(values, reverse=sort.startswith("-"))
     for earlier in (pages[1], pages[0]):
         found = products_table.read(ctx, SYSTEM, TableState.read(parse_qs(found.earlier)))
         assert [row["id"] for row in found.rows] == earlier
     assert found.earlier is None
+
+
+@pytest.mark.parametrize("key", GROUPED_SORTS)
+def test_goods_are_sorted_by_words_that_many_have(ctx, key):
+    """Each in the group that its column shows, of several tags under the first; page after page, and back."""
+    made = [("Yarn > Lace", "Zinc", ("b", "a")), ("Yarn > Aran", "Élan", ("b",)), ("Kits", "", ())]
+    kinds = [vocabulary.make(ctx, SYSTEM, "type", name).id for name in ("Ribbon", "Button")]
+    for number in range(60):
+        category, brand, tags = made[number % 3]
+        status = Status.DRAFT if number % 2 else Status.LIVE
+        given = {"brand": brand, "tags": tags, "type_id": [*kinds, None][number % 3], "status": status}
+        make_product(ctx, f"P-{number:02}", category=category, **given)
+
+    def shown(row):
+        value = row[key]
+        value = min(value, default="") if key == "tags" else value
+        return list(map(str, Status)).index(value) if key == "status" else fold(value)
+
+    for sort in (key, f"-{key}"):
+        first = table(ctx, sort=sort)
+        later = products_table.read(ctx, SYSTEM, TableState.read(parse_qs(first.later)))
+        back = products_table.read(ctx, SYSTEM, TableState.read(parse_qs(later.earlier)))
+        seen = [*first.rows, *later.rows]
+        order = [(shown(row), row["id"]) for row in seen]
+        assert order == sorted(order, reverse=sort.startswith("-"))
+        assert len({row["id"] for row in seen}) == 60
+        assert [row["id"] for row in back.rows] == [row["id"] for row in first.rows]
 
 
 def test_where_much_fits_a_page_is_read_along_an_index_without_sorting(ctx, monkeypatch):
@@ -150,7 +185,7 @@ def test_where_much_fits_a_page_is_read_along_an_index_without_sorting(ctx, monk
     monkeypatch.setattr(Tx, "all", explain)
     for key in SORTS:
         for descending in (True, False):
-            for cursor in (None, Cursor("2.00" if key == "price" else "P", 5)):
+            for cursor in (None, Cursor("P" if key in ("name", "sku") else "2.00", 5)):
                 at = None if key in ("changed", "stock") else cursor
                 ctx.db.run(lambda tx, k=key, d=descending, at=at: table_store.walk(tx, k, at, "en", 51, descending=d))
     monkeypatch.undo()

@@ -119,7 +119,7 @@ def test_headings_say_what_they_sort_by_and_which_way():
     headings = table_cells.headings(["price", "brand", "stock"], TableState.read({"sort": ["-price"]}), "EUR")
     assert [(one.label, one.arrow, bool(one.sort)) for one in headings] == [
         ("Price EUR", "↓", True),
-        ("Brand", "", False),
+        ("Brand", "", True),
         ("Stock", "", True),
     ]
     assert [one.classes for one in headings] == ["num", "muted cat optional", "num optional"]
