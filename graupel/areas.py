@@ -21,6 +21,7 @@ from graupel.features.destinations import area as destinations
 from graupel.features.destinations import pages as destination_pages
 from graupel.features.files import area as files
 from graupel.features.files import pages as file_pages
+from graupel.features.finding import pages as finding_pages
 from graupel.features.history import area as history
 from graupel.features.history import pages as history_pages
 from graupel.features.jobs import area as jobs
@@ -87,6 +88,7 @@ AREAS = (
     Area("files", (file_pages.router,), register=files.register),
     Area("translating", (translating_pages.router,)),
     Area("bulk", (bulk_pages.router,), register=bulk.register),
+    Area("finding", (finding_pages.router,)),
     Area("shop", (shop_pages.router,), register=shop.register),
 )
 

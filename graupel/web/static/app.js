@@ -5,6 +5,7 @@ import "./refusals.js";
 import "./staying.js";
 import "./saving.js";
 import "./done.js";
+import "./everywhere.js";
 import "./unsaved.js";
 import { token } from "./shared.js";
 

@@ -1,0 +1,158 @@
+"""What a text finds, kind by kind; each asks the area that knows best, and gives a few."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from graupel.context import Context
+from graupel.core.doubles import fold
+from graupel.core.facets import Ids
+from graupel.core.roles import Actor, Role
+from graupel.db import Tx
+from graupel.features.categories import service as categories
+from graupel.features.finding import store
+from graupel.features.history import service as history
+from graupel.features.media import library
+from graupel.features.media.library import Wanted
+from graupel.features.products import facet_index
+from graupel.features.vocabulary import service as vocabulary
+from graupel.web import navigation
+
+#: So many of each kind.
+SHOWN = 6
+#: Of the products that fit, so many of the newest are looked at for those that fit best.
+LOOKED_AT = 400
+LONGEST = 200
+
+
+@dataclass(frozen=True)
+class Found:
+    """One thing: what it is called, what is said beside it, and its page."""
+
+    title: str
+    link: str
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class FoundGroup:
+    """What was found of one kind. ``all_link``: where all of it stands, "" where this is all there is."""
+
+    label: str
+    found: Sequence[Found]
+    all_link: str = ""
+
+
+#: What can be done from anywhere: words by which it is found, its page, and from which role on.
+ACTIONS = (
+    ("Add a product", "/products/new", Role.EDITOR),
+    ("Bring in a file", "/files", Role.EDITOR),
+    ("Take the catalogue out as a file", "/files/catalogue.csv", Role.VIEWER),
+    ("Add an attribute", "/vocabulary/attributes", Role.EDITOR),
+    ("Look through near-doubles", "/vocabulary/doubles", Role.EDITOR),
+    ("Add a shop or a language", "/shops", Role.OWNER),
+    ("Connect a channel", "/channels", Role.OWNER),
+    ("Invite somebody", "/people", Role.OWNER),
+    ("Change the password", "/account", Role.VIEWER),
+)
+
+
+def find(ctx: Context, actor: Actor, typed: str, places: Sequence[navigation.Place]) -> list[FoundGroup]:
+    """Everything that a text finds, in groups; those without anything are left out. ``places``: the person's pages."""
+    actor.require(Role.VIEWER)
+    text = " ".join(typed.split())[:LONGEST]
+    if not text:
+        return []
+
+    def work(tx: Tx) -> list[FoundGroup]:
+        return [
+            _products(ctx, tx, text),
+            FoundGroup("Variants", _variants(ctx, tx, text)),
+            FoundGroup("Categories", [Found(c.path, f"/categories/{c.id}") for c in _categories(ctx, tx, text)]),
+            FoundGroup("Vocabulary", _words(ctx, tx, text)),
+            FoundGroup(
+                "Files brought in", [Found(r["name"], f"/files/{r['id']}") for r in store.files(tx, text, SHOWN)]
+            ),
+            FoundGroup("Changes", [Found(r["title"], f"/history/{r['id']}") for r in store.changes(tx, text, SHOWN)]),
+        ]
+
+    groups = ctx.db.run(work)
+    groups.insert(4, FoundGroup("Media", _media(ctx, actor, text)))
+    return [*_pages(actor, text, places), *(group for group in groups if group.found)]
+
+
+def _row(where: str, row: Mapping[str, Any]) -> Found:
+    return Found(row["title"], f"/{where}/{row['id']}")
+
+
+def _fitting(text: str, candidates: Iterable[tuple[str, Found]]) -> list[Found]:
+    """Those in whose names all words begin; names that begin with the text first, then the shorter ones.
+
+    ``candidates``: with their names as ``fold`` leaves them.
+    """
+    begins = fold(text)
+    words = begins.split()
+    hits = [
+        (not plain.startswith(begins), len(plain), plain, found)
+        for plain, found in candidates
+        if words and all(f" {word}" in f" {plain}" for word in words)
+    ]
+    return [found for *_, found in sorted(hits, key=lambda one: one[:3])[:SHOWN]]
+
+
+def _pages(actor: Actor, text: str, places: Sequence[navigation.Place]) -> list[FoundGroup]:
+    pages = [(fold(one.label), Found(one.label, one.address, f"g {one.key}")) for one in places]
+    acts = [(fold(name), Found(name, to)) for name, to, role in ACTIONS if actor.may(role)]
+    groups = [FoundGroup("Pages", _fitting(text, pages)), FoundGroup("What can be done", _fitting(text, acts))]
+    return [group for group in groups if group.found]
+
+
+def _products(ctx: Context, tx: Tx, text: str) -> FoundGroup:
+    ids = facet_index.search(ctx, tx, text) or Ids()
+    if not ids:
+        ids, _ = facet_index.similar(ctx, tx, text)
+    rows = store.products(tx, list(ids[-LOOKED_AT:]), ctx.settings.language)
+    begins = fold(text)
+    rows.sort(key=lambda row: (row["status"] == "archived", not fold(row["name"]).startswith(begins), len(row["name"])))
+    shown = [Found(row["name"], f"/products/{row['id']}", row["sku"]) for row in rows[:SHOWN]]
+    return FoundGroup("Products", shown, "/products" if len(ids) > SHOWN else "")
+
+
+def _variants(ctx: Context, tx: Tx, text: str) -> list[Found]:
+    rows = store.variants(tx, text, ctx.settings.language, SHOWN) if text.isascii() else []
+    notes = [f"{row['name']}{_gtin(row['gtin'])}" for row in rows]
+    return [
+        Found(row["sku"], f"/products/{row['product_id']}#variants", note)
+        for row, note in zip(rows, notes, strict=True)
+    ]
+
+
+def _gtin(gtin: str | None) -> str:
+    return f", GTIN {gtin}" if gtin else ""
+
+
+def _categories(ctx: Context, tx: Tx, text: str) -> list[categories.Category]:
+    return categories.current(ctx, tx).search(text)[:SHOWN]
+
+
+def _words(ctx: Context, tx: Tx, text: str) -> list[Found]:
+    words = vocabulary.current(ctx, tx)
+    return _fitting(text, ctx.counts.get((history.stamp(tx), "words to be found"), lambda: _named(words)))
+
+
+def _named(words: vocabulary.Vocabulary) -> list[tuple[str, Found]]:
+    """All words of the vocabulary with the pages on which they stand."""
+    found = []
+    for attribute in words.attributes.values():
+        link = f"/vocabulary/attributes/{attribute.id}"
+        found.append(Found(attribute.name, link, "attribute"))
+        found += [Found(choice.label, link, f"choice of {attribute.name}") for choice in attribute.choices]
+    for kind, names in (("brand", words.brands), ("tag", words.tags)):
+        found += [Found(name, f"/vocabulary/{kind}s/{key}", kind) for key, name in names.items()]
+    found += [Found(one.name, f"/vocabulary/types/{key}", "product type") for key, one in words.types.items()]
+    return [(fold(one.title), one) for one in found]
+
+
+def _media(ctx: Context, actor: Actor, text: str) -> list[Found]:
+    shelf = library.shelf(ctx, actor, Wanted(search=text))
+    return [Found(one.file_name, f"/media/{one.id}", str(one.kind)) for one in shelf.media[:SHOWN]]
