@@ -70,10 +70,8 @@ def find(ctx: Context, actor: Actor, typed: str, places: Sequence[navigation.Pla
             FoundGroup("Variants", _variants(ctx, tx, text)),
             FoundGroup("Categories", [Found(c.path, f"/categories/{c.id}") for c in _categories(ctx, tx, text)]),
             FoundGroup("Vocabulary", _words(ctx, tx, text)),
-            FoundGroup(
-                "Files brought in", [Found(r["name"], f"/files/{r['id']}") for r in store.files(tx, text, SHOWN)]
-            ),
-            FoundGroup("Changes", [Found(r["title"], f"/history/{r['id']}") for r in store.changes(tx, text, SHOWN)]),
+            FoundGroup("Files brought in", [_row("files", row) for row in store.files(tx, text, SHOWN)]),
+            FoundGroup("Changes", [_row("history", row) for row in store.changes(tx, text, SHOWN)]),
         ]
 
     groups = ctx.db.run(work)

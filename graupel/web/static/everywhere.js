@@ -52,6 +52,13 @@ function move(event) {
 }
 
 document.addEventListener("keydown", (event) => {
+  const typing = event.target.closest("input, textarea, select, [contenteditable=true]");
+  const isSlash = event.key === "/" && !event.ctrlKey && !event.metaKey && !event.altKey;
+  // Where a page has a search of its own, the stroke goes there.
+  if (isSlash && !typing && !document.getElementById("find") && dialog()) {
+    event.preventDefault();
+    open();
+  }
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k" && !event.altKey && !event.shiftKey) {
     if (event.target.closest("[contenteditable=true]")) return; // there it makes a link
     event.preventDefault();
