@@ -36,6 +36,7 @@ from graupel.features.products import pages as product_pages
 from graupel.features.products import table_pages as product_table_pages
 from graupel.features.shop import area as shop
 from graupel.features.shop import pages as shop_pages
+from graupel.features.today import pages as today_pages
 from graupel.features.translating import pages as translating_pages
 from graupel.features.users import account_pages, people_pages
 from graupel.features.users import area as users
@@ -89,6 +90,7 @@ AREAS = (
     Area("translating", (translating_pages.router,)),
     Area("bulk", (bulk_pages.router,), register=bulk.register),
     Area("finding", (finding_pages.router,)),
+    Area("today", (today_pages.router,)),
     Area("shop", (shop_pages.router,), register=shop.register),
 )
 

@@ -117,7 +117,7 @@ class _LongKept(StaticFiles):
 def _add_plumbing(app: FastAPI, ctx: Context) -> None:
     @app.get("/")
     def home() -> Response:
-        return RedirectResponse("/products", 303)
+        return RedirectResponse("/today", 303)
 
     @app.get("/healthz")
     async def healthz() -> JSONResponse:

@@ -33,6 +33,7 @@ class Section:
 
 
 SECTIONS = (
+    Section("Today", (Place("Today", "/today", "t"),)),
     Section(
         "Goods",
         (

@@ -157,7 +157,7 @@ class Person:
 
     def sign_in(self, role: Role, password: str = PASSWORD) -> None:
         self.driver.delete_all_cookies()
-        self.open("/sign-in")
+        self.open("/sign-in?next=/products")
         self.fill("#email", f"{role}@skeinwright.example")
         self.fill("#password", password)
         self.press("Sign in")

@@ -25,12 +25,18 @@ export function typedIn(sheet) {
   const names = unsavedIn(sheet);
   return { fields: only(contents(sheet), names), base: only(savedOf(sheet), names) };
 }
+// Where it is typed, so that Today leads back to it.
+function here() {
+  const title = document.querySelector("main h1, .bar h1")?.textContent.trim() || document.title;
+  return { page: window.location.pathname + window.location.search, title };
+}
 /** Keeps what is typed in a sheet, or forgets it where all is saved. */
 export function keep(sheet) {
   const typed = typedIn(sheet);
   const place = placeOf(sheet);
   try {
-    if (Object.keys(typed.fields).length) localStorage.setItem(place, JSON.stringify({ at: Date.now(), ...typed }));
+    if (Object.keys(typed.fields).length)
+      localStorage.setItem(place, JSON.stringify({ at: Date.now(), ...here(), ...typed }));
     else if (!offered.has(place)) localStorage.removeItem(place);
   } catch {
     // The browser has no room left: what is typed still stands on the page, and leaving it is warned of.
