@@ -11,6 +11,7 @@ from graupel.core.roles import SYSTEM, Role
 from graupel.features.listings import connecting
 from graupel.features.products import saving
 from graupel.features.products import service as products
+from graupel.features.vocabulary import service as vocabulary
 from tests.browser.conftest import Person
 from tests.conftest import person
 from tests.making import bring_in, jpeg, make_product
@@ -258,3 +259,30 @@ def test_every_other_page_is_sound_for_everybody_and_small_screens(at_screen: Pe
     me.press("Sign in")
     me.sees(".note.bad", "don't belong together")
     me.axe()
+
+
+def test_anything_is_found_help_stands_where_one_is_and_an_act_ends_with_a_sentence(at_screen: Person, ctx):
+    me = at_screen
+    make_product(ctx, "FEL-1", name="Fellside aran")
+    tag = vocabulary.make(ctx, SYSTEM, "tag", "Wintry").id
+    me.open("/today")
+    me.sees("#h-lately")
+    me.axe()
+    ActionChains(me.driver).send_keys("?").perform()
+    me.sees("#keys", "This is where a day begins")
+    me.axe()
+    ActionChains(me.driver).send_keys(Keys.ESCAPE).key_down(Keys.CONTROL).send_keys("k").key_up(Keys.CONTROL).perform()
+    me.sees("#everywhere-text").send_keys("fells")
+    me.sees("#everywhere-found a", "Fellside aran")
+    me.axe()
+    ActionChains(me.driver).send_keys(Keys.ARROW_DOWN, Keys.ENTER).perform()
+    me.sees(".bar h1", "Fellside aran")
+    me.open(f"/vocabulary/join/tag/{tag}")
+    me.press("Delete")
+    me.sees("#says .note.good", "Wintry")
+    me.axe()
+    me.press("Look or take back")
+    me.sees("h1", "Wintry")
+    me.open("/today")
+    ActionChains(me.driver).send_keys("/").perform()
+    me.sees("#looked-at a", "Fellside aran")

@@ -336,9 +336,7 @@ def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | No
     if values.sku:
         problems += skus.problems(tx, [(values.sku, only)], ctx.settings.language)
     if values.code and (other := store.owner_of_code(tx, values.code)) and other != (current.id if current else None):
-        problems.append(
-            Problem("code.taken", f"The product code {values.code} belongs to product {other} already.", "code")
-        )
+        problems.append(skus.code_problem(tx, values.code, other, ctx.settings.language))
     tree = categories.current(ctx, tx)
     for name, ids in (("category_id", (values.category_id,)), ("categories", values.categories)):
         if any(category_id is not None and category_id not in tree.by_id for category_id in ids):

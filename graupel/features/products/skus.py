@@ -85,6 +85,13 @@ def register() -> None:
     following.on_recorded(note_given)
 
 
+def code_problem(tx: Tx, code: str, owner: int, lang: str) -> Problem:
+    """Why a product code that another product has can't be given."""
+    named = store.names(tx, [owner], lang)
+    of = f"“{named[0]['name']}”" if named else "another product"
+    return Problem("code.taken", f"The product code {code} belongs to {of} already.", "code")
+
+
 def others_with_gtin(tx: Tx, gtins: Sequence[str], product_id: int) -> list[tuple[str, str]]:
     """GTINs among these that variants of other products have, with the name of one of them."""
     if not gtins:

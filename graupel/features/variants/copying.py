@@ -78,7 +78,7 @@ def _plan(ctx: Context, tx: Tx, original: Product, wanted: Wanted) -> CopyPlan:
     proposed = types.coming_code(tx, kind) or _free_code(tx, original.shown_code or f"P{original.id}")
     code = _read(problems, read["code"], wanted.code, "code") or proposed
     if owner := product_store.owner_of_code(tx, code):
-        problems.append(Problem("code.taken", f"The product code {code} belongs to product {owner} already.", "code"))
+        problems.append(skus.code_problem(tx, code, owner, ctx.settings.language))
     pattern, made = _skus(ctx, tx, original, wanted, code, problems)
     return CopyPlan(original, name or copy_name(original.values.name), code, pattern, made, _left(original), problems)
 

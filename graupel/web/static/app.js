@@ -54,6 +54,7 @@ document.addEventListener("keydown", (event) => {
       : 0;
 });
 document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-help]")) document.getElementById("keys").showModal();
   if (event.target.closest("[data-close-keys]")) document.getElementById("keys").close();
   const unfolds = event.target.closest("[data-unfolds]");
   if (unfolds)

@@ -101,7 +101,7 @@ def test_a_code_of_the_types_scheme_is_proposed_and_used_up(ctx):
 
 def test_what_was_typed_counts_and_what_is_taken_is_refused(ctx, needles):
     make_product(ctx, "OTHER", code="OTHER")
-    with pytest.raises(Refused, match="OTHER belongs to product"):
+    with pytest.raises(Refused, match="OTHER belongs to “"):
         copying.copy(ctx, SYSTEM, needles, Wanted(code="OTHER"))
     with pytest.raises(Refused, match="nonsense"):
         copying.copy(ctx, SYSTEM, needles, Wanted(pattern="{nonsense}"))

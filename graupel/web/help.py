@@ -1,0 +1,220 @@
+"""What each page is for, in a few sentences, and its keys: shown behind "?" where one stands, and as docs/guide.md.
+
+A later area adds its page here; a test holds the guide and the pages against each other.
+"""
+
+from dataclasses import dataclass
+
+Keys = tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
+class Help:
+    """``address``: of the page, or the beginning of it; ``keys``: keystroke and what it does."""
+
+    address: str
+    title: str
+    sentences: tuple[str, ...]
+    keys: Keys = ()
+
+
+_SAVE = ("Ctrl S", "save everything on the page")
+PAGES = (
+    Help(
+        "/today",
+        "Today",
+        (
+            "This is where a day begins: what failed, what waits for somebody, and what runs by itself.",
+            "Each line leads to the place where it is done.",
+            "Drafts are counted by what they still need before they can go live.",
+            "What you typed elsewhere and did not save is offered again, in this browser only.",
+            "In an empty shop the first five steps stand here instead.",
+        ),
+    ),
+    Help(
+        "/products",
+        "Products",
+        (
+            "The table of everything you sell, with the lists at the left that narrow it.",
+            "A list opens with all its values, is searched there, and stands by number or by name.",
+            "A product that varies unfolds in place; prices, names and stock are changed in their cells, and a column "
+            "copied from a spreadsheet is pasted.",
+            "Tick products, or take all that match, and give them a value: a dry run shows first what would change.",
+            "The address holds what you see, so it can be kept under a name or sent to a colleague.",
+        ),
+        (
+            ("/", "find by name, SKU, code or GTIN"),
+            ("↑ ↓", "go through the rows"),
+            ("Enter", "open the product"),
+            ("F2", "edit the cell"),
+            ("Ctrl V", "paste a column from here down"),
+        ),
+    ),
+    Help(
+        "/products/",
+        "A product",
+        (
+            "One page for all that is said of a product; the outline at the left shows which part lacks something.",
+            "The mirror at the right shows what the shop or a marketplace will show, while you type.",
+            "Brands, tags, categories, attributes and their choices are made in the fields where they are chosen.",
+            "Under another lens you write for a language or a destination alone; each field says where its value comes "
+            "from.",
+            "If a colleague saved meanwhile, both values are shown and you choose; nothing is overwritten unseen.",
+        ),
+        (_SAVE, ("Ctrl K", "find anything")),
+    ),
+    Help(
+        "/categories",
+        "Categories",
+        (
+            "The trees that buyers browse: the navigation, the foot of the page, and further ones.",
+            "A name or an indented list that is pasted becomes a branch, hidden until you show it.",
+            "A category holds goods, or is a page of text and pictures, a heading, or a link.",
+            "Goods are put in by hand, in bulk, or by conditions that keep it filled.",
+            "Deleting shows first where its goods and its branch go.",
+        ),
+        (
+            ("↑ ↓ ← →", "go through the tree"),
+            ("Alt and arrows", "move the category"),
+            ("F2", "rename it"),
+            ("Insert", "add one"),
+            ("Space", "pick several"),
+            _SAVE,
+        ),
+    ),
+    Help(
+        "/vocabulary",
+        "Vocabulary",
+        (
+            "The words that goods are described with: attributes and their choices, product types, brands and tags.",
+            "A type says which attributes its products have, which they need to go live, and by what variants differ.",
+            "What looks like a second word for the same thing is gathered under Near-doubles and joined in one act.",
+            "A word that is in use can be replaced everywhere; the dry run says where it stands.",
+            "Words are written once and translated under Translate.",
+        ),
+        (_SAVE,),
+    ),
+    Help(
+        "/media",
+        "Media",
+        (
+            "All pictures, videos, 3D models and links, each kept once however often it is used.",
+            "Drop many files at once; they come in in the order in which you chose them.",
+            "Personal data is taken out of pictures, and smaller sizes are made by themselves.",
+            "A file says where it is used, and another is put in its place everywhere in one act.",
+            "What nothing uses can be found and deleted; History brings it back.",
+        ),
+        (("/", "find by file, product or text"),),
+    ),
+    Help(
+        "/translate",
+        "Translate",
+        (
+            "Original and translation stand side by side, what is missing first.",
+            "When an original changes, its translation is marked as perhaps out of date and the difference is shown.",
+            "Texts go out as XLIFF or as a table and come in again with a dry run.",
+            "What goes out is what is listed: narrow it first by kind, state or words.",
+            "A missing text is shown to buyers in the shop’s own language.",
+        ),
+        (("Ctrl Enter", "save a text and go to the next"),),
+    ),
+    Help(
+        "/files",
+        "Files",
+        (
+            "Bring in a table of products: encoding, delimiter and columns are found and can be corrected.",
+            "The dry run writes nothing: it shows what is new, changed and refused, and what is worth a look.",
+            "It names the categories that would be made; they are hidden at first unless you say otherwise.",
+            "All is written at once or not at all; what somebody changed meanwhile is left out and offered again.",
+            "The whole catalogue goes out as a table that can be brought in again.",
+        ),
+    ),
+    Help(
+        "/channels",
+        "Channels",
+        (
+            "A channel is your account on a marketplace, which reads the same products as your shop.",
+            "A product’s page says what it still lacks there, and sends it.",
+            "What changes later is sent again by itself, and the answer is shown in the marketplace’s words.",
+            "A listing can be taken down and put up again.",
+            "If the marketplace does not answer, it is asked again with growing pauses, and the page says since when.",
+        ),
+    ),
+    Help(
+        "/history",
+        "History",
+        (
+            "Every act that changed something: who, when, and each value before and after.",
+            "Search by words, person, time, field or product.",
+            "Any act can be rolled back; a dry run shows first what would go back.",
+            "A value that somebody changed since stays as it is, and is shown.",
+            "The roll back is an act of its own, and can be rolled back too.",
+        ),
+    ),
+    Help(
+        "/jobs",
+        "Jobs",
+        (
+            "Work that takes longer goes on in the background, also when you close the page.",
+            "Here you see what runs and how far it is, what waits, and what failed and why.",
+            "What runs can be cancelled: then nothing of it stays.",
+            "What failed can be tried again.",
+            "What a person waits for goes before what runs by itself.",
+        ),
+    ),
+    Help(
+        "/shops",
+        "Shops and languages",
+        (
+            "A shop has a name, languages, a currency, category trees and an assortment of its own.",
+            "The catalogue is one: what a shop or a language needs otherwise is written for it alone.",
+            "A shop with another currency shows only goods that have a price written for it.",
+            "Its window shows what buyers would see, with its own words in most languages.",
+            "Choose a shop in the lens to see the whole catalogue as it does.",
+        ),
+        (_SAVE,),
+    ),
+    Help(
+        "/people",
+        "People",
+        (
+            "Who signs in here, and what they may do: owners connect and invite, editors change, viewers look.",
+            "Somebody is invited by a link that works once.",
+            "Who is taken out lets in no more; their name stays with what they did.",
+            "The last owner can’t be taken out.",
+            "Sign-ins, refusals and changes of rights stand in a record of their own.",
+        ),
+    ),
+    Help(
+        "/account",
+        "Account",
+        (
+            "Your password, second factor, sessions and tokens.",
+            "A new password ends your other sessions.",
+            "A second factor asks for a code of an app; keep the recovery codes where you find them.",
+            "A token lets a program act as you, with a role and an end.",
+            "If a session looks foreign, end all of them and change the password.",
+        ),
+    ),
+)
+
+
+def of(path: str) -> Help | None:
+    """The help of a page: that of its own address, else of the longest one that it begins with."""
+    exact = next((one for one in PAGES if path == one.address), None)
+    above = [one for one in PAGES if path.startswith(one.address.rstrip("/") + "/")]
+    return exact or max(above, key=lambda one: len(one.address), default=None)
+
+
+def guide() -> str:
+    """All of it as one text in Markdown, for docs/guide.md."""
+    parts = [
+        "# Guide for merchants",
+        "What each page is for. The same texts stand in the application: press `?` on any page.",
+        "On every page: `Ctrl K` finds anything, `?` shows this help and the keys, `g` and a letter goes to a page.",
+    ]
+    for one in PAGES:
+        parts += [f"## {one.title}", " ".join(one.sentences)]
+        if one.keys:
+            parts.append("\n".join(f"- `{keys}`: {words}" for keys, words in one.keys))
+    return "\n\n".join(parts) + "\n"
