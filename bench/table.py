@@ -27,10 +27,12 @@ from graupel.core.facets import FacetIndex
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import TableState
 from graupel.db import Tx
+from graupel.features.finding import service as finding
 from graupel.features.products import facet_index
 from graupel.features.products import table as products_table
 from graupel.features.users import service as users
 from graupel.features.users.access import Visitor
+from graupel.web import navigation
 from graupel.web.security import SESSION_COOKIE
 
 PEOPLE = 8
@@ -114,6 +116,9 @@ def _alone(ctx: Context, count: int, ids: list[int]) -> Iterator[Figure]:
         ("all goods by name", {"sort": ["name"]}),
         ("all goods by price, the highest first", {"sort": ["-price"]}),
         ("all goods by SKU", {"sort": ["sku"]}),
+        ("all goods by category", {"sort": ["category"]}),
+        ("all goods by tags, the last first", {"sort": ["-tags"]}),
+        ("all goods by cost", {"sort": ["cost"]}),
         ("search of one letter", {"q": ["m"]}),
         ("search of two letters", {"q": ["mo"]}),
         ("search of a short word and a long one", {"q": ["12 heather"]}),
@@ -127,6 +132,22 @@ def _alone(ctx: Context, count: int, ids: list[int]) -> Iterator[Figure]:
         took = times(TIMES, lambda state=state: products_table.read(replace(ctx, counts=KeptCounts()), SYSTEM, state))
         yield Figure(
             f"table: {name}",
+            count,
+            ratio=percentile(took, 0.5) / floor,
+            floor="the page's rows",
+            p50_ms=percentile(took, 0.5),
+            p95_ms=percentile(took, 0.95),
+        )
+    yield from _found(ctx, count, floor)
+
+
+def _found(ctx: Context, count: int, floor: float) -> Iterator[Figure]:
+    """The search over everything, as its first letters are typed and a whole word."""
+    places = [place for section in navigation.ALL for place in section.places]
+    for text in ("m", "he", "heather", "zzyzx"):
+        took = times(TIMES, lambda text=text: finding.find(replace(ctx, counts=KeptCounts()), SYSTEM, text, places))
+        yield Figure(
+            f"anything found by “{text}”",
             count,
             ratio=percentile(took, 0.5) / floor,
             floor="the page's rows",
