@@ -72,7 +72,7 @@ class Choice:
 class Attribute:
     """A typed fact. ``product_id``: the only product it belongs to, if one.
 
-    ``measure`` (a key of units.FAMILIES) and ``unit`` are of numbers.
+    ``measure`` (a key of units.FAMILIES) and ``unit`` are of numbers; ``unit_fixed``: they are always read in it.
     """
 
     id: int
@@ -83,6 +83,7 @@ class Attribute:
     help: str = ""
     product_id: int | None = None
     choices: tuple[Choice, ...] = ()
+    unit_fixed: bool = False
 
     @property
     def has_choices(self) -> bool:
@@ -188,6 +189,14 @@ def _text(attribute: Attribute, text: str, most: int) -> str:
             f"fact-{attribute.id}",
         )
     return text
+
+
+def read_by(attribute: Attribute, fact: Fact, locale: str) -> str:
+    """The value as those read it who are told of goods: in words of their language, and units of their region."""
+    if fact.quantity is None:
+        return show_fact(attribute, fact, locale=locale)
+    family = units.FAMILIES[attribute.measure or "count"]
+    return units.show_for(fact.quantity, family, attribute.unit or "", locale, fixed=attribute.unit_fixed)
 
 
 def show_fact(attribute: Attribute, fact: Fact, unit: str | None = None, *, locale: str = "en") -> str:

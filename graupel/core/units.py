@@ -171,6 +171,43 @@ def show(quantity: Quantity, family: Family, unit: str | None = None, *, locale:
     return f"{format_decimal(Decimal(number), '#,##0.######', locale)} {found.sign}".strip()
 
 
+#: Regions that measure in feet and pounds (Unicode CLDR, measurementData); all others read the metric system.
+_IMPERIAL_REGIONS = ("US", "LR", "MM")
+_COUNTERPARTS = {
+    "oz": "g", "lb": "kg", "in": "cm", "ft": "m", "yd": "m", "in²": "cm²", "ft²": "m²", "fl oz": "ml", "°F": "°C",
+}  # fmt: skip
+_TO_IMPERIAL = {
+    "g": "oz", "kg": "lb", "mm": "in", "cm": "in", "m": "yd", "cm²": "in²", "m²": "ft²", "ml": "fl oz", "cl": "fl oz",
+    "l": "fl oz", "°C": "°F", "K": "°F",
+}  # fmt: skip
+
+
+def show_for(quantity: Quantity, family: Family, unit: str, locale: str, *, fixed: bool) -> str:
+    """The quantity as it is read in a region: as it was written, where that is measured there, else in the shop's unit
+    ``unit``, else in the one that stands for it there, to three figures. ``fixed``: always in the shop's unit.
+
+    The region is the locale’s ("en_US"); a language without one reads the metric system.
+    """
+    foreign = _TO_IMPERIAL if locale.rpartition("_")[2] in _IMPERIAL_REGIONS else _COUNTERPARTS
+    if fixed and unit:
+        return show(quantity, family, unit, locale=locale)
+    if quantity.unit not in foreign:
+        return show(quantity, family, locale=locale)
+    if unit and unit not in foreign:
+        return show(_rounded(quantity, family, unit), family, unit, locale=locale)
+    other = foreign[quantity.unit]
+    return show(_rounded(quantity, family, other), family, other, locale=locale)
+
+
+def _rounded(quantity: Quantity, family: Family, sign: str) -> Quantity:
+    """Converted numbers say no more than was measured: three figures."""
+    unit = family.unit(sign) or family.base
+    number = (quantity.number - unit.offset) / unit.factor
+    figures = max(0, 2 - number.adjusted()) if number else 0
+    rounded = number.quantize(Decimal(1).scaleb(-figures))
+    return Quantity(rounded * unit.factor + unit.offset, unit.sign)
+
+
 #: Signs of units as the Unicode CLDR names them.
 _CLDR = {
     "g": "mass-gram", "kg": "mass-kilogram", "oz": "mass-ounce", "lb": "mass-pound", "mm": "length-millimeter",

@@ -22,6 +22,7 @@ ATTRIBUTE = Record(
         Field("kind", "Kind", FieldKind.WORD),
         Field("family", "Kind of unit", FieldKind.WORD),
         Field("unit", "Unit", FieldKind.CODE),
+        Field("unit_fixed", "Always in this unit", FieldKind.SWITCH, empty=0),
         Field("help", "Help", own=(LANGUAGE,)),
     ),
 )

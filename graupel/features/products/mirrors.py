@@ -11,7 +11,7 @@ from graupel.context import Context
 from graupel.core import copywriting, pricing, product_fields, product_types, readiness, richtext, search_preview
 from graupel.core import pictures as picture_rules
 from graupel.core import products as rules
-from graupel.core.attributes import show_fact
+from graupel.core.attributes import read_by
 from graupel.core.copywriting import Length
 from graupel.core.pictures import Picture
 from graupel.core.pricing import PriceRange, price_range
@@ -83,7 +83,7 @@ def look(
         sum(not said.alt for _, said in pictures),
         price_range(prices),
         [
-            (a.name, show_fact(a, values.facts[a.id], locale=seen.locale))
+            (a.name, read_by(a, values.facts[a.id], seen.locale))
             for a in shown
             if a.id in values.facts and a.id not in differs_by
         ],

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from graupel.context import Context
-from graupel.core.attributes import show_fact
+from graupel.core.attributes import read_by
 from graupel.core.phrases import phrase
 from graupel.core.pictures import Picture
 from graupel.core.resolve import OF_VARIANT, Level, ValuePlace, inherited, places, places_of, resolve
@@ -127,7 +127,7 @@ def _facts(product: Product, locale: str) -> list[tuple[str, str]]:
     own = [a for a in words.attributes.values() if a.product_id and a not in named]
     facts = product.values.facts
     return [
-        (a.name, show_fact(a, facts[a.id], locale=locale))
+        (a.name, read_by(a, facts[a.id], locale))
         for a in [*named, *own]
         if a.id in facts and a.id not in product.differs_by
     ]

@@ -11,7 +11,7 @@ from slugify import slugify
 from graupel.context import Context
 from graupel.core import languages
 from graupel.core import products as product_rules
-from graupel.core.attributes import show_fact
+from graupel.core.attributes import read_by
 from graupel.core.categories import CategoryKind, CategoryValues, Layout
 from graupel.core.errors import NotFound
 from graupel.core.facets import NONE, Ids
@@ -316,7 +316,7 @@ def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, 
 def _facts(words: vocabulary.Vocabulary, values: CategoryValues, shown: Window) -> list[tuple[str, str]]:
     """The merchant's own fields of a category in words."""
     return [
-        (words.attributes[key].name, show_fact(words.attributes[key], fact, locale=shown.seen.locale))
+        (words.attributes[key].name, read_by(words.attributes[key], fact, shown.seen.locale))
         for key, fact in values.facts.items()
         if key in words.attributes
     ]

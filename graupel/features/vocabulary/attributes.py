@@ -24,7 +24,9 @@ from graupel.features.vocabulary.rows import ChoiceRow
 T = TypeVar("T")
 
 CHOICE_FIELDS = ("attribute_id", "label", "code", "swatch", "swatch_media_id", "position")
-FIELDS = ("product_id", "name", "kind", "family", "unit", "help")
+FIELDS = ("product_id", "name", "kind", "family", "unit", "unit_fixed", "help")
+#: Those of them that a page changes.
+CHANGED = ("product_id", "name", "unit", "unit_fixed", "help")
 
 
 @dataclass(frozen=True)
@@ -92,6 +94,7 @@ def make_within(tx: Tx, recorder: history.Recorder, wanted: Definition) -> int:
         "kind": str(wanted.kind),
         "family": family,
         "unit": unit,
+        "unit_fixed": 0,
         "help": wanted.help,
     }
     attribute_id = store.insert_attribute(tx, values)
@@ -261,6 +264,7 @@ class ChoiceTyped:
 def flat(attribute: Attribute) -> dict[str, Any]:
     """What the page of an attribute shows, as plain data; choices under "choice-12", and their order."""
     plain: dict[str, Any] = {"name": attribute.name, "help": attribute.help, "unit": attribute.unit}
+    plain["unit_fixed"] = int(attribute.unit_fixed)
     plain |= {f"choice-{c.id}": [c.label, c.code, c.swatch, c.swatch_media_id] for c in attribute.choices}
     return plain | {"order": [choice.id for choice in attribute.choices]}
 
@@ -274,11 +278,14 @@ def save(
     unit: str = "",
     choices: Sequence[ChoiceTyped] = (),
     marks: Marks = None,
+    *,
+    unit_fixed: bool = False,
 ) -> None:
     """Name, explanation and shown unit of an attribute; labels, codes, swatches and order of its choices.
 
-    ``name``: None leaves it, explanation and unit; choices that are not named keep theirs; the kind stays. What others
-    alone changed since the page was made stays theirs. Raises Refused, NotFound, Outdated.
+    ``unit_fixed``: its numbers are always read in that unit. ``name``: None leaves it, explanation and unit; choices
+    that are not named keep theirs; the kind stays. What others alone changed since the page was made stays theirs.
+    Raises Refused, NotFound, Outdated.
     """
     actor.require(Role.EDITOR)
     clean = None if name is None else rules.parse_attribute_name(name)
@@ -297,6 +304,7 @@ def save(
                 "name": clean,
                 "help": help_text.strip()[:200],
                 "unit": _same_family(row, unit),
+                "unit_fixed": int(unit_fixed),
             }
         )
         mine = mine | {f"choice-{one.id}": [one.label, one.code, one.swatch, one.swatch_media_id] for one in typed}
@@ -306,8 +314,8 @@ def save(
         both = meeting.bring_together(tx, {"attribute": [attribute_id]}, marks, mine, there, label)
         _refuse_gone(attribute, typed)
         with history.change_set(tx, actor, "attribute.change", f"Attribute changed: {both['name']}") as recorder:
-            before = picked(row, ("product_id", "name", "unit", "help"))
-            after = before | picked(both, ("name", "unit", "help"))
+            before = picked(row, CHANGED)
+            after = before | picked(both, CHANGED[1:])
             if recorder.changed("attribute", attribute_id, before, after, row["version"] + 1):
                 store.update_attribute(tx, attribute_id, after)
             _write_choices(tx, recorder, attribute, both)
@@ -318,7 +326,9 @@ def save(
 def _label(attribute: Attribute, name: str) -> str:
     """What a field of ``flat`` is called."""
     labels = {f"choice-{one.id}": f"Choice “{one.label}”" for one in attribute.choices}
-    return labels.get(name) or {"help": "Explanation", "order": "The order"}.get(name, name.capitalize())
+    return labels.get(name) or {"help": "Explanation", "order": "The order", "unit_fixed": "Always in this unit"}.get(
+        name, name.capitalize()
+    )
 
 
 def _read_choices(choices: Sequence[ChoiceTyped]) -> list[ChoiceTyped]:

@@ -105,8 +105,10 @@ def show_attribute(request: Request, ctx: Ctx, signed: Signed, attribute_id: int
 def change_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
     """Saves name, help and unit, and the choices with their order."""
     name, help_text, unit = (str(form.get(field, "")) for field in ("name", "help", "unit"))
+    fixed = form.get("unit_fixed") == "yes"
+    typed = _choices_typed(form)
     attributes.save(
-        ctx, signed.actor, attribute_id, name, help_text, unit, _choices_typed(form), marks=marks.read(form)
+        ctx, signed.actor, attribute_id, name, help_text, unit, typed, marks=marks.read(form), unit_fixed=fixed
     )
     return _attribute(request, ctx, signed, attribute_id, said="Saved.")
 

@@ -52,6 +52,7 @@ class AttributeRow(TypedDict):
     kind: str
     family: str | None
     unit: str | None
+    unit_fixed: int
     help: str
     version: int
     owner_key: int | None

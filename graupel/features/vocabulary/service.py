@@ -123,6 +123,7 @@ def load_attributes(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> dict[int, Attr
             row["help"],
             row["product_id"],
             tuple(choices.get(row["id"], ())),
+            bool(row["unit_fixed"]),
         )
         for row in rows
     }

@@ -26,6 +26,7 @@ def copy_within(
         "kind": str(attribute.kind),
         "family": attribute.measure,
         "unit": attribute.unit if attribute.measure else None,
+        "unit_fixed": int(attribute.unit_fixed),
         "help": attribute.help,
     }
     made = store.insert_attribute(tx, values)
@@ -114,7 +115,7 @@ def share(ctx: Context, actor: Actor, attribute_id: int) -> int:
 def _become_shared(tx: Tx, recorder: history.Recorder, attribute_id: int) -> None:
     row = store.attribute(tx, attribute_id)
     assert row is not None
-    before = picked(row, ("product_id", "name", "unit", "help"))
+    before = picked(row, attributes.CHANGED)
     recorder.changed("attribute", attribute_id, before, before | {"product_id": None}, row["version"] + 1)
     store.update_attribute(tx, attribute_id, before | {"product_id": None})
 

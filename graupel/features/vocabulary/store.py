@@ -120,16 +120,16 @@ def attribute_by_name(tx: Tx, name: str, product_id: int | None) -> int | None:
 
 def insert_attribute(tx: Tx, values: Mapping[str, Any]) -> int:
     return tx.insert(
-        """INSERT INTO attribute (product_id, name, kind, family, unit, help)
-           VALUES (%(product_id)s, %(name)s, %(kind)s, %(family)s, %(unit)s, %(help)s)""",
+        """INSERT INTO attribute (product_id, name, kind, family, unit, unit_fixed, help)
+           VALUES (%(product_id)s, %(name)s, %(kind)s, %(family)s, %(unit)s, %(unit_fixed)s, %(help)s)""",
         values,
     )
 
 
 def update_attribute(tx: Tx, attribute_id: int, values: Mapping[str, Any]) -> None:
     tx.run(
-        """UPDATE attribute SET product_id = %(product_id)s, name = %(name)s, unit = %(unit)s, help = %(help)s,
-                  version = version + 1 WHERE id = %(id)s""",
+        """UPDATE attribute SET product_id = %(product_id)s, name = %(name)s, unit = %(unit)s,
+                  unit_fixed = %(unit_fixed)s, help = %(help)s, version = version + 1 WHERE id = %(id)s""",
         {**values, "id": attribute_id},
     )
 

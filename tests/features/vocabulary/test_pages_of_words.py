@@ -4,13 +4,14 @@ import re
 
 import pytest
 
-from graupel.core.attributes import AttributeKind
+from graupel.core import units
+from graupel.core.attributes import AttributeKind, Fact
 from graupel.core.product_types import Need
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.products import service as products
 from graupel.features.vocabulary import attributes, service, types
 from graupel.features.vocabulary.attributes import Definition
-from tests.making import make_product
+from tests.making import add_german, make_product, roll_back_newest
 from tests.serving import app, as_role, browser
 
 __all__ = ["app", "as_role", "browser"]
@@ -172,3 +173,17 @@ def test_who_may_only_look_finds_no_form_and_is_refused(as_role, ctx):
     assert looker.write(f"/vocabulary/join/brand/{brand}", {}).status_code == 403
     assert looker.write("/vocabulary/brands/in-place", {"name": "New"}).status_code == 403
     assert names(ctx, "brand") == ["Carrow"]
+
+
+def test_a_unit_that_is_fixed_is_read_by_everybody_and_others_in_their_region_s(browser, ctx):
+    add_german(ctx)
+    made = attributes.make(ctx, SYSTEM, Definition("Wash at", AttributeKind.NUMBER, unit="temperature:°F")).id
+    heat = Fact(quantity=units.parse("86 °F", units.FAMILIES["temperature"], "°F"))
+    sold = make_product(ctx, "W-1", facts={made: heat})
+    german = f"/shop/de/p/{sold}"
+    assert "30\u00a0°C" in browser.get(german).text.replace("30 °C", "30\u00a0°C")
+    here, form = f"/vocabulary/attributes/{made}", {"name": "Wash at", "unit": "temperature:°F"}
+    assert "Saved." in browser.write(here, form | {"unit_fixed": "yes"}).text
+    assert "86\u00a0°F" in browser.get(german).text.replace("86 °F", "86\u00a0°F")
+    roll_back_newest(ctx)
+    assert not service.read(ctx).attributes[made].unit_fixed
