@@ -209,7 +209,7 @@ def test_a_session_that_ended_goes_on_in_place(at_screen: Person, ctx):
     me.fill("#email", "editor@skeinwright.example")
     me.fill("#password", "a-long-password")
     me.press("Sign in")
-    me.sees(".list-head h1")
+    me.sees("#today h1")
     back(me)
     ActionChains(me.driver).double_click(cell).perform()
     keys(me, "Named in a cell", Keys.ENTER)
