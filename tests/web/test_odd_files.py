@@ -20,7 +20,7 @@ from tests.serving import app, as_role
 __all__ = ["app", "as_role"]
 
 SEED = 20261125
-TRIES = 24
+TRIES = 16
 
 
 def picture(kind: str) -> bytes:
