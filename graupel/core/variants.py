@@ -232,9 +232,17 @@ class Pattern:
         return "number" in self.pieces
 
 
+#: What a pattern may be long.
+PATTERN_LENGTH = 120
+
+
 def parse_pattern(text: str, axes: Sequence[Axis]) -> Pattern:
     """A pattern whose pieces are all known for these axes. Raises Refused, naming the piece that is not."""
     text = text.strip() or DEFAULT_PATTERN
+    if len(text) > PATTERN_LENGTH:
+        raise Refused.because(
+            "pattern.too_long", f"A pattern has at most {PATTERN_LENGTH} characters; this has {len(text)}.", "pattern"
+        )
     known = ["code", "choices", "number", *(axis.attribute.name.casefold() for axis in axes)]
     pieces = tuple(piece.strip().casefold() for piece in _PIECE.findall(text))
     for piece in pieces:

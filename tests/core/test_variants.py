@@ -105,7 +105,10 @@ def test_skus_are_valid_and_none_is_given_twice_or_again(sizes, taken, text):
     assert not {sku.upper() for sku in made.values()} & gone
 
 
-@pytest.mark.parametrize(("text", "says"), [("{colour}", "{colour}”"), ("{code}-🧶", "🧶"), ("{code}/{", "“{”")])
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [("{colour}", "{colour}”"), ("{code}-🧶", "🧶"), ("{code}/{", "“{”"), ("{code}" + "x" * 120, "at most 120")],
+)
 def test_a_pattern_that_makes_no_sku_is_refused_with_the_piece(text, says):
     with pytest.raises(Refused, match=says):
         variants.parse_pattern(text, [axis(1, 2)])
