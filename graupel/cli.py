@@ -12,6 +12,7 @@ from graupel.context import Context
 from graupel.core.errors import GraupelError
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import migrate as migrate_database
+from graupel.features.files import exporting
 from graupel.features.files import service as files
 from graupel.features.listings import connecting
 from graupel.features.products import facet_index
@@ -154,7 +155,7 @@ def _do(ctx: Context, job_id: int) -> None:
 @app.command()
 def export(path: Annotated[Path, typer.Argument(help="The CSV file to write.")]) -> None:
     """Write the catalogue as a CSV file that can be brought in again."""
-    typer.echo(f"Products written to {path}: {files.export(_context(), SYSTEM, path):,}")
+    typer.echo(f"Products written to {path}: {exporting.export(_context(), SYSTEM, path):,}")
 
 
 @user_app.command("add")

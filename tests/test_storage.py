@@ -9,6 +9,7 @@ import pytest
 from graupel import storage
 from graupel.core.errors import NoRoom
 from graupel.core.roles import SYSTEM
+from graupel.features.files import exporting
 from graupel.features.files import service as files
 from graupel.features.media import service as media
 from graupel.features.translating import exchange
@@ -53,7 +54,7 @@ def test_a_full_disk_is_said_and_leaves_nothing_behind(ctx, full):
     for act in (
         lambda: media.take(ctx, SYSTEM, "a.jpg", jpeg()),
         lambda: files.take(ctx, SYSTEM, "a.csv", io.BytesIO(b"sku,name\nA,B\n")),
-        lambda: files.export(ctx, SYSTEM, ctx.settings.data_folder / "out.csv"),
+        lambda: exporting.export(ctx, SYSTEM, ctx.settings.data_folder / "out.csv"),
         lambda: exchange.keep(ctx, SYSTEM, io.BytesIO(b"key;value\n")),
     ):
         with pytest.raises(NoRoom, match="is full"):

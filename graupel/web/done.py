@@ -7,7 +7,7 @@ whichever page it was done on (static/done.js).
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from urllib.parse import quote, unquote
 
 from starlette.datastructures import MutableHeaders
@@ -23,9 +23,9 @@ _MOST = 300
 
 @dataclass
 class Noted:
-    """The change sets of a request, by id; those of a try that was taken back are forgotten with it."""
+    """The last change set of a request: its id and its title. One of a try that was taken back is overwritten."""
 
-    titles: dict[int, str] = field(default_factory=dict)
+    last: tuple[int, str] | None = None
 
 
 _noted: ContextVar[Noted | None] = ContextVar("noted", default=None)
@@ -34,7 +34,7 @@ _noted: ContextVar[Noted | None] = ContextVar("noted", default=None)
 def note(change_set_id: int, title: str) -> None:
     """A change set was recorded; outside of a request nobody is told."""
     if (found := _noted.get()) is not None:
-        found.titles = {change_set_id: title}
+        found.last = (change_set_id, title)
 
 
 @contextmanager
@@ -60,8 +60,8 @@ class Done:
             return
 
         async def telling(message: Message) -> None:
-            if message["type"] == "http.response.start" and message["status"] < 400 and noted.titles:
-                _tell(message, *next(iter(noted.titles.items())))
+            if message["type"] == "http.response.start" and message["status"] < 400 and noted.last:
+                _tell(message, *noted.last)
             await send(message)
 
         with noting() as noted:

@@ -23,6 +23,7 @@ class BulkEditRow(TypedDict):
     field: str
     value: str
     query: str
+    makes: str
     user_id: int | None
     made_at: datetime
     job_id: int | None

@@ -40,6 +40,8 @@ FIELDS = {
 #: Whose values are words that are made where they are not there yet.
 MADE = {"category": "category", "place": "category", "brand": "brand", "tag_on": "tag"}
 MOST_TAGS = 20
+#: So many words that a new one is much like are offered.
+MOST_NEAR = 3
 SHOWN = 50
 
 
@@ -82,7 +84,8 @@ def request_again(ctx: Context, actor: Actor, bulk_id: int, value: str | None = 
 
 def _plan(ctx: Context, tx: Tx, actor: Actor, product_ids: Sequence[int], field: str, value: str, query: str) -> int:
     store.forget_old(tx)
-    bulk_id = store.insert(tx, field, value, query, actor.user_id)
+    made = "\n".join(one.name for one in _to_make(ctx, tx, field, value))
+    bulk_id = store.insert(tx, field, value, query, made, actor.user_id)
     store.plan(tx, bulk_id, product_ids, field, value, _ids_of(ctx, tx, field, value))
     return bulk_id
 
@@ -146,11 +149,25 @@ def _known(words: vocabulary.Vocabulary, field: str) -> Mapping[int, str]:
 
 @dataclass(frozen=True)
 class ToMake:
-    """A word that is not there yet and would be made, with those that are there and much like it."""
+    """A word that is not there yet and would be made, with those that are there and much like it.
+
+    ``instead``: for each of them, its name and the values with it in the place of the new word.
+    """
 
     kind: str
     name: str
     near: Sequence[Double]
+    value: str = ""
+
+    @property
+    def instead(self) -> list[tuple[str, list[str]]]:
+        """As the class says; of categories the one path."""
+        if self.kind == "category":
+            return [(one.other, [one.other]) for one in self.near[:MOST_NEAR]]
+        names = self.value.split("\n")
+        return [
+            (one.other, [one.other if name == self.name else name for name in names]) for one in self.near[:MOST_NEAR]
+        ]
 
 
 def to_make(ctx: Context, actor: Actor, field: str, value: str) -> list[ToMake]:
@@ -166,10 +183,10 @@ def _to_make(ctx: Context, tx: Tx, field: str, value: str) -> list[ToMake]:
     if kind == "category":
         tree = categories.current(ctx, tx)
         missing = tree.missing(value) if tree.find(value) is None else []
-        return [ToMake(kind, path, tree.near(value) if path == missing[0] else []) for path in missing]
+        return [ToMake(kind, path, tree.near(value) if path == missing[0] else [], value) for path in missing]
     ids, known = _ids_of(ctx, tx, field, value), _known(vocabulary.current(ctx, tx), field)
     names = [name for name, there in zip(value.split("\n"), ids, strict=True) if there is None]
-    return [ToMake(kind, name, doubles.near(name, known.values())) for name in names]
+    return [ToMake(kind, name, doubles.near(name, known.values()), value) for name in names]
 
 
 @dataclass(frozen=True)
@@ -277,6 +294,15 @@ def request_apply(ctx: Context, actor: Actor, bulk_id: int) -> int:
     return ctx.db.run(work)
 
 
+def _refuse_unannounced(ctx: Context, tx: Tx, bulk: BulkEditRow) -> None:
+    """Nothing is made that the dry run did not name: a word may have been renamed or deleted since."""
+    announced = bulk["makes"].split("\n")
+    for one in _to_make(ctx, tx, bulk["field"], bulk["value"]):
+        if one.name not in announced:
+            what = f"The {one.kind} “{one.name}” was renamed or deleted since the dry run. Choose the products again."
+            raise Refused.because("plan.outdated", what)
+
+
 def _title(bulk: BulkEditRow, number: int) -> str:
     return f"{FIELDS[bulk['field']]} {_then(bulk) or 'none'}: {showing.plural(number, 'product')}"
 
@@ -304,6 +330,7 @@ def apply(ctx: Context, tx: Tx, actor: Actor, bulk_id: int) -> Applied:
     """
     actor.require(Role.EDITOR)
     bulk = _there(tx, bulk_id, lock=True)
+    _refuse_unannounced(ctx, tx, bulk)
     moved = store.leave_out_moved(tx, bulk_id)
     number = store.counts(tx, bulk_id).get("changed", 0)
     if not number:

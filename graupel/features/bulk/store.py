@@ -56,10 +56,12 @@ _CHANGES = {
 COLUMNS = {"status": "status", "category": "category_id", "brand": "brand_id"}
 
 
-def insert(tx: Tx, field: str, value: str, query: str, user_id: int | None) -> int:
+def insert(tx: Tx, field: str, value: str, query: str, makes: str, user_id: int | None) -> int:
+    """A dry run; ``makes``: the names of the words that it would make, one a line."""
     return tx.insert(
-        "INSERT INTO bulk_edit (field, value, query, user_id, made_at) VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(3))",
-        [field, value, query, user_id],
+        """INSERT INTO bulk_edit (field, value, query, makes, user_id, made_at)
+           VALUES (%s, %s, %s, %s, %s, UTC_TIMESTAMP(3))""",
+        [field, value, query, makes, user_id],
     )
 
 

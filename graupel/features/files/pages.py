@@ -10,10 +10,10 @@ from starlette.datastructures import FormData, UploadFile
 
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
-from graupel.core.imports import COLUMNS, ODD, jumps
+from graupel.core.imports import COLUMNS
 from graupel.core.typed import number
 from graupel.features.categories import service as categories
-from graupel.features.files import service
+from graupel.features.files import exporting, service
 from graupel.features.files.reading import DELIMITERS, TextShape
 from graupel.features.history import service as history
 from graupel.web.frame import page
@@ -57,7 +57,7 @@ def catalogue(ctx: Ctx, signed: Signed) -> FileResponse:
     """The whole catalogue as a file that can be brought in again."""
     with tempfile.NamedTemporaryFile(suffix=".csv", delete=False) as file:
         path = Path(file.name)
-    service.export(ctx, signed.actor, path)
+    exporting.export(ctx, signed.actor, path)
     return FileResponse(path, media_type="text/csv", filename="catalogue.csv", background=BackgroundTask(path.unlink))
 
 
@@ -86,8 +86,6 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
         file=file,
         step=step,
         rows=rows,
-        ODD=ODD,
-        jumps=jumps,
         problem=problem,
         columns=COLUMNS,
         delimiters=DELIMITERS,

@@ -4,7 +4,7 @@ import csv
 import hashlib
 import io
 import secrets
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
@@ -15,21 +15,18 @@ from graupel.context import Context
 from graupel.core import encodings, imports
 from graupel.core.cells import harmless
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import COLUMNS, Action, FileRow
+from graupel.core.imports import Action, FileRow
 from graupel.core.problems import Problem
 from graupel.core.products import Status
-from graupel.core.quantities import format_money, format_weight
-from graupel.core.records import Field, FieldKind
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.categories import service as categories
 from graupel.features.files import reading, store
 from graupel.features.files.reading import RawRow, TextShape
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products import applying, batch, table_store
+from graupel.features.products import applying, batch
 from graupel.jobs import JobRequest, JobRun, enqueue
 
 SAMPLE_VALUES = 3
@@ -396,40 +393,3 @@ def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
     again = ctx.db.run(work)
     request_plan(ctx, actor, again, row["columns"], go_live=bool(row["go_live"]), show_new=bool(row["show_new"]))
     return again
-
-
-# --- out -----------------------------------------------------------------------------------------------------
-
-
-def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree) -> str:
-    """A field as it is written, so that it can be read again."""
-    value = row[column.name]
-    match column.kind:
-        case FieldKind.REF:
-            return tree.path(value)
-        case FieldKind.MONEY:
-            return format_money(value)
-        case FieldKind.WEIGHT:
-            return format_weight(value)
-    return "" if value is None else str(value)
-
-
-def export(ctx: Context, actor: Actor, path: Path) -> int:
-    """Write the catalogue as CSV that can be brought in again; returns the number of rows."""
-    actor.require(Role.VIEWER)
-
-    def work(tx: Tx) -> int:
-        tree = categories.load(tx)
-        count = 0
-        with storage.aside(path) as raw:
-            file = io.TextIOWrapper(raw, "utf-8", newline="")
-            writer = csv.writer(file)
-            writer.writerow([*(column.file.headers[0] for column in COLUMNS.values() if column.file), "status"])
-            for row in table_store.export_rows(tx, ctx.settings.language):
-                writer.writerow([*(harmless(_cell(column, row, tree)) for column in COLUMNS.values()), row["status"]])
-                count += 1
-            file.flush()
-            file.detach()
-        return count
-
-    return ctx.db.run(work)

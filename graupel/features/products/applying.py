@@ -82,7 +82,7 @@ _GONE = "batch_row b LEFT JOIN product p ON p.id = b.product_id LEFT JOIN varian
 
 
 def _leave_out_moved(tx: Tx, params: dict[str, Any]) -> None:
-    """Rows whose products changed, came or went since the dry run are not written.
+    """Rows whose products changed, came or went since the dry run, or whose categories went, are not written.
 
     Locks what will be changed, so that nobody can change it between this look and the writing.
     """
@@ -100,6 +100,15 @@ def _leave_out_moved(tx: Tx, params: dict[str, Any]) -> None:
         # What is there of them is locked above.
         is_moved = f"{of_batch} = 'changed' AND (p.id IS NULL OR v.id IS NULL OR {_MOVED})"
         tx.run(f"UPDATE {_GONE} SET b.action = 'moved' {is_moved}", params)
+    no_category = """SELECT b.line FROM batch_row b LEFT JOIN category c ON c.id = b.category_id
+                     WHERE b.batch_id = %(batch)s AND b.category_id IS NOT NULL AND c.id IS NULL
+                     AND b.action IN ('new', 'changed')"""
+    if tx.value(f"{no_category} LIMIT 1", params):
+        tx.run(
+            f"""UPDATE batch_row b JOIN ({no_category}) gone ON gone.line = b.line SET b.action = 'moved'
+                WHERE b.batch_id = %(batch)s""",
+            params,
+        )
     if there:
         tx.run(f"UPDATE {_THERE} SET b.action = 'moved' {of_batch} = 'new'", params)
 

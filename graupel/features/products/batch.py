@@ -14,11 +14,14 @@ from typing import Any
 from graupel.core.declarations.products import PRODUCT, VARIANT
 from graupel.core.errors import Refused
 from graupel.core.imports import (
+    COLUMNS,
     JUMPS,
+    ODD,
     ROW_FIELDS,
     Action,
     FileRow,
     RowPlan,
+    jumps,
     plan_row,
     shared_field_problem,
     used_sku_problem,
@@ -238,6 +241,12 @@ class Sample:
     product_id: int | None
     plan: RowPlan
     odd: tuple[str, ...] = ()
+
+    @property
+    def odd_words(self) -> list[str]:
+        """What is odd about it, in sentences."""
+        fields = ", ".join(COLUMNS[name].label for name in jumps(self.plan.before, self.plan.after))
+        return [f"{fields} {ODD[one]}" if one == "jump" else ODD[one] for one in self.odd]
 
 
 #: Which rows are shown, by what they are asked for by: an action, or those that are worth a look.

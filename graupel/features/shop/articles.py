@@ -11,7 +11,8 @@ from graupel.core.resolve import OF_VARIANT, Level, ValuePlace, inherited, place
 from graupel.core.variants import Axis
 from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
-from graupel.features.shop.service import ShownProduct, Window
+from graupel.features.shop.service import ShownProduct
+from graupel.features.shop.windows import Window
 from graupel.features.variants import service as variants
 
 

@@ -11,7 +11,9 @@ from graupel.core.resolve import inherited
 from graupel.features.categories.service import Category
 from graupel.features.products.service import Product
 from graupel.features.shop.articles import Article
-from graupel.features.shop.service import Menu, Shelf, Window, product_path
+from graupel.features.shop.menus import Menu
+from graupel.features.shop.service import Shelf
+from graupel.features.shop.windows import Window
 
 #: Search engines show less; other programs that show a link take more.
 MOST_OF_A_DESCRIPTION = 320
@@ -54,7 +56,7 @@ def of_shelf(address: str, window: Window, shelf: Shelf, title: str, after: int)
     if not category:
         copy = f"{title}: {', '.join(one.name for one in menu.roots)}" if menu.roots else ""
     goods = [shelf.lead, *shelf.goods] if shelf.lead else shelf.goods
-    links = [address + product_path(window.path, one["id"], one["address_part"], one["name"]) for one in goods]
+    links = [address + one["path"] for one in goods]
     way = _way(address, menu, menu.way(category.id)[:-1], (title, here)) if category else []
     return Head(
         values.meta_title or title,

@@ -10,9 +10,10 @@ from graupel.core.errors import GraupelError
 from graupel.core.phrases import phrase
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
-from graupel.features.shop import articles, heads, service
+from graupel.features.shop import articles, heads, menus, service, windows
 from graupel.features.shop.heads import Head
-from graupel.features.shop.service import Shelf, Window
+from graupel.features.shop.service import Shelf
+from graupel.features.shop.windows import Window
 from graupel.web.frame import page
 from graupel.web.security import Anyone, Ctx
 
@@ -45,7 +46,7 @@ def home(
     f: Annotated[list[str] | None, Query()] = None,
 ) -> Response:
     """What is new."""
-    window = service.window(ctx, where)
+    window = windows.window(ctx, where)
     return _shelf(request, window, service.shelf(ctx, window, None, after, _chosen(f or ())), after)
 
 
@@ -78,10 +79,10 @@ def explain(request: Request, status: int) -> Response:
     is_gone = status in (400, 404, 405, 410, 422)
     part = request.url.path.removeprefix("/shop").strip("/").partition("/")[0]
     try:
-        window = service.window_or_first(ctx, part)
-        menu = service.menu(ctx, window) if status < 500 else None
+        window = windows.window_or_first(ctx, part)
+        menu = menus.menu(ctx, window) if status < 500 else None
     except GraupelError:
-        window, menu = service.no_window(ctx), None
+        window, menu = windows.no_window(ctx), None
     say = _say(window)
     title = say("This page is not here") if is_gone else say("This page can’t be shown now")
     why = (
@@ -110,7 +111,7 @@ def category(
     f: Annotated[list[str] | None, Query()] = None,
 ) -> Response:
     """The goods of a category; an old address leads to the one that it has now."""
-    window = service.window(ctx, where)
+    window = windows.window(ctx, where)
     shelf = service.shelf(ctx, window, _number(address) or -1, after, _chosen(f or ()))
     right = shelf.paths[window.seen.language]
     if request.url.path != right:
@@ -124,12 +125,12 @@ def article(
     request: Request, ctx: Ctx, signed: Anyone, address: str, where: str = "", v: Annotated[int, Query(ge=0)] = 0
 ) -> Response:
     """One article, in one of its variants; a draft only for those signed in, and named as such."""
-    window = service.window(ctx, where)
+    window = windows.window(ctx, where)
     found = service.product(ctx, window, _number(address), signed.actor if signed else None)
     product, right = found.product, found.paths[window.seen.language]
     if request.url.path != right:
         return _moved(request, right, 301 if product.values.status is Status.LIVE else 302)
-    article, menu = articles.article(ctx, found, v, window), service.menu(ctx, window)
+    article, menu = articles.article(ctx, found, v, window), menus.menu(ctx, window)
     return _page(
         request,
         window,

@@ -178,6 +178,17 @@ def test_a_dry_run_names_what_it_would_make_and_what_that_is_much_like(ctx, brow
     assert [one.other for one in new[0].near] == ["Yarn > Laces > Thick"]
 
 
+def test_a_word_that_was_renamed_since_the_dry_run_is_not_made_again(ctx):
+    made, tag = make_product(ctx, "P-1"), vocabulary.make(ctx, SYSTEM, "tag", "Wintry").id
+    bulk_id = service.request_plan(ctx, SYSTEM, "tag_on", "Wintry", ids=[made])
+    vocabulary.rename(ctx, SYSTEM, "tag", tag, "Winter")
+    job = service.request_apply(ctx, SYSTEM, bulk_id)
+    work_off(ctx)
+    state, said = outcome(ctx, job)
+    assert (state, "“Wintry” was renamed or deleted" in said) == ("failed", True)
+    assert (list(vocabulary.read(ctx).tags.values()), values(ctx, made).tags) == (["Winter"], ())
+
+
 def test_several_tags_are_put_on_and_taken_off_and_roll_back_to_what_each_product_had(ctx):
     had = {"P-0": (), "P-1": ("gift",), "P-2": ("gift", "winter")}
     ids = [make_product(ctx, sku, tags=tags) for sku, tags in had.items()]

@@ -14,8 +14,9 @@ from graupel.core.imports import ROW_FIELDS, Action, FileRow, jumps, plan_row
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
+from graupel.features.categories import deleting
 from graupel.features.categories import service as categories
-from graupel.features.files import reading, service
+from graupel.features.files import exporting, reading, service
 from graupel.features.files.reading import TextShape
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
@@ -60,7 +61,7 @@ def test_goods_stay_in_their_tree_when_they_go_out_and_come_in_again(ctx, tmp_pa
     make_product(ctx, "FEL-2", category="Foot of the page: Yarn")
     before = catalogue(ctx)
     assert [c.path for c in categories.read_tree(ctx)] == ["Main navigation: Yarn", "Foot of the page: Yarn"]
-    service.export(ctx, SYSTEM, tmp_path / "out.csv")
+    exporting.export(ctx, SYSTEM, tmp_path / "out.csv")
     file = plan_file(ctx, (tmp_path / "out.csv").read_text())
     assert (file.row["counts"]["unchanged"], file.row["counts"]["changed"]) == (2, 0)
     # A path that both trees have says nothing; one that names the other tree is a change, and shown as one.
@@ -158,6 +159,16 @@ def test_what_changed_since_the_dry_run_is_left_out_named_and_looked_at_again(ct
     assert (counts["changed"], counts["refused"], counts["new"]) == (2, 1, 0)  # FEL-2 is gone, NEW-1 is there now
 
 
+def test_a_row_whose_category_is_deleted_since_the_dry_run_is_left_out(ctx):
+    make_product(ctx, "FEL-1", category="Yarn > Lace")
+    lace = categories.make(ctx, SYSTEM, "Notions").id
+    file = plan_file(ctx, HEADER + "FEL-1,,,,Notions,\nNEW-1,New,5,,Notions,\nNEW-2,New,5,,,\n")
+    deleting.delete(ctx, SYSTEM, lace, with_branch=False)
+    state, said = outcome(ctx, _applied(ctx, file))
+    assert (state, said) == ("done", "1 made, 0 changed. 2 rows left out: changed since the dry run.")
+    assert set(catalogue(ctx)) == {"FEL-1", "NEW-2"}
+
+
 def test_a_file_s_dry_run_names_the_categories_it_would_make_and_what_they_are_much_like(ctx, browser):
     make_product(ctx, "FEL-1", category="Yarn > Laces")
     file = plan_file(ctx, HEADER + "NEW-1,A,1,,Yarn > Lacess > Thin,\nNEW-2,B,1,,Yarn > Lacess > Thick,\n")
@@ -252,7 +263,7 @@ def test_a_row_with_more_cells_than_headers_is_refused_instead_of_guessed(ctx):
 def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_path):
     make_product(ctx, "FEL-1", weight_g=1200, description='<p>Soft &amp; warm, "really"</p><ul><li>x</li></ul>')
     make_product(ctx, "FEL-2", price=None, status=Status.DRAFT, category=None, weight_g=None)
-    assert service.export(ctx, SYSTEM, tmp_path / "out.csv") == 2
+    assert exporting.export(ctx, SYSTEM, tmp_path / "out.csv") == 2
     file = plan_file(ctx, (tmp_path / "out.csv").read_bytes())
     assert file.row["counts"] == {"new": 0, "changed": 0, "unchanged": 2, "refused": 0, "odd": 0, "categories": 0}
 
@@ -418,7 +429,7 @@ def test_encoding_and_delimiter_can_be_chosen(ctx, browser):
 def test_what_a_spreadsheet_would_run_goes_out_harmless_and_comes_back_as_it_was(ctx, tmp_path):
     make_product(ctx, "FEL-1", name='=HYPERLINK("http://evil.example")')
     out = tmp_path / "out.csv"
-    service.export(ctx, SYSTEM, out)
+    exporting.export(ctx, SYSTEM, out)
     assert "'=HYPERLINK" in out.read_text()
     with out.open("rb") as content:
         file_id = service.take(ctx, SYSTEM, "out.csv", content)

@@ -11,7 +11,7 @@ from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import TableState
 from graupel.features.bulk import service as bulk
 from graupel.features.destinations import shops
-from graupel.features.files import service as files
+from graupel.features.files import exporting
 from graupel.features.history import service as history
 from graupel.features.products import saving, service, table
 from graupel.features.users import service as users
@@ -79,7 +79,7 @@ def test_it_is_given_in_bulk_to_products_that_vary_and_those_that_do_not(ctx, ya
 
 
 def test_it_comes_and_goes_with_files_and_programs(ctx, yarn, tmp_path, stranger):
-    files.export(ctx, SYSTEM, tmp_path / "out.csv")
+    exporting.export(ctx, SYSTEM, tmp_path / "out.csv")
     with (tmp_path / "out.csv").open() as file:
         (row,) = csv.DictReader(file)
     assert row["country of origin"] == "IE"
