@@ -1,8 +1,6 @@
-"""Every address with every field that its module reads, each in turn with something odd: a sentence, never a fault."""
+"""Every address with every field that its schema names, each in turn with something odd: a sentence, never a fault."""
 
-import inspect
 import re
-import sys
 from urllib.parse import quote_from_bytes
 
 import pytest
@@ -14,6 +12,8 @@ from graupel.features.variants import making
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
+from graupel.web.security import form_of
+from graupel.web.sent import Among, Named, Sent
 from tests.making import jpeg, make_product, plan_file
 from tests.needles import wish
 from tests.serving import app, as_role, page_routes
@@ -39,9 +39,8 @@ TABLES = {
     "attribute_id": "attribute", "type_id": "product_type", "media_id": "media", "file_id": "import_file",
     "change_set_id": "change_set", "shop_id": "shop", "job_id": "job",
 }  # fmt: skip
-LONGEST_ADDRESS = 60_000
+LONGEST, LONGEST_ADDRESS = 70_000, 60_000
 WORDS = {"which": "brands", "kind": "brand", "lang": "de", "code": "de", "name": "price", "owner": "category"}
-_READS = re.compile(r"""form\.get(?:list)?\(f?"([\w{}-]+)"|"([\w-]+)" in form|params\.get(?:list)?\("([\w-]+)\"""")
 
 
 def fill(ctx):
@@ -69,21 +68,20 @@ def address(ctx, path):
     return re.sub(r"{(\w+)(?::\w+)?}", one, path)
 
 
+def schemas(route):
+    """What the route says that it is sent or asked."""
+    owners = [getattr(one.call, "__self__", None) for one in route.dependant.dependencies]
+    return [one for one in owners if isinstance(one, type) and issubclass(one, Sent)]
+
+
 def fields(route):
-    """What the route may read: its parameters, and all that it, and what it calls, asks of a form or an address."""
-    names, called, waiting = set(), set(), [route.endpoint]
-    while waiting:
-        function = waiting.pop()
-        called.add(function)
-        source = inspect.getsource(function)
-        names |= {re.sub("{.*}", "1", "".join(found)) for found in _READS.findall(source)}
-        waiting += [
-            one
-            for name, one in vars(sys.modules[function.__module__]).items()
-            if inspect.isfunction(one) and one.__module__.startswith("graupel") and one not in called
-            if re.search(rf"\b{name}\(", source)
-        ]
-    return sorted(names | {field.name for field in route.dependant.query_params})
+    """The names that are tried together: each by itself, those that a schema takes alike at once."""
+    found = [[field.name] for field in route.dependant.query_params]
+    for schema in schemas(route):
+        for name, how in schema.reads().items():
+            prefix = f"{how.prefix}1" if isinstance(how, Named) else name
+            found.append(list(how.names) if isinstance(how, Among) else [prefix])
+    return sorted(found)
 
 
 def encoded(values):
@@ -96,9 +94,13 @@ def test_an_odd_value_in_any_field_of_any_address_is_no_fault(ctx, app, as_role,
     browser = as_role(Role.OWNER)
     asked, faults = 0, []
     for method, route in page_routes(app):
-        names = fields(route)
-        tries = [{other: ODD[odd] if other == name else b"1" for other in names} for name in names]
-        for values in [*tries, dict.fromkeys(names, ODD[odd])]:
+        groups = fields(route)
+        names = [name for group in groups for name in group]
+        # What is long stays as long together where a schema takes many names alike.
+        tries = [
+            {name: ODD[odd][: LONGEST // len(group)] if name in group else b"1" for name in names} for group in groups
+        ]
+        for values in [*tries, {name: ODD[odd][: LONGEST // len(names)] for name in names}]:
             path, text = address(ctx, route.path), encoded(values)
             if method == "GET" and len(text) > LONGEST_ADDRESS:
                 continue
@@ -113,6 +115,15 @@ def test_an_odd_value_in_any_field_of_any_address_is_no_fault(ctx, app, as_role,
                 break
     assert asked > 200
     assert not faults, "\n".join(faults)
+
+
+def test_every_form_is_read_by_a_schema(app):
+    """Pages are given what a schema let through, never the form itself."""
+    raw = [
+        route.path for _, route in page_routes(app) if any(one.call is form_of for one in route.dependant.dependencies)
+    ]
+    assert not raw
+    assert sum(bool(schemas(route)) for method, route in page_routes(app) if method == "POST") > 40
 
 
 def send(browser, method, path, text):

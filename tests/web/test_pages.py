@@ -65,8 +65,9 @@ def test_what_can_not_be_set_for_many_is_said_before_anything_is_planned(browser
     for form, says in (
         ({"field": "status", "value": "gone"}, "A status is draft, live or archived."),
         ({"field": "shop_on", "value": "Nowhere"}, "There is no shop “Nowhere”."),
-        ({"field": "nothing", "value": "1"}, "Choose what the products are to be given."),
-        ({"field": "status", "value": "live", "ids": "x"}, "Choose the products first."),
+        ({"field": "nothing", "value": "1"}, "“field” can’t be read: it is none of those that can be chosen."),
+        ({"field": "status", "value": "live", "ids": ""}, "Choose the products first."),
+        ({"field": "status", "value": "live", "ids": "x"}, "“ids” can’t be read: it is a whole number."),
     ):
         answer = browser.write("/products/bulk", {"ids": str(product_id), **form})
         assert answer.status_code == 422

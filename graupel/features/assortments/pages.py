@@ -1,11 +1,10 @@
 """The goods of a category, conditions with their dry run, and the assortment of a shop."""
 
-from collections.abc import Mapping, Sequence
-from typing import Any
+from collections.abc import Sequence
+from typing import Any, Literal
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import conditions as rules
@@ -16,15 +15,16 @@ from graupel.core.errors import Refused
 from graupel.core.records import FieldKind
 from graupel.core.roles import Actor, Identity, Role
 from graupel.core.tables import TableState
-from graupel.core.typed import number, numbers
 from graupel.features.assortments import service
+from graupel.features.assortments.schemas import Asked, Goods, Ordered, Paged, Row, ShopGoods, Shows
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Shop
 from graupel.features.products import table
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 SHOWN = 200
@@ -35,9 +35,9 @@ FOUND = 12
 
 
 @router.get("/categories/{category_id:int}/goods")
-def show(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
+def show(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Paged], category_id: int) -> Response:
     """The goods of a category in the shop's order, and its conditions."""
-    return _goods(request, ctx, signed, category_id, asked=request.query_params)
+    return _goods(request, ctx, signed, category_id, asked=asked)
 
 
 def _goods(
@@ -46,14 +46,13 @@ def _goods(
     signed: Identity,
     category_id: int,
     *,
-    asked: Mapping[str, Any],
+    asked: Paged,
     trouble: str = "",
     said: str = "",
 ) -> Response:
     """The part; ``asked``: from which of the goods on it shows them, and what was searched for to be put in."""
     placed = service.placed(ctx, signed.actor, category_id)
     begin = _begin(asked, len(placed.ids))
-    q = str(asked.get("q", "")).strip()
     return page(
         request,
         "assortments/goods.html",
@@ -64,8 +63,8 @@ def _goods(
         rows=table.rows_of(ctx, signed.actor, placed.ids[begin : begin + SHOWN]),
         begin=begin,
         shown=SHOWN,
-        q=q,
-        found=_found(ctx, signed.actor, q),
+        q=asked.q,
+        found=_found(ctx, signed.actor, asked.q),
         there=placed.ways,
         put=f"/categories/{category_id}/goods/put",
         target="#goods-part",
@@ -77,80 +76,72 @@ def _goods(
     )
 
 
-def _begin(asked: Mapping[str, Any], count: int) -> int:
+def _begin(asked: Paged, count: int) -> int:
     """The place of the first of the goods that are shown: that of a page, and of one that is there."""
-    wanted = number(str(asked.get("from", ""))) or 0
-    return min(wanted, max(0, count - 1)) // SHOWN * SHOWN
-
-
-def _ids(form: FormData, name: str = "ids") -> list[int]:
-    return numbers(str(form.get(name, "")).replace(",", " ").split())
+    return min(asked.begin, max(0, count - 1)) // SHOWN * SHOWN
 
 
 @router.get("/categories/{category_id:int}/goods/find")
-def find(request: Request, ctx: Ctx, signed: Signed, category_id: int, q: str = "") -> Response:
+def find(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Paged], category_id: int) -> Response:
     """Products to put in, by a search."""
-    rows = _found(ctx, signed.actor, q)
+    rows = _found(ctx, signed.actor, asked.q)
     there = service.placed(ctx, signed.actor, category_id).ways
     return page(
         request,
         "assortments/found.html",
         rows=rows,
         there=there,
-        q=q.strip(),
+        q=asked.q,
         put=f"/categories/{category_id}/goods/put",
         target="#goods-part",
     )
 
 
 def _found(ctx: Context, actor: Actor, q: str) -> list[dict[str, Any]]:
-    return table.read(ctx, actor, TableState.read({"q": [q.strip()[:100]]})).rows[:FOUND] if q.strip() else []
+    return table.read(ctx, actor, TableState.read({"q": [q]})).rows[:FOUND] if q else []
 
 
 @router.post("/categories/{category_id:int}/goods/put")
-def put_in(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+def put_in(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Goods], category_id: int) -> Response:
     """Puts products in; with ``order``, at the place where they were dropped."""
-    ids = _ids(form)
-    count = service.put_in(ctx, signed.actor, category_id, ids)
-    if "order" in form:
-        service.set_order(ctx, signed.actor, category_id, Order.HAND, _whole(ctx, signed.actor, category_id, form))
+    count = service.put_in(ctx, signed.actor, category_id, form.ids)
+    if form.order is not None:
+        by_hand = _whole(ctx, signed.actor, category_id, form, form.order)
+        service.set_order(ctx, signed.actor, category_id, Order.HAND, by_hand)
     said = f"Put in: {count}." if count else "It is there already."
     return _goods(request, ctx, signed, category_id, asked=form, said=said)
 
 
-def _whole(ctx: Context, actor: Actor, category_id: int, form: FormData, name: str = "order") -> list[int]:
+def _whole(ctx: Context, actor: Actor, category_id: int, asked: Paged, ids: Sequence[int]) -> list[int]:
     """The order by hand that a page of the goods says: before it stand those of the pages before."""
     there = service.placed(ctx, actor, category_id).ids
-    ids = _ids(form, name)
-    return [one for one in there[: _begin(form, len(there))] if one not in ids] + ids
+    return [one for one in there[: _begin(asked, len(there))] if one not in ids] + list(ids)
 
 
 @router.post("/categories/{category_id:int}/goods/take")
-def take_out(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+def take_out(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Goods], category_id: int) -> Response:
     """Takes products out."""
     try:
-        count = service.take_out(ctx, signed.actor, category_id, _ids(form))
+        count = service.take_out(ctx, signed.actor, category_id, form.ids)
     except Refused as refusal:
         return _goods(request, ctx, signed, category_id, asked=form, trouble=refusal.problems[0].message)
     return _goods(request, ctx, signed, category_id, asked=form, said=f"Taken out: {count}.")
 
 
 @router.post("/categories/{category_id:int}/goods/order")
-def order(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+def order(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Ordered], category_id: int) -> Response:
     """Keeps the order, by a rule or by hand."""
-    wanted = str(form.get("order", Order.HAND))
-    order = Order(wanted) if wanted in tuple(Order) else Order.NEWEST
-    by_hand = _whole(ctx, signed.actor, category_id, form, "ids") if _ids(form) and order is Order.HAND else None
-    service.set_order(ctx, signed.actor, category_id, order, by_hand)
+    is_moved = bool(form.ids) and form.order is Order.HAND
+    by_hand = _whole(ctx, signed.actor, category_id, form, form.ids) if is_moved else None
+    service.set_order(ctx, signed.actor, category_id, form.order, by_hand)
     return _goods(request, ctx, signed, category_id, asked=form, said="Order kept.")
 
 
 @router.post("/categories/{category_id:int}/goods/top")
-def to_the_top(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+def to_the_top(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Goods], category_id: int) -> Response:
     """Lets goods stand before all others; the order is by hand from then on."""
-    ids = _ids(form)
     there = service.placed(ctx, signed.actor, category_id).ids
-    first = [one for one in ids if one in there]
+    first = [one for one in form.ids if one in there]
     by_hand = [*first, *(one for one in there if one not in first)][: service.MOST_BY_HAND]
     service.set_order(ctx, signed.actor, category_id, Order.HAND, by_hand)
     return _goods(request, ctx, signed, category_id, asked=form, said="It stands first now.")
@@ -189,10 +180,9 @@ def _asked(ctx: Context, owner: str, owner_id: int, conditions: Sequence[Conditi
 
 
 @router.get("/conditions/row")
-def row(request: Request, ctx: Ctx, signed: Signed, field: str = "brand") -> Response:
+def row(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Row]) -> Response:
     """A row for another question."""
-    name = field if field in QUESTIONS else "brand"
-    one = {"field": name, "op": QUESTIONS[name][1][0], "value": ""}
+    one = {"field": asked.field, "op": QUESTIONS[asked.field][1][0], "value": ""}
     return page(
         request,
         "assortments/condition.html",
@@ -206,21 +196,20 @@ def row(request: Request, ctx: Ctx, signed: Signed, field: str = "brand") -> Res
     )
 
 
-def _typed(form: FormData) -> list[dict[str, str]]:
-    columns = [[str(value) for value in form.getlist(name)] for name in ("field", "op", "value")]
-    return [{"field": f, "op": o, "value": v} for f, o, v in zip(*columns, strict=False)]
-
-
-def _owner(owner: str) -> str:
-    if owner not in ("category", "shop"):
-        raise Refused.because("conditions.owner", "Conditions belong to a category or a shop.")
-    return owner
+Owner = Literal["category", "shop"]
 
 
 @router.post("/conditions/{owner}/{owner_id}/plan")
-def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, owner: str, owner_id: int) -> Response:
+def plan(
+    request: Request,
+    ctx: Ctx,
+    signed: Signed,
+    form: FormOf[Asked],
+    owner: Owner,
+    owner_id: int,
+) -> Response:
     """Who would come and go; writes nothing."""
-    return _conditions(request, ctx, signed, _typed(form), _owner(owner), owner_id)
+    return _conditions(request, ctx, signed, form.rows, owner, owner_id)
 
 
 def _conditions(
@@ -237,14 +226,20 @@ def _conditions(
 
 
 @router.post("/conditions/{owner}/{owner_id}")
-def save(request: Request, ctx: Ctx, signed: Signed, form: Form, owner: str, owner_id: int) -> Response:
+def save(
+    request: Request,
+    ctx: Ctx,
+    signed: Signed,
+    form: FormOf[Asked],
+    owner: Owner,
+    owner_id: int,
+) -> Response:
     """Keeps the conditions; the category fills itself from then on."""
-    typed = _typed(form)
     try:
-        wanted = rules.read(typed, ctx.settings.currency)
+        wanted = rules.read(form.rows, ctx.settings.currency)
     except Refused:
-        return _conditions(request, ctx, signed, typed, _owner(owner), owner_id)
-    service.save_conditions(ctx, signed.actor, _owner(owner), owner_id, wanted)
+        return _conditions(request, ctx, signed, form.rows, owner, owner_id)
+    service.save_conditions(ctx, signed.actor, owner, owner_id, wanted)
     to = f"/categories/{owner_id}/goods" if owner == "category" else f"/shops/{owner_id}"
     return Response(status_code=204, headers={"HX-Redirect": to})
 
@@ -271,41 +266,39 @@ def _shop_part(request: Request, ctx: Context, signed: Identity, shop_id: int) -
 
 
 @router.post("/shops/{shop_id:int}/assortment")
-def shows(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -> Response:
+def shows(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Shows], shop_id: int) -> Response:
     """Whether the shop shows everything, and which categories it shows."""
     signed.actor.require(Role.EDITOR)
     shop = destinations.read_shop(ctx, signed.actor, shop_id)
-    wanted = str(form.get("shows", "all")) == "all"
+    wanted = form.shows == "all"
     if wanted != shop.shows_all:
         service.set_shows_all(ctx, signed.actor, shop, wanted)
-    if not wanted and "has-categories" in form:
-        ids = numbers(form.getlist("categories"))
-        there = service.assortment(ctx, signed.actor, shop).categories
+    if not wanted and form.has_categories:
+        there, ids = service.assortment(ctx, signed.actor, shop).categories, form.categories
         service.put_in_shop(ctx, signed.actor, shop_id, "category", [one for one in ids if one not in there])
         service.forget_in_shop(ctx, signed.actor, shop_id, "category", [one for one in there if one not in ids])
     return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
 @router.get("/shops/{shop_id:int}/goods/find")
-def find_for_shop(request: Request, ctx: Ctx, signed: Signed, shop_id: int, q: str = "") -> Response:
+def find_for_shop(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Paged], shop_id: int) -> Response:
     """Products to put into the assortment, by a search."""
     return page(
         request,
         "assortments/found.html",
-        rows=_found(ctx, signed.actor, q),
+        rows=_found(ctx, signed.actor, asked.q),
         there={},
-        q=q.strip(),
+        q=asked.q,
         put=f"/shops/{shop_id}/goods",
         target="#assortment",
     )
 
 
 @router.post("/shops/{shop_id:int}/goods")
-def goods_of_shop(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -> Response:
+def goods_of_shop(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ShopGoods], shop_id: int) -> Response:
     """Puts products in, leaves them out, or says nothing of them any more."""
-    what, ids = str(form.get("what", "in")), _ids(form)
-    if what == "forget":
-        service.forget_in_shop(ctx, signed.actor, shop_id, "product", ids)
+    if form.what == "forget":
+        service.forget_in_shop(ctx, signed.actor, shop_id, "product", form.ids)
     else:
-        service.put_in_shop(ctx, signed.actor, shop_id, "product", ids, left_out=what == "out")
+        service.put_in_shop(ctx, signed.actor, shop_id, "product", form.ids, left_out=form.what == "out")
     return _shop_part(request, ctx, signed, shop_id)

@@ -12,25 +12,24 @@ from graupel.core.errors import Refused
 from graupel.core.products import Status
 from graupel.core.records import FieldKind
 from graupel.core.roles import Actor, Role
-from graupel.core.typed import numbers
 from graupel.features.bulk import service
+from graupel.features.bulk.schemas import Again, FieldAsked, NewWord, Shown, Wanted
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(prefix="/products/bulk", dependencies=[Depends(from_our_own_page)])
 
 
 @router.post("")
-def plan(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Wanted]) -> Response:
     """Makes the dry run for the chosen products, or for all that match, and leads to it."""
-    query = str(form.get("query", "")) if form.get("everything") else None
-    ids = numbers(str(form.get("ids", "")).split("."))
-    value = "\n".join(str(one) for one in form.getlist("value"))
+    query = form.query if form.everything else None
     try:
-        bulk_id = service.request_plan(ctx, signed.actor, str(form.get("field", "")), value, ids=ids, query=query)
+        bulk_id = service.request_plan(ctx, signed.actor, form.field, form.typed, ids=form.ids, query=query)
     except Refused as refusal:
         return _not_done(request, refusal)
     return _to(bulk_id)
@@ -45,10 +44,9 @@ def _to(bulk_id: int) -> Response:
 
 
 @router.get("/value")
-def value(request: Request, ctx: Ctx, signed: Signed, field: str = "status") -> Response:
+def value(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[FieldAsked]) -> Response:
     """What a field is given a value with."""
-    if field not in service.FIELDS:
-        raise Refused.because("bulk.field", "Choose what the products are to be given.", "field")
+    field = asked.field
     kind = PRODUCT.field(field).kind if field in PRODUCT.for_many else None
     words = {"category": "category", "place": "category", "brand": "brand"}.get(field, "tag")
     return page(
@@ -79,36 +77,32 @@ def _options(ctx: Context, actor: Actor, field: str, kind: FieldKind | None) -> 
 
 
 @router.post("/word")
-def word(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def word(ctx: Ctx, signed: Signed, form: FormOf[NewWord]) -> JSONResponse:
     """A new word for the chooser: it is made with the edit. Asks back where one looks much like it."""
-    field, typed = str(form.get("field", "")), str(form.get("name", ""))
     try:
-        value = service.read_value(field, typed)
-        near = [one for new in service.to_make(ctx, signed.actor, field, value) for one in new.near]
+        value = service.read_value(form.field, form.name)
+        near = [one for new in service.to_make(ctx, signed.actor, form.field, value) for one in new.near]
     except Refused as refusal:
         return JSONResponse({"problem": refusal.problems[0].message}, 422)
-    if near and "sure" not in form:
+    if near and not form.sure:
         return JSONResponse({"near": [{"text": one.other, "why": one.why} for one in near]})
     return JSONResponse({"value": value, "text": value})
 
 
 @router.get("/{bulk_id:int}")
-def show(
-    request: Request, ctx: Ctx, signed: Signed, bulk_id: int, show: str = "", q: str = "", after: str = ""
-) -> Response:
+def show(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Shown], bulk_id: int) -> Response:
     """The dry run; once it is being done, how far it is."""
-    found = service.read(ctx, signed.actor, bulk_id, show, q.strip(), after)
+    found = service.read(ctx, signed.actor, bulk_id, asked.show, asked.q, asked.after)
     data: dict[str, Any] = {"plan": found, "may_edit": signed.actor.may(Role.EDITOR)}
     part = "bulk/rows.html" if request.headers.get("HX-Target") == "bulk-rows" else "bulk/plan_part.html"
     return page(request, "bulk/plan.html", part=part, **data)
 
 
 @router.post("/{bulk_id:int}/again")
-def again(request: Request, ctx: Ctx, signed: Signed, form: Form, bulk_id: int) -> Response:
+def again(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Again], bulk_id: int) -> Response:
     """Looks once more: with another value, or at the products that were left out."""
-    given = form.getlist("value")
+    wanted = "\n".join(form.value) if form.value else None
     try:
-        wanted = "\n".join(str(one) for one in given) if given else None
         return _to(service.request_again(ctx, signed.actor, bulk_id, wanted))
     except Refused as refusal:
         return _not_done(request, refusal)
@@ -118,4 +112,4 @@ def again(request: Request, ctx: Ctx, signed: Signed, form: Form, bulk_id: int) 
 def apply(request: Request, ctx: Ctx, signed: Signed, bulk_id: int) -> Response:
     """Does what the dry run showed."""
     service.request_apply(ctx, signed.actor, bulk_id)
-    return show(request, ctx, signed, bulk_id)
+    return show(request, ctx, signed, Shown(), bulk_id)

@@ -1,12 +1,12 @@
 """The category trees, one category, and making one in place from wherever one is chosen."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
 from slugify import slugify
-from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import categories as rules
@@ -18,30 +18,41 @@ from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import CATEGORY
 from graupel.core.roles import Identity, Role
 from graupel.core.search_preview import Preview
-from graupel.core.typed import number, numbers
 from graupel.features.categories import counts, deleting, editing, service
 from graupel.features.categories.editing import CategoryDetail
+from graupel.features.categories.schemas import (
+    Added,
+    CategoryName,
+    Deleting,
+    Drawn,
+    Further,
+    Moved,
+    MovedGoods,
+    NewPath,
+    Switched,
+    Typed,
+)
 from graupel.features.categories.service import Category, Tree
 from graupel.features.destinations.service import Seen
 from graupel.features.media import service as media
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import lensing
 from graupel.features.wording.lensing import FieldSeen, Held
-from graupel.web import marks
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 FOUND = 100
 
 
 @router.post("/categories")
-def make(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def make(ctx: Ctx, signed: Signed, form: FormOf[NewPath]) -> JSONResponse:
     """Makes the category at a typed path for a chooser; asks back where one looks much like it."""
     try:
-        if "sure" not in form and (near := service.near(ctx, signed.actor, str(form.get("path", "")))):
+        if not form.sure and (near := service.near(ctx, signed.actor, form.path)):
             return JSONResponse({"near": [{"text": one.other, "why": one.why} for one in near]})
-        made = service.make(ctx, signed.actor, str(form.get("path", "")))
+        made = service.make(ctx, signed.actor, form.path)
     except Refused as refusal:
         return JSONResponse({"problem": refusal.problems[0].message}, 422)
     return JSONResponse({"value": str(made.id), "text": made.path})
@@ -69,23 +80,17 @@ class Shown:
         return [(key, self.tree.trees[key]) for key in self.tree.of_shop(self.shop)]
 
 
-def _ids(text: str) -> list[int]:
-    return numbers(text.split("."))
-
-
 def _shown(request: Request, ctx: Context, chosen: int | None = None) -> Shown:
     seen: Seen = request.state.seen
     tree = ctx.db.run(lambda tx: service.through(ctx, tx, seen.lens))
-    query = request.query_params
-    search = query.get("q", "").strip()[:100]
-    found = tree.search(search)
-    at = query.get("at", "")
-    chosen = chosen or number(at)
+    asked = Drawn.from_sent(request.query_params)
+    found = tree.search(asked.q)
+    chosen = chosen or asked.at
     way = [one.id for one in tree.way(chosen)[:-1]]
-    unfolded = frozenset([*_ids(query.get("open", "")), *way])
+    unfolded = frozenset([*asked.open, *way])
     shop = seen.shop_id
     mine = [one for one in found if tree.shops.get(one.tree_id) == shop]
-    return Shown(tree, counts.of(ctx), unfolded, chosen, search, mine[:FOUND], len(mine) > FOUND, shop)
+    return Shown(tree, counts.of(ctx), unfolded, chosen, asked.q, mine[:FOUND], len(mine) > FOUND, shop)
 
 
 def _page(
@@ -126,65 +131,53 @@ def _said(refusal: Refused) -> JSONResponse:
     return JSONResponse({"problem": refusal.problems[0].message}, 422)
 
 
-def _number(form: FormData, name: str) -> int | None:
-    """An id, or a parent, which is negative for a tree."""
-    text = str(form.get(name, ""))
-    found = number(text.removeprefix("-"))
-    return -found if found is not None and text.startswith("-") else found
-
-
 @router.post("/categories/add")
-def add(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def add(ctx: Ctx, signed: Signed, form: FormOf[Added]) -> JSONResponse:
     """Makes one category, or a pasted branch; answers with the ids of its first level."""
     try:
-        made = service.add(
-            ctx, signed.actor, str(form.get("names", "")), _number(form, "parent") or 0, _number(form, "before")
-        )
+        made = service.add(ctx, signed.actor, form.names, form.parent, form.before)
     except Refused as refusal:
         return _said(refusal)
     return JSONResponse({"made": made})
 
 
 @router.post("/categories/trees")
-def make_tree(request: Request, ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def make_tree(request: Request, ctx: Ctx, signed: Signed, form: FormOf[CategoryName]) -> JSONResponse:
     """Makes a further tree."""
     try:
-        name, shop = str(form.get("name", "")), request.state.seen.shop_id
-        return JSONResponse({"made": service.make_tree(ctx, signed.actor, name, shop)})
+        return JSONResponse({"made": service.make_tree(ctx, signed.actor, form.name, request.state.seen.shop_id)})
     except Refused as refusal:
         return _said(refusal)
 
 
 @router.post("/categories/move")
-def move(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def move(ctx: Ctx, signed: Signed, form: FormOf[Moved]) -> JSONResponse:
     """Moves categories with all below them."""
     try:
-        number = service.move(
-            ctx, signed.actor, _ids(str(form.get("ids", ""))), _number(form, "parent") or 0, _number(form, "before")
-        )
+        number = service.move(ctx, signed.actor, form.ids, form.parent, form.before)
     except Refused as refusal:
         return _said(refusal)
     return JSONResponse({"moved": number})
 
 
 @router.post("/categories/{category_id:int}/rename")
-def rename(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> JSONResponse:
+def rename(request: Request, ctx: Ctx, signed: Signed, form: FormOf[CategoryName], category_id: int) -> JSONResponse:
     """Another name, in place; under a lens for that alone."""
-    lens, name = request.state.seen.lens, str(form.get("name", ""))
+    lens = request.state.seen.lens
     try:
         if lens.is_default:
-            service.rename(ctx, signed.actor, category_id, name)
+            service.rename(ctx, signed.actor, category_id, form.name)
         else:
-            service.translate_name(ctx, signed.actor, category_id, name, lens)
+            service.translate_name(ctx, signed.actor, category_id, form.name, lens)
     except Refused as refusal:
         return _said(refusal)
-    return JSONResponse({"name": str(form.get("name", "")).strip()})
+    return JSONResponse({"name": form.name.strip()})
 
 
 @router.post("/categories/{category_id:int}/switch")
-def switch(ctx: Ctx, signed: Signed, form: Form, category_id: int) -> JSONResponse:
+def switch(ctx: Ctx, signed: Signed, form: FormOf[Switched], category_id: int) -> JSONResponse:
     """Hides a category with its branch, or shows it."""
-    service.switch(ctx, signed.actor, category_id, hidden=form.get("hidden") == "1")
+    service.switch(ctx, signed.actor, category_id, hidden=form.hidden)
     return JSONResponse({})
 
 
@@ -246,7 +239,7 @@ def _one(request: Request, ctx: Context, signed: Identity, editing: Editing, **d
         showing=rules.flat(editing.detail.values, editing.detail.own),
         kinds=rules.KIND_WORDS,
         layouts=rules.LAYOUT_WORDS,
-        own_fields=_own_fields(words, editing.values, _ids(request.query_params.get("field", ""))),
+        own_fields=_own_fields(words, editing.values, Drawn.from_sent(request.query_params).field),
         attributes=words.attributes,
         leads=counts.leads(ctx, editing.detail.category.id, editing.values.lead_product_id),
         all_tags=sorted({*words.tags.values(), *editing.values.tags}),
@@ -255,7 +248,7 @@ def _one(request: Request, ctx: Context, signed: Identity, editing: Editing, **d
     )
 
 
-def _own_fields(words: vocabulary.Vocabulary, values: CategoryValues, further: list[int]) -> list[OwnField]:
+def _own_fields(words: vocabulary.Vocabulary, values: CategoryValues, further: Sequence[int]) -> list[OwnField]:
     """The attributes that the category has, and those that are being added, with what stands in them."""
     ids = dict.fromkeys([*values.facts, *further])
     return [
@@ -271,10 +264,10 @@ def _fact_text(words: vocabulary.Vocabulary, values: CategoryValues, key: int) -
 
 
 @router.get("/categories/{category_id:int}/field")
-def further_field(request: Request, ctx: Ctx, signed: Signed, category_id: int, attribute: int = 0) -> Response:
+def further_field(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Further], category_id: int) -> Response:
     """One further field, to be filled."""
     words = vocabulary.read(ctx)
-    shown = _own_fields(words, CategoryValues(), [attribute])
+    shown = _own_fields(words, CategoryValues(), [asked.attribute or 0])
     return page(request, "categories/own_field.html", fields=shown, problems={}, may_edit=True)
 
 
@@ -285,34 +278,17 @@ def show_one(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Re
     return _one(request, ctx, signed, _editing(ctx, request.state.seen, detail, detail.values, {}))
 
 
-SINGLE = (
-    "name", "kind", "link", "description", "address_part", "canonical", "meta_title", "meta_description", "picture_id",
-    "picture_alt", "layout", "lead_product_id",
-)  # fmt: skip
-
-
-def _raw(form: FormData) -> dict[str, Any]:
-    raw: dict[str, Any] = {name: str(form.get(name, "")) for name in SINGLE if name in form}
-    raw |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
-    raw |= {"hidden": form.get("shown") != "yes", "in_navigation": form.get("in_navigation") == "yes"}
-    for name in (str(one) for one in form.getlist("has")):
-        if name.startswith("fact-") and number(name[5:]) is not None:
-            raw[name] = [str(one) for one in form.getlist(name)]
-    return raw | {"tags": [str(one) for one in form.getlist("tags")]}
-
-
 @router.post("/categories/{category_id:int}")
-def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+def save(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Typed], category_id: int) -> Response:
     """Saves what was typed, or shows it again with what is wrong."""
     detail = editing.read(ctx, signed.actor, category_id)
-    raw = _raw(form)
+    raw = form.raw
     reading = rules.read(raw, detail.values, vocabulary.read(ctx).attributes)
-    own, wrong = rules.read_own({name[4:]: value for name, value in raw.items() if name.startswith("own-")})
-    confirmed = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
+    own, wrong = rules.read_own(form.own)
     problems = reading.problems + wrong
     if not problems:
         try:
-            editing.save(ctx, signed.actor, category_id, reading.values, marks.read(form), own, confirmed)
+            editing.save(ctx, signed.actor, category_id, reading.values, form.marks, own, list(form.still))
             detail = editing.read(ctx, signed.actor, category_id)
             seen = request.state.seen
             return _one(request, ctx, signed, _editing(ctx, seen, detail, detail.values, {}), said="Saved.")
@@ -327,16 +303,15 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: in
         typed,
         problems=by_field(problems),
     )
-    return _one(request, ctx, signed, shown, marks_then=marks.read(form), status=422)
+    return _one(request, ctx, signed, shown, marks_then=form.marks, status=422)
 
 
 @router.post("/categories/{category_id:int}/preview")
-def preview(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+def preview(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Typed], category_id: int) -> Response:
     """How a search engine would show what is typed at this moment; writes nothing."""
     detail = editing.read(ctx, signed.actor, category_id)
-    raw = _raw(form)
-    values = rules.read(raw, detail.values).values
-    typed = {name: value for name, value in raw.items() if name.startswith("own-")}
+    values = rules.read(form.raw, detail.values).values
+    typed = {f"own-{key}": text for key, text in form.own.items()}
     shown = _editing(ctx, request.state.seen, detail, values, typed)
     return page(request, "categories/preview.html", editing=shown)
 
@@ -345,24 +320,17 @@ def preview(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id:
 
 
 @router.get("/categories/{category_id:int}/delete")
-def plan_deleting(request: Request, ctx: Ctx, signed: Signed, category_id: int) -> Response:
+def plan_deleting(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Deleting], category_id: int) -> Response:
     """What deleting it does, before it is done."""
-    query = request.query_params
-    into = query.get("into", "")
-    plan = deleting.plan_deleting(
-        ctx,
-        signed.actor,
-        category_id,
-        with_branch=query.get("branch") == "goes",
-        into=number(into),
-    )
+    goes = asked.branch == "goes"
+    plan = deleting.plan_deleting(ctx, signed.actor, category_id, with_branch=goes, into=asked.into)
     return page(request, "categories/delete_page.html", part="categories/delete.html", plan=plan, trouble="")
 
 
 @router.post("/categories/{category_id:int}/delete")
-def delete(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+def delete(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Deleting], category_id: int) -> Response:
     """Deletes it as the dry run said."""
-    with_branch, into = form.get("branch") == "goes", _number(form, "into")
+    with_branch, into = form.branch == "goes", form.into
     try:
         deleting.delete(ctx, signed.actor, category_id, with_branch=with_branch, into=into)
     except Refused as refusal:
@@ -380,10 +348,9 @@ def delete(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: 
 
 
 @router.post("/categories/{category_id:int}/goods")
-def move_goods(request: Request, ctx: Ctx, signed: Signed, form: Form, category_id: int) -> Response:
+def move_goods(request: Request, ctx: Ctx, signed: Signed, form: FormOf[MovedGoods], category_id: int) -> Response:
     """Moves all its goods to another category."""
-    into = _number(form, "into") or 0
-    number = deleting.move_goods(ctx, signed.actor, category_id, into)
+    number = deleting.move_goods(ctx, signed.actor, category_id, form.into or 0)
     detail = editing.read(ctx, signed.actor, category_id)
     said = f"{number:,} {'product' if number == 1 else 'products'} moved. History can roll it back."
     return _one(request, ctx, signed, _editing(ctx, request.state.seen, detail, detail.values, {}), said=said)

@@ -4,7 +4,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import languages, phrases
@@ -12,9 +11,10 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Identity, Role
 from graupel.features.destinations import parts, service, shops
-from graupel.web import marks
+from graupel.features.destinations.schemas import ShopTyped
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
@@ -49,18 +49,13 @@ def _offered(chosen: list[str]) -> list[tuple[str, str]]:
     ]
 
 
-def _raw(form: FormData) -> dict[str, str]:
-    raw = {name: str(form.get(name, "")) for name in ("name", "address_part", "currency")}
-    return raw | {"languages": " ".join(str(code) for code in form.getlist("languages"))}
-
-
 @router.post("/shops")
-def make(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def make(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ShopTyped]) -> Response:
     """Makes a further shop."""
     try:
-        shop_id = shops.make_shop(ctx, signed.actor, _raw(form))
+        shop_id = shops.make_shop(ctx, signed.actor, form.raw)
     except Refused as refusal:
-        return _list(request, ctx, signed, _raw(form), refusal.problems)
+        return _list(request, ctx, signed, form.raw, refusal.problems)
     return Response(status_code=204, headers={"HX-Redirect": f"/shops/{shop_id}"})
 
 
@@ -103,11 +98,10 @@ def _one(
 
 
 @router.post("/shops/{shop_id:int}")
-def save(request: Request, ctx: Ctx, signed: Signed, form: Form, shop_id: int) -> Response:
+def save(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ShopTyped], shop_id: int) -> Response:
     """Saves what was typed of a shop."""
-    raw = _raw(form)
     try:
-        shops.save_shop(ctx, signed.actor, shop_id, raw, marks.read(form))
+        shops.save_shop(ctx, signed.actor, shop_id, form.raw, form.marks)
     except Refused as refusal:
-        return _one(request, ctx, signed, shop_id, raw, refusal.problems, marks_then=marks.read(form))
+        return _one(request, ctx, signed, shop_id, form.raw, refusal.problems, marks_then=form.marks)
     return _one(request, ctx, signed, shop_id, said="Saved.")

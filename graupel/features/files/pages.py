@@ -6,18 +6,18 @@ from pathlib import Path
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
-from starlette.datastructures import FormData, UploadFile
 
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
 from graupel.core.imports import COLUMNS
-from graupel.core.typed import number
 from graupel.features.categories import service as categories
 from graupel.features.files import exporting, service
 from graupel.features.files.reading import DELIMITERS, TextShape
+from graupel.features.files.schemas import Applied, Matched, ReadAs, Shown, Uploaded
 from graupel.features.history import service as history
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
@@ -40,10 +40,10 @@ def _index(request: Request, ctx: Ctx, signed: Signed, problem: str = "", status
 
 
 @router.post("/files")
-def take(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def take(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Uploaded]) -> Response:
     """Takes a file and leads to its columns."""
-    file = form.get("file")
-    if not isinstance(file, UploadFile) or not file.filename:
+    file = form.file
+    if file is None or not file.filename:
         return _index(request, ctx, signed, "Choose a file first.", 422)
     try:
         file_id = service.take(ctx, signed.actor, file.filename, file.file)
@@ -69,13 +69,12 @@ def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
 
 def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str = "", status: int = 200) -> Response:
     file = service.read(ctx, signed.actor, file_id)
-    again = "columns" in request.query_params and file.row["state"] != "applied"
+    asked = Shown.from_sent(request.query_params)
+    again = asked.columns is not None and file.row["state"] != "applied"
     step = "matching" if again and file.step == "planned" else file.step
-    asked = request.query_params
-    after = number(asked.get("after", "")) or 0
     is_listed = step == "planned" or bool(step == "applied" and (file.row["counts"] or {}).get("moved"))
-    shown = asked.get("show", "") if step == "planned" else "moved"
-    rows = service.rows_of(ctx, signed.actor, file, shown, asked.get("q", "").strip(), after) if is_listed else None
+    shown = asked.show if step == "planned" else "moved"
+    rows = service.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0) if is_listed else None
     done = file.row["change_set_id"] if step == "applied" else None
     result = history.read(ctx, signed.actor, done) if done else None
     return page(
@@ -96,10 +95,10 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
 
 
 @router.post("/files/{file_id}/plan")
-def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -> Response:
+def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file_id: int) -> Response:
     """Begins the dry run with the columns as chosen."""
     try:
-        live, show_new = form.get("new_as") == "live", form.get("new_categories") == "shown"
+        live, show_new = form.new_as == "live", form.new_categories == "shown"
         service.request_plan(ctx, signed.actor, file_id, _chosen_columns(form), go_live=live, show_new=show_new)
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
@@ -107,34 +106,32 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -
 
 
 @router.post("/files/{file_id}/shape")
-def read_as(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -> Response:
+def read_as(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ReadAs], file_id: int) -> Response:
     """Reads the file in another encoding, or with another delimiter."""
     try:
-        shape = TextShape(str(form.get("encoding", "")), str(form.get("delimiter", "")))
-        service.read_as(ctx, signed.actor, file_id, shape)
+        service.read_as(ctx, signed.actor, file_id, TextShape(form.encoding, form.delimiter))
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
     return RedirectResponse(f"/files/{file_id}", 303)
 
 
-def _chosen_columns(form: FormData) -> dict[str, int]:
+def _chosen_columns(form: Matched) -> dict[str, int]:
     chosen: dict[str, int] = {}
-    for key, value in form.items():
-        index, name = key.removeprefix("column_"), str(value)
-        if key.startswith("column_") and index.isdecimal() and name in COLUMNS:
-            if name in chosen:
-                raise Refused.because(
-                    "columns.twice", f"Two columns are matched to {COLUMNS[name].label}. Leave one of them out."
-                )
-            chosen[name] = int(index)
+    for index, name in form.column.items():
+        if name in chosen:
+            raise Refused.because(
+                "columns.twice", f"Two columns are matched to {COLUMNS[name].label}. Leave one of them out."
+            )
+        if name:
+            chosen[name] = index
     return chosen
 
 
 @router.post("/files/{file_id}/apply")
-def apply(request: Request, ctx: Ctx, signed: Signed, form: Form, file_id: int) -> Response:
+def apply(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Applied], file_id: int) -> Response:
     """Begins to write what the dry run said."""
     try:
-        service.request_apply(ctx, signed.actor, file_id, leave_out=form.get("leave_out") == "yes")
+        service.request_apply(ctx, signed.actor, file_id, leave_out=form.leave_out)
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
     return RedirectResponse(f"/files/{file_id}", 303)

@@ -1,20 +1,19 @@
 """History: the change sets, each with its records, and the roll back."""
 
-from collections.abc import Mapping
 from datetime import UTC, date, datetime, time, timedelta
-from typing import Annotated
 from urllib.parse import urlencode
 from zoneinfo import ZoneInfo
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.core.errors import Refused
 from graupel.core.roles import Role
-from graupel.core.typed import number
 from graupel.features.history import records, rolling_back, service
+from graupel.features.history.schemas import Paged, Searched
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
@@ -48,34 +47,34 @@ def _fields() -> list[tuple[str, list[tuple[str, str]]]]:
     ]
 
 
-def _asked(query: Mapping[str, str], zone: ZoneInfo) -> service.Asked:
+def _asked(searched: Searched, zone: ZoneInfo) -> service.Asked:
     fields = {key for _, some in _fields() for key, _ in some}
     return service.Asked(
-        query.get("q", "").strip()[:100],
-        query.get("who", "").strip()[:100],
-        _day(query.get("since", ""), zone),
-        _day(query.get("until", ""), zone, days=1),
-        query["kind"] if query.get("kind") in KINDS and query["kind"] else None,
-        query["field"] if query.get("field") in fields else "",
-        number(query.get("product", "")),
+        searched.q,
+        searched.who,
+        _day(searched.since, zone),
+        _day(searched.until, zone, days=1),
+        searched.kind if searched.kind in KINDS and searched.kind else None,
+        searched.field if searched.field in fields else "",
+        searched.product,
     )
 
 
-def _day(text: str, zone: ZoneInfo, days: int = 0) -> datetime | None:
-    """The moment at which a day begins in the shop's time zone, or ``days`` later, as UTC; None of what is no day."""
+def _day(day: date | None, zone: ZoneInfo, days: int = 0) -> datetime | None:
+    """The moment at which a day begins in the shop's time zone, or ``days`` later, as UTC."""
     try:
-        begins = datetime.combine(date.fromisoformat(text) + timedelta(days=days), time(), zone)
-        return begins.astimezone(UTC).replace(tzinfo=None)
-    except (ValueError, OverflowError):
+        begins = datetime.combine(day + timedelta(days=days), time(), zone) if day else None
+        return begins.astimezone(UTC).replace(tzinfo=None) if begins else None
+    except OverflowError:
         return None
 
 
 @router.get("/history")
-def index(request: Request, ctx: Ctx, signed: Signed, before: Annotated[int | None, Query(ge=1)] = None) -> Response:
+def index(request: Request, ctx: Ctx, signed: Signed, searched: QueryOf[Searched]) -> Response:
     """The newest change sets, those that fit a search."""
-    query = {name: request.query_params.get(name, "") for name in ("q", "who", "since", "until", "kind", "field")}
-    asked = _asked({**query, "product": request.query_params.get("product", "")}, ZoneInfo(ctx.settings.time_zone))
-    found = service.list_change_sets(ctx, signed.actor, before, asked=asked)
+    query = searched.texts
+    asked = _asked(searched, ZoneInfo(ctx.settings.time_zone))
+    found = service.list_change_sets(ctx, signed.actor, searched.before, asked=asked)
     kept = {name: value for name, value in query.items() if value}
     if asked.product is not None:
         kept["product"] = str(asked.product)
@@ -92,11 +91,9 @@ def index(request: Request, ctx: Ctx, signed: Signed, before: Annotated[int | No
 
 
 @router.get("/history/{change_set_id}")
-def show(
-    request: Request, ctx: Ctx, signed: Signed, change_set_id: int, part: Annotated[int, Query(alias="page", ge=1)] = 1
-) -> Response:
+def show(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Paged], change_set_id: int) -> Response:
     """One change set. What a roll back of it would do is worked out while the page is read already."""
-    detail = service.read(ctx, signed.actor, change_set_id, part)
+    detail = service.read(ctx, signed.actor, change_set_id, asked.page)
     return page(request, "history/change_set.html", detail=detail, may_edit=signed.actor.may(Role.EDITOR))
 
 

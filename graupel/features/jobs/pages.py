@@ -4,15 +4,12 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.features.jobs import service
+from graupel.features.jobs.schemas import Back
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
-
-
-def _back(form: Form) -> str:
-    wanted = str(form.get("back", ""))
-    return wanted if wanted.startswith("/") and not wanted.startswith(("//", "/\\")) else "/jobs"
 
 
 @router.get("/jobs")
@@ -22,14 +19,14 @@ def board(request: Request, ctx: Ctx, signed: Signed) -> Response:
 
 
 @router.post("/jobs/{job_id}/cancel")
-def cancel(ctx: Ctx, signed: Signed, form: Form, job_id: int) -> Response:
+def cancel(ctx: Ctx, signed: Signed, form: FormOf[Back], job_id: int) -> Response:
     """Cancels a job."""
     service.cancel(ctx, signed.actor, job_id)
-    return RedirectResponse(_back(form), 303)
+    return RedirectResponse(form.place, 303)
 
 
 @router.post("/jobs/{job_id}/again")
-def try_again(ctx: Ctx, signed: Signed, form: Form, job_id: int) -> Response:
+def try_again(ctx: Ctx, signed: Signed, form: FormOf[Back], job_id: int) -> Response:
     """Lets a failed job begin again."""
     service.try_again(ctx, signed.actor, job_id)
-    return RedirectResponse(_back(form), 303)
+    return RedirectResponse(form.place, 303)

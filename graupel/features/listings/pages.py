@@ -1,8 +1,8 @@
 """Channels, their listings, and the part of the product editor that sends a product to them."""
 
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.channels import kinds
@@ -13,10 +13,12 @@ from graupel.core.problems import by_field
 from graupel.core.roles import Actor, Identity, Role
 from graupel.features.destinations.service import Seen
 from graupel.features.listings import connecting, sending, standing
+from graupel.features.listings.schemas import ChannelTyped, Details, Language, ListingsAsked
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
@@ -55,9 +57,9 @@ def _index(
 
 
 @router.post("/channels")
-def connect(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def connect(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ChannelTyped]) -> Response:
     """Connects a channel."""
-    given = {name: str(form.get(name, "")) for name in ("kind", "name", "address", "secret")}
+    given = form.given("kind", "name", "address", "secret")
     try:
         channel_id = connecting.connect(ctx, signed.actor, **given)
     except Refused as refusal:
@@ -66,18 +68,16 @@ def connect(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
 
 
 @router.get("/channels/{channel_id}")
-def show(
-    request: Request, ctx: Ctx, signed: Signed, channel_id: int, state: str = "", after: Annotated[int, Query(ge=0)] = 0
-) -> Response:
+def show(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[ListingsAsked], channel_id: int) -> Response:
     """One channel: whether it answers, and what stands on it."""
-    return _show(request, ctx, signed, channel_id, state, after)
+    return _show(request, ctx, signed, channel_id, asked)
 
 
 def _show(
-    request: Request, ctx: Context, signed: Identity, channel_id: int, state: str = "", after: int = 0, **data: Any
+    request: Request, ctx: Context, signed: Identity, channel_id: int, asked: ListingsAsked | None = None, **data: Any
 ) -> Response:
     refusal: Refused | None = data.pop("refusal", None)
-    chosen = state if state in tuple(ListingState) else None
+    asked = asked or ListingsAsked()
     channel = connecting.read_channel(ctx, signed.actor, channel_id)
     return page(
         request,
@@ -87,17 +87,17 @@ def _show(
         channel=channel,
         given={name: channel[name] for name in ("name", "address")} | data.pop("given", {}),
         problems=by_field(refusal.problems) if refusal else {},
-        listings=standing.list_listings(ctx, signed.actor, channel_id, chosen, after),
-        state=chosen,
+        listings=standing.list_listings(ctx, signed.actor, channel_id, asked.state, asked.after),
+        state=asked.state,
         may_connect=signed.actor.may(Role.OWNER),
         **WORDS,
     )
 
 
 @router.post("/channels/{channel_id}")
-def change(request: Request, ctx: Ctx, signed: Signed, form: Form, channel_id: int) -> Response:
+def change(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ChannelTyped], channel_id: int) -> Response:
     """Changes name, address or key of a channel."""
-    given = {name: str(form.get(name, "")) for name in ("name", "address", "secret")}
+    given = form.given("name", "address", "secret")
     try:
         connecting.change(ctx, signed.actor, channel_id, **given)
     except Refused as refusal:
@@ -113,9 +113,9 @@ def check(ctx: Ctx, signed: Signed, channel_id: int) -> Response:
 
 
 @router.post("/channels/{channel_id}/language")
-def set_language(ctx: Ctx, signed: Signed, form: Form, channel_id: int) -> Response:
+def set_language(ctx: Ctx, signed: Signed, form: FormOf[Language], channel_id: int) -> Response:
     """In which language the channel shows goods."""
-    connecting.set_language(ctx, signed.actor, channel_id, str(form.get("lang", "")))
+    connecting.set_language(ctx, signed.actor, channel_id, form.lang)
     return Response(status_code=204, headers={"HX-Refresh": "true"})
 
 
@@ -165,7 +165,7 @@ def act(
     request: Request,
     ctx: Ctx,
     signed: Signed,
-    form: Form,
+    form: FormOf[Details],
     product_id: int,
     channel_id: int,
     act: Literal["keep", "send", "end"],
@@ -173,9 +173,7 @@ def act(
     """Keeps category and title of a product on a channel (``keep``), sends it (``send``), or ends it (``end``)."""
     try:
         if act in ("keep", "send"):
-            standing.set_details(
-                ctx, signed.actor, product_id, channel_id, str(form.get("place", "")), str(form.get("title", ""))
-            )
+            standing.set_details(ctx, signed.actor, product_id, channel_id, form.place, form.title)
         if act == "send":
             sending.request_send(ctx, signed.actor, product_id, channel_id)
         if act == "end":

@@ -4,20 +4,19 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, JSONResponse, Response
-from starlette.datastructures import FormData, UploadFile
 
 from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.media import ENDINGS, MediaKind
 from graupel.core.roles import Actor, Identity, Role
-from graupel.core.typed import number, numbers
 from graupel.features.media import library, service
 from graupel.features.media.library import Wanted
+from graupel.features.media.schemas import Chosen, Link, Shelf, Shown, Successor, Typed, Uploaded
 from graupel.features.media.service import Media
 from graupel.features.vocabulary import service as vocabulary
-from graupel.web import marks
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter()
 guarded = [Depends(from_our_own_page)]
@@ -35,10 +34,10 @@ def _plain(media: Media) -> dict[str, Any]:
 
 
 @router.post("/media", dependencies=guarded)
-def take(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def take(ctx: Ctx, signed: Signed, form: FormOf[Uploaded]) -> JSONResponse:
     """Takes one file in."""
-    file = form.get("file")
-    if not isinstance(file, UploadFile):
+    file = form.file
+    if file is None:
         return JSONResponse({"problem": "No file came with this. Choose one."}, 422)
     try:
         return JSONResponse(_plain(service.take(ctx, signed.actor, file.filename or "file", file.file.read())))
@@ -47,10 +46,10 @@ def take(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
 
 
 @router.post("/media/link", dependencies=guarded)
-def take_link(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def take_link(ctx: Ctx, signed: Signed, form: FormOf[Link]) -> JSONResponse:
     """Notes a video or recording elsewhere."""
     try:
-        found = service.take_link(ctx, signed.actor, str(form.get("address", "")), str(form.get("title", "")))
+        found = service.take_link(ctx, signed.actor, form.address, form.title)
     except Refused as refusal:
         return JSONResponse({"problem": refusal.problems[0].message}, 422)
     return JSONResponse(_plain(found))
@@ -59,21 +58,8 @@ def take_link(ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
 # --- the library ---------------------------------------------------------------------------------------------
 
 
-def _wanted(request: Request) -> Wanted:
-    query = request.query_params
-    kind = query.get("kind", "")
-    tag, before = (query.get(name, "") for name in ("tag", "before"))
-    return Wanted(
-        query.get("q", "").strip()[:100],
-        MediaKind(kind) if kind in list(MediaKind) else None,
-        query.get("unused") == "1",
-        number(tag),
-        number(before),
-    )
-
-
 def _library(request: Request, ctx: Context, signed: Identity, *, status: int = 200, **data: Any) -> Response:
-    wanted = _wanted(request)
+    wanted = Shelf.from_sent(request.query_params).wanted
     return page(
         request,
         "media/library.html",
@@ -96,11 +82,10 @@ def show_library(request: Request, ctx: Ctx, signed: Signed) -> Response:
 
 
 @router.post("/media/delete", dependencies=guarded)
-def delete_many(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def delete_many(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Chosen]) -> Response:
     """Deletes files that nothing uses."""
-    ids = numbers(form.getlist("chosen"))
     try:
-        number = service.delete(ctx, signed.actor, ids)
+        number = service.delete(ctx, signed.actor, form.chosen)
     except Refused as refusal:
         return _library(request, ctx, signed, status=422, trouble=refusal.problems[0].message)
     said = f"{number:,} {'file' if number == 1 else 'files'} deleted. History can bring them back."
@@ -108,13 +93,13 @@ def delete_many(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Respo
 
 
 @router.get("/media/pick")
-def pick(request: Request, ctx: Ctx, signed: Signed, pictures: str = "") -> Response:
-    """What the library has, for choosing one of it. ``pictures``: "1" for nothing else."""
-    wanted = _wanted(request)
-    if pictures:
+def pick(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Shelf]) -> Response:
+    """What the library has, for choosing one of it."""
+    wanted = asked.wanted
+    if asked.pictures:
         wanted = Wanted(wanted.search, MediaKind.PICTURE, before=wanted.before)
     shelf = library.shelf(ctx, signed.actor, wanted)
-    return page(request, "media/pick.html", wanted=wanted, shelf=shelf, pictures=pictures)
+    return page(request, "media/pick.html", wanted=wanted, shelf=shelf, pictures="1" if asked.pictures else "")
 
 
 def _detail(request: Request, ctx: Context, signed: Identity, media_id: int, **data: Any) -> Response:
@@ -135,46 +120,36 @@ def _detail(request: Request, ctx: Context, signed: Identity, media_id: int, **d
 
 
 @router.get("/media/{media_id:int}")
-def show_one(request: Request, ctx: Ctx, signed: Signed, media_id: int) -> Response:
+def show_one(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Shown], media_id: int) -> Response:
     """One file: what was measured, and where it is used."""
-    said = "The new file stands wherever the old one stood." if "replaced" in request.query_params else ""
+    said = "The new file stands wherever the old one stood." if asked.replaced else ""
     return _detail(request, ctx, signed, media_id, said=said)
 
 
 @router.post("/media/{media_id:int}", dependencies=guarded)
-def save(request: Request, ctx: Ctx, signed: Signed, form: Form, media_id: int) -> Response:
+def save(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Typed], media_id: int) -> Response:
     """Saves name, poster and tags."""
-    poster = str(form.get("poster_id", ""))
-    service.save(
-        ctx,
-        signed.actor,
-        media_id,
-        str(form.get("file_name", "")),
-        number(poster),
-        [str(one) for one in form.getlist("tags")],
-        marks.read(form),
-    )
+    service.save(ctx, signed.actor, media_id, form.file_name, form.poster_id, form.tags, form.marks)
     return _detail(request, ctx, signed, media_id, said="Saved.")
 
 
 @router.post("/media/{media_id:int}/replace", dependencies=guarded)
-def replace(request: Request, ctx: Ctx, signed: Signed, form: Form, media_id: int) -> Response:
+def replace(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Successor], media_id: int) -> Response:
     """Puts another file in its place, wherever it is used."""
-    keep_old = form.get("keep_old") == "yes"
     try:
-        new = service.replace(ctx, signed.actor, media_id, _successor(ctx, signed.actor, form), keep_old=keep_old)
+        successor = _successor(ctx, signed.actor, form)
+        new = service.replace(ctx, signed.actor, media_id, successor, keep_old=form.keep_old)
     except Refused as refusal:
         return _detail(request, ctx, signed, media_id, trouble=refusal.problems[0].message, status=422)
     return Response(status_code=204, headers={"HX-Redirect": f"/media/{new.id}?replaced=1"})
 
 
-def _successor(ctx: Context, actor: Actor, form: FormData) -> int:
+def _successor(ctx: Context, actor: Actor, form: Successor) -> int:
     """The file that takes another's place: one that comes in now, or one of the library."""
-    file = form.get("file")
-    if isinstance(file, UploadFile) and file.filename:
-        return service.take(ctx, actor, file.filename, file.file.read()).id
-    if (chosen := number(form.get("from_library", ""))) is not None:
-        return chosen
+    if form.file is not None:
+        return service.take(ctx, actor, form.file.filename or "file", form.file.file.read()).id
+    if form.from_library is not None:
+        return form.from_library
     raise Refused.because("media.none", "Choose the file that is to take its place.", "file")
 
 

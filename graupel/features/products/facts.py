@@ -52,31 +52,32 @@ def sheet(words: Vocabulary, typed: Mapping[str, Any], product: Product | None) 
     return Sheet(kind, [(group, members) for group, members in groups if members], aside, others)
 
 
-def add_attribute(ctx: Context, actor: Actor, product: Product, form: Mapping[str, str]) -> None:
-    """Make the attribute that was typed, private or in the product's type, or take a known one into the type.
+def add_attribute(
+    ctx: Context,
+    actor: Actor,
+    product: Product,
+    typed: Mapping[str, str],
+    *,
+    known: int | None = None,
+    for_type: bool = False,
+    type_id: int | None = None,
+) -> None:
+    """Make the attribute that was typed, private or in the product's type, or take a ``known`` one into the type.
 
-    Raises Refused.
+    ``type_id``: the type that is chosen at this moment, where it is another than the product's. Raises Refused.
     """
     actor.require(Role.EDITOR)
-    known = form.get("known-attribute", "")
-    for_type = form.get("attribute-for", "product") == "type"
-    chosen = number(form.get("type_id", ""))
-    type_id = product.values.type_id if chosen is None else chosen
-    if (for_type or known) and type_id is None:
+    type_id = product.values.type_id if type_id is None else type_id
+    if (for_type or known is not None) and type_id is None:
         raise Refused.because("type.missing", "Choose a type first, or make the attribute for this product only.")
-    wanted = (
-        None
-        if known
-        else attributes.read_definition({k.removeprefix("new-"): v for k, v in form.items() if k.startswith("new-")})
-    )
+    wanted = attributes.read_definition(typed) if known is None else None
 
     def work(tx: Tx) -> None:
         with history.change_set(tx, actor, "attribute.make", f"Attribute for {product.values.name}") as recorder:
             if wanted is not None and not for_type:
                 attributes.make_within(tx, recorder, replace(wanted, product_id=product.id))
                 return
-            chosen = number(known)
-            attribute_id = attributes.make_within(tx, recorder, _wanted(wanted)) if chosen is None else chosen
+            attribute_id = attributes.make_within(tx, recorder, _wanted(wanted)) if known is None else known
             assert type_id is not None
             types.add_member(tx, recorder, type_id, Member(attribute_id, need=Need.NO))
 

@@ -20,11 +20,21 @@ from graupel.features.media import service as media_service
 from graupel.features.products import editor, facts, forms, meeting, mirrors, saving, service, table
 from graupel.features.products.editor import shown_in
 from graupel.features.products.forms import Typed
+from graupel.features.products.page_schemas import (
+    AttributeAdded,
+    MediaUsed,
+    PictureRow,
+    ProductTyped,
+    Said,
+    Words,
+    belongs_of,
+)
 from graupel.features.products.saving import SaveConflict, Saved
 from graupel.features.products.service import Product
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
@@ -37,7 +47,7 @@ def new(request: Request, ctx: Ctx, signed: Signed) -> Response:
 
 
 @router.post("/products")
-def create(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def create(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ProductTyped]) -> Response:
     """Makes a product of what was typed, or shows it again with what is wrong."""
     typed, values = forms.read(ctx, form, None, vocabulary.read(ctx).attributes)
     try:
@@ -59,32 +69,25 @@ def _with_rules(
 
 
 @router.get("/products/{product_id:int}")
-def edit(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Response:
+def edit(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Said], product_id: int) -> Response:
     """The editor of one product."""
     product = service.read(ctx, signed.actor, product_id)
-    said = {"made": "Made.", "copied": "This is the copy: a draft, with codes and an address of its own."}
-    return _editor(
-        request,
-        ctx,
-        signed,
-        forms.typed_of(product),
-        product=product,
-        said=next((words for name, words in said.items() if name in request.query_params), ""),
-    )
+    copied = "This is the copy: a draft, with codes and an address of its own." if asked.copied else ""
+    said = "Made." if asked.made else copied
+    return _editor(request, ctx, signed, forms.typed_of(product), product=product, said=said)
 
 
 @router.post("/products/{product_id:int}")
-def save(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def save(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ProductTyped], product_id: int) -> Response:
     """Saves what was typed, or shows it again with what is wrong or what somebody else saved meanwhile."""
     product = service.read(ctx, signed.actor, product_id)
     assert product.vocabulary is not None
     typed, values = forms.read(ctx, form, product.values, product.vocabulary.attributes)
-    settled = forms.settled(form)
+    settled = form.settled
     try:
         if typed.problems:
             raise Refused(_with_rules(ctx, typed.problems, values, product_id))
-        confirmed = [name.removeprefix("still-own-") for name in form if name.startswith("still-own-")]
-        saved = saving.save(ctx, signed.actor, product_id, values, typed.version, typed.seen, confirmed, settled)
+        saved = saving.save(ctx, signed.actor, product_id, values, form.version, form.seen, list(form.still), settled)
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status
         both = ctx.db.run(lambda tx: saving.meet(tx, product, values, typed.version, typed.seen, settled))
@@ -139,33 +142,25 @@ def _editor(
 
 
 @router.get("/products/{product_id:int}/variants-named")
-def variants_named(ctx: Ctx, signed: Signed, product_id: int, q: str = "") -> JSONResponse:
+def variants_named(ctx: Ctx, signed: Signed, asked: QueryOf[Words], product_id: int) -> JSONResponse:
     """Variants whose names hold a text, for a chooser."""
     return JSONResponse(
-        editor.single_variants(service.read(ctx, signed.actor, product_id), q.strip())[: editor.MOST_OFFERED]
+        editor.single_variants(service.read(ctx, signed.actor, product_id), asked.q)[: editor.MOST_OFFERED]
     )
 
 
 @router.get("/products/picture-row/{product_id}")
 @router.get("/products/picture-row/new")
 def picture_row(
-    request: Request,
-    ctx: Ctx,
-    signed: Signed,
-    media: int,
-    product_id: int | None = None,
-    alt: str = "",
-    title: str = "",
-    belongs: str = "",
-    guess: bool = False,
+    request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[PictureRow], product_id: int | None = None
 ) -> Response:
-    """The row of one file in the editor. ``guess``: its name tells which variants it belongs to."""
-    file = media_service.read(ctx, signed.actor, media)
+    """The row of one file in the editor."""
+    file = media_service.read(ctx, signed.actor, asked.media)
     product = service.read(ctx, signed.actor, product_id) if product_id else None
-    choices, variants = forms.belongs_of(belongs)
-    if guess and product:
+    choices, variants = belongs_of(asked.belongs)
+    if asked.guess and product:
         choices = guess_choices(file.file_name, product.axes)
-    said = Picture(media, alt[:300], title[:200], choices, variants)
+    said = Picture(asked.media, asked.alt[:300], asked.title[:200], choices, variants)
     return page(
         request,
         "products/picture_row.html",
@@ -178,22 +173,24 @@ def picture_row(
 
 
 @router.get("/products/for-media/{media_id}")
-def products_for_media(request: Request, ctx: Ctx, signed: Signed, media_id: int, q: str = "") -> Response:
+def products_for_media(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Words], media_id: int) -> Response:
     """Products that a file could be used in as well."""
-    found = table.read(ctx, signed.actor, TableState.read({"q": [q.strip()[:100]]})).rows[:8] if q.strip() else []
-    return page(request, "products/for_media.html", rows=found, media_id=media_id, q=q.strip())
+    found = table.read(ctx, signed.actor, TableState.read({"q": [asked.q]})).rows[:8] if asked.q else []
+    return page(request, "products/for_media.html", rows=found, media_id=media_id, q=asked.q)
 
 
 @router.post("/products/{product_id:int}/media")
-def use_media(ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def use_media(ctx: Ctx, signed: Signed, form: FormOf[MediaUsed], product_id: int) -> Response:
     """Puts a file of the library behind a product's other pictures."""
-    saving.add_picture(ctx, signed.actor, product_id, number(form.get("media", "")) or 0)
+    saving.add_picture(ctx, signed.actor, product_id, form.media)
     return Response(status_code=204, headers={"HX-Redirect": f"/products/{product_id}#pictures"})
 
 
 @router.post("/products/mirror/{product_id}")
 @router.post("/products/mirror/new")
-def mirror(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int | None = None) -> Response:
+def mirror(
+    request: Request, ctx: Ctx, signed: Signed, form: FormOf[ProductTyped], product_id: int | None = None
+) -> Response:
     """The mirror for what is typed at this moment; writes nothing."""
     product = service.read(ctx, signed.actor, product_id) if product_id else None
     known = vocabulary.read(ctx, product_id).attributes
@@ -210,7 +207,9 @@ def mirror(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: i
 
 @router.post("/products/facts/{product_id}")
 @router.post("/products/facts/new")
-def show_facts(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int | None = None) -> Response:
+def show_facts(
+    request: Request, ctx: Ctx, signed: Signed, form: FormOf[ProductTyped], product_id: int | None = None
+) -> Response:
     """The facts for the type that is chosen at this moment, with what was typed; writes nothing."""
     product = service.read(ctx, signed.actor, product_id) if product_id else None
     words = vocabulary.read(ctx, product_id)
@@ -237,12 +236,14 @@ def _fact_part(
 
 
 @router.post("/products/facts/{product_id}/attribute")
-def add_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def add_attribute(
+    request: Request, ctx: Ctx, signed: Signed, form: FormOf[AttributeAdded], product_id: int
+) -> Response:
     """Makes an attribute for this product alone or for its type, or takes one into the type; shows the facts again."""
     product = service.read(ctx, signed.actor, product_id)
-    trouble = []
+    trouble, for_type, type_id = [], form.of == "type", number(form.lines.get("type_id", ""))
     try:
-        facts.add_attribute(ctx, signed.actor, product, {name: str(value) for name, value in form.items()})
+        facts.add_attribute(ctx, signed.actor, product, form.new, known=form.known, for_type=for_type, type_id=type_id)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
     words = vocabulary.read(ctx, product_id)

@@ -14,9 +14,11 @@ from graupel.core.products import Status
 from graupel.core.roles import Identity, Role
 from graupel.core.tables import COLUMNS, TableState, read_columns
 from graupel.features.destinations.service import Seen
-from graupel.features.products import table, table_cells, table_facets, views
+from graupel.features.products import table, table_cells, views
+from graupel.features.products.page_schemas import Columns, FacetAsked, View
 from graupel.web.frame import is_htmx, page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
@@ -61,20 +63,18 @@ def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, *
 
 
 @router.get("/products/facet/{key}")
-def show_facet(request: Request, ctx: Ctx, signed: Signed, key: str, fq: str = "", order: str = "number") -> Response:
+def show_facet(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[FacetAsked], key: str) -> Response:
     """One facet with all its values, searched and in the order that is asked for."""
     state = replace(TableState.read(_query(request)), cursor=None, page=1)
-    order = order if order in table_facets.ORDERS else "number"
-    facet = table.facet(ctx, signed.actor, state, request.state.seen, key, fq.strip()[:100], order)
-    return page(request, "products/facet.html", facet=facet, state=state, fq=fq, order=order)
+    facet = table.facet(ctx, signed.actor, state, request.state.seen, key, asked.fq, asked.order)
+    return page(request, "products/facet.html", facet=facet, state=state, fq=asked.fq, order=asked.order)
 
 
 @router.post("/products/columns")
-def choose_columns(ctx: Ctx, signed: Signed, form: Form) -> Response:
+def choose_columns(ctx: Ctx, signed: Signed, form: FormOf[Columns]) -> Response:
     """Keeps the columns that a person chose, and shows the table with them."""
-    chosen = [str(name) for name in form.getlist("column")]
-    views.choose_columns(ctx, signed.actor, chosen)
-    return _back_to(str(form.get("query", "")), read_columns(chosen))
+    views.choose_columns(ctx, signed.actor, list(form.column))
+    return _back_to(form.query, read_columns(form.column))
 
 
 def _back_to(query: str, columns: tuple[str, ...] | None = None) -> Response:
@@ -84,16 +84,15 @@ def _back_to(query: str, columns: tuple[str, ...] | None = None) -> Response:
 
 
 @router.post("/products/views")
-def save_view(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def save_view(request: Request, ctx: Ctx, signed: Signed, form: FormOf[View]) -> Response:
     """Keeps what is chosen under a name."""
-    query = str(form.get("query", ""))
     try:
-        views.save_view(ctx, signed.actor, str(form.get("name", "")), query)
+        views.save_view(ctx, signed.actor, form.name, form.query)
     except Refused as refusal:
-        state = TableState.read(parse_qs(query))
+        state = TableState.read(parse_qs(form.query))
         data = _table_data(ctx, signed, state, request.state.seen, trouble=refusal.problems[0].message)
         return page(request, "products/table.html", part="products/results.html", status=422, **data)
-    return _back_to(query)
+    return _back_to(form.query)
 
 
 @router.get("/products/views/{view_id}")
@@ -103,7 +102,7 @@ def open_view(ctx: Ctx, signed: Signed, view_id: int) -> Response:
 
 
 @router.post("/products/views/{view_id}/delete")
-def delete_view(ctx: Ctx, signed: Signed, form: Form, view_id: int) -> Response:
+def delete_view(ctx: Ctx, signed: Signed, form: FormOf[View], view_id: int) -> Response:
     """Drops a view."""
     views.delete_view(ctx, signed.actor, view_id)
-    return _back_to(str(form.get("query", "")))
+    return _back_to(form.query)

@@ -5,19 +5,18 @@ from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
-from starlette.datastructures import UploadFile
 
 from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.roles import Identity, Role
-from graupel.core.typed import number
 from graupel.core.wording import State
 from graupel.features.destinations import service as destinations
 from graupel.features.translating import exchange, service
-from graupel.features.translating.store import Asked
+from graupel.features.translating.schemas import Applied, Planned, TakenOut, Uploaded, Worklist, Written
 from graupel.features.wording import originals
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 STATE_WORDS = {State.MISSING: "Missing", State.OUTDATED: "Out of date", State.DONE: "Done"}
@@ -35,15 +34,6 @@ def begin(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return page(request, "translating/languages.html", progress=progress)
 
 
-def _asked(request: Request, state: str = "missing") -> Asked:
-    """What the address asks for; ``state`` where it does not say in which."""
-    query = request.query_params
-    state = query.get("state", state)
-    return Asked(
-        State(state) if state in tuple(State) else None, query.get("q", "").strip()[:100], query.get("live") == "1"
-    )
-
-
 @router.get("/translate/{lang}")
 def show(request: Request, ctx: Ctx, signed: Signed, lang: str) -> Response:
     """The worklist of a language; for htmx the list alone."""
@@ -54,8 +44,8 @@ def _worklist(
     request: Request, ctx: Context, signed: Identity, lang: str, trouble: str = "", status: int = 200
 ) -> Response:
     progress = service.progress(ctx, signed.actor, lang)
-    wanted, asked = request.query_params.get("kind", ""), _asked(request)
-    after = request.query_params.get("after", "0")
+    address = Worklist.from_sent(request.query_params)
+    wanted, asked = address.kind, address.asked(State.MISSING)
     counted = asked.state.value if asked.state else "all"
     left = (key for key in ("product", *progress) if key in progress and getattr(progress[key], counted))
     kind = wanted if wanted in progress else next(left, "product")
@@ -73,7 +63,7 @@ def _worklist(
         progress=progress,
         together=service.together(progress, lang),
         asked=asked,
-        found=service.worklist(ctx, signed.actor, lang, kind, asked, number(after) or 0),
+        found=service.worklist(ctx, signed.actor, lang, kind, asked, address.after or 0),
         trouble=trouble,
         **_words(signed),
     )
@@ -85,12 +75,11 @@ def _words(signed: Identity) -> dict[str, Any]:
 
 @router.post("/translate/{lang}/{kind}/{record_id:int}/{field}")
 def write(
-    request: Request, ctx: Ctx, signed: Signed, form: Form, lang: str, kind: str, record_id: int, field: str
+    request: Request, ctx: Ctx, signed: Signed, form: FormOf[Written], lang: str, kind: str, record_id: int, field: str
 ) -> Response:
     """Keeps one translation, and shows how it stands then."""
-    typed = str(form.get("value", ""))
     try:
-        text = service.write(ctx, signed.actor, lang, kind, record_id, field, typed, confirm=form.get("confirm") == "1")
+        text = service.write(ctx, signed.actor, lang, kind, record_id, field, form.value, confirm=form.confirm)
     except Refused as refusal:
         message = refusal.problems[0].message
         words = _words(signed)
@@ -102,26 +91,23 @@ def write(
 
 
 @router.get("/translate/{lang}/file")
-def take_out(
-    request: Request, ctx: Ctx, signed: Signed, lang: str, form: str = "xliff", kind: str = ""
-) -> StreamingResponse:
+def take_out(ctx: Ctx, signed: Signed, address: QueryOf[TakenOut], lang: str) -> StreamingResponse:
     """The texts that are asked for, as a file."""
-    form = "xliff" if form == "xliff" else "csv"
-    asked = _asked(request, "all")
-    pieces = exchange.take_out(ctx, signed.actor, lang, [kind] if kind else [], asked, form)
-    media_type = "application/xliff+xml" if form == "xliff" else "text/csv; charset=utf-8"
-    name = "-".join(filter(None, ("catalogue", ctx.settings.language, lang, kind, asked.state)))
-    ending = "xlf" if form == "xliff" else "csv"
+    asked, is_xliff = address.asked(None), address.form == "xliff"
+    pieces = exchange.take_out(ctx, signed.actor, lang, [address.kind] if address.kind else [], asked, address.form)
+    media_type = "application/xliff+xml" if is_xliff else "text/csv; charset=utf-8"
+    name = "-".join(filter(None, ("catalogue", ctx.settings.language, lang, address.kind, asked.state)))
+    ending = "xlf" if is_xliff else "csv"
     return StreamingResponse(
         pieces, media_type=media_type, headers={"Content-Disposition": f'attachment; filename="{name}.{ending}"'}
     )
 
 
 @router.post("/translate/{lang}/file")
-def bring_in(request: Request, ctx: Ctx, signed: Signed, form: Form, lang: str) -> Response:
+def bring_in(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Uploaded], lang: str) -> Response:
     """Takes a file in, and leads to its dry run."""
-    file = form.get("file")
-    if not isinstance(file, UploadFile) or not file.filename:
+    file = form.file
+    if file is None or not file.filename:
         return _worklist(request, ctx, signed, lang, "Choose a file first.", 422)
     try:
         sha256 = exchange.keep(ctx, signed.actor, file.file)
@@ -132,12 +118,10 @@ def bring_in(request: Request, ctx: Ctx, signed: Signed, form: Form, lang: str) 
 
 
 @router.get("/translate/{lang}/file/{sha256}")
-def show_plan(request: Request, ctx: Ctx, signed: Signed, lang: str, sha256: str, name: str = "file") -> Response:
+def show_plan(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Planned], lang: str, sha256: str) -> Response:
     """The dry run, or for htmx a page of its texts."""
-    asked = request.query_params
-    plan = exchange.plan(ctx, signed.actor, lang, sha256, name[:120])
-    after = number(asked.get("after", "")) or 0
-    shown = exchange.page_of(plan, asked.get("show", ""), asked.get("q", "").strip(), after)
+    plan = exchange.plan(ctx, signed.actor, lang, sha256, asked.file_name)
+    shown = exchange.page_of(plan, asked.show, asked.q, asked.after or 0)
     return page(
         request,
         "translating/plan.html",
@@ -146,18 +130,17 @@ def show_plan(request: Request, ctx: Ctx, signed: Signed, lang: str, sha256: str
         plan=plan,
         shown=shown,
         seen_as=exchange.remember(ctx, plan),
-        moved=number(asked.get("left_out", "")) or 0,
-        here=f"/translate/{lang}/file/{sha256}?{urlencode({'name': name[:120]})}",
+        moved=asked.left_out or 0,
+        here=f"/translate/{lang}/file/{sha256}?{urlencode({'name': asked.file_name})}",
         **_words(signed),
     )
 
 
 @router.post("/translate/{lang}/file/{sha256}")
-def apply(ctx: Ctx, signed: Signed, form: Form, lang: str, sha256: str) -> Response:
+def apply(ctx: Ctx, signed: Signed, form: FormOf[Applied], lang: str, sha256: str) -> Response:
     """Brings the texts in; what changed meanwhile is looked at again."""
-    name = str(form.get("name", "file"))[:120]
-    done = exchange.apply(ctx, signed.actor, lang, sha256, name, str(form.get("seen", "")))
+    done = exchange.apply(ctx, signed.actor, lang, sha256, form.file_name, form.seen)
     if done.moved:
-        again = urlencode({"name": name, "left_out": done.moved})
+        again = urlencode({"name": form.file_name, "left_out": done.moved})
         return RedirectResponse(f"/translate/{lang}/file/{sha256}?{again}", 303)
     return RedirectResponse(f"/translate/{lang}?state=all", 303)

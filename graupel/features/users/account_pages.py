@@ -8,12 +8,13 @@ from fastapi.responses import RedirectResponse, Response
 from graupel.core.errors import NotFound, Refused, TooManyTries
 from graupel.core.roles import ROLE_HELP, Role
 from graupel.core.showing import plural
-from graupel.core.typed import number
 from graupel.features.users import access, people, second, service
 from graupel.features.users.pages import visitor_of
+from graupel.features.users.schemas import NewPassword, NewToken, Proof, SecondFactor
 from graupel.sealing import SealBroken
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf
 
 router = APIRouter(prefix="/account", dependencies=[Depends(from_our_own_page)])
 #: For how long the picture of a new second factor is good.
@@ -46,13 +47,12 @@ def _account(request: Request, ctx: Ctx, signed: Signed, *, status: int = 200, *
 
 
 @router.post("/password")
-def change_password(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def change_password(request: Request, ctx: Ctx, signed: Signed, form: FormOf[NewPassword]) -> Response:
     """Another password; all other sessions end."""
-    old, new, again = (str(form.get(name, "")) for name in ("old", "new", "again"))
     try:
-        if new != again:
+        if form.new != form.again:
             raise Refused.because("password.differs", "The two new passwords differ. Type the same one twice.", "again")
-        service.change_password(ctx, signed, old, new, visitor_of(request))
+        service.change_password(ctx, signed, form.old, form.new, visitor_of(request))
     except Refused as refusal:
         problems = {problem.field: problem.message for problem in refusal.problems}
         return _account(request, ctx, signed, status=422, password_problems=problems)
@@ -78,24 +78,24 @@ def _second(
 
 
 @router.post("/second")
-def switch_on(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def switch_on(request: Request, ctx: Ctx, signed: Signed, form: FormOf[SecondFactor]) -> Response:
     """Puts it in force, and shows the recovery codes once."""
     try:
-        secret = ctx.sealer.open(str(form.get("offer", "")), seconds=_OFFER_SECONDS)
+        secret = ctx.sealer.open(form.offer, seconds=_OFFER_SECONDS)
     except SealBroken:
         return _second(request, ctx, signed, problem="This took too long: read the new picture.", status=422)
     try:
-        codes = second.switch_on(ctx, signed, secret, str(form.get("code", "")), visitor_of(request))
+        codes = second.switch_on(ctx, signed, secret, form.code, visitor_of(request))
     except Refused as refusal:
         return _second(request, ctx, signed, secret=secret, problem=refusal.problems[0].message, status=422)
     return page(request, "users/recovery.html", codes=[second.spelled(one) for one in codes])
 
 
 @router.post("/second/off")
-def switch_off(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def switch_off(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Proof]) -> Response:
     """Takes the second factor away; the password is asked, for an open screen is not enough."""
     try:
-        service.prove(ctx, signed, str(form.get("password", "")), visitor_of(request))
+        service.prove(ctx, signed, form.password, visitor_of(request))
     except Refused as refusal:
         return _account(request, ctx, signed, status=422, second_problem=refusal.problems[0].message)
     people.take_second_away(ctx, signed.actor, int(signed.actor.user_id or 0), visitor_of(request))
@@ -117,12 +117,11 @@ def end_session(ctx: Ctx, signed: Signed, public_id: str) -> Response:
 
 
 @router.post("/tokens")
-def make_token(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def make_token(request: Request, ctx: Ctx, signed: Signed, form: FormOf[NewToken]) -> Response:
     """Makes a token and shows its secret once."""
     try:
-        role = Role(str(form.get("role", "")))
-        days = number(form.get("days", "")) or service.TOKEN_DAYS[-1]
-        secret = service.make_token(ctx, signed.actor, str(form.get("name", "")), role, days)
+        days = form.days or service.TOKEN_DAYS[-1]
+        secret = service.make_token(ctx, signed.actor, form.name, Role(form.role), days)
     except ValueError:
         return _account(request, ctx, signed, problem="Choose a role for the token.", status=422)
     except Refused as refusal:

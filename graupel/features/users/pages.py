@@ -2,15 +2,15 @@
 
 import re
 import secrets
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from graupel.core.errors import NotAllowed, NotSignedIn, Refused, TooManyTries
 from graupel.features.users import access, people, service
 from graupel.features.users.access import Visitor
+from graupel.features.users.schemas import ChosenPassword, Door, Wanted
 from graupel.features.users.service import CodeNeeded
 from graupel.web.errors import status_of
 from graupel.web.frame import page
@@ -20,13 +20,13 @@ from graupel.web.security import (
     SESSION_COOKIE,
     Anyone,
     Ctx,
-    Form,
     Signed,
     cookie_name,
     cookie_of,
     from_our_own_page,
     set_cookie,
 )
+from graupel.web.sent import FormOf, QueryOf
 
 DEVICE_DAYS = 180
 
@@ -40,11 +40,11 @@ def _inside(wanted: str) -> str:
 
 
 @router.get("/sign-in")
-def door(request: Request, ctx: Ctx, signed: Anyone, wanted: Annotated[str, Query(alias="next")] = "") -> Response:
+def door(request: Request, ctx: Ctx, signed: Anyone, asked: QueryOf[Wanted]) -> Response:
     """The form to sign in."""
     if signed:
-        return RedirectResponse(_inside(wanted), 303)
-    return _door(request, ctx, _inside(wanted))
+        return RedirectResponse(_inside(asked.next), 303)
+    return _door(request, ctx, _inside(asked.next))
 
 
 def _door(request: Request, ctx: Ctx, wanted: str, *, status: int = 200, **told: str) -> Response:
@@ -57,10 +57,10 @@ def _door(request: Request, ctx: Ctx, wanted: str, *, status: int = 200, **told:
 
 
 @router.post("/sign-in")
-def sign_in(request: Request, ctx: Ctx, form: Form) -> Response:
+def sign_in(request: Request, ctx: Ctx, form: FormOf[Door]) -> Response:
     """Begins a session, in two steps where somebody has a second factor."""
     request.state.signed = None
-    email, wanted = str(form.get("email", "")), _inside(str(form.get("next", "")))
+    email, wanted = form.email, _inside(form.next)
     visitor = visitor_of(request)
     try:
         secret = _begin(request, ctx, form, visitor)
@@ -69,7 +69,7 @@ def sign_in(request: Request, ctx: Ctx, form: Form) -> Response:
         answer.headers["Retry-After"] = str(refusal.retry_after)
         return answer
     except CodeNeeded as needed:
-        wrong = "This code is not right, or was used already. " if form.get("ticket") else ""
+        wrong = "This code is not right, or was used already. " if form.ticket else ""
         return _door(request, ctx, wanted, email=email, message=f"{wrong}{needed}", ticket=needed.ticket, status=401)
     except NotSignedIn as refusal:
         return _door(request, ctx, wanted, email=email, message=str(refusal), status=401)
@@ -85,18 +85,18 @@ def visitor_of(request: Request) -> Visitor:
     return Visitor(origin, request.headers.get("user-agent", ""), device)
 
 
-def _refuse_old_door(request: Request, form: FormData) -> None:
-    given, kept = str(form.get("door", "")), cookie_of(request, DOOR_COOKIE)
+def _refuse_old_door(request: Request, given: str) -> None:
+    kept = cookie_of(request, DOOR_COOKIE)
     if not kept or not secrets.compare_digest(given.encode(), kept.encode()):
         raise NotAllowed("This form is too old to be trusted. Go back to it, load it again, and repeat what you did.")
 
 
-def _begin(request: Request, ctx: Ctx, form: FormData, visitor: Visitor) -> str:
+def _begin(request: Request, ctx: Ctx, form: Door, visitor: Visitor) -> str:
     """The secret of a new session, for a form of our own door. Raises NotAllowed, and what signing in raises."""
-    _refuse_old_door(request, form)
-    if ticket := str(form.get("ticket", "")):
-        return service.finish_sign_in(ctx, ticket, str(form.get("code", "")), visitor)
-    return service.sign_in(ctx, str(form.get("email", "")), str(form.get("password", "")), visitor)
+    _refuse_old_door(request, form.door)
+    if form.ticket:
+        return service.finish_sign_in(ctx, form.ticket, form.code, visitor)
+    return service.sign_in(ctx, form.email, form.password, visitor)
 
 
 def _keep_session(request: Request, answer: Response, ctx: Ctx, secret: str, device: str) -> None:
@@ -121,7 +121,7 @@ def session(request: Request, ctx: Ctx, signed: Anyone) -> JSONResponse:
 
 
 @router.post("/session")
-def begin_again(request: Request, ctx: Ctx, form: Form) -> JSONResponse:
+def begin_again(request: Request, ctx: Ctx, form: FormOf[Door]) -> JSONResponse:
     """Begins a session for a page that stays where it is."""
     request.state.signed = None
     visitor = visitor_of(request)
@@ -168,14 +168,13 @@ def _welcome(request: Request, ctx: Ctx, secret: str, *, status: int = 200, prob
 
 
 @router.post("/welcome/{secret}")
-def choose_password(request: Request, ctx: Ctx, form: Form, secret: str) -> Response:
+def choose_password(request: Request, ctx: Ctx, form: FormOf[ChosenPassword], secret: str) -> Response:
     """Keeps the password, and leads to the door."""
-    _refuse_old_door(request, form)
-    password = str(form.get("password", ""))
+    _refuse_old_door(request, form.door)
     try:
-        if password != str(form.get("again", "")):
+        if form.password != form.again:
             raise Refused.because("password.differs", "The two passwords differ. Type the same one twice.")
-        people.use_link(ctx, secret, password, visitor_of(request))
+        people.use_link(ctx, secret, form.password, visitor_of(request))
     except Refused as refusal:
         return _welcome(request, ctx, secret, status=422, problem=refusal.problems[0].message)
     return RedirectResponse("/sign-in", 303)

@@ -13,8 +13,10 @@ from graupel.core.typed import number
 from graupel.features.users import access, people
 from graupel.features.users.access import Visitor
 from graupel.features.users.pages import visitor_of
+from graupel.features.users.schemas import GivenRole, Invited, Recorded
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(prefix="/people", dependencies=[Depends(from_our_own_page)])
 
@@ -55,9 +57,9 @@ def _link(ctx: Ctx, secret: str) -> str:
 
 
 @router.post("")
-def invite(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def invite(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Invited]) -> Response:
     """Invites somebody; the link is shown once, to be passed on."""
-    typed = {name: str(form.get(name, "")) for name in ("email", "name", "role")}
+    typed = {"email": "", "name": "", "role": "", **form.typed}
 
     def act(visitor: Visitor) -> dict[str, Any]:
         role = _role(typed["role"])
@@ -75,11 +77,11 @@ def _role(text: str) -> Role:
 
 
 @router.post("/{user_id:int}/role")
-def change_role(request: Request, ctx: Ctx, signed: Signed, form: Form, user_id: int) -> Response:
+def change_role(request: Request, ctx: Ctx, signed: Signed, form: FormOf[GivenRole], user_id: int) -> Response:
     """Gives somebody another role."""
 
     def act(visitor: Visitor) -> dict[str, Any]:
-        people.change_role(ctx, signed.actor, _id(user_id), _role(str(form.get("role", ""))), visitor)
+        people.change_role(ctx, signed.actor, _id(user_id), _role(form.role), visitor)
         return {"said": "The role is changed. It holds from the next thing they do."}
 
     return _acting(request, ctx, signed, act, {})
@@ -136,13 +138,13 @@ def _id(user_id: int) -> int:
 
 
 @router.get("/record")
-def record(request: Request, ctx: Ctx, signed: Signed, person: str = "") -> Response:
+def record(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Recorded]) -> Response:
     """The record of sign-ins, refusals and changes of rights, of everybody or of one."""
     return page(
         request,
         "users/record.html",
-        record=access.listed(ctx, signed.actor, number(person)),
+        record=access.listed(ctx, signed.actor, asked.person),
         people=people.listed(ctx, signed.actor),
-        person=number(person),
+        person=asked.person,
         kinds=access.KINDS,
     )

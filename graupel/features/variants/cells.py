@@ -14,7 +14,6 @@ from graupel.core.products import Status
 from graupel.core.quantities import format_money
 from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
 from graupel.core.roles import Actor, Role
-from graupel.core.typed import number
 from graupel.db import Tx
 from graupel.features.history import service as history
 from graupel.features.products import saving
@@ -199,17 +198,3 @@ def shown(product: Product, cell: Cell) -> str:
     if cell.field == "archived":
         return "archived" if value else "for sale"
     return "" if value is None else f"{value:.2f}" if cell.field in ("price", "list_price") else str(value)
-
-
-def read_cells(plain: object) -> list[Cell]:
-    """Cells from what the page sends, as JSON gives it. Raises Refused where that is none."""
-    return [_cell(one) for one in (plain if isinstance(plain, list) else [None])]
-
-
-def _cell(plain: object) -> Cell:
-    said = plain if isinstance(plain, dict) else {}
-    where, _, name = str(said.get("cell", "")).partition(":")
-    key = number(where[1:])
-    if where[:1] not in ("p", "v") or key is None:
-        raise Refused.because("cell.unknown", "This is no cell of the table.")
-    return Cell(where[0], key, name, str(said.get("text", "")), str(said.get("was", "")))

@@ -2,20 +2,17 @@
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from starlette.datastructures import FormData
 
 from graupel.core.errors import Refused
 from graupel.core.problems import by_field
 from graupel.features.variants import copying
 from graupel.features.variants.copying import Wanted
+from graupel.features.variants.schemas import Copy
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf
 
 router = APIRouter(prefix="/products/{product_id:int}/copy", dependencies=[Depends(from_our_own_page)])
-
-
-def _wanted(form: FormData) -> Wanted:
-    return Wanted(*(str(form.get(name, "")) for name in ("name", "code", "pattern", "sku")))
 
 
 def _shown(
@@ -41,17 +38,16 @@ def begin(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Respon
 
 
 @router.post("/look")
-def look(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def look(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Copy], product_id: int) -> Response:
     """The SKUs for what is typed at this moment; writes nothing."""
-    return _shown(request, ctx, signed, product_id, _wanted(form), "variants/copied.html")
+    return _shown(request, ctx, signed, product_id, form.wanted, "variants/copied.html")
 
 
 @router.post("")
-def make(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def make(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Copy], product_id: int) -> Response:
     """Makes the copy, and opens it."""
-    wanted = _wanted(form)
     try:
-        made = copying.copy(ctx, signed.actor, product_id, wanted)
+        made = copying.copy(ctx, signed.actor, product_id, form.wanted)
     except Refused:
-        return _shown(request, ctx, signed, product_id, wanted, "variants/copy.html", 422)
+        return _shown(request, ctx, signed, product_id, form.wanted, "variants/copy.html", 422)
     return Response(status_code=204, headers={"HX-Redirect": f"/products/{made}?copied=1"})

@@ -77,9 +77,10 @@ def _plan(ctx: Context, tx: Tx, original: Product, wanted: Wanted) -> CopyPlan:
     name = _read(problems, read["name"], wanted.name, "name")
     proposed = types.coming_code(tx, kind) or _free_code(tx, original.shown_code or f"P{original.id}")
     code = _read(problems, read["code"], wanted.code, "code") or proposed
-    if owner := product_store.owner_of_code(tx, code):
+    is_code = not any(problem.field == "code" for problem in problems)
+    if is_code and (owner := product_store.owner_of_code(tx, code)):
         problems.append(skus.code_problem(tx, code, owner, ctx.settings.language))
-    pattern, made = _skus(ctx, tx, original, wanted, code, problems)
+    pattern, made = _skus(ctx, tx, original, wanted, code if is_code else proposed, problems)
     return CopyPlan(original, name or copy_name(original.values.name), code, pattern, made, _left(original), problems)
 
 
@@ -106,7 +107,8 @@ def _skus(
     """The pattern, and the SKU of each variant's copy; for a product that does not vary the one SKU."""
     if not original.varies:
         sku = _read(problems, product_fields.readers(ctx.settings.currency)["sku"], wanted.sku, "sku")
-        problems += skus.problems(tx, [(sku, None)], ctx.settings.language) if sku else []
+        is_sku = bool(sku) and not any(problem.field == "sku" for problem in problems)
+        problems += skus.problems(tx, [(sku, None)], ctx.settings.language) if is_sku else []
         return "", {original.variants[0].id: sku or skus.free(tx, code)}
     text = wanted.pattern or original.sku_pattern or rules.DEFAULT_PATTERN
     try:

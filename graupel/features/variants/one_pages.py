@@ -4,7 +4,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
-from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import quantities
@@ -13,28 +12,24 @@ from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import Level
 from graupel.core.roles import Identity, Role
-from graupel.core.sent import read_json
 from graupel.core.showing import typed_text
 from graupel.core.tables import read_columns
-from graupel.core.typed import number
 from graupel.core.variants import label_of, order_key
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants import cells, pages, service, setting, views
 from graupel.features.variants.reading import read_value
+from graupel.features.variants.schemas import Cells, One, RowsAsked
 from graupel.features.variants.table_cells import VariantRow
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import lensing
 from graupel.features.wording.lensing import FieldSeen, Held
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(prefix="/products/{product_id}/variants", dependencies=[Depends(from_our_own_page)])
-
-OWN = (
-    "sku", "gtin", "mpn", *(name for name in VARIANT.for_many if name != "archived"), "name", "short_text",
-)  # fmt: skip
 
 
 def _at(
@@ -92,7 +87,7 @@ SHOWN_ROWS = 100
 
 
 @router.get("/rows")
-def show_rows(request: Request, ctx: Ctx, signed: Signed, product_id: int, columns: str = "") -> Response:
+def show_rows(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[RowsAsked], product_id: int) -> Response:
     """The variants as rows of the products table, under their product's."""
     seen: Seen = request.state.seen
     product = product_service.read(ctx, signed.actor, product_id)
@@ -110,7 +105,7 @@ def show_rows(request: Request, ctx: Ctx, signed: Signed, product_id: int, colum
         product=product,
         rows=rows,
         more=max(0, len(variants) - SHOWN_ROWS),
-        columns=read_columns(columns.split(",")),
+        columns=read_columns(asked.columns.split(",")),
         may_edit=signed.actor.may(Role.EDITOR),
     )
 
@@ -123,14 +118,15 @@ def show_one(request: Request, ctx: Ctx, signed: Signed, product_id: int, varian
 
 
 @router.post("/{variant_id}")
-def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int, variant_id: int) -> Response:
+def save_one(
+    request: Request, ctx: Ctx, signed: Signed, form: FormOf[One], product_id: int, variant_id: int
+) -> Response:
     """Saves one variant; blank fields are inherited."""
     product = product_service.product_of_variant(ctx, signed.actor, variant_id)
     variant = next(v for v in product.variants if v.id == variant_id)
-    typed = {name: str(form.get(name, "")) for name in OWN if name in form}
     values: dict[str, Any] = {}
-    own, problems = _own_typed(ctx, request, form)
-    for name, text in typed.items():
+    own, problems = _own_typed(ctx, request, form.own)
+    for name, text in form.typed.items():
         try:
             values[name] = read_value(name, text, ctx.settings.currency)
         except Refused as refusal:
@@ -138,28 +134,26 @@ def save_one(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id:
     try:
         if problems:
             raise Refused(problems)
-        version = str(form.get("version", ""))
-        setting.save_one(ctx, signed.actor, variant_id, values, number(version), own)
+        setting.save_one(ctx, signed.actor, variant_id, values, form.version, own)
     except Refused as refusal:
-        typed |= {name: str(value) for name, value in form.items() if name.startswith("own-")}
+        typed = form.typed | {f"own-{key}": text for key, text in form.own.items()}
         return _one(request, ctx, signed, product, variant, typed=typed, refusal=refusal)
     except Outdated as outdated:
         late = Refused.because("outdated", str(outdated))
-        return _one(request, ctx, signed, product, variant, typed=typed, refusal=late)
+        return _one(request, ctx, signed, product, variant, typed=form.typed, refusal=late)
     return pages.part(request, ctx, signed, product.id, said="Variant saved.")
 
 
-def _own_typed(ctx: Context, request: Request, form: FormData) -> tuple[dict[str, str], list[Problem]]:
+def _own_typed(ctx: Context, request: Request, typed: dict[str, str]) -> tuple[dict[str, str], list[Problem]]:
     """What was typed for the lens, by key, and what of it can't be taken."""
     own: dict[str, str] = {}
     problems: list[Problem] = []
-    for name, text in form.items():
-        key = name.removeprefix("own-")
+    for key, text in typed.items():
         field = key.rpartition(".")[2]
-        if key == name or field not in (*VARIANT_WORDS, *AMOUNTS):
+        if field not in (*VARIANT_WORDS, *AMOUNTS):
             continue
         try:
-            value = read_value(field, str(text), pages.currency(ctx, request))
+            value = read_value(field, text, pages.currency(ctx, request))
             own[key] = "" if value is None else quantities.format_money(value) if field in AMOUNTS else str(value)
         except Refused as refusal:
             problems += [problem.at(field=field) for problem in refusal.problems]
@@ -170,14 +164,11 @@ table_router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
 
 @table_router.post("/products/cells")
-def save_cells(request: Request, ctx: Ctx, signed: Signed, form: Form) -> JSONResponse:
+def save_cells(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Cells]) -> JSONResponse:
     """Saves cells of the table that were edited in place: all of them, or none and why."""
     try:
-        typed = read_json(str(form.get("cells", "[]")))
-        changed = cells.save(ctx, signed.actor, cells.read_cells(typed), request.state.seen.lens)
+        changed = cells.save(ctx, signed.actor, [one.typed for one in form.cells], request.state.seen.lens)
     except Refused as refusal:
         problems = [{"cell": problem.field or "", "message": problem.message} for problem in refusal.problems]
         return JSONResponse({"problems": problems}, 422)
-    except ValueError:
-        return JSONResponse({"problems": [{"cell": "", "message": "This was not sent by our page."}]}, 422)
     return JSONResponse({"changed": changed})

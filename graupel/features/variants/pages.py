@@ -5,7 +5,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import attributes as attribute_rules
@@ -13,7 +12,6 @@ from graupel.core.attributes import AttributeKind
 from graupel.core.declarations.products import VARIANT
 from graupel.core.errors import Refused
 from graupel.core.roles import Actor, Identity, Role
-from graupel.core.typed import number, numbers
 from graupel.core.variants import DEFAULT_PATTERN, Combination
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as product_service
@@ -21,15 +19,14 @@ from graupel.features.products.service import Product
 from graupel.features.variants import making, setting, taking, views
 from graupel.features.variants.making import Wish
 from graupel.features.variants.reading import read_value
+from graupel.features.variants.schemas import FIELDS, Building, Gap, Grid, Making, Setting, Taking, Wished
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf
 
 router = APIRouter(prefix="/products/{product_id}/variants", dependencies=[Depends(from_our_own_page)])
-
-#: What can be set for several variants, and what it is called.
-FIELDS = {name: VARIANT.field(name).label for name in VARIANT.for_many}
 
 
 def part_data(
@@ -60,27 +57,16 @@ def part(
 ) -> Response:
     """The part of the editor, as it is under the lens and the grid of the page."""
     product = product_service.read(ctx, signed.actor, product_id)
-    form_or_query = data.pop("state", request.query_params)
-    layer = _combination(str(form_or_query.get("layer", "")))
+    grid = data.pop("grid", None) or Grid.from_sent(request.query_params)
     return page(
         request,
         "variants/wide.html",
         part="variants/part.html",
         status=status,
         product=product,
-        data=part_data(
-            ctx, signed.actor, product, request.state.seen, str(form_or_query.get("by", "stock")), layer or None
-        ),
+        data=part_data(ctx, signed.actor, product, request.state.seen, grid.by, grid.layer or None),
         **{"said": "", "trouble": [], **data},
     )
-
-
-def _combination(text: str) -> Combination:
-    return tuple(numbers(text.split(".")))
-
-
-def _ids(form: FormData) -> set[int]:
-    return set(numbers(str(form.get("ids", "")).split(".")))
 
 
 @router.get("")
@@ -90,18 +76,6 @@ def show(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Respons
 
 
 # --- what it differs by --------------------------------------------------------------------------------------
-
-
-def _wish(form: FormData) -> Wish:
-    axes = []
-    given = {}
-    for key in numbers(form.getlist("axis")):
-        axes.append((key, tuple(numbers(form.getlist(f"choice-{key}")))))
-        chosen = number(form.get(f"given-{key}", ""))
-        if chosen is not None:
-            given[key] = chosen
-    left = frozenset(_combination(one) for one in str(form.get("left_out", "")).split() if one)
-    return Wish(tuple(axes), given, str(form.get("pattern", "")), left)
 
 
 def _builder(
@@ -141,19 +115,17 @@ def begin(request: Request, ctx: Ctx, signed: Signed, product_id: int) -> Respon
 
 
 @router.post("/build")
-def build(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def build(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Building], product_id: int) -> Response:
     """The rows with one more, one less, or one made on the spot; writes nothing but that."""
     signed.actor.require(Role.EDITOR)
-    wish = _wish(form)
-    gone = str(form.get("take_out", ""))
-    axes = [(key, choices) for key, choices in wish.axes if str(key) != gone]
+    wish = form.wish
+    axes = [(key, choices) for key, choices in wish.axes if key != form.take_out]
     trouble: list[str] = []
-    added = number(form.get("add_axis", ""))
-    if added is not None and added not in dict(axes):
-        axes.append((added, ()))
+    if form.add_axis is not None and form.add_axis not in dict(axes):
+        axes.append((form.add_axis, ()))
     try:
         axes = _with_new_values(ctx, signed.actor, form, axes)
-        if str(form.get("new_name", "")).strip():
+        if form.new_name.strip():
             axes.append(_private_axis(ctx, signed.actor, form, product_id))
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
@@ -162,12 +134,12 @@ def build(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: in
 
 
 def _with_new_values(
-    ctx: Context, actor: Actor, form: FormData, axes: Sequence[tuple[int, tuple[int, ...]]]
+    ctx: Context, actor: Actor, form: Building, axes: Sequence[tuple[int, tuple[int, ...]]]
 ) -> list[tuple[int, tuple[int, ...]]]:
     """Values typed beside an attribute are made, and ticked."""
     found = []
     for key, choices in axes:
-        typed = str(form.get(f"values-{key}", "")).strip()
+        typed = form.values.get(key, "").strip()
         if typed:
             attributes.add_choices(ctx, actor, key, typed)
             labels = {label.casefold() for label in attribute_rules.split_list(typed)}
@@ -177,12 +149,12 @@ def _with_new_values(
     return found
 
 
-def _private_axis(ctx: Context, actor: Actor, form: FormData, product_id: int) -> tuple[int, tuple[int, ...]]:
+def _private_axis(ctx: Context, actor: Actor, form: Building, product_id: int) -> tuple[int, tuple[int, ...]]:
     """An attribute of this product only, with all its values ticked."""
     wanted = attributes.Definition(
-        attribute_rules.parse_attribute_name(str(form.get("new_name", ""))),
+        attribute_rules.parse_attribute_name(form.new_name),
         AttributeKind.ONE_CHOICE,
-        choices=attribute_rules.split_list(str(form.get("new_values", ""))),
+        choices=attribute_rules.split_list(form.new_values),
         product_id=product_id,
     )
     made = attributes.make(ctx, actor, wanted)
@@ -190,9 +162,9 @@ def _private_axis(ctx: Context, actor: Actor, form: FormData, product_id: int) -
 
 
 @router.post("/plan")
-def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Wished], product_id: int) -> Response:
     """The grid that would result, before anything is made."""
-    wish = _wish(form)
+    wish = form.wish
     try:
         planned = making.plan_making(ctx, signed.actor, product_id, wish)
     except Refused as refusal:
@@ -202,10 +174,10 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 
 
 @router.post("/make")
-def make(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def make(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Making], product_id: int) -> Response:
     """Makes what the dry run showed."""
-    wish = _wish(form)
-    shown = {_combination(one) for one in str(form.get("shown", "")).split()} - set(wish.left_out)
+    wish = form.wish
+    shown = set(form.shown) - set(wish.left_out)
     try:
         made = making.make(ctx, signed.actor, product_id, wish, shown)
     except Refused as refusal:
@@ -216,52 +188,46 @@ def make(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int
 
 
 @router.post("/fill")
-def fill(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def fill(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Gap], product_id: int) -> Response:
     """Makes the variant of one gap."""
-    combination = _combination(str(form.get("combination", "")))
 
     def act() -> str:
-        made = making.fill_gap(ctx, signed.actor, product_id, combination)
+        made = making.fill_gap(ctx, signed.actor, product_id, form.combination)
         return "Made." if made.number else "It is there already."
 
     return _acting(request, ctx, signed, form, product_id, act)
 
 
 def _acting(
-    request: Request, ctx: Context, signed: Identity, form: FormData, product_id: int, act: Callable[[], str]
+    request: Request, ctx: Context, signed: Identity, grid: Grid, product_id: int, act: Callable[[], str]
 ) -> Response:
     """Do something, and show the part again: with what ``act`` says of it, or why it was not done."""
     try:
         said = act()
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
-        return part(request, ctx, signed, product_id, status=422, trouble=trouble, state=form)
-    return part(request, ctx, signed, product_id, said=said, state=form)
+        return part(request, ctx, signed, product_id, status=422, trouble=trouble, grid=grid)
+    return part(request, ctx, signed, product_id, said=said, grid=grid)
 
 
 # --- setting values ------------------------------------------------------------------------------------------
 
 
-def _setting(currency: str, form: FormData, product: Product) -> tuple[set[int], str, Any]:
+def _setting(currency: str, form: Setting, product: Product) -> tuple[set[int], str, Any]:
     """Which variants, which field, which value: a selection, or all with a choice."""
-    name = str(form.get("field", "price"))
-    if name not in FIELDS:
-        raise Refused.because("variants.field", "Choose what is to be set.", "field")
-    choice = number(form.get("with_choice", ""))
-    ids = _ids(form)
-    if choice is not None:
-        ids = {v.id for v in product.for_sale if choice in v.combination}
-    if form.get("inherit"):
+    name, ids = form.field, set(form.ids)
+    if form.with_choice is not None:
+        ids = {v.id for v in product.for_sale if form.with_choice in v.combination}
+    if form.inherit:
         if not VARIANT.field(name).inherits:
             what = (
                 f"{FIELDS[name]} is each variant’s own, nothing is inherited: type a value, or leave it blank for none."
             )
             raise Refused.because("variants.own", what, "field")
         return ids, name, None
-    text = str(form.get("value", ""))
-    if not text.strip() and name in ("price", "weight_g"):
+    if not form.value.strip() and name in ("price", "weight_g"):
         raise Refused.because("variants.value", "Type a value, or press Back to inherited.", "value")
-    return ids, name, read_value(name, text, currency)
+    return ids, name, read_value(name, form.value, currency)
 
 
 def currency(ctx: Context, request: Request) -> str:
@@ -270,7 +236,7 @@ def currency(ctx: Context, request: Request) -> str:
 
 
 @router.post("/set/plan")
-def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Setting], product_id: int) -> Response:
     """What setting a field in some variants would do."""
     product = product_service.read(ctx, signed.actor, product_id)
     found, trouble = None, []
@@ -287,15 +253,15 @@ def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: Form, product
         plan=found,
         product=product,
         ids=".".join(map(str, sorted(ids))),
-        inherit=bool(form.get("inherit")),
-        raw=str(form.get("value", "")),
+        inherit=form.inherit,
+        raw=form.value,
         labels=FIELDS,
         trouble=trouble,
     )
 
 
 @router.post("/set")
-def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def set_values(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Setting], product_id: int) -> Response:
     """Sets a field in some variants."""
     product = product_service.read(ctx, signed.actor, product_id)
 
@@ -310,27 +276,18 @@ def set_values(request: Request, ctx: Ctx, signed: Signed, form: Form, product_i
 # --- taking away ---------------------------------------------------------------------------------------------
 
 
-def _going(form: FormData) -> tuple[int | None, int | None, int | None]:
-    """With which choice they go; or which attribute is given up, and the choice whose variants are kept: both or none.
-
-    Without any of them the chosen variants go.
-    """
-    choice, axis, keep = (number(form.get(name, "")) for name in ("choice", "axis", "keep"))
-    return (choice, None, None) if axis is None or keep is None else (choice, axis, keep)
-
-
 @router.post("/take/plan")
-def plan_taking(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def plan_taking(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Taking], product_id: int) -> Response:
     """What taking variants away would do: by selection, by a value, or by giving up an attribute."""
     product = product_service.read(ctx, signed.actor, product_id)
     found: taking.Going | taking.Dropping | None = None
     trouble = []
-    choice, axis, keep = _going(form)
+    given_up = form.given_up
     try:
-        if axis is not None and keep is not None:
-            found = taking.plan_dropping(ctx, signed.actor, product_id, axis, keep)
+        if given_up:
+            found = taking.plan_dropping(ctx, signed.actor, product_id, *given_up)
         else:
-            found = taking.plan_taking(ctx, signed.actor, product_id, ids=_ids(form), choice=choice or 0)
+            found = taking.plan_taking(ctx, signed.actor, product_id, ids=set(form.ids), choice=form.choice or 0)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
     return page(
@@ -339,25 +296,24 @@ def plan_taking(request: Request, ctx: Ctx, signed: Signed, form: Form, product_
         status=422 if trouble else 200,
         plan=found,
         product=product,
-        ids=str(form.get("ids", "")),
-        choice=choice or "",
-        axis=axis or "",
-        keep=keep or "",
+        ids=".".join(map(str, form.ids)),
+        choice=form.choice or "",
+        axis=given_up[0] if given_up else "",
+        keep=given_up[1] if given_up else "",
         trouble=trouble,
     )
 
 
 @router.post("/take")
-def take(request: Request, ctx: Ctx, signed: Signed, form: Form, product_id: int) -> Response:
+def take(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Taking], product_id: int) -> Response:
     """Takes variants away as the dry run showed."""
-    choice, axis, keep = _going(form)
-    signature = str(form.get("signature", ""))
 
     def act() -> str:
-        if axis is not None and keep is not None:
-            taking.drop_axis(ctx, signed.actor, product_id, axis, keep, signature)
+        if form.given_up:
+            taking.drop_axis(ctx, signed.actor, product_id, *form.given_up, form.signature)
         else:
-            taking.take_away(ctx, signed.actor, product_id, signature, ids=_ids(form), choice=choice or 0)
+            ids, choice = set(form.ids), form.choice or 0
+            taking.take_away(ctx, signed.actor, product_id, form.signature, ids=ids, choice=choice)
         return "Taken away. History can bring them back."
 
     return _acting(request, ctx, signed, form, product_id, act)

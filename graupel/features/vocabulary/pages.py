@@ -5,7 +5,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, RedirectResponse, Response
-from starlette.datastructures import FormData
 
 from graupel.context import Context
 from graupel.core import attributes as rules
@@ -13,15 +12,20 @@ from graupel.core import doubles, units
 from graupel.core.attributes import KIND_WORDS
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import by_field
-from graupel.core.product_types import Need
 from graupel.core.roles import Identity, Role
-from graupel.core.typed import number, numbers
 from graupel.features.vocabulary import attributes, carriers, joining, service, sharing, types
-from graupel.features.vocabulary.attributes import ChoiceTyped
-from graupel.features.vocabulary.types import Member
-from graupel.web import marks
+from graupel.features.vocabulary.schemas import (
+    AttributeTyped,
+    Into,
+    NameTyped,
+    NewAttribute,
+    NewChoices,
+    NewName,
+    TypeTyped,
+)
 from graupel.web.frame import page
-from graupel.web.security import Ctx, Form, Signed, from_our_own_page
+from graupel.web.security import Ctx, Signed, from_our_own_page
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(prefix="/vocabulary", dependencies=[Depends(from_our_own_page)])
 
@@ -71,13 +75,12 @@ def list_attributes(request: Request, ctx: Ctx, signed: Signed) -> Response:
 
 
 @router.post("/attributes")
-def make_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form) -> Response:
+def make_attribute(request: Request, ctx: Ctx, signed: Signed, form: FormOf[NewAttribute]) -> Response:
     """Makes an attribute and opens it."""
-    typed = {name: str(value) for name, value in form.items()}
     try:
-        made = attributes.make(ctx, signed.actor, attributes.read_definition(typed))
+        made = attributes.make(ctx, signed.actor, attributes.read_definition(form.typed))
     except Refused as refusal:
-        return _attribute_list(request, ctx, signed, problems=refusal.problems, typed=typed)
+        return _attribute_list(request, ctx, signed, problems=refusal.problems, typed=form.typed)
     return _to(f"/vocabulary/attributes/{made.id}")
 
 
@@ -102,31 +105,28 @@ def show_attribute(request: Request, ctx: Ctx, signed: Signed, attribute_id: int
 
 
 @router.post("/attributes/{attribute_id:int}")
-def change_attribute(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
+def change_attribute(
+    request: Request, ctx: Ctx, signed: Signed, form: FormOf[AttributeTyped], attribute_id: int
+) -> Response:
     """Saves name, help and unit, and the choices with their order."""
-    name, help_text, unit = (str(form.get(field, "")) for field in ("name", "help", "unit"))
-    fixed = form.get("unit_fixed") == "yes"
-    typed = _choices_typed(form)
     attributes.save(
-        ctx, signed.actor, attribute_id, name, help_text, unit, typed, marks=marks.read(form), unit_fixed=fixed
+        ctx,
+        signed.actor,
+        attribute_id,
+        form.name,
+        form.help,
+        form.unit,
+        form.choices,
+        marks=form.marks,
+        unit_fixed=form.unit_fixed,
     )
     return _attribute(request, ctx, signed, attribute_id, said="Saved.")
 
 
-def _choices_typed(form: FormData) -> list[ChoiceTyped]:
-    names = ("choice", "label", "code", "swatch", "picture")
-    columns = [[str(value) for value in form.getlist(name)] for name in names]
-    return [
-        ChoiceTyped(key, label, code, swatch, number(picture))
-        for choice_id, label, code, swatch, picture in zip(*columns, strict=False)
-        if (key := number(choice_id)) is not None
-    ]
-
-
 @router.post("/attributes/{attribute_id:int}/choices")
-def add_choices(request: Request, ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> Response:
+def add_choices(request: Request, ctx: Ctx, signed: Signed, form: FormOf[NewChoices], attribute_id: int) -> Response:
     """Adds one choice, or a pasted list."""
-    added = attributes.add_choices(ctx, signed.actor, attribute_id, str(form.get("choices", "")))
+    added = attributes.add_choices(ctx, signed.actor, attribute_id, form.choices)
     return _attribute(request, ctx, signed, attribute_id, added=added)
 
 
@@ -172,30 +172,10 @@ def show_type(request: Request, ctx: Ctx, signed: Signed, type_id: int) -> Respo
 
 
 @router.post("/types/{type_id:int}")
-def save_type(request: Request, ctx: Ctx, signed: Signed, form: Form, type_id: int) -> Response:
+def save_type(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TypeTyped], type_id: int) -> Response:
     """Saves a type with its attributes; those that are chosen below are added at the end."""
-    members = _members(form)
-    group = members[-1].group if members else ""
-    members += [Member(added, group) for added in dict.fromkeys(numbers(form.getlist("add")))]
-    name, prefix = str(form.get("name", "")), str(form.get("code_prefix", ""))
-    types.save(ctx, signed.actor, type_id, name, prefix, members, marks.read(form))
+    types.save(ctx, signed.actor, type_id, form.name, form.code_prefix, form.members, form.marks)
     return _type(request, ctx, signed, type_id, said="Saved.")
-
-
-def _members(form: FormData) -> list[Member]:
-    found = []
-    for key in numbers(form.getlist("attribute")):
-        need, _, choice = str(form.get(f"need-{key}", "no")).partition(":")
-        found.append(
-            Member(
-                key,
-                str(form.get(f"group-{key}", "")),
-                Need(need) if need in tuple(Need) else Need.NO,
-                number(choice),
-                f"differ-{key}" in form,
-            )
-        )
-    return found
 
 
 # --- brands, tags, types: lists, names -----------------------------------------------------------------------
@@ -248,28 +228,27 @@ def list_names(request: Request, ctx: Ctx, signed: Signed, which: str) -> Respon
 
 
 @router.post("/{which}")
-def make_name(request: Request, ctx: Ctx, signed: Signed, form: Form, which: str) -> Response:
+def make_name(request: Request, ctx: Ctx, signed: Signed, form: FormOf[NewName], which: str) -> Response:
     """Makes a brand, tag or type; where one looks much like it, asks first."""
-    typed = str(form.get("name", ""))
     try:
-        near = _near(ctx, _kind(which), typed, form)
+        near = _near(ctx, _kind(which), form)
         if near:
-            return _list(request, ctx, signed, which, near=near, typed=typed)
-        made = service.make(ctx, signed.actor, _kind(which), typed)
+            return _list(request, ctx, signed, which, near=near, typed=form.name)
+        made = service.make(ctx, signed.actor, _kind(which), form.name)
     except Refused as refusal:
-        return _list(request, ctx, signed, which, refusal=refusal, typed=typed)
+        return _list(request, ctx, signed, which, refusal=refusal, typed=form.name)
     if which == "types":
         return _to(f"/vocabulary/types/{made.id}")
     return _list(request, ctx, signed, which)
 
 
-def _near(ctx: Context, kind: str, typed: str, form: FormData) -> list[doubles.Double]:
+def _near(ctx: Context, kind: str, form: NewName) -> list[doubles.Double]:
     """Names much like a new one, unless the person is sure."""
-    if "sure" in form:
+    if form.sure:
         return []
     words = service.read(ctx)
     known = {"brand": words.brands, "tag": words.tags}.get(kind) or {i: t.name for i, t in words.types.items()}
-    name = service.parse_name(kind, typed)
+    name = service.parse_name(kind, form.name)
     return [] if name in known.values() else doubles.near(name, known.values())
 
 
@@ -300,11 +279,11 @@ def _name(request: Request, ctx: Context, signed: Identity, which: str, record_i
 
 @router.post("/brands/{record_id:int}")
 @router.post("/tags/{record_id:int}")
-def rename(request: Request, ctx: Ctx, signed: Signed, form: Form, record_id: int) -> Response:
+def rename(request: Request, ctx: Ctx, signed: Signed, form: FormOf[NameTyped], record_id: int) -> Response:
     """Another name; of a brand, its tags too."""
     which = request.url.path.split("/")[2]
-    tags = str(form.get("tags", "")).split(",") if which == "brands" else None
-    service.rename(ctx, signed.actor, _kind(which), record_id, str(form.get("name", "")), tags, marks.read(form))
+    tags = form.tags.split(",") if which == "brands" else None
+    service.rename(ctx, signed.actor, _kind(which), record_id, form.name, tags, form.marks)
     return _name(request, ctx, signed, which, record_id, said="Saved.")
 
 
@@ -320,26 +299,25 @@ def _asks(near: Sequence[doubles.Double]) -> JSONResponse:
 
 
 @router.post("/{which}/in-place")
-def make_in_place(ctx: Ctx, signed: Signed, form: Form, which: str) -> JSONResponse:
+def make_in_place(ctx: Ctx, signed: Signed, form: FormOf[NewName], which: str) -> JSONResponse:
     """A brand, tag or type for a chooser; asks back where one looks much like it."""
-    typed = str(form.get("name", ""))
     try:
-        near = _near(ctx, _kind(which), typed, form)
+        near = _near(ctx, _kind(which), form)
         if near:
             return _asks(near)
-        made = service.make(ctx, signed.actor, _kind(which), typed)
+        made = service.make(ctx, signed.actor, _kind(which), form.name)
     except Refused as refusal:
         return JSONResponse({"problem": refusal.problems[0].message}, 422)
     return _answer(made.id if which == "types" else made.name, made.name)
 
 
 @router.post("/attributes/{attribute_id:int}/in-place")
-def make_choice_in_place(ctx: Ctx, signed: Signed, form: Form, attribute_id: int) -> JSONResponse:
+def make_choice_in_place(ctx: Ctx, signed: Signed, form: FormOf[NewName], attribute_id: int) -> JSONResponse:
     """A choice for a chooser; asks back where one looks much like it."""
     try:
-        label = rules.parse_label(str(form.get("name", "")))
+        label = rules.parse_label(form.name)
         known = attributes.read(ctx, signed.actor, attribute_id).attribute.choices
-        near = doubles.near(label, [choice.label for choice in known]) if "sure" not in form else []
+        near = doubles.near(label, [choice.label for choice in known]) if not form.sure else []
         if near and label.casefold() not in [choice.label.casefold() for choice in known]:
             return _asks(near)
         added = attributes.add_choice(ctx, signed.actor, attribute_id, label)
@@ -352,11 +330,11 @@ def make_choice_in_place(ctx: Ctx, signed: Signed, form: Form, attribute_id: int
 
 
 @router.get("/join/{kind}/{gone}")
-def plan_join(request: Request, ctx: Ctx, signed: Signed, kind: str, gone: int, into: int | None = None) -> Response:
+def plan_join(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Into], kind: str, gone: int) -> Response:
     """The dry run: what joining or deleting does."""
     if kind not in joining.WORDS:
         raise NotFound("There is no such part of the vocabulary.")
-    plan = joining.plan(ctx, signed.actor, kind, gone, into)
+    plan = joining.plan(ctx, signed.actor, kind, gone, asked.into)
     back = joining.address(ctx, kind, gone)
     return page(
         request, "vocabulary/join.html", part="vocabulary/join_part.html", plan=plan, words=joining.WORDS, back=back,
@@ -365,10 +343,10 @@ def plan_join(request: Request, ctx: Ctx, signed: Signed, kind: str, gone: int, 
 
 
 @router.post("/join/{kind}/{gone}")
-def join(ctx: Ctx, signed: Signed, form: Form, kind: str, gone: int) -> Response:
+def join(ctx: Ctx, signed: Signed, form: FormOf[Into], kind: str, gone: int) -> Response:
     """Joins or deletes."""
     if kind not in joining.WORDS:
         raise NotFound("There is no such part of the vocabulary.")
     back = joining.address(ctx, kind, gone)
-    joining.join(ctx, signed.actor, kind, gone, number(form.get("into", "")))
+    joining.join(ctx, signed.actor, kind, gone, form.into)
     return _to(back if kind == "attribute_choice" else back.rpartition("/")[0])

@@ -313,7 +313,8 @@ def test_what_goes_out_is_what_is_listed(browser, ctx, yarn):
 
 
 def test_a_link_does_not_choose_a_files_name(browser, yarn):
-    file = browser.get("/translate/de/file?form=csv&state=invoice.exe")
+    assert browser.get("/translate/de/file?form=csv&state=invoice.exe").status_code == 422
+    file = browser.get("/translate/de/file?form=csv&state=all&name=invoice.exe")
     assert file.headers["Content-Disposition"] == 'attachment; filename="catalogue-en-de.csv"'
 
 

@@ -105,6 +105,10 @@ def test_what_was_typed_counts_and_what_is_taken_is_refused(ctx, needles):
         copying.copy(ctx, SYSTEM, needles, Wanted(code="OTHER"))
     with pytest.raises(Refused, match="nonsense"):
         copying.copy(ctx, SYSTEM, needles, Wanted(pattern="{nonsense}"))
+    with pytest.raises(Refused, match="can't hold “Ä”"):
+        copying.copy(ctx, SYSTEM, needles, Wanted(code="ÄRMEL"))
+    with pytest.raises(Refused, match="can't hold “Ä”"):
+        copying.copy(ctx, SYSTEM, make_product(ctx, "PLAIN"), Wanted(sku="ÄRMEL"))
     made = read(ctx, copying.copy(ctx, SYSTEM, needles, Wanted("Short needles", "SHORT", "{code}.{number}")))
     assert (made.values.name, made.values.code) == ("Short needles", "SHORT")
     assert {one.sku for one in made.variants} == {f"SHORT.00{number}" for number in range(1, 7)}

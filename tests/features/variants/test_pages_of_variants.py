@@ -117,7 +117,7 @@ def test_a_price_is_set_for_chosen_variants_or_all_with_a_choice_and_taken_back(
     [
         ({"field": "price", "value": ""}, "Type a value, or press Back to inherited."),
         ({"field": "price", "value": "cheap"}, "cheap"),
-        ({"field": "sku", "value": "X"}, "Choose what is to be set."),
+        ({"field": "sku", "value": "X"}, "“field” can’t be read"),
         ({"field": "stock", "value": "1.5"}, "1.5"),
     ],
 )

@@ -1,0 +1,33 @@
+"""What History is asked for."""
+
+from datetime import date
+from typing import Annotated
+
+from pydantic import Field
+
+from graupel.web.sent import Maybe, MaybeWhole, Search, Sent, Whole
+
+
+class Searched(Sent):
+    """A search among the change sets: words, a person, days in the shop's time zone, kind, field, product."""
+
+    q: Search = ""
+    who: Search = ""
+    since: Maybe[date] = None
+    until: Maybe[date] = None
+    kind: str = ""
+    field: str = ""
+    product: MaybeWhole = None
+    before: MaybeWhole = None
+
+    @property
+    def texts(self) -> dict[str, str]:
+        """As the fields of the search have them."""
+        names = ("q", "who", "since", "until", "kind", "field")
+        return {name: str(getattr(self, name) or "") for name in names}
+
+
+class Paged(Sent):
+    """Which page of the records of a change set is read, from 1."""
+
+    page: Annotated[Whole, Field(ge=1)] = 1
