@@ -43,7 +43,7 @@ PAGES = (
             "The address holds what you see, so it can be kept under a name or sent to a colleague.",
         ),
         (
-            ("/", "find by name, SKU, code or GTIN"),
+            ("/ /", "find by name, SKU, code or GTIN"),
             ("↑ ↓", "go through the rows"),
             ("Enter", "open the product"),
             ("F2", "edit the cell"),
@@ -55,13 +55,14 @@ PAGES = (
         "A product",
         (
             "One page for all that is said of a product; the outline at the left shows which part lacks something.",
-            "The mirror at the right shows what the shop or a marketplace will show, while you type.",
+            "The mirror at the right shows what the shop or a marketplace will show, while you type; what is missing "
+            "is filled in there.",
             "Brands, tags, categories, attributes and their choices are made in the fields where they are chosen.",
             "Under another lens you write for a language or a destination alone; each field says where its value comes "
             "from.",
             "If a colleague saved meanwhile, both values are shown and you choose; nothing is overwritten unseen.",
         ),
-        (_SAVE, ("Ctrl K", "find anything")),
+        (_SAVE, ("Ctrl .", "fill in the next thing that is missing"), ("Ctrl K", "find anything")),
     ),
     Help(
         "/categories",
@@ -104,7 +105,7 @@ PAGES = (
             "A file says where it is used, and another is put in its place everywhere in one act.",
             "What nothing uses can be found and deleted; History brings it back.",
         ),
-        (("/", "find by file, product or text"),),
+        (("/ /", "find by file, product or text"),),
     ),
     Help(
         "/translate",
@@ -211,7 +212,8 @@ def guide() -> str:
     parts = [
         "# Guide for merchants",
         "What each page is for. The same texts stand in the application: press `?` on any page.",
-        "On every page: `Ctrl K` finds anything, `?` shows this help and the keys, `g` and a letter goes to a page.",
+        "On every page: `/` or `Ctrl K` finds anything, `/` once more finds on the page itself, `?` shows this help "
+        "and the keys, `g` and a letter goes to a page.",
     ]
     for one in PAGES:
         parts += [f"## {one.title}", " ".join(one.sentences)]

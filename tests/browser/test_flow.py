@@ -166,7 +166,7 @@ def test_the_table_is_searched_narrowed_and_walked_by_keyboard(at_screen: Person
     me.sees("#goods tbody tr", "Wool 050")
     assert "status=draft" in me.driver.current_url
     assert "sort=price" in me.driver.current_url
-    ActionChains(me.driver).send_keys("/").send_keys("wool 11").perform()
+    ActionChains(me.driver).send_keys("//").send_keys("wool 11").perform()
     me.sees(".list-head h1", "10 products")
     assert "q=wool" in me.driver.current_url
     me.sees(".fv[aria-pressed=true]", "Draft")
@@ -288,3 +288,37 @@ def test_anything_is_found_help_stands_where_one_is_and_an_act_ends_with_a_sente
     me.open("/today")
     ActionChains(me.driver).send_keys("/").perform()
     me.sees("#looked-at a", "Fellside aran")
+
+
+def test_a_new_product_is_made_sellable_from_the_list_of_what_is_missing(at_screen: Person, ctx):
+    make_product(ctx, "OLD-1", category="Yarn > Sock")
+    me = at_screen
+    me.open("/products/new")
+    me.fill("#in-name", "Thornfold sock yarn, merino, 50 g")
+    me.sees("#mirror h2", "2 things missing")
+
+    def go_on():
+        ActionChains(me.driver).key_down(Keys.CONTROL).send_keys(".").key_up(Keys.CONTROL).perform()
+
+    go_on()
+    price = me.sees("#mending #in-price")
+    me.axe()
+    price.send_keys("12.50", Keys.ENTER)
+    me.sees("#mending #in-category_id-ts-control").send_keys("Sock", Keys.ENTER)
+    me.press("Take Yarn > Sock")
+    # What was chosen goes back to its part, and what only would help comes next.
+    me.sees("#mending [data-drop]")
+    me.sees("#mirror h2", "ready, 3 would help")
+    me.sees("#prices #in-price", "12.50")
+    me.sees("#categories .ts-control .item", "Yarn > Sock")
+    go_on()
+    me.sees("#mending .ProseMirror").send_keys("A soft and strong yarn for socks, of merino and a little nylon.")
+    me.axe()
+    go_on()
+    me.sees("#mending #in-weight_g").send_keys("50 g", Keys.ESCAPE)
+    me.gone("#mending")
+    assert me.driver.execute_script("return scrollY") < 100
+    me.press("Save and put live")
+    me.sees(".bar .state", "Live")
+    me.sees("#mirror .mirror", "50 g")
+    assert "of merino" in me.sees(".ProseMirror").text

@@ -120,12 +120,18 @@ def view(
 
 
 def _outline(findings: list[Finding], added: list[tuple[EditorPart, dict[str, Any]]]) -> list[tuple[str, str, str]]:
-    own = [(key, label, _mark(findings, fields)) for key, label, fields in _OUTLINE]
+    marks = own_marks(findings)
+    own = [(key, label, marks[key]) for key, label, _ in _OUTLINE]
     theirs = {
         place: [(part.key, part.label, part.mark(data)) for part, data in added if part.place == place]
         for place in ("middle", "end")
     }
     return [*own[:_BEFORE_MIDDLE], *theirs["middle"], *own[_BEFORE_MIDDLE:], *theirs["end"]]
+
+
+def own_marks(findings: list[Finding]) -> dict[str, str]:
+    """The shapes of the marks of the product's own parts, by key."""
+    return {key: _mark(findings, fields) for key, _, fields in _OUTLINE}
 
 
 def _mark(findings: list[Finding], fields: tuple[str, ...]) -> str:

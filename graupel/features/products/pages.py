@@ -195,11 +195,14 @@ def mirror(
     product = service.read(ctx, signed.actor, product_id) if product_id else None
     known = vocabulary.read(ctx, product_id).attributes
     typed, _ = forms.read(ctx, form, product.values if product else None, known)
+    look = mirrors.look(ctx, typed.fields, typed.pictures, product, request.state.seen)
     return page(
         request,
         "products/mirror.html",
         product=product,
-        look=mirrors.look(ctx, typed.fields, typed.pictures, product, request.state.seen),
+        look=look,
+        marks=editor.own_marks(look.findings),
+        may_edit=signed.actor.may(Role.EDITOR),
         swap=True,
         **shown_in(request.state.seen),
     )

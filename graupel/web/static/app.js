@@ -14,15 +14,6 @@ document.addEventListener("htmx:configRequest", (event) => {
 });
 
 document.addEventListener("keydown", (event) => {
-  const typing = event.target.closest("input, textarea, select, [contenteditable=true]");
-  if (event.key === "/" && !typing && !event.ctrlKey && !event.metaKey && !event.altKey) {
-    const find = document.getElementById("find");
-    if (find) {
-      event.preventDefault();
-      find.focus();
-      find.select();
-    }
-  }
   if (event.key === "Escape")
     document.querySelectorAll("details.who[open]").forEach((menu) => {
       menu.open = false;

@@ -3,6 +3,7 @@ import "./choose.js";
 import "./grid.js";
 import "./lengths.js";
 import "./media.js";
+import "./mending.js";
 import { beginPictures } from "./pictures.js";
 import { richText } from "./rich.js";
 import { whenShown } from "./shared.js";

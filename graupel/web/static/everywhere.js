@@ -1,4 +1,5 @@
-// The search over everything: Ctrl K opens it on every page. What was looked at last stands first.
+// The search over everything: / or Ctrl K opens it on every page, / again goes to the page's own search where it has
+// one. What was looked at last stands first.
 import { element } from "./shared.js";
 
 const dialog = () => document.getElementById("everywhere");
@@ -38,6 +39,7 @@ function open() {
   const found = dialog();
   if (!found || found.open) return;
   found.showModal();
+  document.getElementById("find-here").hidden = !document.getElementById("find");
   const field = document.getElementById("everywhere-text");
   field.select();
   showLooked(field.value);
@@ -54,10 +56,15 @@ function move(event) {
 document.addEventListener("keydown", (event) => {
   const typing = event.target.closest("input, textarea, select, [contenteditable=true]");
   const isSlash = event.key === "/" && !event.ctrlKey && !event.metaKey && !event.altKey;
-  // Where a page has a search of its own, the stroke goes there.
-  if (isSlash && !typing && !document.getElementById("find") && dialog()) {
+  const own = document.getElementById("find");
+  if (isSlash && !typing && dialog()) {
     event.preventDefault();
     open();
+  } else if (isSlash && own && event.target.id === "everywhere-text" && !event.target.value) {
+    event.preventDefault();
+    dialog().close();
+    own.focus();
+    own.select();
   }
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k" && !event.altKey && !event.shiftKey) {
     if (event.target.closest("[contenteditable=true]")) return; // there it makes a link
