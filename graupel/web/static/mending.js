@@ -26,7 +26,10 @@ function bring(name) {
       0,
       rows().findIndex((row) => row.dataset.mend === name),
     );
-    const place = element("div", { className: "muted small away", textContent: "It stands beside, at what is missing." });
+    const place = element("div", {
+      className: "muted small away",
+      textContent: "It stands beside, at what is missing.",
+    });
     place.style.minHeight = `${field.offsetHeight}px`;
     field.replaceWith(place);
     panel().querySelector("[data-mended]").replaceChildren(field);
