@@ -5,7 +5,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import facets, imports, library, resolving, table, trees, variants
+from bench import facets, imports, library, resolving, saves, table, trees, variants
 from bench.figures import Figure
 from bench.figures import table as as_table
 from graupel import logs, main
@@ -20,6 +20,7 @@ MEASURES = {
     "import": imports.measure,
     "table": table.measure,
     "variants": variants.measure,
+    "saves": saves.measure,
     "library": library.measure,
     "resolving": resolving.measure,
     "trees": trees.measure,

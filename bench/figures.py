@@ -47,6 +47,12 @@ def times(number: int, work: Callable[[], object]) -> list[float]:
     return [timed(work)[0] * 1000 for _ in range(number)]
 
 
+def against(name: str, rows: int, took: Sequence[float], floor: float, what: str) -> Figure:
+    """What runs took (ms each), as a ratio of their median to that of a floor, which is called ``what``."""
+    half = percentile(took, 0.5)
+    return Figure(name, rows, ratio=half / floor, floor=what, p50_ms=half, p95_ms=percentile(took, 0.95))
+
+
 class PeakMemory:
     """The highest resident memory of this process while it is open, in MB (from /proc/self/status)."""
 

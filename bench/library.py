@@ -6,7 +6,7 @@ Floor, in the same run: the pictures of one page read by their ids.
 from collections.abc import Iterator
 from pathlib import Path
 
-from bench.figures import Figure, percentile, times
+from bench.figures import Figure, against, percentile, times
 from graupel.context import Context
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
@@ -28,14 +28,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
         ("what nothing uses", Wanted(unused=True)),
     ):
         took = times(TIMES, lambda wanted=wanted: library.shelf(ctx, SYSTEM, wanted))  # type: ignore[misc]
-        yield Figure(
-            what,
-            count,
-            ratio=percentile(took, 0.5) / percentile(floor, 0.5),
-            floor="a page read by id",
-            p50_ms=percentile(took, 0.5),
-            p95_ms=percentile(took, 0.95),
-        )
+        yield against(what, count, took, percentile(floor, 0.5), "a page read by id")
 
 
 def _fill(tx: Tx) -> None:

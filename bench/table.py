@@ -20,7 +20,7 @@ from urllib.parse import quote
 
 import httpx
 
-from bench.figures import Figure, PeakMemory, percentile, timed, times
+from bench.figures import Figure, PeakMemory, against, percentile, timed, times
 from graupel.caching import Keepers, KeptCounts
 from graupel.context import Context
 from graupel.core.facets import FacetIndex
@@ -76,14 +76,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
             (f"table, 8 people with a pause of {PAUSE} s", PAUSE),
         ):
             took = _crowd(ctx, address, seed, ids, floor=False, pause=pause)
-            yield Figure(
-                name,
-                count,
-                ratio=percentile(took, 0.5) / percentile(floor, 0.5),
-                floor="an empty answer",
-                p50_ms=percentile(took, 0.5),
-                p95_ms=percentile(took, 0.95),
-            )
+            yield against(name, count, took, percentile(floor, 0.5), "an empty answer")
     finally:
         process.terminate()
         process.wait(20)
@@ -130,14 +123,7 @@ def _alone(ctx: Context, count: int, ids: list[int]) -> Iterator[Figure]:
     ):
         state = TableState.read(query)
         took = times(TIMES, lambda state=state: products_table.read(replace(ctx, counts=KeptCounts()), SYSTEM, state))
-        yield Figure(
-            f"table: {name}",
-            count,
-            ratio=percentile(took, 0.5) / floor,
-            floor="the page's rows",
-            p50_ms=percentile(took, 0.5),
-            p95_ms=percentile(took, 0.95),
-        )
+        yield against(f"table: {name}", count, took, floor, "the page's rows")
     yield from _found(ctx, count, floor)
 
 
@@ -146,14 +132,7 @@ def _found(ctx: Context, count: int, floor: float) -> Iterator[Figure]:
     places = [place for section in navigation.ALL for place in section.places]
     for text in ("m", "he", "heather", "zzyzx"):
         took = times(TIMES, lambda text=text: finding.find(replace(ctx, counts=KeptCounts()), SYSTEM, text, places))
-        yield Figure(
-            f"anything found by “{text}”",
-            count,
-            ratio=percentile(took, 0.5) / floor,
-            floor="the page's rows",
-            p50_ms=percentile(took, 0.5),
-            p95_ms=percentile(took, 0.95),
-        )
+        yield against(f"anything found by “{text}”", count, took, floor, "the page's rows")
 
 
 def _held(ctx: Context, tx: Tx) -> FacetIndex:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from starlette.testclient import TestClient
 
-from bench.figures import Figure, percentile, times
+from bench.figures import Figure, against, percentile, times
 from graupel import main
 from graupel.context import Context
 from graupel.core.roles import SYSTEM, Role
@@ -46,14 +46,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
         ("a category changed and products counted anew", lambda: (_touch(ctx, branch), counts.of(ctx))),
     ):
         took = times(TIMES, work)
-        yield Figure(
-            what,
-            count,
-            ratio=percentile(took, 0.5) / floor,
-            floor="reading 10,000 rows",
-            p50_ms=percentile(took, 0.5),
-            p95_ms=percentile(took, 0.95),
-        )
+        yield against(what, count, took, floor, "reading 10,000 rows")
 
 
 def _grow(ctx: Context) -> int:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from starlette.testclient import TestClient
 
-from bench.figures import Figure, percentile
+from bench.figures import Figure, against, percentile
 from graupel import main, processes
 from graupel.context import Context
 from graupel.core.attributes import AttributeKind
@@ -95,14 +95,7 @@ def _open(ctx: Context, count: int, product_id: int) -> Iterator[Figure]:
         ("grid of 50 by 40 drawn", f"/products/{product_id}/variants?by=price"),
     ):
         times = [_seconds(lambda p=path: browser.get(p).raise_for_status()) * 1000 for _ in range(TIMES)]
-        yield Figure(
-            name,
-            count,
-            ratio=percentile(times, 0.5) / floor,
-            floor="reading 2,000 rows",
-            p50_ms=percentile(times, 0.5),
-            p95_ms=percentile(times, 0.95),
-        )
+        yield against(name, count, times, floor, "reading 2,000 rows")
 
 
 def _save(ctx: Context, count: int, product_id: int) -> Iterator[Figure]:
@@ -112,11 +105,4 @@ def _save(ctx: Context, count: int, product_id: int) -> Iterator[Figure]:
         times.append(_seconds(lambda v=values: saving.save(ctx, SYSTEM, product_id, v, None)) * 1000)
     reading = [_seconds(lambda: ctx.db.run(lambda tx: product_store.variants(tx, [product_id]))) for _ in range(TIMES)]
     floor = percentile([one * 1000 for one in reading], 0.5)
-    yield Figure(
-        "product of 500 variants saved",
-        count,
-        ratio=percentile(times, 0.5) / floor,
-        floor="reading 500 rows",
-        p50_ms=percentile(times, 0.5),
-        p95_ms=percentile(times, 0.95),
-    )
+    yield against("product of 500 variants saved", count, times, floor, "reading 500 rows")

@@ -12,8 +12,6 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.finding import store
 from graupel.features.history import service as history
-from graupel.features.media import library
-from graupel.features.media.library import Wanted
 from graupel.features.products import facet_index
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web import navigation
@@ -70,13 +68,16 @@ def find(ctx: Context, actor: Actor, typed: str, places: Sequence[navigation.Pla
             FoundGroup("Variants", _variants(ctx, tx, text)),
             FoundGroup("Categories", [Found(c.path, f"/categories/{c.id}") for c in _categories(ctx, tx, text)]),
             FoundGroup("Vocabulary", _words(ctx, tx, text)),
+            FoundGroup("Media", [_file(row) for row in store.media(tx, text, SHOWN)]),
             FoundGroup("Files brought in", [_row("files", row) for row in store.files(tx, text, SHOWN)]),
             FoundGroup("Changes", [_row("history", row) for row in store.changes(tx, text, SHOWN)]),
         ]
 
-    groups = ctx.db.run(work)
-    groups.insert(4, FoundGroup("Media", _media(ctx, actor, text)))
-    return [*_pages(actor, text, places), *(group for group in groups if group.found)]
+    return [*_pages(actor, text, places), *(group for group in ctx.db.run(work) if group.found)]
+
+
+def _file(row: Mapping[str, Any]) -> Found:
+    return Found(row["file_name"], f"/media/{row['id']}", row["kind"])
 
 
 def _row(where: str, row: Mapping[str, Any]) -> Found:
@@ -149,8 +150,3 @@ def _named(words: vocabulary.Vocabulary) -> list[tuple[str, Found]]:
         found += [Found(name, f"/vocabulary/{kind}s/{key}", kind) for key, name in names.items()]
     found += [Found(one.name, f"/vocabulary/types/{key}", "product type") for key, one in words.types.items()]
     return [(fold(one.title), one) for one in found]
-
-
-def _media(ctx: Context, actor: Actor, text: str) -> list[Found]:
-    shelf = library.shelf(ctx, actor, Wanted(search=text))
-    return [Found(one.file_name, f"/media/{one.id}", str(one.kind)) for one in shelf.media[:SHOWN]]

@@ -36,6 +36,13 @@ def variants(tx: Tx, text: str, lang: str, limit: int) -> list[dict[str, Any]]:
     )
 
 
+def media(tx: Tx, text: str, limit: int) -> list[dict[str, Any]]:
+    """Files of the library by all words of their names, the newest first. By their products they are found there."""
+    words = [f"%{like(word)}%" for word in text.split()]
+    fits = " AND ".join(["file_name LIKE %s"] * len(words))
+    return tx.all(f"SELECT id, file_name, kind FROM media WHERE {fits} ORDER BY id DESC LIMIT %s", [*words, limit])
+
+
 def files(tx: Tx, text: str, limit: int) -> list[dict[str, Any]]:
     """Files that were brought in, the newest first."""
     return tx.all(
