@@ -288,6 +288,9 @@ def test_anything_is_found_help_stands_where_one_is_and_an_act_ends_with_a_sente
     me.open("/today")
     ActionChains(me.driver).send_keys("/").perform()
     me.sees("#looked-at a", "Fellside aran")
+    me.open("/find?q=fells")
+    me.sees("#everywhere-found a", "Fellside aran")
+    me.axe()
 
 
 def test_a_new_product_is_made_sellable_from_the_list_of_what_is_missing(at_screen: Person, ctx):
