@@ -54,11 +54,18 @@ DEFAULT_COLUMNS = ("code", "category", "status", "price", "stock", "changed")
 #: Column -> what the table is sorted by under it.
 SORTED_BY = {"code": "sku"} | {key: key for key in (*SORTS, *GROUPED_SORTS) if key in COLUMNS}
 NUMBERS = ("price", "list_price", "cost", "stock", "variants", "weight")
+#: What an address says for the latter.
+USUAL = "usual"
 
 
 def known_columns(names: Iterable[str]) -> tuple[str, ...]:
     """The known columns among the names, in order, each once."""
     return tuple(dict.fromkeys(name for name in names if name in COLUMNS))
+
+
+def _columns(text: str) -> tuple[str, ...]:
+    """The columns that an address names."""
+    return DEFAULT_COLUMNS if text == USUAL else known_columns(text.split("."))
 
 
 def read_columns(names: Iterable[str]) -> tuple[str, ...]:
@@ -164,7 +171,7 @@ class TableState:
             sort=sort if sort.removeprefix("-") in (*SORTS, *GROUPED_SORTS) else DEFAULT_SORT,
             cursor=Cursor.decode(_first(query, "at")) if _first(query, "at") else None,
             page=int(page) if page.isdecimal() and 0 < len(page) < 8 else 1,
-            columns=known_columns(_first(query, "columns").split(".")),
+            columns=_columns(_first(query, "columns")),
         )
 
     def pairs(self) -> list[tuple[str, Any]]:
@@ -172,7 +179,8 @@ class TableState:
         pairs: list[tuple[str, Any]] = [("q", self.q)] if self.q else []
         pairs += [(facet, value) for facet in FACETS for value in self.chosen.get(facet, ())]
         pairs += [("sort", self.sort)] if self.sort != DEFAULT_SORT else []
-        return pairs + ([("columns", ".".join(self.columns))] if self.columns else [])
+        usual = self.columns == DEFAULT_COLUMNS
+        return pairs + ([("columns", USUAL if usual else ".".join(self.columns))] if self.columns else [])
 
     def query(self) -> str:
         """The address' query, without what is as by default."""

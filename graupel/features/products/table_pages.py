@@ -12,7 +12,7 @@ from graupel.core.declarations.products import PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.products import Status
 from graupel.core.roles import Identity, Role
-from graupel.core.tables import COLUMNS, TableState, read_columns
+from graupel.core.tables import COLUMNS, DEFAULT_COLUMNS, TableState, read_columns
 from graupel.features.destinations.service import Seen
 from graupel.features.products import table, table_cells, views
 from graupel.features.products.page_schemas import Columns, FacetAsked, View
@@ -29,23 +29,24 @@ def _query(request: Request) -> dict[str, list[str]]:
 
 @router.get("/products")
 def show_table(request: Request, ctx: Ctx, signed: Signed) -> Response:
-    """The table; for htmx its results alone. An address without columns leads to one with the person's own."""
+    """The table; for htmx its results alone. An address that says anything leads to one with the person's columns."""
     state = TableState.read(_query(request))
-    if not state.columns and not is_htmx(request):
-        carried = views.with_columns(state, views.columns_of(ctx, signed.actor))
-        if carried.columns:
-            return RedirectResponse(f"/products?{carried.query()}", 302)
+    own = views.columns_of(ctx, signed.actor)
+    carried = views.with_columns(state, own)
+    says = bool(state.query()) or own != DEFAULT_COLUMNS
+    if says and not state.columns and not is_htmx(request):
+        return RedirectResponse(f"/products?{carried.query()}", 302)
     return page(
         request,
         "products/table.html",
         part="products/results.html",
-        **_table_data(ctx, signed, state, request.state.seen),
+        **_table_data(ctx, signed, carried, request.state.seen),
     )
 
 
 def _table_data(ctx: Context, signed: Identity, state: TableState, seen: Seen, **data: Any) -> dict[str, Any]:
     found = table.read(ctx, signed.actor, state, seen)
-    columns = state.columns or views.columns_of(ctx, signed.actor)
+    columns = state.columns
     return {
         "table": found,
         "rows": [table_cells.row(one, columns, seen, ctx.settings.language) for one in found.rows],
@@ -79,7 +80,7 @@ def choose_columns(ctx: Ctx, signed: Signed, form: FormOf[Columns]) -> Response:
 
 def _back_to(query: str, columns: tuple[str, ...] | None = None) -> Response:
     state = TableState.read(parse_qs(query))
-    plain = (views.with_columns(state, columns) if columns else state).query()
+    plain = (replace(state, columns=columns) if columns else state).query()
     return Response(status_code=204, headers={"HX-Redirect": f"/products?{plain}" if plain else "/products"})
 
 
@@ -89,7 +90,7 @@ def save_view(request: Request, ctx: Ctx, signed: Signed, form: FormOf[View]) ->
     try:
         views.save_view(ctx, signed.actor, form.name, form.query)
     except Refused as refusal:
-        state = TableState.read(parse_qs(form.query))
+        state = views.with_columns(TableState.read(parse_qs(form.query)), views.columns_of(ctx, signed.actor))
         data = _table_data(ctx, signed, state, request.state.seen, trouble=refusal.problems[0].message)
         return page(request, "products/table.html", part="products/results.html", status=422, **data)
     return _back_to(form.query)

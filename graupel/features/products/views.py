@@ -31,9 +31,8 @@ def columns_of(ctx: Context, actor: Actor) -> tuple[str, ...]:
 
 
 def with_columns(state: TableState, columns: tuple[str, ...]) -> TableState:
-    """A state whose address carries the columns, so that whoever is given it sees the same; the usual ones go without
-    saying."""
-    return replace(state, columns=() if columns == DEFAULT_COLUMNS else columns)
+    """A state whose address carries its columns, or these, so that whoever is given it sees the same."""
+    return replace(state, columns=state.columns or columns)
 
 
 def choose_columns(ctx: Context, actor: Actor, names: Iterable[str]) -> None:

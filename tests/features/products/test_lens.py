@@ -118,7 +118,7 @@ def test_every_address_of_a_page_carries_the_lens_and_the_default_one_none(brows
     for address in (
         f"/products/{yarn}?lens={outlet}.en",
         f"/categories?lens={outlet}.en",
-        f"/products?sort=name&amp;lens={outlet}.en",
+        f"/products?sort=name&amp;columns=usual&amp;lens={outlet}.en",
     ):
         assert f'href="{address}"' in page
     assert 'href="/products?lens="' in page, "back to the default lens"

@@ -338,3 +338,6 @@ def test_a_shared_address_carries_the_columns(browser, as_role, ctx):
     other = as_role(Role.VIEWER)
     assert ("Carrow Mill</td>" in other.get(address).text, ">Changed" in other.get(address).text) == (True, False)
     assert ">Changed" in other.get("/products").text, "looking at it changes nobody's own columns"
+    shared = other.get("/products?q=w-1", follow_redirects=False).headers["location"]
+    assert shared == "/products?q=w-1&columns=usual"
+    assert ">Changed" in browser.get(shared).text, "the usual ones are carried too"
