@@ -307,3 +307,33 @@ def test_pictures_stand_in_the_order_in_which_they_were_chosen(at_screen: Person
     assert shown == [path.name for path in files]
     me.press("Save")
     me.sees("[data-said]", "Pictures")
+
+
+def test_what_was_typed_into_a_part_that_comes_later_is_offered_with_its_page(at_screen: Person, ctx, needles):
+    other = make_product(ctx, "PLAIN")
+    me = at_screen
+    me.open(f"/products/{needles}")
+    me.press("Add values or another attribute")
+    me.fill("#pattern", "ND-{number}")
+    wait_until(lambda: "ND-{number}" in kept(me))
+    in_another_tab(me, f"/products/{other}")
+    me.press("It comes in several")
+    me.sees("#builder-form")
+    assert not me.driver.find_elements(By.CSS_SELECTOR, ".note.kept"), "it was typed for another product"
+    me.open(f"/products/{needles}")
+    me.sees(".note.kept", "What you typed in “what it differs by”")
+    me.axe()
+    me.press("Put it back")
+    me.sees("#pattern", "ND-{number}")
+    me.gone(".note.kept")
+    back(me)
+    me.open(f"/products/{other}")
+    me.open(f"/products/{needles}")
+    me.press("Drop it")
+    ActionChains(me.driver).double_click(me.sees("#variants [data-grid] td[data-id]")).perform()
+    me.fill("#v-price", "7.15")
+    wait_until(lambda: "7.15" in kept(me))
+    in_another_tab(me, f"/products/{needles}")
+    me.press("Put it back")
+    me.sees("#v-price", "7.15")
+    back(me)

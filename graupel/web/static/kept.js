@@ -1,7 +1,7 @@
 // What was typed and not saved is kept in this browser, and offered again after a closed tab, a crash or a way back.
 // Only what was typed is kept, with what stood there before: so what a colleague saved since is never overwritten.
 import { button, counted, element } from "./shared.js";
-import { contents, differing, fill, labelOf, savedOf, unsavedIn } from "./sheets.js";
+import { contents, differing, fill, labelOf, savedOf, sheets, titleOf, unsavedIn } from "./sheets.js";
 
 function placeOf(sheet) {
   const person = document.querySelector("meta[name=person]")?.content ?? "";
@@ -25,18 +25,21 @@ export function typedIn(sheet) {
   const names = unsavedIn(sheet);
   return { fields: only(contents(sheet), names), base: only(savedOf(sheet), names) };
 }
-// Where it is typed, so that Today leads back to it.
-function here() {
+// Where it is typed, so that Today leads back to it; of a form that comes when it is asked for, from where it comes.
+function here(sheet) {
   const title = document.querySelector("main h1, .bar h1")?.textContent.trim() || document.title;
-  return { page: window.location.pathname + window.location.search, title };
+  const { from, into } = sheet.form.dataset;
+  const comes = from ? { from, into, what: titleOf(sheet) } : {};
+  return { page: page(), title, ...comes };
 }
+const page = () => window.location.pathname + window.location.search;
 /** Keeps what is typed in a sheet, or forgets it where all is saved. */
 export function keep(sheet) {
   const typed = typedIn(sheet);
   const place = placeOf(sheet);
   try {
     if (Object.keys(typed.fields).length)
-      localStorage.setItem(place, JSON.stringify({ at: Date.now(), ...here(), ...typed }));
+      localStorage.setItem(place, JSON.stringify({ at: Date.now(), ...here(sheet), ...typed }));
     else if (!offered.has(place)) localStorage.removeItem(place);
   } catch {
     // The browser has no room left: what is typed still stands on the page, and leaving it is warned of.
@@ -46,11 +49,16 @@ export function forget(sheet) {
   localStorage.removeItem(placeOf(sheet));
 }
 const offered = new Set();
+const wanted = new Set(); // what is put back as soon as its form is there
 /** Offers what was typed into a sheet before and not saved. */
 export function offer(sheet) {
   const place = placeOf(sheet);
   const kept = read(place);
   if (!kept || offered.has(place)) return;
+  if (wanted.delete(place)) {
+    putBack(sheet, kept);
+    return;
+  }
   const now = contents(sheet);
   const open = Object.keys(kept.fields).filter(
     (name) => differing(only(kept.fields, [name]), only(now, [name])).length,
@@ -60,25 +68,46 @@ export function offer(sheet) {
     return;
   }
   offered.add(place);
+  sheet.form.before(offerOf(place, kept, "here", open.length, () => putBack(sheet, kept, open)));
+}
+function offerOf(place, kept, where, count, putIt) {
   const over = (act) => () => {
     offered.delete(place);
     note.remove();
     act();
   };
   const when = new Date(kept.at).toLocaleString(document.documentElement.lang);
-  const textContent = `What you typed here on ${when} was not saved (${counted(open.length, "field")}).`;
-  const back = button(
-    "Put it back",
-    over(() => putBack(sheet, kept, open)),
-    "btn",
-  );
+  const textContent = `What you typed ${where} on ${when} was not saved (${counted(count, "field")}).`;
+  const back = button("Put it back", over(putIt), "btn");
   const drop = button(
     "Drop it",
     over(() => localStorage.removeItem(place)),
     "btn",
   );
   const note = noteOf(element("p", { textContent }), element("div", { className: "actions" }, back, drop));
-  sheet.form.before(note);
+  return note;
+}
+
+/** Offers what was typed on this page into forms that are not there until they are asked for. */
+export function offerWhatComesLater() {
+  const there = new Set(sheets().map(placeOf));
+  const person = document.querySelector("meta[name=person]")?.content ?? "";
+  for (const place of Object.keys(localStorage).filter((key) => key.startsWith(`typed ${person} `))) {
+    const kept = read(place);
+    const holder = kept?.from && kept.page === page() && document.querySelector(kept.into);
+    if (!holder || there.has(place) || offered.has(place)) continue;
+    offered.add(place);
+    const count = Object.keys(kept.fields).length;
+    (holder.closest("details") ?? holder).before(
+      offerOf(place, kept, `in “${kept.what}”`, count, () => bring(place, kept)),
+    );
+  }
+}
+function bring(place, { from, into }) {
+  wanted.add(place);
+  const fold = document.querySelector(into).closest("details:not([open])");
+  if (fold) fold.querySelector("summary").click();
+  else htmx.ajax("GET", from, { target: into, swap: "innerHTML" });
 }
 function noteOf(...parts) {
   const note = element("div", { className: "note caution kept" }, ...parts);

@@ -10,7 +10,7 @@ function isTyped(field) {
   return field.type !== "hidden" || field.hasAttribute("data-typed");
 }
 function keyOf(form, aside) {
-  const own = form.getAttribute("hx-post") || form.getAttribute("action") || form.id;
+  const own = form.getAttribute("hx-post") || form.getAttribute("action") || form.dataset.redraw || form.id;
   return aside ? `${own} ${aside.dataset.aside}` : own;
 }
 

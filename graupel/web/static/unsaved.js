@@ -1,6 +1,6 @@
 // Typing is not lost: what is not saved is counted, kept, carried through what the page brings in, and warned of before
 // the page is left. One place for every form of every page; sheets.js says what a form holds.
-import { forget, keep, offer, putBack, typedIn } from "./kept.js";
+import { forget, keep, offer, offerWhatComesLater, putBack, typedIn } from "./kept.js";
 import { counted, element, whenShown } from "./shared.js";
 import {
   contents,
@@ -37,6 +37,7 @@ whenShown(() => {
   [refused, step] = [false, ""];
   show();
 }, "last");
+document.addEventListener("DOMContentLoaded", offerWhatComesLater);
 
 // --- counted, and kept --------------------------------------------------------------------------------------------
 function show() {
