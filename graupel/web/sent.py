@@ -222,14 +222,9 @@ Marks = Annotated[dict[str, str] | None, BeforeValidator(_marks)]
 Search = Annotated[str, BeforeValidator(lambda value: str(value).strip()[:100])]
 
 
-def file_of(value: object) -> UploadFile | None:
-    """The file that came in a field; None where none was chosen."""
+def _file(value: Any) -> UploadFile | None:
     return value if isinstance(value, UploadFile) and value.filename else None
 
 
-def _file(value: Any) -> UploadFile | None:
-    return file_of(value)
-
-
-#: A file, or none.
+#: The file that came in a field; none where none was chosen.
 File = Annotated[UploadFile | None, BeforeValidator(_file)]
