@@ -34,6 +34,7 @@ from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
 from graupel.features.products import table_pages as product_table_pages
+from graupel.features.settings import pages as setting_pages
 from graupel.features.shop import area as shop
 from graupel.features.shop import pages as shop_pages
 from graupel.features.today import pages as today_pages
@@ -72,6 +73,7 @@ AREAS = (
         (user_pages.router, user_pages.guarded, account_pages.router, people_pages.router),
         register=users.register,
     ),
+    Area("settings", (setting_pages.router,)),
     Area("destinations", (destination_pages.router,), register=destinations.register),
     Area("wording", register=wording.register),
     Area("media", (media_pages.router,), register=media.register, finish=media.finish),

@@ -187,6 +187,17 @@ PAGES = (
         ),
     ),
     Help(
+        "/settings",
+        "Settings",
+        (
+            "What is in force in this installation, for its owners to read.",
+            "It is set in the server’s environment, by the variables named here, and read when the server starts.",
+            "What was not set is as shipped.",
+            "Keys and passwords are never shown, only whether there are any.",
+            "Shops, languages, people and channels are set on pages of their own.",
+        ),
+    ),
+    Help(
         "/account",
         "Account",
         (

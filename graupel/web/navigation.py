@@ -54,12 +54,13 @@ SETTLED = Section(
         Place("Account", "/account", "a"),
         Place("People", "/people", "u"),
         Place("Shops and languages", "/shops", "s"),
+        Place("Settings", "/settings", "e"),
         Place("Shop window", "/shop", "w"),
     ),
 )
 ALL = (*SECTIONS, SETTLED)
 #: What is shown of a section to whom: a place that is not listed is everybody's.
-FOR_OWNERS = ("/people",)
+FOR_OWNERS = ("/people", "/settings")
 WHERE_TRANSLATED = ("/translate",)
 
 

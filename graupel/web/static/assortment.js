@@ -2,6 +2,9 @@
 import { DRAGGED, focusAmong, whenShown } from "./shared.js";
 import { Sortable } from "./vendor/sortable.js";
 
+// A list whose rows share their columns is a grid, and would be taken for one that runs across.
+const IN_ROWS = { ...DRAGGED, direction: "vertical" };
+
 function goodsList() {
   return document.querySelector("[data-goods]");
 }
@@ -23,7 +26,7 @@ function goods() {
     new Sortable(list, {
       group: { name: "goods", put: true },
       handle: "[data-grip]",
-      ...DRAGGED,
+      ...IN_ROWS,
       onUpdate: () => send(list.dataset.order, { order: "hand", ids: idsOf(list) }),
       onAdd: (event) => send(list.dataset.put, { ids: event.item.dataset.id, order: idsOf(list) }),
     });
@@ -34,7 +37,7 @@ function goods() {
     new Sortable(found, {
       group: { name: "goods", pull: "clone", put: false },
       sort: false,
-      ...DRAGGED,
+      ...IN_ROWS,
       filter: "button",
       preventOnFilter: false,
     });

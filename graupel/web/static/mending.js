@@ -74,6 +74,7 @@ document.addEventListener("click", (event) => {
 document.addEventListener(
   "keydown",
   (event) => {
+    if (event.isComposing || document.querySelector("dialog[open]")) return;
     if (event.key === "." && (event.ctrlKey || event.metaKey) && rows().length) {
       event.preventDefault();
       next();

@@ -1,0 +1,91 @@
+"""The settings of the installation as an owner reads them: each with what it is for and the variable that sets it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from graupel.context import Context
+from graupel.core.roles import Actor, Role
+
+#: What no page shows: only whether it is set.
+SECRET = ("database_url", "sealing_key")
+#: Heading -> setting, what it is called, and what it does.
+GROUPS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
+    (
+        "The shop",
+        (
+            ("shop_name", "Name", "The name of the first shop, until it has one of its own."),
+            ("currency", "Currency", "All amounts of the catalogue are in it."),
+            ("language", "Default language", "Records are written in it, and the screen’s numbers and dates."),
+            ("time_zone", "Time zone", "Times are shown in it, and days begin in it."),
+        ),
+    ),
+    (
+        "Where it is reached",
+        (
+            ("address", "Address", "Links for browsers and marketplaces begin with it."),
+            ("hosts", "Further names", "Requests for other names are refused."),
+            ("secure_cookies", "Served over TLS", "Cookies are for TLS alone, and browsers use nothing else."),
+            ("trusted_proxies", "Trusted proxies", "Whose word is taken for where a request comes from."),
+        ),
+    ),
+    (
+        "People",
+        (
+            ("session_hours", "Session unused", "Hours after which it ends."),
+            ("session_days", "Session at the longest", "Days after which it ends, whatever is done in it."),
+            ("sealing_key", "Sealing key", "Channel keys and second factors are sealed with it."),
+        ),
+    ),
+    (
+        "What is taken in",
+        (
+            ("upload_megabytes", "One request", "MB at the most."),
+            ("picture_megabytes", "One picture", "MB at the most."),
+            ("video_megabytes", "One video or 3D model", "MB at the most."),
+            ("embed_hosts", "Embedded from", "Hosts from which texts may show films, maps and the like."),
+        ),
+    ),
+    (
+        "The server",
+        (
+            ("database_url", "Database", "Where everything is kept but files."),
+            ("data_folder", "Data folder", "Where files are kept; several machines share it."),
+            ("lease_seconds", "Lease of a job", "Seconds after which a silent worker’s job goes to another one."),
+            ("log_level", "Log", "What is written down, and all above it."),
+        ),
+    ),
+)
+
+
+@dataclass(frozen=True)
+class Setting:
+    """One setting. ``variable``: of the environment; ``is_default``: it was not set."""
+
+    label: str
+    value: str
+    help: str
+    variable: str
+    is_default: bool
+
+
+def read(ctx: Context, actor: Actor) -> list[tuple[str, Sequence[Setting]]]:
+    """All settings by heading, for owners."""
+    actor.require(Role.OWNER)
+    return [(heading, [_setting(ctx, *one) for one in group]) for heading, group in GROUPS]
+
+
+def _setting(ctx: Context, name: str, label: str, explained: str) -> Setting:
+    fields = type(ctx.settings).model_fields
+    value, default = getattr(ctx.settings, name), fields[name].default
+    prefix = type(ctx.settings).model_config["env_prefix"]
+    return Setting(label, _shown(name, value), explained, f"{prefix}{name}".upper(), value == default)
+
+
+def _shown(name: str, value: Any) -> str:
+    if name in SECRET:
+        return "set, not shown" if value else "made by itself" if name == "sealing_key" else "none"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return str(value.absolute() if isinstance(value, Path) else value) or "none"
