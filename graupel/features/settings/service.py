@@ -10,6 +10,8 @@ from graupel.core.roles import Actor, Role
 
 #: What no page shows: only whether it is set.
 SECRET = ("database_url", "sealing_key")
+#: In what numbers are, by the ends of their names.
+UNITS = {"_hours": "hours", "_days": "days", "_megabytes": "MB", "_seconds": "seconds"}
 #: Heading -> setting, what it is called, and what it does.
 GROUPS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
     (
@@ -33,17 +35,17 @@ GROUPS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
     (
         "People",
         (
-            ("session_hours", "Session unused", "Hours after which it ends."),
-            ("session_days", "Session at the longest", "Days after which it ends, whatever is done in it."),
+            ("session_hours", "Session unused", "It ends after so long."),
+            ("session_days", "Session at the longest", "It ends after so long, whatever is done in it."),
             ("sealing_key", "Sealing key", "Channel keys and second factors are sealed with it."),
         ),
     ),
     (
         "What is taken in",
         (
-            ("upload_megabytes", "One request", "MB at the most."),
-            ("picture_megabytes", "One picture", "MB at the most."),
-            ("video_megabytes", "One video or 3D model", "MB at the most."),
+            ("upload_megabytes", "One request", "No more is taken at once."),
+            ("picture_megabytes", "One picture", "A larger one is refused."),
+            ("video_megabytes", "One video or 3D model", "A larger one is refused."),
             ("embed_hosts", "Embedded from", "Hosts from which texts may show films, maps and the like."),
         ),
     ),
@@ -52,7 +54,7 @@ GROUPS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
         (
             ("database_url", "Database", "Where everything is kept but files."),
             ("data_folder", "Data folder", "Where files are kept; several machines share it."),
-            ("lease_seconds", "Lease of a job", "Seconds after which a silent worker’s job goes to another one."),
+            ("lease_seconds", "Lease of a job", "A job whose worker is silent for so long goes to another one."),
             ("log_level", "Log", "What is written down, and all above it."),
         ),
     ),
@@ -88,4 +90,5 @@ def _shown(name: str, value: Any) -> str:
         return "set, not shown" if value else "made by itself" if name == "sealing_key" else "none"
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return str(value.absolute() if isinstance(value, Path) else value) or "none"
+    unit = next((f" {word}" for end, word in UNITS.items() if name.endswith(end)), "")
+    return f"{value.absolute() if isinstance(value, Path) else value}{unit}" or "none"

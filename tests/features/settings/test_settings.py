@@ -21,6 +21,7 @@ def test_every_setting_is_on_the_page_and_documented():
 def test_an_owner_reads_them_and_no_secret_is_among_them(as_role, ctx):
     page = as_role(Role.OWNER).get("/settings").text
     assert f"<b>{ctx.settings.time_zone}</b>" in page
+    assert f"<b>{ctx.settings.upload_megabytes} MB</b>" in page
     assert "GRAUPEL_UPLOAD_MEGABYTES" in page
     assert "set, not shown" in page
     assert ctx.settings.database_url not in page
