@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any, Literal
 
-from graupel.core.typed import number
+from graupel.features.vocabulary.schemas import FactsTyped
 from graupel.web.sent import (
     Among,
     Listed,
@@ -15,7 +15,6 @@ from graupel.web.sent import (
     Sent,
     Texts,
     Ticked,
-    Whole,
 )
 
 #: The fields of a category that are one text each.
@@ -75,14 +74,12 @@ class Switched(Sent):
     hidden: Ticked = False
 
 
-class Typed(Sent):
-    """A category as typed; ``has``: which facts were on the page, ``own``: what holds for the lens alone."""
+class Typed(FactsTyped):
+    """A category as typed; ``own``: what holds for the lens alone."""
 
     lines: Annotated[dict[str, str], Among(SINGLE)]
     own: Annotated[dict[str, str], Named("own-")]
     still: Annotated[dict[str, str], Named("still-own-")]
-    facts: Annotated[dict[Whole, tuple[str, ...]], Named("fact-", several=True)]
-    has: Texts = ()
     tags: Texts = ()
     shown: Ticked = False
     in_navigation: Ticked = False
@@ -91,11 +88,9 @@ class Typed(Sent):
     @property
     def raw(self) -> dict[str, Any]:
         """As core reads it."""
-        on_page = [number(name[5:]) for name in self.has if name.startswith("fact-")]
-        facts = {f"fact-{key}": list(self.facts.get(key, ())) for key in on_page if key is not None}
         own = {f"own-{key}": text for key, text in self.own.items()}
         switches = {"hidden": not self.shown, "in_navigation": self.in_navigation}
-        return {**self.lines, **own, **switches, **facts, "tags": list(self.tags)}
+        return {**self.lines, **own, **switches, **self.facts_on_page, "tags": list(self.tags)}
 
 
 class Deleting(Sent):

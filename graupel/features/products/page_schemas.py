@@ -10,8 +10,8 @@ from pydantic_core import PydanticCustomError
 from graupel.core import products as rules
 from graupel.core.pictures import Picture
 from graupel.core.products import Status
-from graupel.core.typed import number
 from graupel.features.products.table_facets import ORDERS
+from graupel.features.vocabulary.schemas import FactsTyped
 from graupel.web.sent import (
     AS_JSON,
     Among,
@@ -64,20 +64,17 @@ def _one_as_in_form(name: str, value: Any) -> Any:
     return value
 
 
-class ProductTyped(Sent):
+class ProductTyped(FactsTyped):
     """The product's form.
 
-    ``has``: those of the fields with several values or none that were on the page; ``own``: what holds for the lens
-    alone, ``still``: of that what still holds although its original changed. ``version`` and ``seen``: of the product
-    as the page began with it. ``choose``: whose value is to stay where somebody else changed a field too, ``theirs``
-    and ``marks``: the other value, and by what it is known.
+    ``own``: what holds for the lens alone, ``still``: of that what still holds although its original changed.
+    ``version`` and ``seen``: of the product as the page began with it. ``choose``: whose value is to stay where
+    somebody else changed a field too, ``theirs`` and ``marks``: the other value, and by what it is known.
     """
 
     lines: Annotated[dict[str, str], Among(SINGLE)]
     own: Annotated[dict[str, str], Named("own-")]
     still: Annotated[dict[str, str], Named("still-own-")]
-    facts: Annotated[dict[Whole, tuple[str, ...]], Named("fact-", several=True)]
-    has: Texts = ()
     categories: Texts = ()
     tags: Texts = ()
     sells_without_stock: Texts = ()
@@ -106,15 +103,13 @@ class ProductTyped(Sent):
     @property
     def raw(self) -> dict[str, Any]:
         """What was on the page, as core reads it; where the other's value was chosen, that."""
-        on_page = [number(name[5:]) for name in self.has if name.startswith("fact-")]
         several = {name: list(getattr(self, name)) for name in SEVERAL if name in self.has}
-        facts = {f"fact-{key}": list(self.facts.get(key, ())) for key in on_page if key is not None}
         switches = {"sells_without_stock": next(iter(self.sells_without_stock), "")}
         return {
             **self.lines,
             **{f"own-{key}": text for key, text in self.own.items()},
             **several,
-            **facts,
+            **self.facts_on_page,
             **{name: text for name, text in switches.items() if name in self.has},
             "pictures": self.pictures,
             **{name: value for name, value in self.theirs.items() if self.choose.get(name) == "theirs"},

@@ -1,16 +1,30 @@
-"""What the pages of the vocabulary send and ask."""
+"""What the pages of the vocabulary send and ask, and facts as every form has them."""
 
 from typing import Annotated
 
 from pydantic import Field
 
 from graupel.core.product_types import Need
+from graupel.core.typed import number
 from graupel.features.vocabulary.attributes import ChoiceTyped
 from graupel.features.vocabulary.types import Member
 from graupel.web.sent import Among, Ids, Marks, MaybeIds, MaybeWhole, Named, Sent, Texts, Ticked, Whole
 
 #: "no", "yes", or with the choice of another attribute under which it is needed.
 NeedTyped = Annotated[str, Field(pattern=rf"^({'|'.join(Need)})(:[0-9]{{0,10}})?$")]
+
+
+class FactsTyped(Sent):
+    """Facts in a form; ``has``: which fields with several values or none were on the page, facts among them."""
+
+    facts: Annotated[dict[Whole, tuple[str, ...]], Named("fact-", several=True)]
+    has: Texts = ()
+
+    @property
+    def facts_on_page(self) -> dict[str, list[str]]:
+        """What was typed or chosen, also nothing, as core reads it."""
+        keys = [number(name[5:]) for name in self.has if name.startswith("fact-")]
+        return {f"fact-{key}": list(self.facts.get(key, ())) for key in keys if key is not None}
 
 
 class NewAttribute(Sent):
