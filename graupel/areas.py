@@ -30,6 +30,7 @@ from graupel.features.listings import area as listings
 from graupel.features.listings import pages as listing_pages
 from graupel.features.media import area as media
 from graupel.features.media import pages as media_pages
+from graupel.features.pricing import area as pricing
 from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
@@ -37,6 +38,7 @@ from graupel.features.products import table_pages as product_table_pages
 from graupel.features.settings import pages as setting_pages
 from graupel.features.shop import area as shop
 from graupel.features.shop import pages as shop_pages
+from graupel.features.terms import area as terms
 from graupel.features.today import pages as today_pages
 from graupel.features.translating import pages as translating_pages
 from graupel.features.users import account_pages, people_pages
@@ -79,6 +81,7 @@ AREAS = (
     Area("media", (media_pages.router,), register=media.register, finish=media.finish),
     Area("vocabulary", (vocabulary_pages.router,), register=vocabulary.register, finish=vocabulary.finish),
     Area("categories", (category_pages.router,), register=categories.register, finish=categories.finish),
+    Area("terms", register=terms.register),
     Area("products", (product_table_pages.router, product_pages.router), (product_api.router,), products.register),
     Area("assortments", (assortment_pages.router,), register=assortments.register),
     Area(
@@ -87,6 +90,7 @@ AREAS = (
         (variant_api.router,),
         variants.register,
     ),
+    Area("pricing", register=pricing.register),
     Area("listings", (listing_pages.router,), register=listings.register),
     Area("files", (file_pages.router,), register=files.register),
     Area("translating", (translating_pages.router,)),

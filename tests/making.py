@@ -111,7 +111,8 @@ def add_german(ctx: Context) -> None:
     shops.add_language(ctx, SYSTEM, "de")
 
 
-def add_outlet(ctx: Context) -> int:
+def add_outlet(ctx: Context, name: str = "Last Skeins", currency: str = "") -> int:
     """A second shop, whose own language is German; it shows nothing yet. Returns its id."""
-    raw = {"name": "Last Skeins", "address_part": "outlet", "languages": "de en", "currency": ""}
+    part = "outlet" if name == "Last Skeins" else name.lower()
+    raw = {"name": name, "address_part": part, "languages": "de en", "currency": currency}
     return shops.make_shop(ctx, SYSTEM, raw)

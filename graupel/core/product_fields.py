@@ -7,7 +7,7 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
-from graupel.core import attributes, countries, identifiers, products, quantities, richtext
+from graupel.core import attributes, contents, countries, identifiers, products, quantities, richtext
 from graupel.core.attributes import Attribute
 from graupel.core.declarations.products import AMOUNTS, MONEY, WORDS
 from graupel.core.errors import Refused
@@ -88,7 +88,10 @@ def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
         "sku": lambda text: identifiers.parse_sku(text) if text.strip() else "",
         **dict.fromkeys(MONEY, money),
         "stock": parse_stock,
-        "sells_without_stock": parse_switch,
+        **dict.fromkeys(products.SWITCHES, parse_switch),
+        "tax_class_id": _id,
+        "contents": contents.parse,
+        "priced_per": contents.parse_per,
         "weight_g": lambda text: quantities.parse_weight(text) if text.strip() else None,
         "origin_country": countries.parse,
         "gtin": lambda text: identifiers.parse_gtin(text) if text.strip() else None,

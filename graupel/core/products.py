@@ -20,6 +20,7 @@ from graupel.core.resolve import (
     Level,
     Resolved,
     ValuePlace,
+    by_rule,
     money_places,
     of_another_language,
     places,
@@ -66,6 +67,11 @@ class ProductValues:
     price: Decimal | None = None
     list_price: Decimal | None = None
     cost: Decimal | None = None
+    buyer_raises: bool = False
+    suggested_price: Decimal | None = None
+    tax_class_id: int | None = None
+    contents: str | None = None
+    priced_per: str = ""
     stock: int | None = None
     sells_without_stock: bool = False
     weight_g: int | None = None
@@ -91,6 +97,7 @@ class ProductValues:
 
 #: What of the values stands in a product's own columns under the same name; the brand stands there by its id.
 PRODUCT_FIELDS = tuple(name for name in PRODUCT.names if name not in (*MOVES_UP, "brand_id", "sku_pattern"))
+SWITCHES = ("sells_without_stock", "buyer_raises")
 #: What the only variant of a product that does not vary keeps for it, and what belongs to each variant.
 BASE_FIELDS = MOVES_UP
 OWN_FIELDS = ("sku", "gtin", "stock")
@@ -213,14 +220,17 @@ def written_words(values: ProductValues) -> dict[str, str]:
     }
 
 
-def amount_seen(
+def amount_typed(
     name: str,
     lens: Lens,
     values: ProductValues,
     variant: Decimal | None = None,
     variants_own: Mapping[str, str] | None = None,
 ) -> Resolved[Decimal]:
-    """An amount of money of a product, or with ``variants_own`` of one of its variants, as a lens shows it."""
+    """An amount of money that holds at the destination of a lens, as it was typed, and where.
+
+    Of a product, or with ``variants_own`` of one of its variants.
+    """
     is_variant = variants_own is not None
     held: dict[ValuePlace, Any] = {ValuePlace(Level.PRODUCT): getattr(values, name), ValuePlace(Level.VARIANT): variant}
     held |= {place: Decimal(text) for place, text in places_of(values.own, name, Level.PRODUCT).items()}
@@ -229,13 +239,20 @@ def amount_seen(
     return resolve(held, money_places(lens, OF_VARIANT if is_variant else OF_PRODUCT))
 
 
+def amount_seen(name: str, lens: Lens, values: ProductValues) -> Resolved[Decimal]:
+    """An amount of money of a product as a lens shows it."""
+    found = amount_typed(name, lens, values)
+    return Resolved(by_rule(found.value, found.place, lens), found.place)
+
+
 def variants_amount_seen(name: str, lens: Lens, amount: Decimal | None, own: Mapping[str, str]) -> Decimal | None:
     """What was said of a variant itself, as a lens shows it; None where it takes its product's."""
-    if not own and not lens.currency:
+    if not own and not lens.currency and not lens.rule:
         return amount
     held: dict[ValuePlace, Any] = {ValuePlace(Level.VARIANT): amount}
     held |= {place: Decimal(text) for place, text in places_of(own, name, Level.VARIANT).items()}
-    return resolve(held, money_places(lens, ONLY_VARIANT)).value
+    found: Resolved[Decimal] = resolve(held, money_places(lens, ONLY_VARIANT))
+    return by_rule(found.value, found.place, lens)
 
 
 def seen(values: ProductValues, lens: Lens) -> ProductValues:

@@ -4,6 +4,7 @@ import re
 from decimal import ROUND_HALF_UP, Decimal
 
 from graupel.core.errors import Refused
+from graupel.core.price_rules import decimals
 
 MAX_PRICE = Decimal("9999999999.99")
 MAX_WEIGHT_G = 100_000_000
@@ -34,11 +35,11 @@ _GRAMS = {
 def parse_money(text: str, currency: str = "EUR") -> Decimal:
     """An amount in ``currency`` with two decimals, from "12.50", "12,50", "€ 1.234,50", "EUR 12".
 
-    Raises Refused where it is no amount, negative, in another currency, finer than a
-    hundredth, or where a single separator before three digits leaves the meaning open.
+    Raises Refused where it is no amount, negative, in another currency, finer than the currency's smallest coin, or
+    where a single separator before three digits leaves the meaning open.
     """
-    text = _squeeze(text)
-    if _PLAIN.fullmatch(text):
+    text, places = _squeeze(text), decimals(currency)
+    if _PLAIN.fullmatch(text) and places:
         return Decimal(text).quantize(Decimal("0.01"))
     number, word = _number_and_word(text, "price", "12.50")
     named = _CURRENCY_SIGNS.get(word, word.upper())
@@ -53,8 +54,9 @@ def parse_money(text: str, currency: str = "EUR") -> Decimal:
         raise Refused.because("price.negative", f"A price can't be below zero, but “{text}” is.")
     if amount > MAX_PRICE:
         raise Refused.because("price.too_large", f"“{text}” is more than {MAX_PRICE:,} {currency}.")
-    if amount != amount.quantize(Decimal("0.01")):
-        raise Refused.because("price.too_fine", f"“{text}” has more than two decimals. Round it, such as 12.50.")
+    if amount != round(amount, places):
+        what = "more than two decimals. Round it, such as 12.50" if places else f"decimals, which {currency} has not"
+        raise Refused.because("price.too_fine", f"“{text}” has {what}.")
     return amount.quantize(Decimal("0.01"))
 
 

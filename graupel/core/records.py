@@ -24,6 +24,8 @@ class FieldKind(StrEnum):
     COUNT = "count"
     SWITCH = "switch"
     COUNTRY = "country"
+    DAY = "day"
+    MOMENT = "moment"
     REF = "ref"
 
 

@@ -11,11 +11,13 @@ a language needs another. Nearest is, in this order:
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from decimal import Decimal
 from enum import StrEnum
 from functools import lru_cache
 from typing import Generic, NamedTuple, TypeVar
 
 from graupel.core.declarations.products import AMOUNTS
+from graupel.core.price_rules import PriceRule
 
 T = TypeVar("T")
 
@@ -42,16 +44,23 @@ class Lens:
 
     ``destination``: "s2" for a shop, "c1" for a channel, "" for the default shop. ``chain``: the languages in which
     words are looked for, "" being the default one. ``currency``: the destination's, None where it is the catalogue's.
+    ``rule``: by which its prices follow from the catalogue's; with a currency of its own None where no rate is written.
     """
 
     destination: str = ""
     chain: tuple[str, ...] = ("",)
     currency: str | None = None
+    rule: PriceRule | None = None
 
     @property
     def lang(self) -> str:
         """The language; "" for the default one."""
         return self.chain[0]
+
+    @property
+    def converts(self) -> bool:
+        """Whether amounts of the catalogue hold at the destination, as they are or by its rate."""
+        return self.currency is None or self.rule is not None
 
     @property
     def is_default(self) -> bool:
@@ -85,10 +94,17 @@ def places(lens: Lens, levels: tuple[str, ...], *, worded: bool) -> tuple[ValueP
 
 @lru_cache(maxsize=500)
 def money_places(lens: Lens, levels: tuple[str, ...]) -> tuple[ValuePlace, ...]:
-    """Where an amount of money may stand. For a destination with a currency of its own there alone: 12.50 euro are not
-    12.50 francs."""
+    """Where an amount of money may stand. For a destination with a currency of its own and no rate there alone: 12.50
+    euro are not 12.50 francs."""
     found = places(lens, levels, worded=False)
-    return tuple(one for one in found if one.destination) if lens.currency else found
+    return found if lens.converts else tuple(one for one in found if one.destination)
+
+
+def by_rule(amount: Decimal | None, place: ValuePlace | None, lens: Lens) -> Decimal | None:
+    """An amount as it is at the lens' destination: by its price rule where it was not typed for the destination."""
+    if amount is None or place is None or place.destination or lens.rule is None:
+        return amount
+    return lens.rule.apply(amount)
 
 
 @dataclass(frozen=True)
@@ -153,6 +169,8 @@ def origin(place: ValuePlace | None, lens: Lens, nearest: str, names: Mapping[st
         said.append(f"from the {place.level}")
     if place.destination:
         said.append(f"set for {names[place.destination]}")
+    elif lens.rule and not worded:
+        said.append(f"by the price rule: {lens.rule.in_words}")
     elif lens.destination and not said:
         said.append("as everywhere")
     return ", ".join(said)

@@ -11,6 +11,11 @@ def plural(count: int, one: str, many: str | None = None) -> str:
     return f"{count:,} {one if count == 1 else many or one + 's'}"
 
 
+def number(text: str) -> str:
+    """A number as it is kept, without needless noughts: "15.00" is 15."""
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
 def typed_text(kind: FieldKind, value: Any) -> str:
     """A field's value as a person would type it into its field, "" for none."""
     if value is None:
@@ -37,6 +42,10 @@ def show(kind: FieldKind, value: Any) -> str:
             return countries.name(str(value))
         case FieldKind.SWITCH:
             return "Yes" if value in (True, 1, "1") else "No"
+        case FieldKind.DECIMAL:
+            return number(str(value))
+        case FieldKind.MOMENT:
+            return f"{str(value)[:16]} UTC"
         case FieldKind.WORD:
             return str(value).replace("_", " ").capitalize()
     return str(value)

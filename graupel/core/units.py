@@ -151,9 +151,10 @@ def parse(text: str, family: Family, default: str) -> Quantity:
         )
     if number < 0 and not family.may_be_negative:
         raise Refused.because("number.negative", f"“{text.strip()}” is below zero, which no {family.label.lower()} is.")
-    based = (number * unit.factor + unit.offset).quantize(_FINEST)
+    based = number * unit.factor + unit.offset
     if abs(based) > LARGEST:
-        raise Refused.because("number.too_large", f"“{text.strip()}” is too large to be meant.")
+        raise Refused.because("number.too_large", f"“{text.strip()[:40]}” is too large to be meant.")
+    based = based.quantize(_FINEST)
     return Quantity(based.normalize() if based else Decimal(0), unit.sign)
 
 

@@ -86,6 +86,18 @@ def plan(ctx: Context, tx: Tx, name: str, moment: datetime) -> None:
     """
     timed = _TIMED[name]
     _begin(ctx, tx, timed)  # holds the clock, so that no job goes to sleep at this moment without having seen it
+    _sleep_at_most_until(tx, timed, moment)
+
+
+def wake(tx: Tx, name: str, moment: datetime) -> None:
+    """The same for followers of a change set, which know no more than the transaction; ``moment``: naive UTC."""
+    timed = _TIMED[name]
+    tx.run("INSERT IGNORE INTO clock (name, reached) VALUES (%s, UTC_TIMESTAMP(3))", [name])
+    tx.value("SELECT reached FROM clock WHERE name = %s FOR UPDATE", [name])
+    _sleep_at_most_until(tx, timed, moment)
+
+
+def _sleep_at_most_until(tx: Tx, timed: Timed, moment: datetime) -> None:
     if _is_in(tx, timed, ("waiting",)):
         tx.run(
             "UPDATE job SET run_after = LEAST(run_after, %s) WHERE kind = %s AND state = 'waiting'",
@@ -125,8 +137,8 @@ def _step(timed: Timed, run: JobRun, tx: Tx) -> bool:
         else:
             run.again_at(tx, moment, "Sleeps until its next moment.")
         return False
+    tx.run("UPDATE clock SET reached = %s WHERE name = %s", [moment, timed.name])  # what is done there may ask
     timed.arrive(ctx, tx, moment)
-    tx.run("UPDATE clock SET reached = %s WHERE name = %s", [moment, timed.name])
     return True
 
 

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from graupel.core import languages, phrases, product_fields, products, resolve, wording
 from graupel.core.errors import Refused
+from graupel.core.price_rules import PriceRule
 from graupel.core.products import ProductValues
 from graupel.core.resolve import DEFAULT_LENS, OF_PRODUCT, OF_VARIANT, Lens, Level, ValuePlace
 from graupel.core.wording import Piece, Progress, State
@@ -79,18 +80,27 @@ money = st.none() | st.decimals("0.01", 90, places=2)
 own_money = st.dictionaries(st.sampled_from([f"{OSTLERBY}..price", "s2..price"]), st.decimals("0.01", 90, places=2))
 
 
-@given(money, money, own_money, own_money, lenses, st.sampled_from([None, "CHF"]))
+@given(
+    money,
+    money,
+    own_money,
+    own_money,
+    lenses,
+    st.sampled_from([None, "CHF"]),
+    st.none() | st.just(PriceRule(Decimal("0.9"))),
+)
 def test_an_amount_is_the_same_resolved_at_once_or_one_record_after_the_other(
-    base, own, of_product, of_variant, lens, cur
+    base, own, of_product, of_variant, lens, cur, rule
 ):
-    lens = replace(lens, currency=cur if lens.destination else None)
+    lens = replace(lens, currency=cur if lens.destination else None, rule=rule if lens.destination else None)
     values = ProductValues(price=base, own={key: str(amount) for key, amount in of_product.items()})
     variants = {key: str(amount) for key, amount in of_variant.items()}
-    at_once = products.amount_seen("price", lens, values, own, variants).value
+    found = products.amount_typed("price", lens, values, own, variants)
+    at_once = resolve.by_rule(found.value, found.place, lens)
     first = products.variants_amount_seen("price", lens, own, variants)
     assert resolve.inherited(first, products.amount_seen("price", lens, values).value) == at_once
-    if lens.currency:
-        assert at_once in (*of_product.values(), *of_variant.values(), None), "an amount is never converted"
+    if lens.currency and not lens.rule:
+        assert at_once in (*of_product.values(), *of_variant.values(), None), "an amount is never converted by itself"
 
 
 def test_another_currency_takes_nothing_over():
@@ -98,6 +108,8 @@ def test_another_currency_takes_nothing_over():
     assert products.amount_seen("price", Lens("s2", ("",), "CHF"), values).value == Decimal("11.00")
     assert products.amount_seen("price", Lens("s3", ("",), "CHF"), values).value is None
     assert products.amount_seen("price", Lens("s3"), values).value == Decimal("9.80")
+    rated = Lens("s3", ("",), "CHF", PriceRule(Decimal("0.95")))
+    assert products.amount_seen("price", rated, values).value == Decimal("9.31"), "but by a rate that somebody wrote"
 
 
 def test_what_is_typed_for_a_place_is_read_like_the_field_that_it_stands_for():

@@ -13,6 +13,7 @@ class SampleRow(TypedDict):
     category_id: int | None
     brand_id: int | None
     brand: str | None
+    contents: str | None
     origin_country: str | None
 
 

@@ -2,16 +2,20 @@
 
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from graupel.context import Context
 from graupel.core import languages
 from graupel.core.errors import NotFound
+from graupel.core.price_rules import PriceRule
 from graupel.core.resolve import Lens
 from graupel.core.roles import Actor, Role
+from graupel.core.taxes import Shown
+from graupel.core.terms import SellingTerms
 from graupel.db import Tx
 from graupel.features.destinations import store
+from graupel.features.destinations.rows import TermsRow
 
 #: The shop that is there from the beginning.
 FIRST = 1
@@ -21,7 +25,8 @@ FIRST = 1
 class Destination:
     """Where products are shown for sale. ``code``: "" for the default shop, "s2" for another, "c1" for a channel.
 
-    ``languages``: the codes, its own first, never empty; ``currency``: None where it is the catalogue's.
+    ``languages``: the codes, its own first, never empty; ``currency``: None where it is the catalogue's. ``terms``:
+    what it makes of the catalogue's prices.
     """
 
     code: str
@@ -30,6 +35,11 @@ class Destination:
     currency: str | None = None
     link: str = ""
     address_part: str = ""
+    terms: SellingTerms = field(default_factory=SellingTerms)
+
+    def rule(self, currency: str) -> PriceRule | None:
+        """Its price rule; ``currency``: the catalogue's."""
+        return self.terms.rule(self.currency or currency, converted=self.currency is not None)
 
     @property
     def is_shop(self) -> bool:
@@ -66,10 +76,11 @@ def register(area: str, provider: Callable[[Tx], list[Destination]]) -> None:
 
 @dataclass(frozen=True)
 class Destinations:
-    """All destinations, the default shop first, and the default language of the catalogue."""
+    """All destinations, the default shop first, and the default language and currency of the catalogue."""
 
     all: tuple[Destination, ...]
     default_language: str
+    default_currency: str
 
     @property
     def languages(self) -> tuple[str, ...]:
@@ -108,7 +119,12 @@ class Destinations:
         default = self.default_language
         lang = lang if lang in self.languages or lang == default else ""
         wanted = lang or (found.languages[0] if found.code else default)
-        return Lens(found.code, languages.chain(wanted, found.languages[0], default), found.currency)
+        return Lens(
+            found.code,
+            languages.chain(wanted, found.languages[0], default),
+            found.currency,
+            found.rule(self.default_currency),
+        )
 
     def read(self, key: str) -> Lens:
         """The lens as an address carries it: "c1.de", "de", "s2.en"."""
@@ -123,13 +139,21 @@ class Destinations:
         return ".".join(filter(None, (destination, lang if lang != own else "")))
 
 
+def terms_of(row: TermsRow) -> SellingTerms:
+    """Terms from their row."""
+    switches: dict[str, Any] = {name: bool(row[name]) for name in ("shows_lowest", "typed_with_tax")}
+    return SellingTerms(**{**row, **switches, "tax_shown": Shown(row["tax_shown"])})
+
+
 def current(ctx: Context, tx: Tx) -> Destinations:
     """The destinations as the transaction sees them."""
     default = ctx.settings.language
     found = [destination(ctx, shop_of(ctx, row)) for row in store.shops(tx)] or [destination(ctx, first(ctx))]
     for provider in _PROVIDERS.values():
         found += [one if one.languages else replace(one, languages=(default,)) for one in provider(tx)]
-    return Destinations(tuple(found), default)
+    written = {row["destination"]: row for row in store.all_terms(tx)}
+    found = [replace(one, terms=terms_of(written[one.code])) if one.code in written else one for one in found]
+    return Destinations(tuple(found), default, ctx.settings.currency)
 
 
 def read_all(ctx: Context) -> Destinations:

@@ -231,11 +231,11 @@ def _revived_value(name: str, column: Column) -> str:
 
 
 def is_lacking(rolling: Rolling, kind: RecordKind) -> bool:
-    """Whether a record came back without what it can't be without."""
+    """Whether a record came back, or came back to what it was, in a way in which it can't stand."""
     return bool(kind.whole_when) and bool(
         rolling.tx.value(
             f"""SELECT 1 FROM change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
-                WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NULL
+                WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.became IS NOT NULL
                   AND NOT ({kind.whole_when}) LIMIT 1""",
             rolling.params(kind),
         )

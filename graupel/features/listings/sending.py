@@ -53,8 +53,8 @@ def request_end(ctx: Context, actor: Actor, product_id: int, channel_id: int) ->
 
 def _locked(ctx: Context, tx: Tx, product_id: int, channel_id: int) -> Standing:
     channel = channel_row(tx, channel_id)
-    product = standings.through(ctx, channel, products.load(ctx, tx, product_id, lock=True))
-    return standings.of_channel(ctx, tx, channel, product)
+    shown = standings.through(ctx, tx, channel, products.load(ctx, tx, product_id, lock=True))
+    return standings.of_channel(ctx, tx, channel, shown)
 
 
 def _ask(tx: Tx, actor: Actor, standing: Standing, state: ListingState, what: str, title: str, product_id: int) -> int:

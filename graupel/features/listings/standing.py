@@ -4,6 +4,7 @@ import json
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from decimal import Decimal
 from typing import Any
 
 from graupel.channels import Marketplace
@@ -23,8 +24,10 @@ from graupel.features.history import service as history
 from graupel.features.listings import store
 from graupel.features.listings.connecting import channel_row, marketplace, without_secret
 from graupel.features.listings.rows import ChannelRow, ListingRow
+from graupel.features.products import asking
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
+from graupel.features.terms import service as terms
 from graupel.features.vocabulary import service as vocabulary
 
 PAGE = 50
@@ -91,7 +94,7 @@ def standings(ctx: Context, actor: Actor, product: Product) -> list[Standing]:
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> list[Standing]:
-        found = [of_channel(ctx, tx, row, through(ctx, row, product)) for row in store.channels(tx)]
+        found = [of_channel(ctx, tx, row, through(ctx, tx, row, product)) for row in store.channels(tx)]
         return [replace(one, is_behind=_is_behind(one)) for one in found]
 
     return ctx.db.run(work)
@@ -103,22 +106,37 @@ def _is_behind(standing: Standing) -> bool:
     return payload(standing)[1] != str(standing.listing["sent_fingerprint"])
 
 
-def lens_of(channel: Mapping[str, Any], default: str) -> Lens:
+@dataclass(frozen=True)
+class Shown:
+    """A product as a channel shows it; ``asked``: what a piece of each variant costs there now, by its id."""
+
+    product: Product
+    asked: Mapping[int, Decimal]
+    lens: Lens
+
+
+def lens_of(ctx: Context, tx: Tx, channel: Mapping[str, Any]) -> Lens:
     """The lens of a channel, in its language."""
+    code, default = f"c{channel['id']}", ctx.settings.language
     lang = channel["lang"] or default
-    return Lens(f"c{channel['id']}", languages.chain(lang, lang, default))
+    rule = terms.written(ctx, tx).of(code).rule(ctx.settings.currency, converted=False)
+    return Lens(code, languages.chain(lang, lang, default), rule=rule)
 
 
-def through(ctx: Context, channel: Mapping[str, Any], product: Product) -> Product:
-    """The product as the channel shows it."""
-    return products.through(product, lens_of(channel, ctx.settings.language))
+def through(ctx: Context, tx: Tx, channel: Mapping[str, Any], product: Product) -> Shown:
+    """The product as the channel shows it; ``product``: as kept."""
+    return _through(ctx, tx, lens_of(ctx, tx, channel), product)
 
 
-def of_channel(ctx: Context, tx: Tx, channel: Mapping[str, Any], product: Product) -> Standing:
-    """``product``: as the channel shows it."""
-    listing = store.listing_of(tx, channel["id"], product.id)
-    goods = _goods(ctx, tx, channel, product, listing)
-    return _standing(channel, listing, goods)
+def _through(ctx: Context, tx: Tx, lens: Lens, product: Product) -> Shown:
+    asked = {key: one.asked for key, one in asking.of(ctx, tx, product, lens).quotes.items()}
+    return Shown(products.through(product, lens), asked, lens)
+
+
+def of_channel(ctx: Context, tx: Tx, channel: Mapping[str, Any], shown: Shown) -> Standing:
+    """A product as the channel shows it, and where it stands."""
+    listing = store.listing_of(tx, channel["id"], shown.product.id)
+    return _standing(channel, listing, _goods(ctx, tx, channel, shown, listing))
 
 
 def _standing(channel: Mapping[str, Any], listing: ListingRow | None, goods: Goods) -> Standing:
@@ -131,34 +149,33 @@ def _standing(channel: Mapping[str, Any], listing: ListingRow | None, goods: Goo
     return Standing(without_secret(channel), kind, listing, goods, found, terms)
 
 
-def _goods(
-    ctx: Context, tx: Tx, channel: Mapping[str, Any], product: Product, listing: Mapping[str, Any] | None
-) -> Goods:
+def _goods(ctx: Context, tx: Tx, channel: Mapping[str, Any], shown: Shown, listing: Mapping[str, Any] | None) -> Goods:
+    product = shown.product
     files = zip(product.pictures, product.values.pictures, product.picture_names, strict=True)
     return Goods(
         product.values,
         (listing["title"] if listing else "") or product.values.name,
         store.place(tx, channel["id"], listing["category_code"]) if listing else None,
         [
-            PictureLink(f"{ctx.settings.address}{file.link(name=name)}", file.width or 0, file.height or 0, shown.alt)
-            for file, shown, name in files
+            PictureLink(f"{ctx.settings.address}{file.link(name=name)}", file.width or 0, file.height or 0, said.alt)
+            for file, said, name in files
             if file.is_picture
         ],
-        _offers(ctx, tx, channel, product),
+        _offers(ctx, tx, shown),
         ctx.settings.currency,
         product.unpriced,
     )
 
 
-def _offers(ctx: Context, tx: Tx, channel: Mapping[str, Any], product: Product) -> list[Offer]:
-    values = product.values
-    words = vocabulary.through(ctx, tx, lens_of(channel, ctx.settings.language), product.id)
+def _offers(ctx: Context, tx: Tx, shown: Shown) -> list[Offer]:
+    product, values = shown.product, shown.product.values
+    words = vocabulary.through(ctx, tx, shown.lens, product.id)
     named = {axis.attribute.id: words.attributes.get(axis.attribute.id, axis.attribute) for axis in product.axes}
     labels = {choice.id: (one.name, choice.label) for one in named.values() for choice in one.choices}
     return [
         Offer(
             one.sku,
-            values.price if one.price is None else one.price,
+            shown.asked.get(one.id),
             values.weight_g if one.weight_g is None else one.weight_g,
             one.gtin,
             one.mpn,
@@ -181,7 +198,7 @@ def findings_at(
 
     def work(tx: Tx) -> list[Finding]:
         channel = channel_row(tx, int(seen.lens.destination[1:]))
-        shown = products.through(product, seen.lens)
+        shown = _through(ctx, tx, seen.lens, product)
         listing = store.listing_of(tx, channel["id"], product.id)
         goods = _goods(ctx, tx, channel, shown, listing).with_values(values)
         goods = replace(goods, pictures=[PictureLink("", one.width, one.height, one.alt) for one in pictures])
@@ -219,7 +236,7 @@ def set_details(ctx: Context, actor: Actor, product_id: int, channel_id: int, pl
         channel = channel_row(tx, channel_id)
         if place_code and store.place(tx, channel_id, place_code) is None:
             raise Refused.because("place.unknown", f"{channel['name']} has no such category. Choose another.", "place")
-        product = through(ctx, channel, products.load(ctx, tx, product_id))
+        product = through(ctx, tx, channel, products.load(ctx, tx, product_id)).product
         listing = store.listing_of(tx, channel_id, product_id, lock=True)
         own_title = "" if title == product.values.name else title
         wanted = {"category_code": place_code or None, "title": own_title}
@@ -239,5 +256,5 @@ def listing_standing(ctx: Context, tx: Tx, listing_id: int) -> tuple[Standing, C
     if listing is None:
         raise NotFound("This listing is gone.")
     channel = channel_row(tx, listing["channel_id"])
-    product = through(ctx, channel, products.load(ctx, tx, listing["product_id"]))
-    return _standing(channel, listing, _goods(ctx, tx, channel, product, listing)), channel, product
+    shown = through(ctx, tx, channel, products.load(ctx, tx, listing["product_id"]))
+    return _standing(channel, listing, _goods(ctx, tx, channel, shown, listing)), channel, shown.product

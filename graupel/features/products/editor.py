@@ -31,13 +31,17 @@ from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording.lensing import FieldSeen
 
+_PRICED = (
+    *("price", "list_price", "cost", "suggested_price", "tax_class_id", "contents", "priced_per"),
+    *("weight_g", "origin_country", "stock"),
+)
 #: The editor's own parts: key, label, and the fields whose findings mark them.
 _OUTLINE = (
     ("identity", "Identity", ("name", "code", "type_id", "sku", "brand", "mpn", "gtin", "tags")),
     ("copy", "Copy", ("short_text", "description", "key_points")),
     ("pictures", "Pictures", ("pictures",)),
     ("facts", "Facts", ("fact-",)),
-    ("prices", "Price and stock", ("price", "list_price", "cost", "weight_g", "origin_country", "stock")),
+    ("prices", "Price and stock", _PRICED),
     ("categories", "Categories", ("category_id", "categories")),
     ("search", "Search", ("address_part", "canonical", "meta_title", "meta_description")),
 )

@@ -64,7 +64,7 @@ def texts_of(values: ProductValues, known: Mapping[int, Attribute]) -> dict[str,
         "key_points": "\n".join(values.key_points),
         "categories": [str(one) for one in values.categories],
         "tags": list(values.tags),
-        "sells_without_stock": "yes" if values.sells_without_stock else "",
+        **{name: "yes" if getattr(values, name) else "" for name in rules.SWITCHES},
     }
     facts = ((known[key], fact) for key, fact in values.facts.items() if key in known)
     return texts | {f"fact-{attribute.id}": _fact_texts(attribute, fact) for attribute, fact in facts}

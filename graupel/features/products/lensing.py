@@ -11,7 +11,18 @@ from graupel.core.declarations.products import AMOUNTS
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.readiness import Finding
-from graupel.core.resolve import OF_PRODUCT, Level, ValuePlace, key_of, money_places, origin, places, places_of, resolve
+from graupel.core.resolve import (
+    OF_PRODUCT,
+    Level,
+    ValuePlace,
+    by_rule,
+    key_of,
+    money_places,
+    origin,
+    places,
+    places_of,
+    resolve,
+)
 from graupel.db import Tx
 from graupel.features.destinations.service import Seen
 from graupel.features.products import resolving
@@ -58,7 +69,7 @@ def _row(row: dict[str, Any], own: Mapping[str, str], prices: list[Decimal], see
         "name": name.value or row["name"],
         "price_low": min(prices, default=None),
         "price_high": max(prices, default=None),
-        "list_price": Decimal(list_price.value) if list_price.value else None,
+        "list_price": by_rule(Decimal(list_price.value), list_price.place, seen.lens) if list_price.value else None,
         "own": {field: own.get(key, "") for field, key in keys.items()},
         "origin": origin(name.place, seen.lens, Level.PRODUCT, seen.all.names, worded=True),
         "shown_in": seen.all.names[name.place.lang] if name.place else "",

@@ -14,8 +14,9 @@ from graupel.core import products as rules
 from graupel.core.attributes import read_by
 from graupel.core.copywriting import Length
 from graupel.core.pictures import Picture
-from graupel.core.pricing import PriceRange, price_range
+from graupel.core.pricing import PriceRange, Prices, price_range
 from graupel.core.products import ProductValues
+from graupel.core.quoting import Quote
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.resolve import inherited
 from graupel.core.search_preview import Preview
@@ -24,8 +25,9 @@ from graupel.features.categories import service as categories
 from graupel.features.categories.service import Category
 from graupel.features.destinations.service import Seen
 from graupel.features.media.service import Media
-from graupel.features.products import lensing, skus
+from graupel.features.products import asking, lensing, skus
 from graupel.features.products import pictures as product_pictures
+from graupel.features.products.asking import Asking
 from graupel.features.products.service import Product, Variant
 from graupel.features.vocabulary import service as vocabulary
 
@@ -36,6 +38,8 @@ class Look:
 
     ``hints``: field -> what would read better; ``lengths``: field -> beside the wanted range.
 
+    ``prices``: what is asked now, ``regular``: without sales; ``quotes``: by variant, under 0 of what has none yet.
+
     ``alts``: by the id of each picture in the form, an alt text that would do; ``without_alt``: how many have none.
     """
 
@@ -45,6 +49,9 @@ class Look:
     alts: dict[int, str]
     without_alt: int
     prices: PriceRange
+    regular: PriceRange
+    quotes: Mapping[int, Quote]
+    asking: Asking
     facts: list[tuple[str, str]]
     findings: list[Finding]
     lengths: dict[str, Length]
@@ -69,8 +76,11 @@ def look(
     measured = product_pictures.facts(pictures)
     missing = product_types.lacking(kind, values.facts, differs_by)
     variants = product.for_sale if product and product.varies else None
-    prices = _prices(written, variants, seen)
-    unpriced = None if variants is None else sum(price is None for price in prices)
+    kept = product or Product(0, written, 1, ())
+    found = asking.read(ctx, kept, seen.lens).with_values(written)
+    quotes = {one.id if one else 0: found.quote(one) for one in (product.for_sale if product else [None])}
+    priced = {key: one for key, one in quotes.items() if one is not None}
+    unpriced = None if variants is None else len(quotes) - len(priced)
     findings = _of_destination(ctx, values, measured, unpriced, product, seen)
     findings += lensing.findings(written, seen)
     findings += [Finding(p.code, p.message, p.field or "", True) for p in missing]
@@ -81,7 +91,10 @@ def look(
         next(((file, said.alt) for file, said in pictures if file.face("card")), None),
         _alts(values, [said for _, said in pictures], product),
         sum(not said.alt for _, said in pictures),
-        price_range(prices),
+        price_range(one.asked for one in priced.values()),
+        price_range(one.regular for one in priced.values()),
+        priced,
+        found,
         [
             (a.name, read_by(a, values.facts[a.id], seen.locale))
             for a in shown
@@ -89,19 +102,10 @@ def look(
         ],
         findings,
         _lengths(values),
-        _doubts(ctx, values, product)
+        _doubts(ctx, values, product, found)
         | _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).way(values.category_id), pictures),
         _preview(ctx, values, product, seen),
     )
-
-
-def _prices(written: ProductValues, variants: Sequence[Variant] | None, seen: Seen) -> list[Decimal | None]:
-    """What is asked at the destination of the lens, for each variant."""
-    of_product = rules.amount_seen("price", seen.lens, written).value
-    if variants is None:
-        return [of_product]
-    own = (rules.variants_amount_seen("price", seen.lens, one.price, one.own) for one in variants)
-    return [inherited(price, of_product) for price in own]
 
 
 #: Given by areas that know channels: what a product lacks there. By the first letter of the destination's code.
@@ -148,23 +152,37 @@ def _lengths(values: ProductValues) -> dict[str, Length]:
     return {name: copywriting.length(name, count) for name, count in counts.items()}
 
 
-def _doubts(ctx: Context, values: ProductValues, product: Product | None) -> dict[str, list[str]]:
+def _doubts(ctx: Context, values: ProductValues, product: Product | None, found: Asking) -> dict[str, list[str]]:
     """What of its prices, stock and GTINs may be meant otherwise."""
     variants = product.for_sale if product and product.varies else []
     gtins = {one.gtin for one in variants if one.gtin} | ({values.gtin} if values.gtin else set())
-    found: dict[str, list[str]] = {}
+    said: dict[str, list[str]] = {}
     for gtin, name in ctx.db.run(lambda tx: skus.others_with_gtin(tx, sorted(gtins), product.id if product else 0)):
-        found.setdefault("variants" if variants else "gtin", []).append(f"{gtin} is the GTIN of {name} too.")
+        said.setdefault("variants" if variants else "gtin", []).append(f"{gtin} is the GTIN of {name} too.")
+    saved = rules.seen(product.values, found.lens) if product else None
     if not variants:
-        doubts = pricing.doubts(values.price, values.list_price, values.stock)
-        return found | {name: [message] for name, message in doubts.items()}
-    said: dict[str, int] = {}
+        doubts = pricing.doubts(_looked_at(values, None, saved, found), values.stock)
+        return said | {name: [message] for name, message in doubts.items()}
+    counts: dict[str, int] = {}
     for one in variants:
-        price, list_price = inherited(one.price, values.price), inherited(one.list_price, values.list_price)
-        for message in pricing.doubts(price, list_price, one.stock).values():
-            said[message] = said.get(message, 0) + 1
-    told = [f"{plural(count, 'variant')}: {message}" for message, count in said.items()]
-    return found | ({"variants": [*found.get("variants", []), *told]} if told else {})
+        for message in pricing.doubts(_looked_at(values, one, saved, found), one.stock).values():
+            counts[message] = counts.get(message, 0) + 1
+    told = [f"{plural(count, 'variant')}: {message}" for message, count in counts.items()]
+    return said | ({"variants": [*said.get("variants", []), *told]} if told else {})
+
+
+def _looked_at(values: ProductValues, one: Variant | None, saved: ProductValues | None, found: Asking) -> Prices:
+    """The prices of a variant, or of a product that does not vary, as they are looked at twice."""
+
+    def held(name: str) -> Decimal | None:
+        amount: Decimal | None = inherited(getattr(one, name) if one else None, getattr(values, name))
+        return amount
+
+    price = held("price")
+    net = found.taxing.line(price).net if found.taxing and price is not None else None
+    before = saved.price if saved and one is None else None
+    jump = found.written.catalogue.jumps_from
+    return Prices(price, held("list_price"), held("cost"), net, before, jump)
 
 
 def _hints(

@@ -31,6 +31,7 @@ from graupel.web.sent import (
 #: Fields of one line of text each, of several values each, and switches.
 SINGLE = (
     "name", "code", "type_id", "sku", "price", "list_price", "cost", "stock", "weight_g", "origin_country",
+    "suggested_price", "tax_class_id", "contents", "priced_per",
     "category_id", "brand", "mpn",
     "gtin", "short_text", "description", "key_points", "address_part", "canonical", "meta_title", "meta_description",
 )  # fmt: skip
@@ -78,6 +79,7 @@ class ProductTyped(FactsTyped):
     categories: Texts = ()
     tags: Texts = ()
     sells_without_stock: Texts = ()
+    buyer_raises: Texts = ()
     picture: Ids = ()
     alt: Texts = ()
     title: Texts = ()
@@ -104,7 +106,7 @@ class ProductTyped(FactsTyped):
     def raw(self) -> dict[str, Any]:
         """What was on the page, as core reads it; where the other's value was chosen, that."""
         several = {name: list(getattr(self, name)) for name in SEVERAL if name in self.has}
-        switches = {"sells_without_stock": next(iter(self.sells_without_stock), "")}
+        switches = {name: next(iter(getattr(self, name)), "") for name in rules.SWITCHES}
         return {
             **self.lines,
             **{f"own-{key}": text for key, text in self.own.items()},

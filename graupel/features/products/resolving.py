@@ -1,4 +1,4 @@
-"""The values of many variants through a lens, resolved by sets in SQL.
+"""The values of many variants through a lens, resolved by sets in SQL, and what is asked for them.
 
 COALESCE over the places of core.resolve, in their order; ``core.products`` says the same for one product, and a test
 holds the two against each other. Only places at which any value stands are joined at all.
@@ -6,12 +6,14 @@ holds the two against each other. Only places at which any value stands are join
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from graupel.core.declarations.products import AMOUNTS, PRODUCT, VARIANT_TEXT, VARIANT_WORDS, WORDS
 from graupel.core.resolve import OF_VARIANT, Lens, Level, ValuePlace, money_places, places
 from graupel.db import Tx
 from graupel.features.products.columns import VARIES
+from graupel.features.terms import asked_sql
 from graupel.features.wording import store as wording
 
 #: What a variant or product has by itself: at a place for everywhere and in the default language. A product that
@@ -25,6 +27,10 @@ _BASES = {
 }
 
 
+#: May be asked beside the fields: what is paid for a piece now, with "asked_sale" the sale that is nearest.
+ASKED = "asked"
+
+
 @dataclass(frozen=True)
 class LensReading:
     """Rows with ``variant_id``, ``product_id`` and each field; "<field>_at" numbers its place in ``places``."""
@@ -34,18 +40,23 @@ class LensReading:
 
 
 def variants(
-    tx: Tx, lens: Lens, fields: Sequence[str], lang: str, product_ids: Sequence[int] | None = None
+    tx: Tx,
+    lens: Lens,
+    fields: Sequence[str],
+    lang: str,
+    product_ids: Sequence[int] | None = None,
+    at: datetime | None = None,
 ) -> LensReading:
     """The fields of all variants that are for sale, of all products or of ``product_ids``, through a lens.
 
-    ``fields``: words and amounts of the declaration; ``lang``: the default language. One by one, in the order of
-    products and variants.
+    ``fields``: words and amounts of the declaration, and ASKED; ``lang``: the default language; ``at``: the moment for
+    which prices are asked, UTC. One by one, in the order of products and variants.
     """
-    asked_at = {name: _places(name, lens) for name in fields}
+    asked_at = {name: _places("price" if name == ASKED else name, lens) for name in fields}
     used = wording.used_places(
         tx,
         [
-            (str(level), where, lang, name)
+            (str(level), where, lang, "price" if name == ASKED else name)
             for name, found in asked_at.items()
             for level, where, lang in found
             if where or lang
@@ -56,9 +67,15 @@ def variants(
     columns: list[str] = []
     where: dict[str, Sequence[ValuePlace]] = {}
     for field in fields:
-        there = [(place, sql) for place in asked_at[field] if (sql := _at(place, field, used, joins, params))]
+        name = "price" if field == ASKED else field
+        there = [(place, sql) for place in asked_at[field] if (sql := _at(place, name, used, joins, params))]
         where[field] = [place for place, _ in there]
-        columns.append(f"COALESCE({', '.join([sql for _, sql in there] or ['NULL'])}, NULL) AS {field}")
+        if field == ASKED:
+            found = asked_sql.asked(tx, lens, _first(there), _is_here(there, lens), at)
+            joins.append(found.joins)
+            columns.append(f"{found.asked} AS asked, {found.sale} AS asked_sale")
+            continue
+        columns.append(f"{_first(there, lens if field in AMOUNTS else None)} AS {field}")
         cases = " ".join(f"WHEN {sql} IS NOT NULL THEN {number}" for number, (_, sql) in enumerate(there))
         columns.append(f"{f'CASE {cases} END' if cases else 'NULL'} AS {field}_at")
     within = "AND p.id IN %(ids)s" if product_ids is not None else ""
@@ -71,6 +88,21 @@ def variants(
         params,
     )
     return LensReading(iter(rows), where)
+
+
+def _first(there: Sequence[tuple[ValuePlace, str]], by_rule: Lens | None = None) -> str:
+    """SQL of the value at the first place that has one; with a lens, amounts for everywhere by its price rule."""
+    rule = by_rule.rule if by_rule else None
+    sqls = [sql if place.destination else asked_sql.rule_sql(sql, rule) for place, sql in there]
+    return f"COALESCE({', '.join(sqls or ['NULL'])}, NULL)"
+
+
+def _is_here(there: Sequence[tuple[ValuePlace, str]], lens: Lens) -> str:
+    """SQL: the first value stands with the destination itself."""
+    if not lens.destination or lens.rule is None:
+        return "TRUE"
+    cases = " ".join(f"WHEN {sql} IS NOT NULL THEN {bool(place.destination)}" for place, sql in there)
+    return f"(CASE {cases} END)" if cases else "TRUE"
 
 
 def priced_at(tx: Tx, destination: str) -> list[int]:

@@ -29,6 +29,11 @@ class ProductRow(TypedDict):
     price: Decimal | None
     list_price: Decimal | None
     cost: Decimal | None
+    buyer_raises: int
+    suggested_price: Decimal | None
+    tax_class_id: int | None
+    contents: str | None
+    priced_per: str
     weight_g: int | None
     origin_country: str | None
     sells_without_stock: int
@@ -68,6 +73,7 @@ class TableRow(TypedDict):
     stock: int | None
     varies: int
     own_price: Decimal | None
+    contents: str | None
     list_price: Decimal | None
     cost: Decimal | None
     weight_g: int | None
@@ -103,6 +109,7 @@ class VariantRow(TypedDict):
     price: Decimal | None
     list_price: Decimal | None
     cost: Decimal | None
+    contents: str | None
     weight_g: int | None
     origin_country: str | None
     sells_without_stock: int | None
@@ -124,6 +131,7 @@ class VariantWithProductRow(VariantRow):
     product_price: Decimal | None
     product_list_price: Decimal | None
     product_cost: Decimal | None
+    product_contents: str | None
     product_weight_g: int | None
     product_origin_country: str | None
 

@@ -12,7 +12,7 @@ from graupel.core.errors import Outdated, Refused
 from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
 from graupel.core.product_types import ProductType
-from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, ProductValues, Status
+from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, SWITCHES, ProductValues, Status
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
@@ -35,7 +35,7 @@ def _product_columns(values: ProductValues, brand_id: int | None) -> dict[str, A
         "code": values.code or None,
         "status": str(values.status),
         "key_points": "\n".join(values.key_points),
-        "sells_without_stock": int(values.sells_without_stock),
+        **{name: int(getattr(values, name)) for name in SWITCHES},
         "brand_id": brand_id,
     }
 

@@ -16,7 +16,7 @@ from graupel.core.errors import NotFound
 from graupel.core.facets import Ids
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.product_types import ProductType
-from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, ProductValues, Status
+from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, SWITCHES, ProductValues, Status
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.resolve import Lens, inherited
 from graupel.core.roles import Actor, Role
@@ -45,6 +45,7 @@ class Variant:
     price: Decimal | None = None
     list_price: Decimal | None = None
     cost: Decimal | None = None
+    contents: str | None = None
     weight_g: int | None = None
     origin_country: str | None = None
     sells_without_stock: bool | None = None
@@ -233,17 +234,14 @@ def _axis_in(axis: Axis, words: Vocabulary) -> Axis:
 def _values(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -> ProductValues:
     """The product's values; prices, SKU and the like of one that does not vary are its variant's."""
     only = None if varies or not variants else variants[0]
+    switches: dict[str, Any] = {name: bool(row[name]) for name in SWITCHES}
     return ProductValues(
-        **{
-            name: row[name]
-            for name in PRODUCT_FIELDS
-            if name not in ("code", "status", "key_points", "sells_without_stock")
-        },
+        **{name: row[name] for name in PRODUCT_FIELDS if name not in ("code", "status", "key_points", *SWITCHES)},
         code=row["code"] or "",
         brand=row["brand"],
         status=Status(row["status"]),
         key_points=tuple(row["key_points"].split("\n")) if row["key_points"] else (),
-        sells_without_stock=bool(row["sells_without_stock"]),
+        **switches,
         **{name: getattr(only, name) if only else row[name] for name in BASE_FIELDS},
         **({name: getattr(only, name) for name in OWN_FIELDS} if only else {}),
     )

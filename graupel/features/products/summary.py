@@ -4,12 +4,15 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from graupel.core.resolve import DEFAULT_LENS
+from graupel.core.sales import Reach
 from graupel.db import Tx
 from graupel.features.history import following, packs
 from graupel.features.history.following import Recorded
 from graupel.features.products import belonging
 from graupel.features.products.belonging import Belonging
 from graupel.features.products.columns import inherited_sql
+from graupel.features.terms import asked_sql
 
 
 @dataclass(frozen=True)
@@ -44,6 +47,15 @@ def on_touched(follower: Follower) -> Follower:
     if follower not in _FOLLOWERS:
         _FOLLOWERS.append(follower)
     return follower
+
+
+#: By kind of record: SQL of the products, as product_id, whose prices follow from records of it that a set changed.
+_REPRICED: dict[str, str] = {}
+
+
+def register_repriced(kind: str, sql: str) -> None:
+    """Make known which products cost otherwise after a change set ``%(set)s`` with rows of a kind."""
+    _REPRICED[kind] = sql
 
 
 def touched_sql(by: Mapping[str, Sequence[str]] | None = None) -> str:
@@ -92,7 +104,8 @@ def follow(tx: Tx, recorded: Recorded) -> None:
     touched = TouchedProducts(change_set_id, recorded.language, f"touched_product_{change_set_id}")
     tx.run(
         f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (
-              product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE)"""
+              product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE,
+              repriced BOOL NOT NULL DEFAULT FALSE)"""
     )
     _collect(tx, touched, recorded)
     if tx.value(f"SELECT 1 FROM {touched.table} LIMIT 1"):
@@ -102,7 +115,7 @@ def follow(tx: Tx, recorded: Recorded) -> None:
                 LEFT JOIN change_row r
                   ON r.change_set_id = %(set)s AND r.record_kind = 'product' AND r.record_id = p.id
                 SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
-                WHERE NOT k.stands AND r.record_id IS NULL""",
+                WHERE NOT k.stands AND NOT k.repriced AND r.record_id IS NULL""",
             {"set": change_set_id},
         )
         summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands)")
@@ -116,15 +129,41 @@ def _collect(tx: Tx, touched: TouchedProducts, recorded: Recorded) -> None:
 
     Of those that were made with their summaries, version and summary stand as they should.
     """
+    into = f"INSERT INTO {touched.table} (product_id, stands)"
     known = [one for one in recorded.handed_on if isinstance(one, ProductsAtHand)]
     for one in known:
-        tx.run(f"INSERT INTO {touched.table} SELECT made.id, TRUE FROM ({one.made}) made", one.params)
-        tx.run(f"INSERT INTO {touched.table} SELECT changed.id, FALSE FROM ({one.changed}) changed", one.params)
+        tx.run(f"{into} SELECT made.id, TRUE FROM ({one.made}) made", one.params)
+        tx.run(f"{into} SELECT changed.id, FALSE FROM ({one.changed}) changed", one.params)
     if not known:
         tx.run(
-            f"""INSERT INTO {touched.table} SELECT p.id, FALSE FROM ({touched_sql()}) found
+            f"""{into} SELECT p.id, FALSE FROM ({touched_sql()}) found
                 JOIN product p ON p.id = found.record_id""",
             {"set": recorded.change_set_id},
+        )
+    _collect_repriced(tx, touched)
+
+
+def _collect_repriced(tx: Tx, touched: TouchedProducts) -> None:
+    """Add the products whose prices follow from something else that the set changed; their versions stay.
+
+    They are noted with those that conditions moved, so that whoever keeps products in memory reads them anew.
+    """
+    params = {"set": touched.change_set_id}
+    kinds = tx.all(
+        "SELECT DISTINCT record_kind FROM change_row WHERE change_set_id = %(set)s AND record_kind IN %(kinds)s",
+        {**params, "kinds": list(_REPRICED) or [""]},
+    )
+    for row in kinds:
+        tx.run(
+            f"""INSERT IGNORE INTO {touched.table} (product_id, repriced)
+                SELECT found.product_id, TRUE FROM ({_REPRICED[row["record_kind"]]}) found""",
+            params,
+        )
+    if kinds:
+        tx.run(
+            f"""INSERT IGNORE INTO refilled (change_set_id, product_id)
+                SELECT %(set)s, product_id FROM {touched.table} WHERE repriced""",
+            params,
         )
 
 
@@ -133,17 +172,19 @@ def summarise_new(tx: Tx, source: str, params: Mapping[str, Any]) -> None:
 
     ``source``: a SELECT of product_id, sku, price and description. summarise says the same of them, at more cost.
     """
+    found = asked_sql.asked(tx, DEFAULT_LENS, "n.price", "TRUE", reaches=(Reach.ALL,))  # no other names what is new
     tx.run(
         f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
                                         lacks_gtin, lacks_picture, lacks_alt, lacks_description)
-            SELECT n.product_id, 1, n.sku, n.price, n.price, NULL, TRUE, TRUE, FALSE, n.description = ''
-            FROM ({source}) n""",
+            SELECT n.product_id, 1, n.sku, {found.asked}, {found.asked}, NULL, TRUE, TRUE, FALSE, n.description = ''
+            FROM ({source}) n {found.joins}""",
         params,
     )
 
 
 def summarise(tx: Tx, touched: str) -> None:
-    """Work out the summaries of the products whose ids a table has as product_id."""
+    """Work out the summaries of the products whose ids a table has as product_id; prices are what is asked now."""
+    found = asked_sql.asked(tx, DEFAULT_LENS, inherited_sql("price"), "TRUE")
     tx.run(
         f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
                                         list_price_low, cost_low,
@@ -151,16 +192,17 @@ def summarise(tx: Tx, touched: str) -> None:
            SELECT k.product_id, v.variants, v.sku, v.price_low, v.price_high, v.stock, v.list_price_low, v.cost_low,
                   v.lacks_gtin, c.pictures IS NULL, COALESCE(c.without_alt, 0) > 0, t.product_id IS NULL
            FROM {touched} k
-           JOIN (SELECT x.product_id, SUM(NOT x.archived) AS variants,
-                        COALESCE(MIN(IF(x.archived, NULL, x.sku)), MIN(x.sku)) AS sku,
-                        MIN(IF(x.archived, NULL, {inherited_sql("price", "x")})) AS price_low,
-                        MAX(IF(x.archived, NULL, {inherited_sql("price", "x")})) AS price_high,
-                        MIN(IF(x.archived, NULL, {inherited_sql("list_price", "x")})) AS list_price_low,
-                        MIN(IF(x.archived, NULL, {inherited_sql("cost", "x")})) AS cost_low,
-                        SUM(IF(x.archived, NULL, x.stock)) AS stock,
-                        COALESCE(MAX(NOT x.archived AND x.gtin IS NULL), FALSE) AS lacks_gtin
+           JOIN (SELECT v.product_id, SUM(NOT v.archived) AS variants,
+                        COALESCE(MIN(IF(v.archived, NULL, v.sku)), MIN(v.sku)) AS sku,
+                        MIN(IF(v.archived, NULL, {found.asked})) AS price_low,
+                        MAX(IF(v.archived, NULL, {found.asked})) AS price_high,
+                        MIN(IF(v.archived, NULL, {inherited_sql("list_price")})) AS list_price_low,
+                        MIN(IF(v.archived, NULL, {inherited_sql("cost")})) AS cost_low,
+                        SUM(IF(v.archived, NULL, v.stock)) AS stock,
+                        COALESCE(MAX(NOT v.archived AND v.gtin IS NULL), FALSE) AS lacks_gtin
                  FROM {touched} q JOIN product p ON p.id = q.product_id
-                 JOIN variant x ON x.product_id = p.id GROUP BY x.product_id) v ON v.product_id = k.product_id
+                 JOIN variant v ON v.product_id = p.id {found.joins}
+                 GROUP BY v.product_id) v ON v.product_id = k.product_id
            LEFT JOIN (SELECT y.product_id, COUNT(*) AS pictures, SUM(y.alt = '') AS without_alt
                       FROM {touched} q JOIN picture y ON y.product_id = q.product_id
                       JOIN media m ON m.id = y.media_id AND m.kind = 'picture'

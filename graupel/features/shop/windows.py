@@ -77,5 +77,9 @@ def no_window(ctx: Context) -> Window:
     """The first shop as it is where the database can't be asked."""
     shop = destinations.first(ctx)
     return Window(
-        Seen(Lens(), destinations.Destinations((destinations.destination(ctx, shop),), shop.languages[0])), shop
+        Seen(
+            Lens(),
+            destinations.Destinations((destinations.destination(ctx, shop),), shop.languages[0], ctx.settings.currency),
+        ),
+        shop,
     )

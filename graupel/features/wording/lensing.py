@@ -2,14 +2,18 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any
 
 from graupel.core import wording
 from graupel.core.declarations.products import AMOUNTS
+from graupel.core.quantities import format_money
 from graupel.core.resolve import (
     STANDS_FOR,
+    Lens,
     Resolved,
     ValuePlace,
+    by_rule,
     key_of,
     money_places,
     of_another_language,
@@ -80,7 +84,7 @@ def _shown(name: str, held: Held, typed: Mapping[str, Any], seen: Seen) -> tuple
             held.above.own, name, held.above.level
         )
     own = str(typed.get(f"own-{key}", held.own.get(key, "")))
-    around = resolve(there, where[1:])
+    around = _by_rule(resolve(there, where[1:]), lens) if not worded else resolve(there, where[1:])
     found: Resolved[str] = Resolved(own, where[0]) if own else around
     said = origin(found.place, lens, held.level, seen.all.names, worded=worded)
     if own and not lens.destination:
@@ -89,3 +93,10 @@ def _shown(name: str, held: Held, typed: Mapping[str, Any], seen: Seen) -> tuple
     state = wording.state(original, own, source) if lens.lang and worded else wording.State.DONE
     changed = wording.what_changed(source or "", original) if state is wording.State.OUTDATED else []
     return FieldSeen(f"own-{key}", own, around.value or "", said, changed), found
+
+
+def _by_rule(found: Resolved[str], lens: Lens) -> Resolved[str]:
+    """An amount as the destination's price rule makes it."""
+    if not found.value:
+        return found
+    return Resolved(format_money(by_rule(Decimal(found.value), found.place, lens)), found.place)

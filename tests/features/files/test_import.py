@@ -280,6 +280,7 @@ rows = st.lists(
                 "price": st.sampled_from([Decimal("1.00"), Decimal("9.80"), Decimal("29.40"), Decimal("29.41")]),
                 "weight_g": st.sampled_from([0, 100]),
                 "origin_country": st.sampled_from(["PT", "IE"]),
+                "contents": st.sampled_from(["50 g", "25 m"]),
                 "category": st.sampled_from(["Yarn > Aran", "Yarn > New"]),
                 "description": st.sampled_from(["", "<p>a</p>"]),
             },
@@ -311,7 +312,8 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
             tx.run("INSERT INTO product_text (product_id, lang, name) VALUES (%s, 'en', 'a')", [product])
             varies = sku == "S-2"
             if varies:  # one of several variants: its price comes from the product
-                tx.run("UPDATE product SET price = 9.80, origin_country = 'PT' WHERE id = %s", [product])
+                said_of_all = "price = 9.80, origin_country = 'PT', contents = '50 g'"
+                tx.run(f"UPDATE product SET {said_of_all} WHERE id = %s", [product])
                 tx.run(
                     "INSERT INTO product_axis (product_id, attribute_id, position) VALUES (%s, %s, 1)", [product, axis]
                 )
@@ -322,6 +324,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
                 "price": Decimal("9.80"),
                 "weight_g": None,
                 "origin_country": "PT" if varies else None,
+                "contents": "50 g" if varies else None,
                 "description": "",
                 "category": tree.path(category_id) or None,
                 "varies": varies,
@@ -374,7 +377,8 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
         row["sku"]: row
         for row in tx.all(
             """SELECT v.sku, t.name, t.description, COALESCE(v.price, p.price) AS price, v.weight_g, p.category_id,
-                      COALESCE(v.origin_country, p.origin_country) AS origin_country, p.version FROM product p
+                      COALESCE(v.origin_country, p.origin_country) AS origin_country,
+                      COALESCE(v.contents, p.contents) AS contents, p.version FROM product p
            JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id"""
         )
     }

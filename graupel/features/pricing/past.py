@@ -1,0 +1,75 @@
+"""The lowest price of the 30 days before a sale, worked out from what the journal has of a product's prices."""
+
+from dataclasses import replace
+from datetime import UTC, datetime
+from decimal import Decimal
+
+from graupel.core.price_history import DAYS, Change, Typed, lowest, states
+from graupel.core.products import ProductValues
+from graupel.core.resolve import key_of
+from graupel.db import Tx
+from graupel.features.pricing import store
+from graupel.features.products.asking import Asking
+from graupel.features.products.service import Variant
+
+_EVERYWHERE = ""
+
+
+def _changes(tx: Tx, asking: Asking, since: datetime) -> list[Change]:
+    product, destination = asking.product, asking.lens.destination
+    ids, begins = [one.id for one in product.variants], since.astimezone(UTC).replace(tzinfo=None)
+    rows = store.price_changes(tx, product.id, ids, begins)
+    if destination:
+        rows += store.own_price_changes(tx, destination, product.id, ids, begins)
+    return [
+        Change(
+            row["made_at"].replace(tzinfo=UTC),
+            _key(row["record_kind"], row["record_id"], row["key"] or _EVERYWHERE),
+            Decimal(row["was"]) if row["was"] else None,
+        )
+        for row in rows
+    ]
+
+
+def _key(kind: str, record_id: int, destination: str) -> str:
+    return f"{kind} {record_id} {destination}"
+
+
+def _now(asking: Asking, variant: Variant) -> Typed:
+    """What is typed now, by key."""
+    product, values, key = asking.product, asking.values, key_of(asking.lens, "price")
+    found: dict[str, Decimal | None] = {
+        _key("product", product.id, _EVERYWHERE): values.price if product.varies else None,
+        _key("variant", variant.id, _EVERYWHERE): variant.price,
+    }
+    if asking.lens.destination:
+        for kind, record_id, own in (("product", product.id, values.own), ("variant", variant.id, variant.own)):
+            found[_key(kind, record_id, asking.lens.destination)] = Decimal(own[key]) if key in own else None
+    return found
+
+
+def _asked(asking: Asking, variant: Variant, typed: Typed, at: datetime) -> Decimal | None:
+    """What was asked with these typed prices at a moment."""
+    product, key, where = asking.product, key_of(asking.lens, "price"), asking.lens.destination
+
+    def own(kind: str, record_id: int, held: dict[str, str]) -> dict[str, str]:
+        price = typed.get(_key(kind, record_id, where)) if where else None
+        rest = {name: value for name, value in held.items() if name != key}
+        return rest | ({key: str(price)} if price is not None else {})
+
+    its_own = typed.get(_key("variant", variant.id, _EVERYWHERE))
+    products = typed.get(_key("product", product.id, _EVERYWHERE)) if product.varies else its_own
+    values: ProductValues = replace(
+        asking.values, price=products, own=own("product", product.id, dict(asking.values.own))
+    )
+    then = replace(variant, price=its_own, own=own("variant", variant.id, dict(variant.own)))
+    quote = asking.with_values(values).quote(then, at=at)
+    return quote.asked if quote else None
+
+
+def lowest_before(tx: Tx, asking: Asking, variant: Variant, begins: datetime) -> Decimal | None:
+    """The lowest of what was asked for a variant in the 30 days before ``begins``; None where it had no price."""
+    since = begins - DAYS
+    held = states(_now(asking, variant), _changes(tx, asking, since), since, begins)
+    edges = [at for one in asking.sales for at in (one.begins, one.ends) if at is not None]
+    return lowest(held, edges, begins, lambda typed, at: _asked(asking, variant, typed, at))

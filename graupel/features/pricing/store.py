@@ -1,0 +1,120 @@
+"""What the area reads of sales and of what they are for; the tables are those of the area terms."""
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from graupel.core.declarations.products import CHOICES
+from graupel.db import Tx
+from graupel.features.pricing.rows import GoodsNameRow, MomentRow, PriceChangeRow, QuantityNameRow
+
+
+def hold_sales(tx: Tx) -> None:
+    """Be alone in planning sales until the transaction ends."""
+    tx.run("UPDATE held SET times = times + 1 WHERE name = 'sales'")
+
+
+def titles(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
+    """What sales are called: by their title, else by what they are for."""
+    rows = tx.all(
+        """SELECT s.id, s.title, s.reach, MIN(t.name) AS name, COUNT(g.id) AS goods FROM sale s
+           LEFT JOIN sale_goods g ON g.sale_id = s.id
+           LEFT JOIN product p ON p.id = g.product_id
+           LEFT JOIN product_text t ON t.product_id = p.id
+             AND t.lang = (SELECT x.lang FROM product_text x WHERE x.product_id = p.id ORDER BY x.lang <> 'en' LIMIT 1)
+           WHERE s.id IN %s GROUP BY s.id""",
+        [list(ids) or [0]],
+    )
+    return {row["id"]: row["title"] or row["name"] or "All goods" for row in rows}
+
+
+def promotion_names(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
+    rows = tx.all("SELECT id, name FROM promotion WHERE id IN %s", [list(ids) or [0]])
+    return {row["id"]: row["name"] for row in rows}
+
+
+def goods_names(tx: Tx, ids: Sequence[int]) -> list[GoodsNameRow]:
+    """Goods of sales by their ids."""
+    return tx.rows(GoodsNameRow, f"{_GOODS} WHERE g.id IN %(ids)s GROUP BY g.id", {"ids": list(ids) or [0]})
+
+
+def goods(tx: Tx, sale_id: int, lang: str, limit: int, after: int = 0) -> list[GoodsNameRow]:
+    """What a sale is for, in the order in which it was put there."""
+    return tx.rows(
+        GoodsNameRow,
+        f"""{_GOODS} AND t.lang = %(lang)s WHERE g.sale_id = %(sale)s AND g.id > %(after)s
+            GROUP BY g.id ORDER BY g.id LIMIT %(limit)s""",
+        {"sale": sale_id, "lang": lang, "after": after, "limit": limit},
+    )
+
+
+_GOODS = """SELECT g.id, g.sale_id, g.product_id, g.variant_id, g.choice_id, COALESCE(MIN(t.name), '') AS name,
+              MIN(v.sku) AS sku, MIN(h.label) AS choice
+            FROM sale_goods g LEFT JOIN variant v ON v.id = g.variant_id
+            LEFT JOIN attribute_choice h ON h.id = g.choice_id
+            LEFT JOIN product_text t ON t.product_id = g.product_id"""
+
+
+def quantity_price_names(tx: Tx, ids: Sequence[int]) -> list[QuantityNameRow]:
+    return tx.rows(
+        QuantityNameRow,
+        "SELECT id, product_id, from_quantity FROM quantity_price WHERE id IN %s",
+        [list(ids) or [0]],
+    )
+
+
+def moments(tx: Tx, ids: Sequence[int]) -> list[MomentRow]:
+    return tx.rows(MomentRow, "SELECT id, sale_id, what FROM sale_moment WHERE id IN %s", [list(ids) or [0]])
+
+
+def add_moment(tx: Tx, sale_id: int, what: str) -> int:
+    return tx.insert("INSERT INTO sale_moment (sale_id, what) VALUES (%s, %s)", [sale_id, what])
+
+
+def touched_sales(tx: Tx, change_set_id: int) -> bool:
+    """Whether a change set changed any sale."""
+    sql = "SELECT 1 FROM change_row WHERE change_set_id = %s AND record_kind = 'sale' LIMIT 1"
+    return bool(tx.value(sql, [change_set_id]))
+
+
+def variants_with(tx: Tx, product_id: int, choice_id: int) -> int:
+    """How many variants of a product for sale have a choice."""
+    among = " OR ".join(f"{name} = %(choice)s" for name in CHOICES)
+    sql = f"SELECT COUNT(*) FROM variant WHERE product_id = %(product)s AND NOT archived AND ({among})"
+    return int(tx.value(sql, {"product": product_id, "choice": choice_id}))
+
+
+# --- the record of typed prices ------------------------------------------------------------------------------
+
+
+def price_changes(tx: Tx, product_id: int, variant_ids: Sequence[int], since: datetime) -> list[PriceChangeRow]:
+    """Changes of the typed price of a product and its variants since a moment, the latest first."""
+    return tx.rows(
+        PriceChangeRow,
+        """SELECT s.made_at, r.record_kind, r.record_id, JSON_VALUE(r.was, '$.price') AS was, NULL AS `key`
+           FROM change_row r JOIN change_set s ON s.id = r.change_set_id
+           WHERE ((r.record_kind = 'product' AND r.record_id = %(product)s)
+                  OR (r.record_kind = 'variant' AND r.record_id IN %(variants)s))
+             AND s.made_at > %(since)s AND JSON_EXISTS(r.became, '$.price') ORDER BY s.made_at DESC, s.id DESC""",
+        {"product": product_id, "variants": list(variant_ids) or [0], "since": since},
+    )
+
+
+def own_price_changes(
+    tx: Tx, destination: str, product_id: int, variant_ids: Sequence[int], since: datetime
+) -> list[PriceChangeRow]:
+    """The same of what was typed for a destination."""
+    kind, record, field, where = (
+        f"COALESCE(o.{name}, JSON_VALUE(r.was, '$.{name}'), JSON_VALUE(r.became, '$.{name}'))"
+        for name in ("kind", "record_id", "field", "destination")
+    )
+    return tx.rows(
+        PriceChangeRow,
+        f"""SELECT s.made_at, {kind} AS record_kind, CAST({record} AS UNSIGNED) AS record_id,
+              JSON_VALUE(r.was, '$.value') AS was, %(destination)s AS `key`
+            FROM change_set s STRAIGHT_JOIN change_row r ON r.change_set_id = s.id AND r.record_kind = 'own_value'
+            LEFT JOIN own_value o ON o.id = r.record_id
+            WHERE s.made_at > %(since)s AND {where} = %(destination)s AND {field} = 'price'
+              AND (({kind} = 'product' AND {record} = %(product)s)
+                   OR ({kind} = 'variant' AND {record} IN %(variants)s)) ORDER BY s.made_at DESC, s.id DESC""",
+        {"destination": destination, "product": product_id, "variants": list(variant_ids) or [0], "since": since},
+    )

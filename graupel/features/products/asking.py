@@ -1,0 +1,109 @@
+"""What a product's variants cost at a destination, now and at other moments, and why.
+
+resolving.py says the same of many by sets.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from decimal import Decimal
+
+from graupel.context import Context
+from graupel.core import products as rules
+from graupel.core.contents import UnitPrice, unit_price
+from graupel.core.price_rules import PriceRule, decimals
+from graupel.core.pricing import PriceRange, price_range
+from graupel.core.products import ProductValues
+from graupel.core.quoting import Place, QuantityPrice, Quote, Typed, quote
+from graupel.core.resolve import Lens, inherited
+from graupel.core.sales import Sale
+from graupel.core.taxes import Taxing
+from graupel.db import Tx
+from graupel.features.products.service import Product, Variant
+from graupel.features.terms import service as terms
+from graupel.features.terms.service import REMEMBERED, Written
+
+
+@dataclass(frozen=True)
+class Asking:
+    """A product's prices at the destination of a lens. ``product``: as kept, not through the lens; ``now``: UTC."""
+
+    product: Product
+    values: ProductValues
+    lens: Lens
+    place: Place
+    written: Written
+    sales: Sequence[Sale]
+    quantities: Sequence[QuantityPrice]
+    taxing: Taxing | None
+    now: datetime
+
+    def with_values(self, values: ProductValues) -> "Asking":
+        """The same with other values, as they stand in a form."""
+        return replace(self, values=values)
+
+    def typed(self, variant: Variant | None) -> Typed | None:
+        """The price that holds, as it was typed; ``variant`` None: of the product."""
+        its_own = variant is not None and self.product.varies
+        found = (
+            rules.amount_typed("price", self.lens, self.values, variant.price, variant.own)
+            if variant and its_own
+            else rules.amount_typed("price", self.lens, self.values)
+        )
+        if found.value is None or found.place is None:
+            return None
+        here = self.lens.rule is None or bool(found.place.destination)
+        return Typed(found.value, here, found.place)
+
+    def quote(self, variant: Variant | None, quantity: int = 1, at: datetime | None = None) -> Quote | None:
+        """What a piece costs; None without a price. ``at``: another moment than now."""
+        typed = self.typed(variant)
+        return None if typed is None else self._quote(typed, variant, quantity, at or self.now)
+
+    def _quote(self, typed: Typed, variant: Variant | None, quantity: int, moment: datetime) -> Quote:
+        key, choices = (variant.id, variant.combination) if variant else (0, ())
+        held = [one for one in self.sales if one.holds(moment) and one.reaches(self.product.id, key, choices)]
+        bulk = [one for one in self.quantities if one.variant_id in (None, key)]
+        return quote(typed, self.place, held, bulk, quantity, self.taxing)
+
+    @property
+    def quotes(self) -> dict[int, Quote]:
+        """By variant for sale what a piece costs now; those without a price are left out."""
+        found = ((one.id, self.quote(one)) for one in self.product.for_sale)
+        return {key: one for key, one in found if one is not None}
+
+    @property
+    def range(self) -> PriceRange:
+        """What buyers pay for a piece."""
+        return price_range(one.asked for one in self.quotes.values())
+
+    def unit_price(self, asked: Decimal, variant: Variant | None) -> UnitPrice | None:
+        """The price by unit of measure; None where nothing is said of the contents."""
+        contents = self.values.contents
+        if variant and self.product.varies:
+            contents = inherited(variant.contents, contents)
+        return unit_price(asked, contents, self.values.priced_per, self.place.rule.decimals) if contents else None
+
+
+def of(ctx: Context, tx: Tx, product: Product, lens: Lens, now: datetime | None = None) -> Asking:
+    """The prices of a product, as it is kept, at the destination of a lens."""
+    moment = now or ctx.now(tx)
+    found = terms.written(ctx, tx)
+    rule = lens.rule or PriceRule(decimals=decimals(lens.currency or ctx.settings.currency))
+    place = Place(lens.destination, rule, lens.converts, found.catalogue.price_ending, lens.currency is not None)
+    return Asking(
+        product,
+        product.values,
+        lens,
+        place,
+        found,
+        terms.sales_of(tx, product.id, moment - REMEMBERED) if product.id else [],
+        terms.quantity_prices_of(tx, product.id) if product.id else [],
+        terms.taxing(ctx, found, lens, product.values.tax_class_id, moment),
+        moment,
+    )
+
+
+def read(ctx: Context, product: Product, lens: Lens) -> Asking:
+    """The same in a transaction of its own."""
+    return ctx.db.run(lambda tx: of(ctx, tx, product, lens))
