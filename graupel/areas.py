@@ -17,6 +17,7 @@ from graupel.features.bulk import area as bulk
 from graupel.features.bulk import pages as bulk_pages
 from graupel.features.categories import area as categories
 from graupel.features.categories import pages as category_pages
+from graupel.features.delivery import pages as delivery_pages
 from graupel.features.destinations import area as destinations
 from graupel.features.destinations import pages as destination_pages
 from graupel.features.files import area as files
@@ -31,6 +32,7 @@ from graupel.features.listings import pages as listing_pages
 from graupel.features.media import area as media
 from graupel.features.media import pages as media_pages
 from graupel.features.pricing import area as pricing
+from graupel.features.pricing import pages as pricing_pages
 from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
@@ -90,7 +92,8 @@ AREAS = (
         (variant_api.router,),
         variants.register,
     ),
-    Area("pricing", register=pricing.register),
+    Area("pricing", (pricing_pages.router,), register=pricing.register),
+    Area("delivery", (delivery_pages.router,)),
     Area("listings", (listing_pages.router,), register=listings.register),
     Area("files", (file_pages.router,), register=files.register),
     Area("translating", (translating_pages.router,)),

@@ -134,6 +134,9 @@ def read(raw: Mapping[str, str], start: SellingTerms) -> tuple[SellingTerms, lis
             found["ending"] = str(ending) if ending else ""
         except Refused as refusal:
             problems += refusal.problems
+    for name in ("goods_class_id", "delivery_class_id"):
+        if name in raw:
+            found[name] = int(raw[name]) if raw[name].isdecimal() else None
     for name in ("shows_lowest", "typed_with_tax"):
         if name in raw:
             found[name] = raw[name] == "yes"

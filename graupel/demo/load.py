@@ -13,11 +13,12 @@ from graupel.core.errors import Refused
 from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
-from graupel.demo import catalogue, films, pictures, shops
+from graupel.demo import catalogue, films, pictures, shops, terms
 from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import ORIGINS
 from graupel.demo.goods import Good, Numbers
 from graupel.features.categories import service as categories
+from graupel.features.destinations import service as destinations
 from graupel.features.files import service as files
 from graupel.features.listings import connecting, sending, standing
 from graupel.features.media import service as media
@@ -75,6 +76,9 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     say("one price list brought in, Ostlerby connected")
     shops.load(ctx, owner, editor, [product_id for product_id, _ in made.values()], channel_id)
     say(f"German, category pages, and a second shop, {shops.OUTLET}")
+    outlet = next(one for one in destinations.read_all(ctx).all if one.name == shops.OUTLET)
+    terms.load(ctx, owner, editor, list(made.values()), outlet.code)
+    say("taxes, price rules, sales and quantity prices")
 
 
 @dataclass(frozen=True)

@@ -43,6 +43,14 @@ def when(at: datetime | None, zone: ZoneInfo, locale: str) -> str:
     return "" if at is None else format_datetime(_utc(at).astimezone(zone), "d MMM y, HH:mm", locale=locale)
 
 
+def day(at: datetime, zone: ZoneInfo, locale: str) -> str:
+    """ "21 Nov", with the time where that is not midnight, and with the year where it is not this one."""
+    local = _utc(at).astimezone(zone)
+    year = "" if local.year == datetime.now(zone).year else " y"
+    time = "" if (local.hour, local.minute) == (0, 0) else ", HH:mm"
+    return format_datetime(local, f"d MMM{year}{time}", locale=locale)
+
+
 def ago(at: datetime | None, locale: str) -> str:
     """ "2 hours ago" """
     if at is None:

@@ -6,6 +6,7 @@ from typing import Any
 from urllib.parse import quote
 from zoneinfo import ZoneInfo
 
+from babel.dates import format_date
 from babel.numbers import format_currency
 from fastapi import Request
 from fastapi.responses import HTMLResponse
@@ -14,7 +15,7 @@ from jinja2.runtime import Context
 from markupsafe import Markup
 from slugify import slugify
 
-from graupel.core import countries, languages, products, richtext
+from graupel.core import countries, languages, moments, products, richtext
 from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money
 from graupel.core.roles import Role
@@ -62,6 +63,9 @@ def make_templates(settings: Settings) -> Environment:
         country=pass_context(lambda found, code: countries.name(code, found.get("locale") or "en")),
         slug=lambda text: slugify(text)[:80] or "product",
         when=lambda at: formats.when(at, zone, locale),
+        day=lambda at, where: formats.day(at, where, locale),
+        moment=moments.typed,
+        month=lambda at: format_date(at, "MMM", locale=locale),
         ago=lambda at: formats.ago(at, locale),
         size=formats.size,
         copy=lambda markup: Markup(richtext.shown(markup, settings.embeds_from)),  # noqa: S704 - kept text is clean

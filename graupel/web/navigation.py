@@ -44,6 +44,7 @@ SECTIONS = (
             Place("Translate", "/translate", "l"),
         ),
     ),
+    Section("Selling", (Place("Prices", "/prices", "r"), Place("Delivery and tax", "/delivery", "d"))),
     Section("In and out", (Place("Files", "/files", "f"), Place("Channels", "/channels", "n"))),
     Section("Record", (Place("History", "/history", "h"), Place("Jobs", "/jobs", "j"))),
 )

@@ -1,11 +1,16 @@
 """What prices register."""
 
 from graupel.features.history import following
-from graupel.features.pricing import kinds, selling
+from graupel.features.pricing import kinds, pages, selling, store
+from graupel.features.products import claims, parts
 
 
 def register(language: str) -> None:
-    """Sales, promotions and quantity prices, and what time does to them."""
+    """Sales, promotions and quantity prices, what time does to them, and their part of the product editor."""
     kinds.register_kinds()
     selling.register()
     following.on_recorded(selling.follow)
+    claims.register(store.claimed_variants)
+    parts.register(
+        parts.EditorPart("sales", "Sales, quantities", "pricing/part.html", pages.part_data, pages.part_mark, "prices")
+    )

@@ -1,5 +1,6 @@
 """The lowest price of the 30 days before a sale, worked out from what the journal has of a product's prices."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from decimal import Decimal
@@ -73,3 +74,25 @@ def lowest_before(tx: Tx, asking: Asking, variant: Variant, begins: datetime) ->
     held = states(_now(asking, variant), _changes(tx, asking, since), since, begins)
     edges = [at for one in asking.sales for at in (one.begins, one.ends) if at is not None]
     return lowest(held, edges, begins, lambda typed, at: _asked(asking, variant, typed, at))
+
+
+def typed_in(
+    tx: Tx, asking: Asking, reached: Sequence[Variant], since: datetime, until: datetime
+) -> list[tuple[datetime, Decimal | None]]:
+    """From when on which price held without sales, the lowest of some variants, from the beginning of a span on."""
+    plain = replace(asking, sales=())
+    changes = _changes(tx, asking, since)
+    keys = {_key("variant", one.id, where) for one in reached for where in ("", asking.lens.destination)}
+    keys |= {_key("product", asking.product.id, where) for where in ("", asking.lens.destination)}
+    told = [one for one in changes if one.key in keys]
+    starts = [since, *sorted({one.at for one in told if since < one.at < until})]
+    found: list[tuple[datetime, Decimal | None]] = []
+    by_variant = [(one, states(_now(asking, one), told, since, until)) for one in reached]
+    for at in starts:
+        prices = [
+            _asked(plain, one, [typed for begins, typed in held if begins <= at][-1], at) for one, held in by_variant
+        ]
+        low = min((price for price in prices if price is not None), default=None)
+        if not found or found[-1][1] != low:
+            found.append((at, low))
+    return found

@@ -83,6 +83,36 @@ def variants_with(tx: Tx, product_id: int, choice_id: int) -> int:
     return int(tx.value(sql, {"product": product_id, "choice": choice_id}))
 
 
+def products_with_plans(tx: Tx, at: datetime) -> int:
+    """How many products have a sale of their own that is on or planned."""
+    return int(
+        tx.value(
+            """SELECT COUNT(DISTINCT g.product_id) FROM sale s JOIN sale_goods g ON g.sale_id = s.id
+               WHERE s.ends IS NULL OR s.ends > %s""",
+            [at],
+        )
+    )
+
+
+_RAISED = """JOIN change_set c ON c.id = r.change_set_id AND c.made_at > %(since)s AND c.made_at < %(until)s
+             WHERE g.sale_id = %(sale)s AND CAST(JSON_VALUE(r.was, '$.price') AS DECIMAL(12,2))
+               < CAST(JSON_VALUE(r.became, '$.price') AS DECIMAL(12,2))"""
+
+
+def raised_before(tx: Tx, sale_id: int, since: datetime, until: datetime) -> int:
+    """Of the products of a sale, how many had a price raised between two moments, their own or a variant's."""
+    return int(
+        tx.value(
+            f"""SELECT COUNT(DISTINCT product_id) FROM (
+                  SELECT g.product_id FROM sale_goods g
+                  JOIN change_row r ON r.record_kind = 'product' AND r.record_id = g.product_id {_RAISED}
+                  UNION ALL SELECT v.product_id FROM sale_goods g JOIN variant v ON v.product_id = g.product_id
+                  JOIN change_row r ON r.record_kind = 'variant' AND r.record_id = v.id {_RAISED}) found""",
+            {"sale": sale_id, "since": since, "until": until},
+        )
+    )
+
+
 # --- the record of typed prices ------------------------------------------------------------------------------
 
 
@@ -118,3 +148,26 @@ def own_price_changes(
                    OR ({kind} = 'variant' AND {record} IN %(variants)s)) ORDER BY s.made_at DESC, s.id DESC""",
         {"destination": destination, "product": product_id, "variants": list(variant_ids) or [0], "since": since},
     )
+
+
+# --- counts --------------------------------------------------------------------------------------------------
+
+
+def products_count(tx: Tx) -> int:
+    """How many products there are, archived ones left out."""
+    return int(tx.value("SELECT COUNT(*) FROM product WHERE status <> 'archived'"))
+
+
+def sales_by_promotion(tx: Tx) -> dict[int, int]:
+    rows = tx.all("SELECT promotion_id AS id, COUNT(*) AS n FROM sale WHERE promotion_id IS NOT NULL GROUP BY 1")
+    return {row["id"]: row["n"] for row in rows}
+
+
+def claimed_variants(tx: Tx, product_id: int) -> set[int]:
+    """The variants of a product that a sale or a quantity price names."""
+    rows = tx.all(
+        """SELECT variant_id AS id FROM sale_goods WHERE product_id = %(product)s AND variant_id IS NOT NULL
+           UNION SELECT variant_id FROM quantity_price WHERE product_id = %(product)s AND variant_id IS NOT NULL""",
+        {"product": product_id},
+    )
+    return {row["id"] for row in rows}

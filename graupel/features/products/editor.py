@@ -128,9 +128,10 @@ def _outline(findings: list[Finding], added: list[tuple[EditorPart, dict[str, An
     own = [(key, label, marks[key]) for key, label, _ in _OUTLINE]
     theirs = {
         place: [(part.key, part.label, part.mark(data)) for part, data in added if part.place == place]
-        for place in ("middle", "end")
+        for place in ("middle", "prices", "end")
     }
-    return [*own[:_BEFORE_MIDDLE], *theirs["middle"], *own[_BEFORE_MIDDLE:], *theirs["end"]]
+    before, prices, after = own[:_BEFORE_MIDDLE], own[_BEFORE_MIDDLE : _BEFORE_MIDDLE + 1], own[_BEFORE_MIDDLE + 1 :]
+    return [*before, *theirs["middle"], *prices, *theirs["prices"], *after, *theirs["end"]]
 
 
 def own_marks(findings: list[Finding]) -> dict[str, str]:

@@ -12,6 +12,7 @@ from graupel.core import copywriting, pricing, product_fields, product_types, re
 from graupel.core import pictures as picture_rules
 from graupel.core import products as rules
 from graupel.core.attributes import read_by
+from graupel.core.contents import UnitPrice
 from graupel.core.copywriting import Length
 from graupel.core.pictures import Picture
 from graupel.core.pricing import PriceRange, Prices, price_range
@@ -52,11 +53,19 @@ class Look:
     regular: PriceRange
     quotes: Mapping[int, Quote]
     asking: Asking
+    margin: str
+    markup: str
+    unit_price: UnitPrice | None
     facts: list[tuple[str, str]]
     findings: list[Finding]
     lengths: dict[str, Length]
     hints: dict[str, list[str]]
     preview: Preview
+
+    @property
+    def is_reduced(self) -> bool:
+        """Whether a sale makes any of it cheaper now."""
+        return any(quote.is_reduced for quote in self.quotes.values())
 
 
 def look(
@@ -78,7 +87,7 @@ def look(
     variants = product.for_sale if product and product.varies else None
     kept = product or Product(0, written, 1, ())
     found = asking.read(ctx, kept, seen.lens).with_values(written)
-    quotes = {one.id if one else 0: found.quote(one) for one in (product.for_sale if product else [None])}
+    quotes = {one.id if one else 0: found.quote(one) for one in _sold(kept)}
     priced = {key: one for key, one in quotes.items() if one is not None}
     unpriced = None if variants is None else len(quotes) - len(priced)
     findings = _of_destination(ctx, values, measured, unpriced, product, seen)
@@ -95,6 +104,8 @@ def look(
         price_range(one.regular for one in priced.values()),
         priced,
         found,
+        *_shares(written, priced, kept),
+        _by_measure(found, priced, kept),
         [
             (a.name, read_by(a, values.facts[a.id], seen.locale))
             for a in shown
@@ -106,6 +117,33 @@ def look(
         | _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).way(values.category_id), pictures),
         _preview(ctx, values, product, seen),
     )
+
+
+def _sold(product: Product) -> list[Variant | None]:
+    """The variants for sale; None for what has none yet."""
+    return [*product.for_sale] or [None]
+
+
+def _shares(written: ProductValues, quotes: Mapping[int, Quote], product: Product) -> tuple[str, str]:
+    """Margin and markup of what is paid, in words; "" where a variant differs in either, or nothing is known."""
+    shares = set()
+    for one in _sold(product):
+        quote = quotes.get(one.id if one else 0)
+        cost: Decimal | None = inherited(one.cost if one and product.varies else None, written.cost)
+        net = None if quote is None else quote.line.net if quote.line else quote.asked
+        shares.add((pricing.margin(net, cost), pricing.markup(net, cost)))
+    if len(shares) != 1 or None in (only := shares.pop()):
+        return "", ""
+    margin, markup = (f"{share * 100:.1f} %" for share in only if share is not None)
+    return margin, markup
+
+
+def _by_measure(found: Asking, quotes: Mapping[int, Quote], product: Product) -> UnitPrice | None:
+    """The price by unit of measure, where all variants have the same."""
+    told = {
+        found.unit_price(quotes[key].asked, one) for one in _sold(product) if (key := one.id if one else 0) in quotes
+    }
+    return told.pop() if len(told) == 1 else None
 
 
 #: Given by areas that know channels: what a product lacks there. By the first letter of the destination's code.

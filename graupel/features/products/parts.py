@@ -12,7 +12,7 @@ from graupel.features.products.service import Product
 
 @dataclass(frozen=True)
 class EditorPart:
-    """A part: its name in the outline, its template, and what the template is given. ``place``: middle or end."""
+    """A part: its name in the outline, its template, what that is given. ``place``: middle, prices or end."""
 
     key: str
     label: str

@@ -52,6 +52,31 @@ def variants(
     ``fields``: words and amounts of the declaration, and ASKED; ``lang``: the default language; ``at``: the moment for
     which prices are asked, UTC. One by one, in the order of products and variants.
     """
+    found = select(tx, lens, fields, lang, product_ids, at)
+    return LensReading(iter(tx.stream(f"{found.sql} ORDER BY p.id, v.id", found.params)), found.places)
+
+
+@dataclass(frozen=True)
+class LensSelect:
+    """The same as SQL, with what it binds."""
+
+    sql: str
+    params: dict[str, Any]
+    places: Mapping[str, Sequence[ValuePlace]]
+
+
+def select(
+    tx: Tx,
+    lens: Lens,
+    fields: Sequence[str],
+    lang: str,
+    product_ids: Sequence[int] | None = None,
+    at: datetime | None = None,
+    *,
+    within: str = "TRUE",
+    only_sale: int | None = None,
+) -> LensSelect:
+    """A SELECT of these fields; ``within``: SQL that narrows it; ``only_sale``: ASKED is by this sale, on or not."""
     asked_at = {name: _places("price" if name == ASKED else name, lens) for name in fields}
     used = wording.used_places(
         tx,
@@ -71,23 +96,23 @@ def variants(
         there = [(place, sql) for place in asked_at[field] if (sql := _at(place, name, used, joins, params))]
         where[field] = [place for place, _ in there]
         if field == ASKED:
-            found = asked_sql.asked(tx, lens, _first(there), _is_here(there, lens), at)
+            found = asked_sql.asked(tx, lens, _first(there), _is_here(there, lens), at, only=only_sale)
             joins.append(found.joins)
             columns.append(f"{found.asked} AS asked, {found.sale} AS asked_sale")
             continue
         columns.append(f"{_first(there, lens if field in AMOUNTS else None)} AS {field}")
         cases = " ".join(f"WHEN {sql} IS NOT NULL THEN {number}" for number, (_, sql) in enumerate(there))
         columns.append(f"{f'CASE {cases} END' if cases else 'NULL'} AS {field}_at")
-    within = "AND p.id IN %(ids)s" if product_ids is not None else ""
-    rows = tx.stream(
+    among = "p.id IN %(ids)s" if product_ids is not None else "TRUE"
+    return LensSelect(
         f"""SELECT v.id AS variant_id, v.product_id, {", ".join(columns)}
             FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
             JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
             LEFT JOIN variant_text vt ON vt.variant_id = v.id AND vt.lang = %(lang)s
-            {" ".join(joins)} WHERE NOT v.archived {within} ORDER BY p.id, v.id""",
+            {" ".join(joins)} WHERE NOT v.archived AND {among} AND {within}""",
         params,
+        where,
     )
-    return LensReading(iter(rows), where)
 
 
 def _first(there: Sequence[tuple[ValuePlace, str]], by_rule: Lens | None = None) -> str:

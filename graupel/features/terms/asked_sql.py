@@ -93,21 +93,29 @@ class _Pricing:
 
 
 def asked(
-    tx: Tx, lens: Lens, typed: str, here: str, at: datetime | None = None, reaches: Sequence[Reach] = tuple(Reach)
+    tx: Tx,
+    lens: Lens,
+    typed: str,
+    here: str,
+    at: datetime | None = None,
+    reaches: Sequence[Reach] = tuple(Reach),
+    only: int | None = None,
 ) -> AskedSql:
     """SQL for variants ``v``. ``typed``: of the typed price; ``here``: whether that is the destination's own.
 
-    ``at``: the moment, UTC; None for now. ``reaches``: the sales that are looked for.
+    ``at``: the moment, UTC; None for now. ``reaches``: the sales that are looked for; ``only``: this one alone,
+    whenever it holds.
     """
     at = at or store.moment(tx)
-    running = store.running(tx, lens.destination, at)
+    running = store.running(tx, lens.destination, at) if only is None else store.kind_of(tx, only)
     pricing = _Pricing(typed, here, lens, terms.of_catalogue(tx).price_ending if running else None)
     joins: list[str] = []
     prices, sales = [], []
     for reach in reaches:
         for where in dict.fromkeys((lens.destination, "")):
             if {"reach": str(reach), "destination": where} in running:
-                aliases = _join(reach, where, lens, at, joins)
+                held = f"{{s}}.id = {int(only)}" if only else _holds(reach, where, lens, at)
+                aliases = _join(reach, held, joins)
                 price, sale = _lowest(aliases, pricing, own=where == lens.destination)
                 prices.append(price)
                 sales.append(sale)
@@ -117,12 +125,17 @@ def asked(
     return AskedSql(" ".join(joins), f"LEAST({pricing.regular}, {by_sale})", f"COALESCE({', '.join(sales)}, NULL)")
 
 
-def _join(reach: Reach, where: str, lens: Lens, at: datetime, joins: list[str]) -> list[str]:
-    """Join the sales of one kind; returns their aliases. All but those for choices are one a variant."""
+def _holds(reach: Reach, where: str, lens: Lens, at: datetime) -> str:
+    """SQL: a sale ``{s}`` of one kind holds at the moment and the destination."""
     holds = f"{{s}}.reach = '{reach}' AND {{s}}.destination = '{where}' AND {{s}}.begins <= '{at:%Y-%m-%d %H:%M:%S.%f}'"
     holds += f" AND ({{s}}.ends IS NULL OR {{s}}.ends > '{at:%Y-%m-%d %H:%M:%S.%f}')"
     if where != lens.destination and not lens.converts:
         holds += f" AND {{s}}.takes_off = '{TakesOff.PERCENT}'"
+    return holds
+
+
+def _join(reach: Reach, holds: str, joins: list[str]) -> list[str]:
+    """Join the sales of one kind; returns their aliases. All but those for choices are one a variant."""
     targets = {Reach.VARIANT: ["v.id"], Reach.PRODUCT: ["0"], Reach.CHOICE: [f"v.{one}" for one in CHOICES]}
     if reach is Reach.ALL:
         alias = f"s{len(joins)}"

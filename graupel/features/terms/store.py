@@ -174,6 +174,11 @@ def running(tx: Tx, destination: str, at: datetime) -> list[RunningRow]:
     )
 
 
+def kind_of(tx: Tx, sale_id: int) -> list[RunningRow]:
+    """The kind of one sale, as ``running`` has it."""
+    return tx.rows(RunningRow, "SELECT reach, destination FROM sale WHERE id = %s", [sale_id])
+
+
 # --- prices by quantity --------------------------------------------------------------------------------------
 
 

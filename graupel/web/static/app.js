@@ -7,6 +7,7 @@ import "./saving.js";
 import "./done.js";
 import "./everywhere.js";
 import "./unsaved.js";
+import "./why.js";
 import { token } from "./shared.js";
 
 document.addEventListener("htmx:configRequest", (event) => {

@@ -167,7 +167,8 @@ function choose(select) {
   keepText(select.tomselect);
 }
 
-function choosers() {
+/** Every select that is to be one becomes a chooser. */
+export function choosers() {
   document.querySelectorAll("select[data-choose]:not([disabled])").forEach((select) => {
     if (!select.tomselect) choose(select);
   });

@@ -3,8 +3,10 @@ import "./choose.js";
 import "./grid.js";
 import "./lengths.js";
 import "./media.js";
+import "./margins.js";
 import "./mending.js";
 import { beginPictures } from "./pictures.js";
+import "./prices.js";
 import { richText } from "./rich.js";
 import { whenShown } from "./shared.js";
 

@@ -1,0 +1,1 @@
+"""Delivery and tax: what is added to a price, and how goods arrive."""
