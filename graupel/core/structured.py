@@ -5,6 +5,7 @@ Source: schema.org's Product, ProductGroup, Offer, AggregateOffer, BreadcrumbLis
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
@@ -38,7 +39,9 @@ class Said:
     """An article as a page shows it; all addresses are whole ones.
 
     ``low`` and ``high``: what its variants cost, equal where it is one; None where nothing has a price. ``offers``: how
-    many variants can be bought. ``is_group``: no variant is chosen yet. ``differs_by``: names of its axes.
+    many variants can be bought. ``is_group``: no variant is chosen yet. ``differs_by``: names of its axes. ``was``:
+    what is crossed out; ``until``: when the price ends, with its zone; ``unit``: the price by a measure; ``taxed``: tax
+    is in the price.
     """
 
     address: str
@@ -57,6 +60,10 @@ class Said:
     is_group: bool
     group: str
     differs_by: Sequence[str]
+    was: Decimal | None = None
+    until: datetime | None = None
+    unit: tuple[Decimal, str] | None = None
+    taxed: bool = True
 
 
 def article(said: Said) -> dict[str, Any]:
@@ -89,7 +96,33 @@ def _offers(said: Said) -> dict[str, Any] | None:
     if said.is_group:
         spread = {"lowPrice": f"{said.low:.2f}", "highPrice": f"{said.high:.2f}", "offerCount": said.offers}
         return {"@type": "AggregateOffer", **spread, **about}
-    return {"@type": "Offer", "price": f"{said.low:.2f}", **about}
+    offer = {"@type": "Offer", "price": f"{said.low:.2f}", **about}
+    if said.until:
+        offer["priceValidUntil"] = said.until.isoformat(timespec="minutes")
+    specified = _specifications(said)
+    return offer | ({"priceSpecification": specified} if specified else {})
+
+
+#: UN/CEFACT codes of the measures by which prices are told (Recommendation 20).
+_MEASURES = {"g": "GRM", "kg": "KGM", "ml": "MLT", "l": "LTR", "m": "MTR", "m²": "MTK", "piece": "C62"}
+
+
+def _specifications(said: Said) -> list[dict[str, Any]]:
+    """The price again where more is said of it: whether tax is in it, what it was, and by measure."""
+    common = {"priceCurrency": said.currency, "valueAddedTaxIncluded": said.taxed}
+    found: list[dict[str, Any]] = []
+    if said.was is not None:
+        was = {"@type": "UnitPriceSpecification", "priceType": f"{_CONTEXT}/StrikethroughPrice"}
+        found.append({**was, "price": f"{said.was:.2f}", **common})
+    if said.unit and said.low is not None:
+        amount, per = said.unit
+        number, _, sign = per.rpartition(" ")
+        measure = {"@type": "QuantitativeValue", "value": number or "1", "unitCode": _MEASURES.get(sign, "")}
+        unit = {"@type": "UnitPriceSpecification", "price": f"{amount:.2f}", **common}
+        found.append({**unit, "referenceQuantity": _without_empty(measure)})
+    if not said.taxed and not found:
+        found.append({"@type": "UnitPriceSpecification", "price": f"{said.low:.2f}", **common})
+    return found
 
 
 def way(steps: Sequence[tuple[str, str]]) -> dict[str, Any]:

@@ -1,12 +1,12 @@
 """Numbers, amounts, weights and times as pages show them. ``locale``: of the language in which they are shown."""
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from babel.dates import format_datetime, format_timedelta
+from babel.dates import format_date, format_datetime, format_timedelta
 from babel.numbers import format_decimal, get_decimal_symbol
 
 from graupel.core.quantities import format_money, format_weight
@@ -49,6 +49,14 @@ def day(at: datetime, zone: ZoneInfo, locale: str) -> str:
     year = "" if local.year == datetime.now(zone).year else " y"
     time = "" if (local.hour, local.minute) == (0, 0) else ", HH:mm"
     return format_datetime(local, f"d MMM{year}{time}", locale=locale)
+
+
+def buyers_day(at: datetime, zone: ZoneInfo, locale: str) -> str:
+    """A day and time as buyers read it: "8 December 2026, 18:00"; of midnight the day before, which is the last one."""
+    local = _utc(at).astimezone(zone)
+    if (local.hour, local.minute) == (0, 0):
+        return format_date(local.date() - timedelta(days=1), "long", locale=locale)
+    return format_datetime(local, "d MMMM y, HH:mm", locale=locale)
 
 
 def ago(at: datetime | None, locale: str) -> str:

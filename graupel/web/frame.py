@@ -65,6 +65,7 @@ def make_templates(settings: Settings) -> Environment:
         when=lambda at: formats.when(at, zone, locale),
         day=lambda at, where: formats.day(at, where, locale),
         moment=moments.typed,
+        buyers_day=pass_context(lambda found, at: formats.buyers_day(at, zone, found.get("locale") or locale)),
         month=lambda at: format_date(at, "MMM", locale=locale),
         ago=lambda at: formats.ago(at, locale),
         size=formats.size,

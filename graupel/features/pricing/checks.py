@@ -7,6 +7,7 @@ from decimal import Decimal
 from zoneinfo import ZoneInfo
 
 from graupel.context import Context
+from graupel.core.pricing import PriceRange
 from graupel.core.sales import Reach
 from graupel.core.time_lines import RAISED_WITHIN
 from graupel.db import Tx
@@ -14,6 +15,7 @@ from graupel.features.destinations import service as destinations
 from graupel.features.history import service as history
 from graupel.features.pricing import store
 from graupel.features.products import resolving
+from graupel.features.products import store as product_store
 from graupel.features.products.columns import inherited_sql
 from graupel.features.terms import service as terms
 from graupel.features.terms import store as terms_store
@@ -55,6 +57,41 @@ def check(ctx: Context, tx: Tx, sale: SaleRow) -> Check:
     assert row is not None
     raised = store.raised_before(tx, sale["id"], sale["begins"] - RAISED_WITHIN, sale["begins"])
     return Check(int(row["variants"]), int(row["below_cost"]), int(row["not_below"]), raised)
+
+
+@dataclass(frozen=True)
+class Example:
+    """A product of a sale: the range of its prices without and with it, of the variants that are reached."""
+
+    product_id: int
+    name: str
+    before: PriceRange
+    after: PriceRange
+
+
+def examples(ctx: Context, tx: Tx, sale: SaleRow, limit: int) -> list[Example]:
+    """The first products of a sale with what it makes of their prices."""
+    lens = destinations.current(ctx, tx).lens(sale["destination"])
+    ids, within = _within(tx, sale)
+    lang = ctx.settings.language
+    fields = ("price", resolving.ASKED)
+    found = resolving.select(tx, lens, fields, lang, ids, within=within, only_sale=sale["id"])
+    rows = tx.all(
+        f"""SELECT x.product_id, MIN(x.price) AS low, MAX(x.price) AS high, MIN(x.asked) AS then_low,
+              MAX(x.asked) AS then_high FROM ({found.sql}) x WHERE x.asked_sale IS NOT NULL AND x.price IS NOT NULL
+            GROUP BY x.product_id ORDER BY x.product_id LIMIT {int(limit)}""",
+        found.params,
+    )
+    names = {row["id"]: row["name"] for row in product_store.names(tx, [row["product_id"] for row in rows], lang)}
+    return [
+        Example(
+            row["product_id"],
+            names.get(row["product_id"], ""),
+            PriceRange(row["low"], row["high"]),
+            PriceRange(row["then_low"], row["then_high"]),
+        )
+        for row in rows
+    ]
 
 
 def _within(tx: Tx, sale: SaleRow) -> tuple[list[int] | None, str]:

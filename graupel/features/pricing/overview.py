@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import Any
 from urllib.parse import parse_qs
 
 from graupel.context import Context
@@ -16,6 +17,7 @@ from graupel.db import Tx
 from graupel.features.pricing import checks, lines, selling, store
 from graupel.features.pricing.checks import Check
 from graupel.features.pricing.rows import GoodsNameRow
+from graupel.features.pricing.selling import Goods
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
 from graupel.features.products import table
@@ -137,6 +139,23 @@ def sales_by_promotion(ctx: Context, actor: Actor) -> dict[int, int]:
     """How many sales belong to each promotion."""
     actor.require(Role.VIEWER)
     return ctx.db.run(store.sales_by_promotion)
+
+
+#: So many products are shown with what a sale makes of their prices.
+EXAMPLES = 8
+
+
+def tried(
+    ctx: Context, actor: Actor, raw: Mapping[str, str], goods: Goods | None, sale_id: int | None
+) -> dict[str, Any]:
+    """What a sale would do: its check, and examples. Raises Refused."""
+
+    def look(tx: Tx, tried_id: int) -> dict[str, Any]:
+        row = terms_store.sale(tx, tried_id)
+        assert row is not None
+        return {"check": checks.check(ctx, tx, row), "examples": checks.examples(ctx, tx, row, EXAMPLES)}
+
+    return selling.tried(ctx, actor, raw, goods, sale_id, look)
 
 
 # --- for which goods a sale is planned -----------------------------------------------------------------------

@@ -145,6 +145,21 @@ def _goods(ctx: Context, signed: Identity, form: SaleTyped) -> Goods:
     return Goods(form.reach, form.products, form.target)
 
 
+@router.post("/preview")
+@router.post("/preview/{sale_id:int}")
+def preview(
+    request: Request, ctx: Ctx, signed: Signed, form: FormOf[SaleTyped], sale_id: int | None = None
+) -> Response:
+    """What a sale would do as it stands in the form; writes nothing."""
+    said: dict[str, Any] = {"check": None, "examples": [], "wrong": []}
+    try:
+        goods = None if sale_id else _goods(ctx, signed, form)
+        said |= overview.tried(ctx, signed.actor, form.raw, goods, sale_id)
+    except Refused as refusal:
+        said["wrong"] = [problem.message for problem in refusal.problems]
+    return page(request, "pricing/does.html", **said)
+
+
 @router.post("/sales")
 def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[SaleTyped]) -> Response:
     """Plans a sale."""

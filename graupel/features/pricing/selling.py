@@ -1,9 +1,9 @@
 """Planning sales: made, changed, moved, ended; and what time does to them."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from typing import Any
+from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
 from graupel.context import Context
@@ -27,6 +27,7 @@ from graupel.features.terms import store as terms_store
 from graupel.jobs import timekeeping
 from graupel.jobs.timekeeping import Timed
 
+T = TypeVar("T")
 MOST_GOODS = 200_000
 #: So many are named where a list would be too long.
 NAMED = 3
@@ -105,6 +106,51 @@ def plan(ctx: Context, actor: Actor, raw: Mapping[str, str], goods: Goods) -> in
     return made
 
 
+class _Undo(Exception):
+    """Takes back what was only tried; holds the id of the sale."""
+
+    def __init__(self, found: Any) -> None:
+        super().__init__("tried")
+        self.found = found
+
+
+def tried(
+    ctx: Context,
+    actor: Actor,
+    raw: Mapping[str, str],
+    goods: Goods | None,
+    sale_id: int | None,
+    look: Callable[[Tx, int], T],
+) -> T:
+    """The dry run: plan or change a sale, let it be looked at, and undo all of it. Raises Refused as that would."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        start = (
+            terms.sale_of(_there(tx, sale_id), ()) if sale_id else new(ctx.now(tx), goods.reach if goods else Reach.ALL)
+        )
+        sale, problems = sale_plans.read({"amount": "", **raw} if not sale_id else raw, start, place_of(ctx, tx))
+        problems = [one for one in problems if one.field in ("amount", "destination")]
+        if problems:
+            raise Refused(problems)
+        tried_id = sale_id or terms_store.insert(tx, SALE, columns(sale))
+        if sale_id:
+            terms_store.update(tx, SALE, sale_id, columns(sale))
+        elif goods:
+            _refuse_goods(tx, goods)
+            if goods.reach is Reach.PRODUCT:
+                terms_store.insert_goods(tx, tried_id, goods.product_ids)
+            _insert_targets(tx, tried_id, goods)
+        raise _Undo(look(tx, tried_id))
+
+    try:
+        ctx.db.run(work)
+    except _Undo as undo:
+        found: T = undo.found
+        return found
+    raise AssertionError("unreachable: work always undoes itself")
+
+
 def _named(tx: Tx, goods: Goods) -> str:
     if goods.reach is Reach.ALL:
         return "all goods"
@@ -131,11 +177,18 @@ def _put_under(tx: Tx, recorder: history.Recorder, sale_id: int, goods: Goods) -
         where, params = "sg.sale_id = %(sale)s", {"sale": sale_id}
         journal.write_made(tx, recorder.change_set_id, kind, kind.table, where, params)
         return
-    for target in goods.targets if goods.reach is not Reach.ALL else ():
-        named = "variant_id" if goods.reach is Reach.VARIANT else "choice_id"
-        values = {"sale_id": sale_id, "product_id": goods.product_ids[0], "variant_id": None, "choice_id": None}
-        values[named] = target
-        recorder.made("sale_goods", terms_store.insert(tx, SALE_GOODS, values), values)
+    for row_id, values in _insert_targets(tx, sale_id, goods):
+        recorder.made("sale_goods", row_id, values)
+
+
+def _insert_targets(tx: Tx, sale_id: int, goods: Goods) -> list[tuple[int, dict[str, Any]]]:
+    """Put variants or choices of one product under a sale; the rows that were made."""
+    if goods.reach not in (Reach.VARIANT, Reach.CHOICE):
+        return []
+    named = "variant_id" if goods.reach is Reach.VARIANT else "choice_id"
+    empty = {"sale_id": sale_id, "product_id": goods.product_ids[0], "variant_id": None, "choice_id": None}
+    rows = [{**empty, named: target} for target in goods.targets]
+    return [(terms_store.insert(tx, SALE_GOODS, values), values) for values in rows]
 
 
 def _refuse_equal(tx: Tx, sale_id: int, zone: ZoneInfo) -> None:

@@ -12,7 +12,7 @@ from graupel.core.products import ProductValues, Status
 from graupel.core.roles import Actor
 from graupel.db import acts
 from graupel.features.categories import service as categories
-from graupel.features.products import saving, service
+from graupel.features.products import asking, saving, service
 from graupel.features.products.saving import SaveConflict
 from graupel.features.products.schemas import (
     CategoryOut,
@@ -106,7 +106,8 @@ def values_of(ctx: Ctx, body: VariantIn, start: ProductValues | None = None) -> 
 def _one(ctx: Ctx, actor: Actor, response: Response, product_id: int) -> ProductOut:
     product = service.read(ctx, actor, product_id)
     response.headers["ETag"] = etag(product)
-    return product_out(product, ctx.settings.currency, address=ctx.settings.address, with_pictures=True)
+    asked = asking.now_of(ctx, [product_id]).get(product_id, {})
+    return product_out(product, ctx.settings.currency, asked, address=ctx.settings.address, with_pictures=True)
 
 
 def _save(ctx: Ctx, actor: Actor, product: Product, values: ProductValues, if_match: str | None) -> None:
@@ -128,7 +129,9 @@ def list_products(
     """Products in the order of their ids; `q` searches names and the beginnings of SKUs."""
     found = service.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q, status=status)
     more = str(found[limit - 1].id) if len(found) > limit else None
-    return ProductPage(items=[product_out(one, ctx.settings.currency) for one in found[:limit]], next=more)
+    asked = asking.now_of(ctx, [one.id for one in found[:limit]])
+    items = [product_out(one, ctx.settings.currency, asked.get(one.id, {})) for one in found[:limit]]
+    return ProductPage(items=items, next=more)
 
 
 @router.post(

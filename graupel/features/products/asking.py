@@ -15,12 +15,14 @@ from graupel.core.price_rules import PriceRule, decimals
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.products import ProductValues
 from graupel.core.quoting import Place, QuantityPrice, Quote, Typed, quote
-from graupel.core.resolve import Lens, inherited
+from graupel.core.resolve import DEFAULT_LENS, Lens, inherited
 from graupel.core.sales import Sale
 from graupel.core.taxes import Taxing
 from graupel.db import Tx
+from graupel.features.products import resolving
 from graupel.features.products.service import Product, Variant
 from graupel.features.terms import service as terms
+from graupel.features.terms import store as terms_store
 from graupel.features.terms.service import REMEMBERED, Written
 
 
@@ -107,3 +109,45 @@ def of(ctx: Context, tx: Tx, product: Product, lens: Lens, now: datetime | None 
 def read(ctx: Context, product: Product, lens: Lens) -> Asking:
     """The same in a transaction of its own."""
     return ctx.db.run(lambda tx: of(ctx, tx, product, lens))
+
+
+@dataclass(frozen=True)
+class AskedNow:
+    """What a piece of a variant costs now. ``regular``: without a sale; ``until``: when the sale that counts ends."""
+
+    asked: Decimal
+    regular: Decimal
+    until: datetime | None = None
+
+    @property
+    def is_reduced(self) -> bool:
+        """Whether a sale makes it cheaper."""
+        return self.asked < self.regular
+
+
+def any_sale(tx: Tx, destination: str = "") -> bool:
+    """Whether any sale holds at a destination now."""
+    return bool(terms_store.running(tx, destination, terms_store.moment(tx)))
+
+
+def of_many(
+    ctx: Context, tx: Tx, product_ids: Sequence[int], lens: Lens = DEFAULT_LENS
+) -> dict[int, dict[int, AskedNow]]:
+    """By product what each of its variants for sale costs now; those without a price are left out."""
+    if not product_ids:
+        return {}
+    fields = ("price", resolving.ASKED)
+    rows = list(resolving.variants(tx, lens, fields, ctx.settings.language, product_ids).rows)
+    ends = terms.ends_of(tx, {row["asked_sale"] for row in rows if row["asked_sale"]})
+    found: dict[int, dict[int, AskedNow]] = {}
+    for row in rows:
+        if row["asked"] is not None:
+            until = ends.get(row["asked_sale"]) if row["asked"] < row["price"] else None
+            one = AskedNow(row["asked"], row["price"], until)
+            found.setdefault(row["product_id"], {})[row["variant_id"]] = one
+    return found
+
+
+def now_of(ctx: Context, product_ids: Sequence[int]) -> dict[int, dict[int, AskedNow]]:
+    """The same in a transaction of its own, for the catalogue's own shop."""
+    return ctx.db.run(lambda tx: of_many(ctx, tx, product_ids))

@@ -25,7 +25,8 @@ from graupel.core.resolve import (
 )
 from graupel.db import Tx
 from graupel.features.destinations.service import Seen
-from graupel.features.products import resolving
+from graupel.features.products import asking
+from graupel.features.products.asking import AskedNow
 from graupel.features.products.service import Product
 from graupel.features.wording import lensing
 from graupel.features.wording import service as wording
@@ -48,14 +49,24 @@ def rows(ctx: Context, tx: Tx, found: Sequence[dict[str, Any]], seen: Seen) -> l
     """
     lens, ids = seen.lens, [row["id"] for row in found]
     own = {key: {k: v.value for k, v in held.items()} for key, held in wording.of_records(tx, "product", ids).items()}
-    prices: dict[int, list[Decimal]] = {}
-    for row in resolving.variants(tx, lens, ("price",), ctx.settings.language, ids).rows if ids else ():
-        if row["price"] is not None:
-            prices.setdefault(row["product_id"], []).append(row["price"])
-    return [_row(row, own.get(row["id"], {}), prices.get(row["id"], []), seen) for row in found]
+    asked = asking.of_many(ctx, tx, ids, lens)
+    return [_row(row, own.get(row["id"], {}), asked.get(row["id"], {}), seen) for row in found]
 
 
-def _row(row: dict[str, Any], own: Mapping[str, str], prices: list[Decimal], seen: Seen) -> dict[str, Any]:
+def reduced(ctx: Context, tx: Tx, found: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Rows of the table under the default lens, with "was": the lowest price without sales, where one reduces any."""
+    on_sale = asking.any_sale(tx)
+    asked = asking.of_many(ctx, tx, [row["id"] for row in found]) if on_sale else {}
+    return [row | {"was": _was(asked.get(row["id"], {}))} for row in found]
+
+
+def _was(asked: Mapping[int, AskedNow]) -> Decimal | None:
+    low = min((one.regular for one in asked.values()), default=None)
+    return low if any(one.is_reduced for one in asked.values()) else None
+
+
+def _row(row: dict[str, Any], own: Mapping[str, str], asked: Mapping[int, AskedNow], seen: Seen) -> dict[str, Any]:
+    prices = [one.asked for one in asked.values()]
     base = ValuePlace(Level.PRODUCT)
     name = resolve(
         {base: row["name"]} | places_of(own, "name", Level.PRODUCT), places(seen.lens, OF_PRODUCT, worded=True)
@@ -69,6 +80,7 @@ def _row(row: dict[str, Any], own: Mapping[str, str], prices: list[Decimal], see
         "name": name.value or row["name"],
         "price_low": min(prices, default=None),
         "price_high": max(prices, default=None),
+        "was": _was(asked),
         "list_price": by_rule(Decimal(list_price.value), list_price.place, seen.lens) if list_price.value else None,
         "own": {field: own.get(key, "") for field, key in keys.items()},
         "origin": origin(name.place, seen.lens, Level.PRODUCT, seen.all.names, worded=True),

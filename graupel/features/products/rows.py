@@ -51,6 +51,7 @@ class ShelfRow(TypedDict):
     name: str
     short_text: str
     address_part: str
+    tax_class_id: int | None
 
 
 class TableRow(TypedDict):

@@ -1,5 +1,6 @@
 """Products and variants as programs see them."""
 
+from collections.abc import Mapping
 from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Annotated, Literal
@@ -9,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.resolve import inherited
+from graupel.features.products.asking import AskedNow
 from graupel.features.products.service import Product, Variant
 
 Id = Annotated[int, Field(ge=1, le=4_294_967_295)]
@@ -35,13 +37,18 @@ class PictureOut(BaseModel):
 class VariantOut(BaseModel):
     """What a buyer buys. ``choice_ids``: what it differs by.
 
-    Price, weight (grams) and country of origin (ISO 3166-1, two letters) may come from its product.
+    ``price`` is what was typed, ``asked`` what a piece costs in the first shop now, sales taken off, until
+    ``asked_until``. Price, contents, weight (grams) and country of origin (ISO 3166-1, two letters) may come from its
+    product.
     """
 
     id: int
     product_id: int
     sku: str
     price: Money | None
+    asked: Money | None
+    asked_until: datetime | None
+    contents: str | None
     weight_g: int | None
     origin_country: str | None
     gtin: str | None
@@ -92,6 +99,7 @@ class VariantIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
     sku: Annotated[str, Field(min_length=1, max_length=64)] | None = None
     price: Money | None = None
+    contents: Annotated[str, Field(max_length=40, examples=["50 g"])] | None = None
     weight_g: Annotated[int, Field(ge=0, le=100_000_000)] | None = None
     origin_country: Annotated[str, Field(pattern="^[A-Z]{2}$", examples=["PT"])] | None = None
     gtin: str | None = None
@@ -101,8 +109,8 @@ class VariantIn(BaseModel):
 class ProductPatch(VariantIn):
     """Changes of a product; members left out stay as they are (RFC 7396).
 
-    Of a product that varies, ``price``, ``weight_g`` and ``origin_country`` are what its variants inherit; SKU, GTIN
-    and stock are theirs.
+    Of a product that varies, ``price``, ``contents``, ``weight_g`` and ``origin_country`` are what its variants
+    inherit; SKU, GTIN and stock are theirs.
     """
 
     name: Annotated[str, Field(min_length=1, max_length=255)] | None = None
@@ -138,13 +146,16 @@ def money(amount: Decimal | None, currency: str) -> Money | None:
     return None if amount is None else Money(amount=format_money(amount), currency=currency)
 
 
-def variant_out(variant: Variant, base: ProductValues, currency: str) -> VariantOut:
+def variant_out(variant: Variant, base: ProductValues, currency: str, asked: AskedNow | None) -> VariantOut:
     """A variant as programs see it; ``base``: its product's values, which it may inherit."""
     return VariantOut(
         id=variant.id,
         product_id=variant.product_id,
         sku=variant.sku,
         price=money(inherited(variant.price, base.price), currency),
+        asked=money(asked.asked, currency) if asked else None,
+        asked_until=asked.until if asked else None,
+        contents=inherited(variant.contents, base.contents),
         weight_g=inherited(variant.weight_g, base.weight_g),
         origin_country=inherited(variant.origin_country, base.origin_country),
         gtin=variant.gtin,
@@ -155,8 +166,15 @@ def variant_out(variant: Variant, base: ProductValues, currency: str) -> Variant
     )
 
 
-def product_out(product: Product, currency: str, *, address: str = "", with_pictures: bool = False) -> ProductOut:
-    """A product as programs see it."""
+def product_out(
+    product: Product,
+    currency: str,
+    asked: Mapping[int, AskedNow],
+    *,
+    address: str = "",
+    with_pictures: bool = False,
+) -> ProductOut:
+    """A product as programs see it; ``asked``: what its variants cost now, by their ids."""
     values = product.values
     pictures = (
         [
@@ -183,6 +201,6 @@ def product_out(product: Product, currency: str, *, address: str = "", with_pict
         made_at=product.made_at.replace(tzinfo=UTC),
         changed_at=product.changed_at.replace(tzinfo=UTC),
         version=product.version,
-        variants=[variant_out(variant, values, currency) for variant in product.variants],
+        variants=[variant_out(variant, values, currency, asked.get(variant.id)) for variant in product.variants],
         pictures=pictures,
     )

@@ -98,8 +98,7 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     if state.cursor and state.cursor.backwards:
         found.reverse()
     rows = _with_names(tx, table_store.rows_of(tx, [one for one, _ in found], ctx.settings.language), tree, words)
-    if seen and not lens.is_default:
-        rows = lensing.rows(ctx, tx, rows, seen)
+    rows = lensing.rows(ctx, tx, rows, seen) if seen and not lens.is_default else lensing.reduced(ctx, tx, rows)
     earlier, later = _neighbours(state, found, more)
     return Table(
         state, rows, total, everything, table_facets.facets(state, counts, tree, words), earlier, later, instead

@@ -1,7 +1,7 @@
 """The cells of the products table as they are drawn: what each column shows, and how it is edited in place."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.core.declarations.products import LISTED
@@ -21,7 +21,7 @@ _WORDS = ("type", "brand", "category", *(field.name for field in LISTED))
 class Cell:
     """One cell. ``edits``: the record and its field, "p12:price", where it can be edited in place, and ``typed`` what
     stands in that field. ``stone``: the shape of a state's mark; ``chips``: words shown one by one; ``note``: what
-    its pointer says.
+    its pointer says; ``was``: a price without the sale that holds; ``why``: where a price says how it came about.
     """
 
     text: str = ""
@@ -32,6 +32,8 @@ class Cell:
     is_code: bool = False
     chips: tuple[str, ...] = ()
     note: str = ""
+    was: str = ""
+    why: str = ""
 
 
 @dataclass(frozen=True)
@@ -120,7 +122,9 @@ def _amount(found: Mapping[str, Any], seen: Seen, name: str, text: str, own: str
 def _price(found: Mapping[str, Any], seen: Seen, _locale: str) -> Cell:
     low, high = (formats.amount(found[name], seen.locale) for name in ("price_low", "price_high"))
     is_one = found["price_low"] == found["price_high"]
-    return _amount(found, seen, "price", low if is_one else f"{low} – {high}", "own_price")
+    cell = _amount(found, seen, "price", low if is_one else f"{low} – {high}", "own_price")
+    was = formats.amount(found["was"], seen.locale) if found.get("was") is not None else ""
+    return replace(cell, was=was, why=f"/prices/why?product={found['id']}")
 
 
 def _list_price(found: Mapping[str, Any], seen: Seen, _locale: str) -> Cell:

@@ -287,7 +287,7 @@ def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[ShelfRow]:
         return []
     rows = tx.rows(
         ShelfRow,
-        f"SELECT p.id, t.name, t.short_text, t.address_part FROM {store.FROM} WHERE p.id IN %(ids)s",
+        f"SELECT p.id, t.name, t.short_text, t.address_part, p.tax_class_id FROM {store.FROM} WHERE p.id IN %(ids)s",
         {"lang": lang, "ids": list(ids)},
     )
     by_id = {row["id"]: row for row in rows}

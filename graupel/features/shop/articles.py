@@ -7,10 +7,13 @@ from graupel.context import Context
 from graupel.core.attributes import read_by
 from graupel.core.phrases import phrase
 from graupel.core.pictures import Picture
+from graupel.core.pricing import PriceRange
 from graupel.core.resolve import OF_VARIANT, Level, ValuePlace, inherited, places, places_of, resolve
 from graupel.core.variants import Axis
 from graupel.features.media.service import Media
 from graupel.features.products.service import Product, Variant
+from graupel.features.shop import offers
+from graupel.features.shop.offers import Offer
 from graupel.features.shop.service import ShownProduct
 from graupel.features.shop.windows import Window
 from graupel.features.variants import service as variants
@@ -53,8 +56,8 @@ class Article:
     variant_id: int | None
     name: str
     short_text: str
-    price: Decimal | None
-    list_price: Decimal | None
+    offer: Offer | None
+    prices: PriceRange
     weight_g: int | None
     origin_country: str | None
     sku: str
@@ -78,8 +81,8 @@ def article(ctx: Context, found: ShownProduct, variant_id: int, window: Window) 
         shown.id if shown else None,
         texts.get("name") or base.name,
         texts.get("short_text") or base.short_text,
-        inherited(shown.price, base.price) if shown else None,
-        inherited(shown.list_price, base.list_price) if shown else base.list_price,
+        _offer(ctx, window, found, shown) if shown else None,
+        offers.of_all(window, found.asking),
         inherited(shown.weight_g, base.weight_g) if shown else base.weight_g,
         inherited(shown.origin_country, base.origin_country) if shown else base.origin_country,
         shown.sku if shown else "",
@@ -89,6 +92,13 @@ def article(ctx: Context, found: ShownProduct, variant_id: int, window: Window) 
         [_ways(product, place, axis, shown) for place, axis in enumerate(product.axes)],
         _views(product, shown),
     )
+
+
+def _offer(ctx: Context, window: Window, found: ShownProduct, shown: Variant) -> Offer | None:
+    """The price of the shown variant: what it is made of stands with the product as it is kept."""
+    kept = next(one for one in found.asking.product.variants if one.id == shown.id)
+    list_price: Decimal | None = inherited(shown.list_price, found.product.values.list_price)
+    return offers.of_variant(ctx, window, found.asking, kept, list_price)
 
 
 def _texts(ctx: Context, product: Product, shown: Variant, window: Window) -> dict[str, str]:

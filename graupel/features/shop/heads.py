@@ -8,6 +8,7 @@ from graupel.core import search_preview, structured
 from graupel.core.pricing import price_range
 from graupel.core.products import Status
 from graupel.core.resolve import inherited
+from graupel.core.taxes import Shown
 from graupel.features.categories.service import Category
 from graupel.features.products.service import Product
 from graupel.features.shop.articles import Article
@@ -89,7 +90,8 @@ def of_article(
 
 def _said(address: str, window: Window, product: Product, article: Article, copy: str) -> structured.Said:
     of_all = product.varies and not article.sku
-    prices = product.prices if of_all else price_range([article.price])
+    offer = article.offer
+    prices = article.prices if of_all else price_range([offer.price if offer else None])
     switch = product.values.sells_without_stock
     for_sale = [one for one in product.for_sale if of_all or one.id == article.variant_id]
     return structured.Said(
@@ -111,4 +113,8 @@ def _said(address: str, window: Window, product: Product, article: Article, copy
         is_group=of_all,
         group=product.values.code if product.varies else "",
         differs_by=[axis.attribute.name for axis in product.axes],
+        was=offer.was if offer else None,
+        until=offer.until if offer else None,
+        unit=(offer.unit.amount, offer.unit.per) if offer and offer.unit else None,
+        taxed=offer is None or not offer.tax_note or window.terms.tax_shown is not Shown.WITHOUT,
     )

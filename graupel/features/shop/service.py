@@ -27,12 +27,13 @@ from graupel.features.categories import editing
 from graupel.features.categories.service import Category
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
+from graupel.features.products import asking, resolving, table_store
 from graupel.features.products import pictures as product_pictures
-from graupel.features.products import resolving, table_store
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
+from graupel.features.products.asking import Asking
 from graupel.features.products.service import Product
-from graupel.features.shop import menus
+from graupel.features.shop import menus, offers
 from graupel.features.shop.menus import Menu
 from graupel.features.shop.windows import Window
 from graupel.features.vocabulary import service as vocabulary
@@ -177,10 +178,17 @@ def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int]) -> list[dict[
     lens = shown.lens
     lang = ctx.settings.language
     own = wording.of_records(tx, "product", ids) if not lens.is_default else {}
+    shelf_rows = table_store.shelf_rows(tx, ids, lang)
+    priced = offers.shelves(ctx, tx, shown, [row["tax_class_id"] for row in shelf_rows])
+    classes = {row["id"]: row["tax_class_id"] for row in shelf_rows}
     prices: dict[int, list[Decimal]] = {}
-    for row in resolving.variants(tx, lens, ("price",), lang, ids).rows if ids else ():
-        if row["price"] is not None:
-            prices.setdefault(row["product_id"], []).append(row["price"])
+    reduced: set[int] = set()
+    for row in resolving.variants(tx, lens, ("price", resolving.ASKED), lang, ids).rows if ids else ():
+        key = row["product_id"]
+        if row["asked"] is not None:
+            prices.setdefault(key, []).append(priced.shown(row["asked"], classes[key]))
+            if row["asked"] < row["price"]:
+                reduced.add(key)
     pictures = product_store.main_pictures(tx, list(ids))
     files = media.by_ids(tx, [picture["media_id"] for picture in pictures.values()])
     alts = product_pictures.main_alts(tx, pictures, lens)
@@ -205,10 +213,11 @@ def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int]) -> list[dict[
             "path": path(row, said),
             "price_low": min(prices.get(row["id"], ()), default=None),
             "price_high": max(prices.get(row["id"], ()), default=None),
+            "is_reduced": row["id"] in reduced,
             "picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
             "alt": alts.get(row["id"], ""),
         }
-        for row in table_store.shelf_rows(tx, ids, lang)
+        for row in shelf_rows
     ]
 
 
@@ -217,10 +226,11 @@ def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int]) -> list[dict[
 
 @dataclass(frozen=True)
 class ShownProduct:
-    """A product as the window shows it; ``paths``: of its page, by language."""
+    """A product as the window shows it; ``paths``: of its page, by language; ``asking``: what it costs there."""
 
     product: Product
     paths: Mapping[str, str]
+    asking: Asking
 
 
 def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) -> ShownProduct:
@@ -234,8 +244,9 @@ def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) 
     for code, one in shown.in_languages().items():
         seen = product_rules.seen(found.values, one.lens)
         paths[code] = menus.product_path(one.path, product_id, seen.address_part, seen.name)
+    asked = asking.read(ctx, found, shown.lens)
     if shown.lens.is_default:
-        return ShownProduct(found, paths)
+        return ShownProduct(found, paths, asked)
 
     def work(tx: Tx) -> Product:
         words = vocabulary.through(ctx, tx, shown.lens, product_id)
@@ -243,4 +254,4 @@ def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) 
         said = product_pictures.through(tx, through.values.pictures, product_id, shown.lens)
         return replace(through, values=replace(through.values, pictures=said))
 
-    return ShownProduct(ctx.db.run(work), paths)
+    return ShownProduct(ctx.db.run(work), paths, asked)

@@ -7,6 +7,7 @@ from graupel.context import Context
 from graupel.core import languages
 from graupel.core.errors import NotFound
 from graupel.core.resolve import Lens
+from graupel.core.terms import SellingTerms
 from graupel.db import Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Seen, Shop
@@ -28,6 +29,11 @@ class Window:
     def lens(self) -> Lens:
         """What it is seen through."""
         return self.seen.lens
+
+    @property
+    def terms(self) -> SellingTerms:
+        """How the shop shows prices."""
+        return self.seen.destination.terms
 
     @property
     def languages(self) -> list[tuple[str, str, bool]]:

@@ -1,6 +1,6 @@
 """Terms of sale as products' prices are worked out with: taxes, and the sales and quantity prices of a product."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
@@ -124,6 +124,11 @@ def sales_of(tx: Tx, product_id: int, since: datetime | None = None) -> list[Sal
     for one in store.goods_of(tx, [row["id"] for row in rows if row["reach"] != Reach.ALL], product_id):
         goods.setdefault(one["sale_id"], []).append(one)
     return [sale_of(row, goods.get(row["id"], ())) for row in rows]
+
+
+def ends_of(tx: Tx, sale_ids: Collection[int]) -> dict[int, datetime]:
+    """When sales end; those without an end are left out."""
+    return {row["id"]: utc(row["ends"]) for row in store.sales(tx, list(sale_ids)) if row["ends"]}
 
 
 def quantity_prices_of(tx: Tx, product_id: int) -> list[QuantityPrice]:

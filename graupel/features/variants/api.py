@@ -11,7 +11,7 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.quantities import parse_money
-from graupel.features.products import saving
+from graupel.features.products import asking, saving
 from graupel.features.products import service as products
 from graupel.features.products.api import Cursor, IfMatch, Limit, RecordId, TokenActor, etag, version_of
 from graupel.features.products.schemas import VariantIn, VariantOut, VariantPage, variant_out
@@ -30,7 +30,11 @@ def list_variants(
     """Variants in the order of their ids; `q` searches names and the beginnings of SKUs."""
     found = products.variants_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q)
     more = str(found[limit - 1][0].id) if len(found) > limit else None
-    items = [variant_out(variant, base, ctx.settings.currency) for variant, base in found[:limit]]
+    asked = asking.now_of(ctx, sorted({variant.product_id for variant, _ in found[:limit]}))
+    items = [
+        variant_out(variant, base, ctx.settings.currency, asked.get(variant.product_id, {}).get(variant.id))
+        for variant, base in found[:limit]
+    ]
     return VariantPage(items=items, next=more)
 
 
@@ -44,7 +48,8 @@ def read_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Re
 
 def _out(ctx: Context, product: Product, variant_id: int) -> VariantOut:
     variant = next(one for one in product.variants if one.id == variant_id)
-    return variant_out(variant, product.values, ctx.settings.currency)
+    asked = asking.now_of(ctx, [product.id]).get(product.id, {})
+    return variant_out(variant, product.values, ctx.settings.currency, asked.get(variant_id))
 
 
 @router.patch("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 412, 413, 422, 428))

@@ -16,6 +16,7 @@ from graupel.core.showing import typed_text
 from graupel.core.tables import read_columns
 from graupel.core.variants import label_of, order_key
 from graupel.features.destinations.service import Seen
+from graupel.features.products import asking
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants import cells, pages, service, setting, views
@@ -95,8 +96,9 @@ def show_rows(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[RowsAsk
     order = order_key(product.axes)
     variants = sorted(product.variants, key=lambda v: tuple(order.get(choice, 0) for choice in v.combination))
     shown = {one.id: one for one in through.variants}
+    now = ctx.db.run(lambda tx: asking.of_many(ctx, tx, [product_id], seen.lens)).get(product_id, {})
     rows = [
-        VariantRow(one, product, shown[one.id], through, label_of(through.axes, one.combination), seen)
+        VariantRow(one, product, shown[one.id], through, label_of(through.axes, one.combination), seen, now.get(one.id))
         for one in variants[:SHOWN_ROWS]
     ]
     return page(

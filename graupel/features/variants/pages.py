@@ -11,9 +11,11 @@ from graupel.core import attributes as attribute_rules
 from graupel.core.attributes import AttributeKind
 from graupel.core.declarations.products import VARIANT
 from graupel.core.errors import Refused
+from graupel.core.pricing import price_range
 from graupel.core.roles import Actor, Identity, Role
 from graupel.core.variants import DEFAULT_PATTERN, Combination
 from graupel.features.destinations.service import Seen
+from graupel.features.products import asking
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product
 from graupel.features.variants import making, setting, taking, views
@@ -33,10 +35,12 @@ def part_data(
     ctx: Context, actor: Actor, product: Product, seen: Seen, by: str = "stock", layer: Combination | None = None
 ) -> dict[str, Any]:
     words = vocabulary.seen(ctx, seen.lens, product.id)
+    asked = ctx.db.run(lambda tx: asking.of_many(ctx, tx, [product.id], seen.lens)).get(product.id, {})
     product = product_service.through(product, seen.lens, words)
     return {
         "product": product,
-        "view": views.view(product, by, layer),
+        "prices": price_range(one.asked for one in asked.values()),
+        "view": views.view(product, by, layer, asked),
         "candidates": views.candidates(words, product),
         "pattern": product.sku_pattern or DEFAULT_PATTERN,
         "may_edit": actor.may(Role.EDITOR),

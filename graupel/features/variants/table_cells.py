@@ -1,7 +1,7 @@
 """The rows of variants under their product's in the products table."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.core import countries
@@ -9,6 +9,7 @@ from graupel.core.declarations.products import AMOUNTS
 from graupel.core.quantities import format_money
 from graupel.core.resolve import key_of
 from graupel.features.destinations.service import Seen
+from graupel.features.products.asking import AskedNow
 from graupel.features.products.service import Product, Variant
 from graupel.features.products.table_cells import Cell, classes_of
 from graupel.web import formats
@@ -18,7 +19,7 @@ from graupel.web import formats
 class VariantRow:
     """A variant as the table draws it, and what it is drawn from.
 
-    ``of``: its product; ``shown`` and ``shown_of``: both as the lens shows them.
+    ``of``: its product; ``shown`` and ``shown_of``: both as the lens shows them; ``asked``: what it costs there now.
     """
 
     variant: Variant
@@ -27,6 +28,7 @@ class VariantRow:
     shown_of: Product
     label: str
     seen: Seen
+    asked: AskedNow | None = None
 
     def cells(self, columns: Sequence[str]) -> list[Cell]:
         """Its cells; those of what only products have are empty."""
@@ -59,6 +61,16 @@ def _amount(name: str) -> Callable[[VariantRow], Cell]:
     return draw
 
 
+def _price(row: VariantRow) -> Cell:
+    """What a piece costs now, with what it costs without a sale; edited is the typed price."""
+    cell = _amount("price")(row)
+    why = f"/prices/why?product={row.of.id}&variant={row.variant.id}"
+    if row.asked is None:
+        return replace(cell, why=why)
+    asked, regular = (formats.amount(one, row.seen.locale) for one in (row.asked.asked, row.asked.regular))
+    return replace(cell, text=asked, was=regular if row.asked.is_reduced else "", why=why)
+
+
 def _stock(row: VariantRow) -> Cell:
     stock = row.variant.stock
     text, typed = ("", "") if stock is None else (formats.number(stock, row.seen.locale), str(stock))
@@ -83,4 +95,5 @@ _CELLS: dict[str, Callable[[VariantRow], Cell]] = {
     "weight": _inherited("weight", "weight_g", formats.weight),
     "origin_country": _inherited("origin_country", "origin_country", countries.name),
     **{name: _amount(name) for name in AMOUNTS},
+    "price": _price,
 }

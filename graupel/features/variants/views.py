@@ -9,11 +9,13 @@ from graupel.core import grids
 from graupel.core.attributes import Attribute
 from graupel.core.grids import Grid, Look
 from graupel.core.pictures import belongs
+from graupel.core.pricing import PriceRange, price_range
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.resolve import inherited
 from graupel.core.variants import Combination, label_of
 from graupel.features.media.service import Media
+from graupel.features.products.asking import AskedNow
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants.making import Planned
 from graupel.features.vocabulary.service import Vocabulary
@@ -33,13 +35,13 @@ class GridView:
     legend: list[tuple[str, str]]
 
 
-def view(product: Product, by: str, layer: Combination | None) -> GridView:
-    """The grid in one of its colourings and layers."""
+def view(product: Product, by: str, layer: Combination | None, asked: Mapping[int, AskedNow]) -> GridView:
+    """The grid in one of its colourings and layers; ``asked``: what its variants cost now."""
     by = by if by in SHADES_BY else "stock"
     if not product.varies:
         return GridView(product, by, None, [], [])
     variants = {variant.combination: variant for variant in product.variants}
-    grid = grids.draw(product.axes, variants, layer, _look(product, by))
+    grid = grids.draw(product.axes, variants, layer, _look(product, by, asked))
     further = []
     for place, axis in enumerate(product.axes[2:]):
         ways = []
@@ -64,22 +66,21 @@ LEGENDS = {
 }  # fmt: skip
 
 
-def _look(product: Product, by: str) -> Callable[[Variant], Look]:
-    base = product.values
-    prices = [price for v in product.for_sale if (price := inherited(v.price, base.price)) is not None]
-    low, high = min(prices, default=None), max(prices, default=None)
+def _look(product: Product, by: str, asked: Mapping[int, AskedNow]) -> Callable[[Variant], Look]:
+    found = price_range(one.asked for one in asked.values())
 
     def look(variant: Variant) -> Look:
-        seen = _shade(variant, base, by, low, high)
+        now = asked.get(variant.id)
+        price = now.asked if now else inherited(variant.price, product.values.price)
+        seen = _shade(variant, product.values, by, price, found)
         return Look("gone", seen.label) if variant.archived else seen
 
     return look
 
 
-def _shade(variant: Variant, base: ProductValues, by: str, low: Decimal | None, high: Decimal | None) -> Look:
-    price = inherited(variant.price, base.price)
+def _shade(variant: Variant, base: ProductValues, by: str, price: Decimal | None, found: PriceRange) -> Look:
     if by == "price":
-        return grids.by_number(price, low, high, format_money(price))
+        return grids.by_number(price, found.low, found.high, format_money(price))
     if by == "margin":
         return grids.by_margin(price, inherited(variant.cost, base.cost))
     if by == "readiness":

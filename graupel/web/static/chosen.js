@@ -38,6 +38,12 @@ function clear() {
 }
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-bulk-clear]")) clear();
+  const way = event.target.closest("[data-bulk-to]");
+  if (!way) return;
+  const all = document.querySelector("[data-bulk-all]:checked");
+  const asked = all ? { query: document.getElementById("kept-query").value } : { products: [...chosen].join(".") };
+  const join = way.dataset.bulkTo.includes("?") ? "&" : "?";
+  window.location.assign(`${way.dataset.bulkTo}${join}${new URLSearchParams(asked)}`);
 });
 // What was typed into a chooser and not confirmed is taken first, or asked about.
 document.addEventListener("htmx:confirm", (event) => {

@@ -47,3 +47,10 @@ document.addEventListener("change", (event) => {
   }
   choosers();
 });
+
+// What a sale would do is seen while it is typed.
+for (const kind of ["input", "change"])
+  document.addEventListener(kind, (event) => {
+    const preview = document.querySelector("[data-preview]");
+    if (preview && event.target.closest?.("#sale-form")) htmx.trigger(preview, "look");
+  });

@@ -45,5 +45,16 @@ document.addEventListener("click", (event) => {
   event.preventDefault();
   show(location.pathname, { keep: true });
 });
+// A choice of a variant changes what depends on it and no more; without scripts it leads to the page of the variant.
+document.addEventListener("click", (event) => {
+  const way = event.target.closest?.("a.way");
+  if (!way || event.ctrlKey || event.metaKey || event.shiftKey) return;
+  event.preventDefault();
+  const label = way.textContent;
+  show(way.getAttribute("href"), { keep: true }).then(() => {
+    const again = [...document.querySelectorAll("a.way")].find((one) => one.textContent === label);
+    again?.focus({ preventScroll: true });
+  });
+});
 window.addEventListener("popstate", () => show(location.href, { keep: false }));
 ready();

@@ -19,12 +19,12 @@ function place(box, beside) {
   box.style.top = `${top + window.scrollY}px`;
 }
 
-async function open(button) {
+async function open(button, address = button.dataset.why) {
   const again = asked === button;
   close(false);
   if (again) return;
   asked = button;
-  const answer = await fetch(button.dataset.why, { headers: { "HX-Request": "true" } });
+  const answer = await fetch(address, { headers: { "HX-Request": "true" } });
   const said = new DOMParser().parseFromString(await answer.text(), "text/html");
   const box = said.querySelector(".why-box, .note");
   if (!box || asked !== button) return;
@@ -44,6 +44,18 @@ document.addEventListener("click", (event) => {
   } else if (event.target.closest("[data-why-close]")) close(true);
   else if (asked && !event.target.closest(".why-box")) close(false);
 });
+// In the table the price in focus is asked with the key "?".
+document.addEventListener(
+  "keydown",
+  (event) => {
+    const cell = event.key === "?" && event.target.matches?.("td[data-why-of]") ? event.target : null;
+    if (!cell) return;
+    event.preventDefault();
+    event.stopPropagation();
+    open(cell, cell.dataset.whyOf);
+  },
+  true,
+);
 document.addEventListener("keydown", (event) => {
   if (event.key === "Escape" && document.querySelector(".why-box")) {
     event.preventDefault();
