@@ -151,6 +151,7 @@ def preview(
     request: Request, ctx: Ctx, signed: Signed, form: FormOf[SaleTyped], sale_id: int | None = None
 ) -> Response:
     """What a sale would do as it stands in the form; writes nothing."""
+    signed.actor.require(Role.EDITOR)
     said: dict[str, Any] = {"check": None, "examples": [], "wrong": []}
     try:
         goods = None if sale_id else _goods(ctx, signed, form)
