@@ -16,6 +16,7 @@ from graupel.features.bulk import service
 from graupel.features.bulk.schemas import Again, FieldAsked, NewWord, Shown, Wanted
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
+from graupel.features.destinations import terms
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
@@ -56,6 +57,7 @@ def value(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[FieldAsked]
         word=words,
         plain=field in PRODUCT.for_many and kind not in (FieldKind.COUNTRY, FieldKind.SWITCH),
         options=_options(ctx, signed.actor, field, kind),
+        ending=ctx.db.run(terms.of_catalogue).price_ending if field == "price" else None,
     )
 
 
@@ -71,6 +73,8 @@ def _options(ctx: Context, actor: Actor, field: str, kind: FieldKind | None) -> 
         return [(name, name) for name in countries.names().values()]
     if kind is FieldKind.SWITCH:
         return [("yes", "Yes"), ("no", "No")]
+    if field == "price":
+        return []
     words = vocabulary.read(ctx)
     known = words.brands if field == "brand" else words.tags if field.startswith("tag") else {}
     return [(name, name) for name in sorted(known.values(), key=str.casefold)]

@@ -1,6 +1,7 @@
 """Rows of the area's tables, as its store reads them."""
 
 from datetime import datetime
+from decimal import Decimal
 from typing import TypedDict
 
 
@@ -15,6 +16,16 @@ class SampleRow(TypedDict):
     brand: str | None
     contents: str | None
     origin_country: str | None
+
+
+class PriceSampleRow(TypedDict):
+    """The lowest and highest typed price of a product, before and after a change."""
+
+    id: int
+    low: Decimal | None
+    high: Decimal | None
+    then_low: Decimal | None
+    then_high: Decimal | None
 
 
 class BulkEditRow(TypedDict):

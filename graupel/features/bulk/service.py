@@ -3,23 +3,28 @@
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 from urllib.parse import parse_qs
 
 from graupel.context import Context
-from graupel.core import doubles, product_fields, showing
+from graupel.core import doubles, price_changes, product_fields, showing
 from graupel.core.declarations.products import PRODUCT
 from graupel.core.doubles import Double
+from graupel.core.endings import Ending
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import parse_category_path
+from graupel.core.price_changes import PriceChange
 from graupel.core.products import Status
+from graupel.core.quantities import format_money
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import TableState
 from graupel.db import Tx
-from graupel.features.bulk import store
+from graupel.features.bulk import price_store, store
 from graupel.features.bulk.rows import BulkEditRow
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
+from graupel.features.destinations import terms
 from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
@@ -36,6 +41,7 @@ FIELDS = {
     "tag_off": "Tag taken off",
     "shop_on": "Shown in shop",
     "shop_off": "Left out of shop",
+    "price": "Price",
 } | {name: PRODUCT.field(name).label for name in PRODUCT.for_many}
 #: Whose values are words that are made where they are not there yet.
 MADE = {"category": "category", "place": "category", "brand": "brand", "tag_on": "tag"}
@@ -53,7 +59,7 @@ def request_plan(
     Raises Refused.
     """
     actor.require(Role.EDITOR)
-    value = read_value(field, value)
+    value = read_value(field, value, ctx.settings.currency)
     if field.startswith("shop"):
         _shop(ctx, actor, value)
 
@@ -76,7 +82,7 @@ def request_again(ctx: Context, actor: Actor, bulk_id: int, value: str | None = 
         found = store.product_ids(tx, bulk_id, "moved" if value is None else None)
         if not found:
             raise Refused.because("bulk.none", "None of them was left out. Choose the products again.")
-        wanted = bulk["value"] if value is None else read_value(bulk["field"], value)
+        wanted = bulk["value"] if value is None else read_value(bulk["field"], value, ctx.settings.currency)
         return _plan(ctx, tx, actor, found, bulk["field"], wanted, bulk["query"])
 
     return ctx.db.run(work)
@@ -86,8 +92,14 @@ def _plan(ctx: Context, tx: Tx, actor: Actor, product_ids: Sequence[int], field:
     store.forget_old(tx)
     made = "\n".join(one.name for one in _to_make(ctx, tx, field, value))
     bulk_id = store.insert(tx, field, value, query, made, actor.user_id)
-    store.plan(tx, bulk_id, product_ids, field, value, _ids_of(ctx, tx, field, value))
+    changes = price_store.would_change(*_price_change(ctx, tx, value)) if field == "price" else ""
+    store.plan(tx, bulk_id, product_ids, field, value, _ids_of(ctx, tx, field, value), changes)
     return bulk_id
+
+
+def _price_change(ctx: Context, tx: Tx, value: str) -> tuple[PriceChange, Ending | None]:
+    """A change of prices as it is kept, and the price ending."""
+    return price_changes.parse(value, ctx.settings.currency), terms.of_catalogue(tx).price_ending
 
 
 def _there(tx: Tx, bulk_id: int, *, lock: bool = False) -> BulkEditRow:
@@ -97,8 +109,9 @@ def _there(tx: Tx, bulk_id: int, *, lock: bool = False) -> BulkEditRow:
     return bulk
 
 
-def read_value(field: str, value: str) -> str:
-    """The value as it is kept: a status, a category's path, a brand's or shop's name; tags one a line.
+def read_value(field: str, value: str, currency: str = "") -> str:
+    """The value as it is kept: a status, a category's path, a brand's or shop's name, a change of prices; tags one a
+    line. ``currency``: of prices.
 
     Raises Refused.
     """
@@ -109,6 +122,8 @@ def read_value(field: str, value: str) -> str:
         if value not in tuple(Status):
             raise Refused.because("status.unknown", "A status is draft, live or archived.", "value")
         return value
+    if field == "price":
+        return str(price_changes.parse(value, currency))
     if field == "brand":
         return vocabulary.parse_name("brand", value) if value else ""
     if field in ("category", "place"):
@@ -228,6 +243,7 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
         shown = action if action in store.ACTIONS else first
         found = store.page(tx, bulk_id, shown, lang, search, after, SHOWN + 1)
         rows = found[:SHOWN]
+        prices = _price_samples(ctx, tx, bulk, [row["id"] for row in rows])
         return BulkPlan(
             bulk,
             FIELDS[bulk["field"]],
@@ -237,7 +253,7 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
             [] if bulk["change_set_id"] else _to_make(ctx, tx, bulk["field"], bulk["value"]),
             shown,
             search,
-            [(row["id"], row["name"], _now(bulk["field"], row, tree), _then(bulk)) for row in rows],
+            [(row["id"], row["name"], *(prices.get(row["id"]) or _sides(bulk, row, tree))) for row in rows],
             f"{rows[-1]['id']}.{rows[-1]['name']}" if len(found) > SHOWN else None,
             None,
         )
@@ -247,6 +263,25 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
         job = jobs.read(ctx, actor, plan.bulk["job_id"])
         return BulkPlan(**{**vars(plan), "job": job})
     return plan
+
+
+def _sides(bulk: BulkEditRow, row: Mapping[str, Any], tree: categories.Tree) -> tuple[str, str]:
+    return _now(bulk["field"], row, tree), _then(bulk)
+
+
+def _price_samples(ctx: Context, tx: Tx, bulk: BulkEditRow, ids: list[int]) -> dict[int, tuple[str, str]]:
+    """Prices of products before and after, in words; none of another field."""
+    if bulk["field"] != "price":
+        return {}
+    found = price_store.samples(tx, ids, *_price_change(ctx, tx, bulk["value"]))
+
+    def words(low: Decimal | None, high: Decimal | None) -> str:
+        both = [format_money(low) or "none", format_money(high) or "none"]
+        return both[0] if low == high else " to ".join(both)
+
+    return {
+        key: (words(row["low"], row["high"]), words(row["then_low"], row["then_high"])) for key, row in found.items()
+    }
 
 
 def _now(field: str, row: Mapping[str, Any], tree: categories.Tree) -> str:
@@ -269,6 +304,8 @@ def _then(bulk: BulkEditRow) -> str:
         return value.capitalize()
     if bulk["field"].startswith("tag"):
         return f"{'with' if bulk['field'] == 'tag_on' else 'without'} {value.replace(chr(10), ', ')}"
+    if bulk["field"] == "price":
+        return value.replace("\n", ", ")
     if bulk["field"] in PRODUCT.for_many:
         return showing.show(PRODUCT.field(bulk["field"]).kind, value) if value else "none"
     said = {"place": f"also in {value}", "shop_on": f"shown in {value}", "shop_off": f"left out of {value}"}
@@ -342,7 +379,11 @@ def apply(ctx: Context, tx: Tx, actor: Actor, bulk_id: int) -> Applied:
 
 
 def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field: str, value: str) -> None:
-    if field == "status":
+    if field == "price":
+        price_store.write(tx, recorder, bulk_id, *_price_change(ctx, tx, value))
+    elif field.startswith("tag"):
+        _write_tags(ctx, tx, recorder, bulk_id, field, value)
+    elif field == "status":
         store.write_column(tx, recorder, bulk_id, field, value)
     elif field == "category":
         store.write_column(tx, recorder, bulk_id, field, categories.make_path(tx, recorder, value))
@@ -355,11 +396,13 @@ def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field
         store.say_for_shop(tx, recorder, bulk_id, shop_id, left_out=field == "shop_off")
     elif field in PRODUCT.for_many:
         store.write_field(tx, recorder, bulk_id, field, value)
-    elif field == "brand":
+    else:
         brand = vocabulary.make_within(tx, recorder, "brand", value) if value else None
         store.write_column(tx, recorder, bulk_id, field, brand)
-    else:
-        put = store.put_tag if field == "tag_on" else store.take_tag
-        for name, known in zip(value.split("\n"), _ids_of(ctx, tx, field, value), strict=True):
-            if known or field == "tag_on":
-                put(tx, recorder, bulk_id, known or vocabulary.make_within(tx, recorder, "tag", name))
+
+
+def _write_tags(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field: str, value: str) -> None:
+    put = store.put_tag if field == "tag_on" else store.take_tag
+    for name, known in zip(value.split("\n"), _ids_of(ctx, tx, field, value), strict=True):
+        if known or field == "tag_on":
+            put(tx, recorder, bulk_id, known or vocabulary.make_within(tx, recorder, "tag", name))

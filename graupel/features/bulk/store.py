@@ -74,8 +74,19 @@ def forget_old(tx: Tx) -> None:
     tx.run("DELETE FROM bulk_edit WHERE made_at < UTC_TIMESTAMP(3) - INTERVAL 1 DAY AND change_set_id IS NULL LIMIT 50")
 
 
-def plan(tx: Tx, bulk_id: int, ids: Sequence[int], field: str, value: str, record_ids: Sequence[int | None]) -> None:
-    """Note each product with what would happen to it; ``record_ids``: what the value names, None for what is new."""
+def plan(
+    tx: Tx,
+    bulk_id: int,
+    ids: Sequence[int],
+    field: str,
+    value: str,
+    record_ids: Sequence[int | None],
+    changes: str = "",
+) -> None:
+    """Note each product with what would happen to it; ``record_ids``: what the value names, None for what is new.
+
+    ``changes``: SQL of whether a product p would change, where the field does not say so.
+    """
     load_rows(
         tx, "bulk_row", ("bulk_id", "product_id", "version", "action"), ((bulk_id, i, 0, "unchanged") for i in ids)
     )
@@ -83,7 +94,7 @@ def plan(tx: Tx, bulk_id: int, ids: Sequence[int], field: str, value: str, recor
     tx.run(
         f"""UPDATE bulk_row r JOIN product p ON p.id = r.product_id
             SET r.version = p.version,
-                r.action = CASE WHEN NOT ({_CHANGES[field]}) THEN 'unchanged' {refused} ELSE 'changed' END
+                r.action = CASE WHEN NOT ({changes or _CHANGES[field]}) THEN 'unchanged' {refused} ELSE 'changed' END
             WHERE r.bulk_id = %(bulk)s""",
         {
             "bulk": bulk_id,

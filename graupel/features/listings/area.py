@@ -15,6 +15,7 @@ def register(language: str) -> None:
     summary.on_touched(behind.follow_products)
     following.on_recorded(behind.follow_listings)
     following.on_recorded(behind.follow_words)
+    following.on_recorded(behind.follow_terms)
     claims.register(store.claimed_variants)
     parts.register(parts.EditorPart("channels", "Channels", "listings/part.html", pages.part_data, pages.part_mark))
     handler("listings.check")(jobs.check)

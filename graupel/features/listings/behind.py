@@ -55,6 +55,14 @@ def follow_listings(tx: Tx, recorded: Recorded) -> None:
     _tell(tx, store.mark_changed(tx, recorded.change_set_id, _STATES))
 
 
+def follow_terms(tx: Tx, recorded: Recorded) -> None:
+    """So are all of a channel whose price rule changed."""
+    channels = store.with_changed_terms(tx, recorded.change_set_id)
+    for channel_id in channels:
+        store.mark_all(tx, channel_id, _STATES)
+    _tell(tx, channels)
+
+
 def follow_words(tx: Tx, recorded: Recorded) -> None:
     """So are all that use a word of which something changed that their channels are told."""
     made_of: dict[str, set[str]] = {}

@@ -239,6 +239,17 @@ def mark_changed(tx: Tx, change_set_id: int, states: tuple[str, ...]) -> list[in
     return _mark(tx, source, {"set": change_set_id, "states": states})
 
 
+def with_changed_terms(tx: Tx, change_set_id: int) -> list[int]:
+    """The channels whose terms of sale a change set wrote."""
+    rows = tx.all(
+        """SELECT c.id FROM change_row r LEFT JOIN selling_terms t ON t.id = r.record_id
+           JOIN channel c ON COALESCE(t.destination, JSON_VALUE(r.was, '$.destination')) = CONCAT('c', c.id)
+           WHERE r.change_set_id = %s AND r.record_kind = 'selling_terms'""",
+        [change_set_id],
+    )
+    return [row["id"] for row in rows]
+
+
 def changed_words(
     tx: Tx, change_set_id: int, made_of: Mapping[str, Iterable[str]], said_of: Mapping[str, str]
 ) -> list[ChangedWordRow]:

@@ -6,12 +6,14 @@ from decimal import Decimal
 
 import pytest
 
+from graupel.core import endings, price_changes
 from graupel.core.attributes import AttributeKind, Fact
 from graupel.core.errors import NotAllowed, Refused
 from graupel.core.product_types import Need
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.bulk import service
+from graupel.features.destinations import terms
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import saving
@@ -23,9 +25,10 @@ from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from graupel.features.vocabulary.types import Member
 from tests.making import catalogue, make_product, outcome, roll_back_newest, work_off
+from tests.needles import by_label, colour, needles, size
 from tests.serving import app, as_role, browser
 
-__all__ = ["app", "as_role", "browser"]
+__all__ = ["app", "as_role", "browser", "colour", "needles", "size"]
 
 
 def do(ctx, field, value, **which):
@@ -74,6 +77,48 @@ def test_a_value_is_shown_first_then_given_to_all_that_lack_it_and_taken_back_wh
     ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, number))
     assert [values(ctx, one) for one in ids] == had
     assert catalogue(ctx) == before
+
+
+@pytest.mark.parametrize("text", ["+5 %", "-33.3 %\nended", "-2.00", "+0.35\nended", "9.90", "ended", "-99"])
+def test_prices_change_by_sets_as_one_by_one_and_go_back_to_the_last_cent(ctx, needles, text):
+    terms.save(ctx, SYSTEM, "", {"ending": ".95", "ending_way": "nearest"})
+    own = by_label(ctx, needles)["Oat, 3 mm"]
+    setting.set_values(ctx, SYSTEM, needles, [own.id], "price", Decimal("7.35"))
+    ids = [needles, *(make_product(ctx, f"P-{n}", price=Decimal(n) + Decimal("0.45")) for n in range(4))]
+    ids.append(make_product(ctx, "NONE", price=None, status=Status.DRAFT))
+    before = {one: typed_prices(ctx, one) for one in ids}
+    change, ending = price_changes.parse(text, "EUR"), endings.parse(".95")
+
+    def then(price, *, its_own):
+        if change.by is price_changes.By.PRICE:
+            return price if its_own else change.amount
+        return None if price is None else change.apply(price, ending)
+
+    expected = {}
+    for one, (of_product, of_variants) in before.items():
+        varies = one == needles
+        expected[one] = (
+            then(of_product, its_own=False) if varies else of_product,
+            [then(price, its_own=varies) for price in of_variants],
+        )
+    plan, (state, _) = do(ctx, "price", text, ids=ids)
+    assert state == "done"
+    assert {one: typed_prices(ctx, one) for one in ids} == expected
+    assert plan.changing == sum(before[one] != expected[one] for one in ids)
+    roll_back_newest(ctx)
+    assert {one: typed_prices(ctx, one) for one in ids} == before
+
+
+def typed_prices(ctx, product_id):
+    """The price that a product that varies has itself, and those of its variants."""
+    product = products.read(ctx, SYSTEM, product_id)
+    return product.values.price if product.varies else None, [one.price for one in product.variants]
+
+
+@pytest.mark.parametrize("text", ["", "5 %", "-100 %", "+x", "-12345678901", "9.905"])
+def test_a_change_of_prices_that_can_be_meant_otherwise_is_refused(ctx, text):
+    with pytest.raises(Refused):
+        service.request_plan(ctx, SYSTEM, "price", text, ids=[make_product(ctx, "P-1")])
 
 
 def test_all_that_match_means_what_the_address_of_the_table_shows(ctx):
