@@ -56,7 +56,7 @@ def buyers_day(at: datetime, zone: ZoneInfo, locale: str) -> str:
     local = _utc(at).astimezone(zone)
     if (local.hour, local.minute) == (0, 0):
         return format_date(local.date() - timedelta(days=1), "long", locale=locale)
-    return format_datetime(local, "d MMMM y, HH:mm", locale=locale)
+    return f"{format_date(local.date(), 'long', locale=locale)}, {local:%H:%M}"
 
 
 def ago(at: datetime | None, locale: str) -> str:

@@ -67,7 +67,7 @@ def save_class(
         return _again(request, ctx, signed, class_id, form, refusal.problems, 422)
     except Outdated as outdated:
         return _again(request, ctx, signed, class_id, form, [Problem("tax.changed", str(outdated), "name")], 409)
-    return _index(request, ctx, signed, said={f"class-{class_id or 0}": "Saved."})
+    return _index(request, ctx, signed)
 
 
 def _again(
@@ -106,4 +106,4 @@ def save_terms(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TaxTerms
     except Outdated as outdated:
         wrong = by_field([Problem("terms.changed", str(outdated), "")])
         return _index(request, ctx, signed, wrong=wrong, wrong_at=f"terms-{where}", status=409)
-    return _index(request, ctx, signed, said={f"terms-{where}": "Saved." if changed else "Nothing had changed."})
+    return _index(request, ctx, signed, said={} if changed else {f"terms-{where}": "Nothing had changed."})

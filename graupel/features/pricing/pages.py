@@ -185,7 +185,7 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: FormOf[SaleTyped], sa
     except Outdated as outdated:
         return _again(request, ctx, signed, sale_id, form, [Problem("sale.changed", str(outdated))], outdated.marks)
     one = overview.one(ctx, signed.actor, sale_id)
-    return _index(request, ctx, signed, form, panel=_panel(ctx, signed, one), said="Saved.")
+    return _index(request, ctx, signed, form, panel=_panel(ctx, signed, one))
 
 
 def _again(
@@ -323,7 +323,7 @@ def save_rule(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TermsType
     except Outdated as outdated:
         wrong = by_field([Problem("terms.changed", str(outdated), "")])
         return _rules(request, ctx, signed, wrong=wrong, wrong_at=where, typed={where: form.typed}, status=409)
-    return _rules(request, ctx, signed, said={where: "Saved." if changed else "Nothing had changed."})
+    return _rules(request, ctx, signed, said={} if changed else {where: "Nothing had changed."})
 
 
 # --- promotions ----------------------------------------------------------------------------------------------
@@ -464,4 +464,4 @@ def save_quantities(
             opened=True,
             status=422,
         )
-    return part(request, ctx, signed, product_id, said="Saved.")
+    return part(request, ctx, signed, product_id)

@@ -1,6 +1,6 @@
 // What was done, said where it can be read: the sentence of the change set, with the way to take it back. Where the
 // page goes on to another one, it is said there.
-import { tell } from "./shared.js";
+import { say, tell } from "./shared.js";
 
 const KEY = "graupel-done";
 
@@ -19,7 +19,9 @@ document.addEventListener("htmx:beforeOnLoad", ({ detail: { xhr } }) => {
 });
 document.addEventListener("htmx:afterSettle", ({ detail: { xhr, elt } }) => {
   const done = xhr && of(xhr);
-  if (done && !saysItself(elt)) tell(done.said, done.set);
+  if (!done) return;
+  if (saysItself(elt)) say("");
+  else tell(done.said, done.set);
 });
 document.addEventListener("htmx:afterRequest", ({ detail: { xhr } }) => {
   const done = xhr && xhr.status === 204 && of(xhr);

@@ -6,10 +6,10 @@ document.addEventListener("htmx:sendError", () =>
   say("The server can't be reached. What you typed is still here; try again in a moment."),
 );
 document.addEventListener("htmx:afterRequest", (event) => {
-  const { successful, requestConfig } = event.detail;
-  // What only looks changes nothing of what was said.
+  const { successful, requestConfig, xhr } = event.detail;
+  // What only looks changes nothing of what was said; of what was done its own sentence takes the place (done.js).
   if (!successful || requestConfig.verb === "get" || requestConfig.elt.closest?.("[data-looks]")) return;
-  say("");
+  if (!xhr.getResponseHeader("X-Done")) say("");
   forget(requestConfig.elt);
 });
 
