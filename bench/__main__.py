@@ -5,7 +5,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import facets, imports, library, resolving, saves, table, trees, variants
+from bench import facets, imports, library, pricing, resolving, saves, table, trees, variants
 from bench.figures import Figure
 from bench.figures import table as as_table
 from graupel import logs, main
@@ -24,6 +24,7 @@ MEASURES = {
     "library": library.measure,
     "resolving": resolving.measure,
     "trees": trees.measure,
+    "pricing": pricing.measure,
 }
 
 

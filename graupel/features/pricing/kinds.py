@@ -11,12 +11,16 @@ from graupel.features.products import belonging, summary
 from graupel.features.products.belonging import Belonging
 
 #: SQL: nothing else is as near, for the same goods and place, at the same time as the sale ``{sale}``.
-_ALONE = """NOT EXISTS (SELECT 1 FROM sale es JOIN sale eo ON eo.id <> es.id AND eo.reach = es.reach
-              AND eo.destination = es.destination AND (es.ends IS NULL OR eo.begins < es.ends)
-              AND (eo.ends IS NULL OR es.begins < eo.ends)
-              WHERE es.id = {sale} AND (es.reach = 'all' OR EXISTS (SELECT 1 FROM sale_goods ea
-                JOIN sale_goods eb ON eb.product_id = ea.product_id AND eb.target = ea.target
-                WHERE ea.sale_id = es.id AND eb.sale_id = eo.id)))"""
+_BESIDE = """eo.id <> es.id AND eo.reach = es.reach AND eo.destination = es.destination
+             AND (es.ends IS NULL OR eo.begins < es.ends) AND (eo.ends IS NULL OR es.begins < eo.ends)"""
+_ALONE = f"""(NOT EXISTS (SELECT 1 FROM sale es JOIN sale eo ON {_BESIDE} WHERE es.id = {{sale}} AND es.reach = 'all')
+             AND NOT EXISTS (SELECT 1 FROM sale es STRAIGHT_JOIN sale_goods ea ON ea.sale_id = es.id
+               STRAIGHT_JOIN sale_goods eb ON eb.product_id = ea.product_id AND eb.target = ea.target
+               STRAIGHT_JOIN sale eo ON eo.id = eb.sale_id AND {_BESIDE} WHERE es.id = {{sale}}))"""
+#: The same of one of its goods.
+_ALONE_GOODS = f"""NOT EXISTS (SELECT 1 FROM sale es STRAIGHT_JOIN sale_goods eb
+                     ON eb.product_id = sg.product_id AND eb.target = sg.target
+                   STRAIGHT_JOIN sale eo ON eo.id = eb.sale_id AND {_BESIDE} WHERE es.id = sg.sale_id)"""
 _LACKING = """Another sale was planned since for the same goods, place and time, and nothing says which of both would
 count. End that one first."""
 #: SQL of the products that a sale reaches; {ids}: a SELECT of the ids of sales, as id.
@@ -55,7 +59,7 @@ def register_kinds() -> None:
             lambda tx, ids: {
                 r["id"]: Shown(r["name"], f"/prices/sales/{r['sale_id']}") for r in store.goods_names(tx, list(ids))
             },
-            whole_when=_ALONE.format(sale="sg.sale_id"),
+            whole_when=_ALONE_GOODS,
             lacking=_LACKING.replace("\n", " "),
         )
     )

@@ -12,19 +12,23 @@ from typing import Any
 from graupel.core.declarations.products import AMOUNTS, PRODUCT, VARIANT_TEXT, VARIANT_WORDS, WORDS
 from graupel.core.resolve import OF_VARIANT, Lens, Level, ValuePlace, money_places, places
 from graupel.db import Tx
-from graupel.features.products.columns import VARIES
+from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import asked_sql
 from graupel.features.wording import store as wording
 
 #: What a variant or product has by itself: at a place for everywhere and in the default language. A product that
 #: does not vary keeps its amounts in its only variant.
-_VARIES = VARIES.format(product="v.product_id")
+_VARIES = "ax.product_id IS NOT NULL"
+_AXES = "LEFT JOIN (SELECT DISTINCT product_id FROM product_axis) ax ON ax.product_id = p.id"
 _BASES = {
     **{(Level.VARIANT, name): f"NULLIF({VARIANT_TEXT.column(name)}, '')" for name in VARIANT_WORDS},
     **{(Level.PRODUCT, name): f"NULLIF({PRODUCT.column(name)}, '')" for name in WORDS},
     **{(Level.VARIANT, name): f"IF({_VARIES}, v.{name}, NULL)" for name in AMOUNTS},
     **{(Level.PRODUCT, name): f"COALESCE(p.{name}, IF({_VARIES}, NULL, v.{name}))" for name in AMOUNTS},
 }
+#: The words of products and variants in the default language.
+_WORDS_JOINED = """JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
+                   LEFT JOIN variant_text vt ON vt.variant_id = v.id AND vt.lang = %(lang)s"""
 
 
 #: May be asked beside the fields: what is paid for a piece now, with "asked_sale" the sale that is nearest.
@@ -94,6 +98,9 @@ def select(
     for field in fields:
         name = "price" if field == ASKED else field
         there = [(place, sql) for place in asked_at[field] if (sql := _at(place, name, used, joins, params))]
+        if field == ASKED and there and not any(place.destination for place, _ in there):
+            # Nothing was typed for a destination: the variant's before its product's, whether it varies or not.
+            there = [(there[-1][0], inherited_sql(name))]
         where[field] = [place for place, _ in there]
         if field == ASKED:
             found = asked_sql.asked(tx, lens, _first(there), _is_here(there, lens), at, only=only_sale)
@@ -104,12 +111,12 @@ def select(
         cases = " ".join(f"WHEN {sql} IS NOT NULL THEN {number}" for number, (_, sql) in enumerate(there))
         columns.append(f"{f'CASE {cases} END' if cases else 'NULL'} AS {field}_at")
     among = "p.id IN %(ids)s" if product_ids is not None else "TRUE"
+    said = " ".join(columns + joins)
+    worded = _WORDS_JOINED if any(name in (*WORDS, *VARIANT_WORDS) for name in fields) else ""
     return LensSelect(
         f"""SELECT v.id AS variant_id, v.product_id, {", ".join(columns)}
-            FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
-            JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-            LEFT JOIN variant_text vt ON vt.variant_id = v.id AND vt.lang = %(lang)s
-            {" ".join(joins)} WHERE NOT v.archived AND {among} AND {within}""",
+            FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id {worded}
+            {_AXES if _VARIES in said else ""} {" ".join(joins)} WHERE NOT v.archived AND {among} AND {within}""",
         params,
         where,
     )
@@ -126,8 +133,10 @@ def _is_here(there: Sequence[tuple[ValuePlace, str]], lens: Lens) -> str:
     """SQL: the first value stands with the destination itself."""
     if not lens.destination or lens.rule is None:
         return "TRUE"
+    if not any(place.destination for place, _ in there):
+        return "FALSE"
     cases = " ".join(f"WHEN {sql} IS NOT NULL THEN {bool(place.destination)}" for place, sql in there)
-    return f"(CASE {cases} END)" if cases else "TRUE"
+    return f"(CASE {cases} END)"
 
 
 def priced_at(tx: Tx, destination: str) -> list[int]:
@@ -137,7 +146,7 @@ def priced_at(tx: Tx, destination: str) -> list[int]:
             AND field = 'price'
             UNION SELECT v.product_id FROM own_value o JOIN variant v ON v.id = o.record_id
             WHERE o.destination = %(at)s AND o.lang = '' AND o.kind = 'variant' AND o.field = 'price'
-            AND NOT v.archived AND {_VARIES}""",
+            AND NOT v.archived AND {VARIES.format(product="v.product_id")}""",
         {"at": destination},
     )
     return [row["id"] for row in rows]

@@ -64,6 +64,8 @@ class _Pricing:
     def regular(self) -> str:
         if self.here == "TRUE":
             return self.typed
+        if self.here == "FALSE":
+            return rule_sql(self.typed, self.lens.rule)
         return f"IF({self.here}, {self.typed}, {rule_sql(self.typed, self.lens.rule)})"
 
     def by(self, sale: str, *, own: bool) -> str:
@@ -75,7 +77,8 @@ class _Pricing:
         there = self._ended(sale, self._left(sale, self.regular, taken, rule.decimals), self._ending(rule))
         if not own and self.here != "TRUE":
             first = self._ended(sale, self._left(sale, self.typed, amount, 2), self.ending)
-            there = f"IF({self.here}, {there}, {rule_sql(first, self.lens.rule)})"
+            by_rule = rule_sql(first, self.lens.rule)
+            there = by_rule if self.here == "FALSE" else f"IF({self.here}, {there}, {by_rule})"
         return f"IF({sale}.takes_off = '{TakesOff.PRICE}', {price}, {there})"
 
     def _ending(self, rule: PriceRule) -> Ending | None:

@@ -126,9 +126,14 @@ def equals_of(tx: Tx, sale_id: int) -> SaleRow | None:
         SaleRow,
         """SELECT o.* FROM sale s JOIN sale o ON o.id <> s.id AND o.reach = s.reach AND o.destination = s.destination
              AND (s.ends IS NULL OR o.begins < s.ends) AND (o.ends IS NULL OR s.begins < o.ends)
-           WHERE s.id = %(id)s AND (s.reach = 'all' OR EXISTS (
-             SELECT 1 FROM sale_goods a JOIN sale_goods b ON b.product_id = a.product_id AND b.target = a.target
-             WHERE a.sale_id = s.id AND b.sale_id = o.id)) ORDER BY o.begins LIMIT 1""",
+           WHERE s.id = %(id)s AND s.reach = 'all'
+           UNION ALL
+           SELECT o.* FROM sale s STRAIGHT_JOIN sale_goods a ON a.sale_id = s.id
+             STRAIGHT_JOIN sale_goods b ON b.product_id = a.product_id AND b.target = a.target
+             STRAIGHT_JOIN sale o ON o.id = b.sale_id AND o.id <> s.id AND o.reach = s.reach
+               AND o.destination = s.destination AND (s.ends IS NULL OR o.begins < s.ends)
+               AND (o.ends IS NULL OR s.begins < o.ends)
+           WHERE s.id = %(id)s LIMIT 1""",
         {"id": sale_id},
     )
 
