@@ -20,6 +20,7 @@ from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as terms_of
 from graupel.features.history import service as history
+from graupel.features.listings import standing
 from graupel.features.pricing import past, selling
 from graupel.features.pricing.selling import Goods
 from graupel.features.products import asking, resolving, saving, table
@@ -277,3 +278,41 @@ def test_the_lowest_price_of_thirty_days_before_a_sale_comes_from_the_record(ctx
 
     assert [lowest(code, now(ctx) + DAY) for code in ("", outlet)] == [D("5.00"), D("4.44")]
     assert lowest("", now(ctx) + 40 * DAY) == D("9.00"), "30 days, and not 40"
+
+
+def test_a_channel_is_sent_what_is_asked_and_again_when_its_rule_changes_or_a_sale_begins(ctx, yarn):
+    row = ctx.db.run(
+        lambda tx: tx.insert(
+            """INSERT INTO channel (kind, name, address, secret, lang)
+               VALUES ('ostlerby', 'Hall', 'http://x', '', 'en')"""
+        )
+    )
+    listing = ctx.db.run(
+        lambda tx: tx.insert(
+            """INSERT INTO listing (channel_id, product_id, reference, state, stale)
+               VALUES (%s, %s, 'r', 'on_sale', FALSE)""",
+            [row, yarn],
+        )
+    )
+
+    def stale() -> bool:
+        return bool(ctx.db.run(lambda tx: tx.value("SELECT stale FROM listing WHERE id = %s", [listing])))
+
+    def settle() -> None:
+        ctx.db.run(lambda tx: tx.run("UPDATE listing SET stale = FALSE WHERE id = %s", [listing]))
+
+    terms_of.save(ctx, SYSTEM, f"c{row}", {"percent": "10"})
+    assert stale()
+    settle()
+    sale(ctx, on(yarn), "7.90", 2, 4)
+    settle()
+    later = replace(ctx, ahead=3 * DAY)
+    later.db.run(lambda tx: selling._arrive(later, tx, terms_next(tx)))
+    assert stale()
+    channel = ctx.db.run(lambda tx: tx.one("SELECT * FROM channel WHERE id = %s", [row]))
+    shown = later.db.run(lambda tx: standing.through(later, tx, channel, products.load(later, tx, yarn)))
+    assert [*shown.asked.values()] == [D("8.69")], "7.90 and a tenth"
+
+
+def terms_next(tx) -> datetime:
+    return terms_store.next_boundary(tx, datetime(2000, 1, 1)).replace(tzinfo=UTC)
