@@ -16,12 +16,9 @@ def hold_sales(tx: Tx) -> None:
 def titles(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
     """What sales are called: by their title, else by what they are for."""
     rows = tx.all(
-        """SELECT s.id, s.title, s.reach, MIN(t.name) AS name, COUNT(g.id) AS goods FROM sale s
-           LEFT JOIN sale_goods g ON g.sale_id = s.id
-           LEFT JOIN product p ON p.id = g.product_id
-           LEFT JOIN product_text t ON t.product_id = p.id
-             AND t.lang = (SELECT x.lang FROM product_text x WHERE x.product_id = p.id ORDER BY x.lang <> 'en' LIMIT 1)
-           WHERE s.id IN %s GROUP BY s.id""",
+        """SELECT s.id, s.title, (SELECT t.name FROM product_text t WHERE t.product_id =
+             (SELECT g.product_id FROM sale_goods g WHERE g.sale_id = s.id ORDER BY g.id LIMIT 1) LIMIT 1) AS name
+           FROM sale s WHERE s.id IN %s""",
         [list(ids) or [0]],
     )
     return {row["id"]: row["title"] or row["name"] or "All goods" for row in rows}

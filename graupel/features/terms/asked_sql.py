@@ -142,13 +142,14 @@ def _join(reach: Reach, holds: str, joins: list[str]) -> list[str]:
     targets = {Reach.VARIANT: ["v.id"], Reach.PRODUCT: ["0"], Reach.CHOICE: [f"v.{one}" for one in CHOICES]}
     if reach is Reach.ALL:
         alias = f"s{len(joins)}"
-        joins.append(f"LEFT JOIN sale {alias} ON {holds.format(s=alias)}")
+        # At most one: put beside each row as it is, instead of being looked for among all sales row by row.
+        joins.append(f"LEFT JOIN (SELECT * FROM sale sx WHERE {holds.format(s='sx')} LIMIT 1) {alias} ON TRUE")
         return [alias]
     found = []
     for target in targets[reach]:
         alias = f"s{len(joins)}"
         joins.append(
-            f"""LEFT JOIN (sale_goods g{alias} JOIN sale {alias} ON {alias}.id = g{alias}.sale_id
+            f"""LEFT JOIN (sale_goods g{alias} STRAIGHT_JOIN sale {alias} ON {alias}.id = g{alias}.sale_id
                   AND {holds.format(s=alias)})
                 ON g{alias}.product_id = v.product_id AND g{alias}.target = {target}"""
         )
