@@ -33,6 +33,7 @@ from graupel.features.media import area as media
 from graupel.features.media import pages as media_pages
 from graupel.features.pricing import area as pricing
 from graupel.features.pricing import pages as pricing_pages
+from graupel.features.pricing import rule_pages
 from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
@@ -92,7 +93,7 @@ AREAS = (
         (variant_api.router,),
         variants.register,
     ),
-    Area("pricing", (pricing_pages.router,), register=pricing.register),
+    Area("pricing", (rule_pages.router, pricing_pages.router), register=pricing.register),
     Area("delivery", (delivery_pages.router,)),
     Area("listings", (listing_pages.router,), register=listings.register),
     Area("files", (file_pages.router,), register=files.register),

@@ -2,17 +2,16 @@
 
 from collections.abc import Mapping
 from dataclasses import fields, replace
-from decimal import Decimal
 from typing import Any
 
 from graupel.context import Context
 from graupel.core import terms as rules
+from graupel.core.changes import journal_values
 from graupel.core.declarations.destinations import SELLING_TERMS
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.core.terms import SellingTerms
 from graupel.db import Tx
-from graupel.db.rows import picked
 from graupel.features.destinations import service, store
 from graupel.features.destinations.service import terms_of
 from graupel.features.history import meeting
@@ -49,7 +48,7 @@ def columns(found: SellingTerms) -> dict[str, Any]:
 
 def flat(found: SellingTerms) -> dict[str, Any]:
     """What a page shows of terms, as plain data."""
-    return {name: str(value) if isinstance(value, Decimal) else value for name, value in columns(found).items()}
+    return journal_values(columns(found))
 
 
 def read(ctx: Context, actor: Actor, destination: str) -> SellingTerms:
@@ -89,11 +88,16 @@ def write_within(tx: Tx, actor: Actor, title: str, destination: str, wanted: Sel
                 return False
             recorder.made("selling_terms", store.insert_terms(tx, values), values)
             return True
-        there = columns(terms_of(row))
-        mine = meeting.bring_together(
-            tx, {"selling_terms": [row["id"]]}, marks, columns(wanted), there, lambda n: SELLING_TERMS.field(n).label
+        there, mine = columns(terms_of(row)), columns(wanted)
+        both = meeting.bring_together(
+            tx,
+            {"selling_terms": [row["id"]]},
+            marks,
+            journal_values(mine),
+            journal_values(there),
+            lambda name: SELLING_TERMS.field(name).label,
         )
-        after = picked(mine, there)
+        after = {name: mine[name] if both[name] == journal_values(mine)[name] else there[name] for name in there}
         if recorder.changed("selling_terms", row["id"], there, after, row["version"] + 1):
             store.update_terms(tx, row["id"], after)
             return True

@@ -9,6 +9,7 @@ from graupel.features.history.records import RecordKind, Shown
 from graupel.features.pricing import store
 from graupel.features.products import belonging, summary
 from graupel.features.products.belonging import Belonging
+from graupel.features.vocabulary import references
 
 #: SQL: nothing else is as near, for the same goods and place, at the same time as the sale ``{sale}``.
 _BESIDE = """eo.id <> es.id AND eo.reach = es.reach AND eo.destination = es.destination
@@ -81,6 +82,13 @@ def register_kinds() -> None:
             },
             reversible=False,
         )
+    )
+    # Two sales for choices that become one would stand in each other's way.
+    references.refine(
+        "sale_goods",
+        "choice_id",
+        clash="""EXISTS (SELECT 1 FROM sale_goods d WHERE d.product_id = sg.product_id AND d.choice_id = %(into)s
+                 AND d.sale_id <> sg.sale_id)""",
     )
     _register_belongings()
 

@@ -11,7 +11,10 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
+from graupel.db.rows import picked
+from graupel.features.history import meeting
 from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
 from graupel.features.terms import service as terms
 from graupel.features.terms import store
 from graupel.features.terms.rows import PromotionRow
@@ -45,8 +48,13 @@ def _kept(row: PromotionRow) -> dict[str, Any]:
     }
 
 
-def save(ctx: Context, actor: Actor, promotion_id: int | None, raw: Mapping[str, str]) -> int:
-    """Make a promotion, or change one; returns its id. Raises Refused, NotFound."""
+def flat(ctx: Context) -> dict[int, dict[str, Any]]:
+    """What a page shows of each promotion, as plain data."""
+    return ctx.db.run(lambda tx: {row["id"]: _kept(row) for row in store.promotions(tx)})
+
+
+def save(ctx: Context, actor: Actor, promotion_id: int | None, raw: Mapping[str, str], marks: Marks = None) -> int:
+    """Make a promotion, or change one; returns its id. Raises Refused, Outdated, NotFound."""
     actor.require(Role.EDITOR)
     zone = ZoneInfo(ctx.settings.time_zone)
 
@@ -62,8 +70,11 @@ def save(ctx: Context, actor: Actor, promotion_id: int | None, raw: Mapping[str,
             row = store.promotion(tx, promotion_id, lock=True)
             if row is None:
                 raise NotFound("This promotion is not there any more.")
-            if recorder.changed("promotion", promotion_id, _kept(row), values, row["version"] + 1):
-                store.update(tx, PROMOTION, promotion_id, values)
+            there, keys = _kept(row), {"promotion": [promotion_id]}
+            both = meeting.bring_together(tx, keys, marks, values, there, lambda name: PROMOTION.field(name).label)
+            after = picked(both, values)
+            if recorder.changed("promotion", promotion_id, there, after, row["version"] + 1):
+                store.update(tx, PROMOTION, promotion_id, after)
             return promotion_id
 
     try:

@@ -14,8 +14,11 @@ from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.db.rows import picked
 from graupel.features.destinations import service as destinations
+from graupel.features.history import meeting
 from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
 from graupel.features.products import service as products
+from graupel.features.terms import service as terms
 from graupel.features.terms import store
 
 MOST_ROWS = 60
@@ -69,8 +72,18 @@ def _columns(product_id: int, one: QuantityPrice) -> dict[str, Any]:
     }
 
 
-def save(ctx: Context, actor: Actor, product_id: int, rows: Sequence[Mapping[str, str]]) -> None:
-    """Make the quantity prices of a product these. Raises Refused, NotFound."""
+def flat(found: Sequence[QuantityPrice]) -> dict[str, Any]:
+    """What a page shows of quantity prices, as plain data."""
+    lines = (
+        f"from {one.from_quantity}{' at ' + one.destination if one.destination else ''}"
+        f"{f' for {one.variant_id}' if one.variant_id else ''}: {one.reduction.in_words}"
+        for one in found
+    )
+    return {"prices": sorted(lines)}
+
+
+def save(ctx: Context, actor: Actor, product_id: int, rows: Sequence[Mapping[str, str]], marks: Marks = None) -> None:
+    """Make the quantity prices of a product these. Raises Refused, Outdated, NotFound."""
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> None:
@@ -81,6 +94,10 @@ def save(ctx: Context, actor: Actor, product_id: int, rows: Sequence[Mapping[str
         codes = {one.code for one in found.all}
         if any(one.variant_id not in (None, *known) or one.destination not in codes for one in wanted):
             raise NotFound("A variant or a destination of these prices is not there any more. Load the page again.")
+        there = terms.quantity_prices_of(tx, product_id)
+        keys = {"quantity_price": [one.id for one in there], "product": [product_id]}
+        both = meeting.bring_together(tx, keys, marks, flat(wanted), flat(there), lambda _: "Quantity prices")
+        wanted = there if both == flat(there) else wanted  # only a colleague changed them
         title = f"Quantity prices changed: {product.values.name}"
         with history.change_set(tx, actor, "quantity.save", title) as recorder:
             _write(tx, recorder, product_id, wanted)

@@ -94,6 +94,7 @@ class PromotionTyped(Sent):
     """A promotion as typed."""
 
     typed: Annotated[dict[str, str], Among(("code", "name", "kind", "begins", "ends"))]
+    marks: Marks = None
 
 
 class QuantityPricesTyped(Sent):
@@ -103,6 +104,7 @@ class QuantityPricesTyped(Sent):
     amount: Annotated[tuple[str, ...], Several()] = ()
     destination: Annotated[tuple[str, ...], Several()] = ()
     variant: Annotated[tuple[str, ...], Several()] = ()
+    marks: Marks = None
 
     @property
     def rows(self) -> list[dict[str, str]]:

@@ -58,6 +58,7 @@ class Article:
     short_text: str
     offer: Offer | None
     prices: PriceRange
+    tax_note: str
     weight_g: int | None
     origin_country: str | None
     sku: str
@@ -83,6 +84,7 @@ def article(ctx: Context, found: ShownProduct, variant_id: int, window: Window) 
         texts.get("short_text") or base.short_text,
         _offer(ctx, window, found, shown) if shown else None,
         offers.of_all(window, found.asking),
+        offers.tax_note(found.asking.taxing, window.terms.tax_shown, window.seen.language),
         inherited(shown.weight_g, base.weight_g) if shown else base.weight_g,
         inherited(shown.origin_country, base.origin_country) if shown else base.origin_country,
         shown.sku if shown else "",

@@ -156,7 +156,7 @@ def flat(tx: Tx, class_id: int) -> dict[str, Any]:
 
 
 def _told(rows: Iterable[Mapping[str, Any]]) -> list[str]:
-    return sorted(f"{one['country']} from {one['begins']}: {one['percent']} %, {one['amount']}" for one in rows)
+    return sorted(f"{one['country']} from {one['begins']}: {one['percent']} %, {one['amount']:.2f}" for one in rows)
 
 
 def _save_class(tx: Tx, recorder: history.Recorder, class_id: int | None, name: str) -> int:

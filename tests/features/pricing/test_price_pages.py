@@ -185,6 +185,40 @@ def test_quantity_prices_are_typed_as_rows_and_wrong_ones_are_named(browser, ctx
     assert "from 10 pieces:" not in text(browser.get(f"/prices/why?product={yarn}&quantity=12"))
 
 
+def marks_in(page: str) -> str:
+    return html.unescape(re.findall(r'name="marks" value="([^"]*)"', page)[-1])
+
+
+def test_what_two_people_change_at_once_is_asked_about_and_then_taken(browser, as_role, ctx, yarn):
+    part = browser.get(f"/products/{yarn}").text
+    mine = marks_in(part[part.index('id="sales"') : part.index('id="categories"')])
+    quantities.save(ctx, SYSTEM, yarn, [{"from": "6", "amount": "9.00"}])
+    typed = {"from": ["8"], "amount": ["8.00"], "marks": mine}
+    asked = browser.write(f"/prices/products/{yarn}/quantities", typed)
+    assert asked.status_code == 409
+    assert "changed this while you were working" in asked.text
+    assert 'value="8.00"' in asked.text
+    assert browser.write(f"/prices/products/{yarn}/quantities", typed | {"marks": marks_in(asked.text)}).is_success
+    assert "from 8 pieces: 8.00" in text(browser.get(f"/prices/why?product={yarn}&quantity=9"))
+    outlet = f"s{add_outlet(ctx)}"
+    page = browser.get("/prices/rules").text
+    form = page[page.index(f'id="rule-{outlet}"') :]
+    seen = html.unescape(re.search(r'name="marks" value="([^"]*)"', form)[1])
+    terms_of.save(ctx, SYSTEM, outlet, {"percent": "-10"})
+    assert browser.write(f"/prices/rules/{outlet}", {"percent": "-20", "marks": seen}).status_code == 409
+    assert browser.write(f"/prices/rules/{outlet}", {"percent": "", "amount": "1.00", "marks": seen}).is_success
+    assert destinations.read_all(ctx).lens(outlet).rule.in_words == "10 % less, 1.00 more", (
+        "what only one changed stays"
+    )
+    owner = as_role(Role.OWNER)
+    number = taxes.save(ctx, SYSTEM, None, "Full", [{"country": "DE", "percent": "19"}])
+    shown = owner.get("/delivery").text
+    seen = html.unescape(re.search(r'name="marks" value="([^"]*)"', shown)[1])
+    taxes.save(ctx, SYSTEM, number, "Full", [{"country": "DE", "percent": "20"}])
+    late = {"name": "Full", "country": "DE", "begins": "", "percent": "21", "amount": "", "marks": seen}
+    assert owner.write(f"/delivery/classes/{number}", late).status_code == 409
+
+
 def test_a_margin_gives_the_price_with_tax_and_ending(browser, ctx):
     def worked(**asked):
         answer = browser.get("/prices/worked-out", params=asked)
