@@ -7,6 +7,7 @@ from decimal import Decimal
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.expected_conditions import staleness_of
 
 from graupel.core.attributes import Fact
 from graupel.core.roles import SYSTEM, Role
@@ -167,8 +168,10 @@ def drag_into(me: Person, ctx, name: str, into: str) -> None:
         return bool(gap.find_elements(By.CSS_SELECTOR, ":scope > .sortable-ghost"))
 
     wait_until(is_there)
+    drawn = me.sees("#trees")
     ActionChains(me.driver).release().perform()
     wait_until(lambda: f"{into} > {name}" in paths(ctx))
+    wait_until(lambda: staleness_of(drawn)(me.driver))  # drawn anew, so that the next drag takes hold of what stays
     node(me, name)
 
 
