@@ -165,8 +165,6 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[SaleTyped]) ->
         goods = overview.goods_asked(ctx, signed.actor, form.products, form.query, form.reach, form.target)
         panel = _panel(ctx, signed, None, form.raw, goods=goods, problems=by_field(refusal.problems))
         return _index(request, ctx, signed, form, panel=panel, status=422)
-    if form.within == "product" and form.products:
-        return Response(status_code=204, headers={"HX-Redirect": f"/products/{form.products[0]}#sales"})
     return Response(status_code=204, headers={"HX-Redirect": f"/prices/sales/{sale_id}"})
 
 

@@ -1,7 +1,6 @@
 """Rows of the area's tables, as its store reads them."""
 
 from datetime import datetime
-from decimal import Decimal
 from typing import TypedDict
 
 
@@ -42,13 +41,3 @@ class PriceChangeRow(TypedDict):
     record_id: int
     was: str | None
     key: str | None
-
-
-class ReducedRow(TypedDict):
-    """A variant under a sale: what it costs without, and with it."""
-
-    sale_id: int
-    product_id: int
-    name: str
-    regular: Decimal
-    cost: Decimal | None

@@ -33,7 +33,6 @@ class GoodsAsked(Looked):
 
     products: Listed = ()
     query: str = ""
-    everything: str = ""
 
 
 class SaleTyped(Looked):
@@ -44,7 +43,6 @@ class SaleTyped(Looked):
     products: Listed = ()
     query: str = ""
     target: Annotated[tuple[Whole, ...], Several()] = ()
-    within: str = ""
     has: Annotated[tuple[str, ...], Several()] = ()
     marks: Marks = None
 

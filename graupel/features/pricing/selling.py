@@ -240,9 +240,11 @@ def move(ctx: Context, actor: Actor, sale_id: int, begins: datetime, ends: datet
 
     def work(tx: Tx) -> None:
         row = _there(tx, sale_id)
-        if ends is not None and ends <= begins:
+        begun = terms.utc(row["begins"])
+        first = begun if begun <= ctx.now(tx) else begins
+        if ends is not None and ends <= first:
             raise Refused.because("sale.ends", "It would end before it begins.", "ends")
-        after = {"begins": moments.kept(begins), "ends": moments.kept(ends)}
+        after = {"begins": moments.kept(first), "ends": moments.kept(ends)}
         _write(ctx, tx, actor, sale_id, columns_of(row), after, "Sale moved")
 
     ctx.db.run(work)
