@@ -5,7 +5,7 @@ product before one for all goods; among those one for the destination before one
 which all values are resolved (core.resolve). A sale never makes anything dearer.
 """
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -113,8 +113,3 @@ def nearest(sales: Iterable[Sale], destination: str) -> list[Sale]:
     order = list(Reach)
     ranks = [(order.index(one.reach), one.destination != destination) for one in here]
     return [one for one, rank in zip(here, ranks, strict=True) if rank == min(ranks)]
-
-
-def in_the_way(wanted: Sale, others: Sequence[Sale]) -> Sale | None:
-    """The first of the others that can't stand beside a sale."""
-    return next((one for one in others if one.id != wanted.id and wanted.equals(one)), None)

@@ -14,7 +14,7 @@ from graupel.core.errors import Refused
 from graupel.core.price_history import Change, lowest, states
 from graupel.core.price_rules import PriceRule, decimals, rounded
 from graupel.core.quoting import Place, QuantityPrice, StepKind, Typed, quote, reduced
-from graupel.core.sales import Reach, Reduction, Sale, TakesOff, in_the_way, nearest
+from graupel.core.sales import Reach, Reduction, Sale, TakesOff, nearest
 from graupel.core.taxes import TaxClass, Taxing, TaxRate
 from graupel.core.terms import SellingTerms, read
 
@@ -154,13 +154,13 @@ def test_a_farther_sale_counts_even_where_it_costs_less_but_a_sale_never_makes_a
 
 def test_only_equals_stand_in_each_others_way():
     first = sale(1, begins=NOW, ends=NOW + 2 * HOUR)
-    assert in_the_way(sale(2, begins=NOW + HOUR), [first]) is first
-    assert in_the_way(sale(2, begins=NOW + 2 * HOUR), [first]) is None, "one may begin as the other ends"
+    assert sale(2, begins=NOW + HOUR).equals(first)
+    assert not sale(2, begins=NOW + 2 * HOUR).equals(first), "one may begin as the other ends"
     for other in (
         sale(2, where="s2", begins=NOW), sale(2, Reach.VARIANT, targets=((7, 70),), begins=NOW),
-        sale(2, targets=((8, 0),), begins=NOW), sale(1, begins=NOW),
+        sale(2, targets=((8, 0),), begins=NOW),
     ):  # fmt: skip
-        assert in_the_way(other, [first]) is None
+        assert not other.equals(first)
 
 
 def test_of_sale_and_quantity_price_the_lowest_counts_unless_they_are_joined():

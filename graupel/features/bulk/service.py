@@ -3,7 +3,6 @@
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from decimal import Decimal
 from typing import Any
 from urllib.parse import parse_qs
 
@@ -11,20 +10,16 @@ from graupel.context import Context
 from graupel.core import doubles, price_changes, product_fields, showing
 from graupel.core.declarations.products import PRODUCT
 from graupel.core.doubles import Double
-from graupel.core.endings import Ending
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import parse_category_path
-from graupel.core.price_changes import PriceChange
 from graupel.core.products import Status
-from graupel.core.quantities import format_money
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import TableState
 from graupel.db import Tx
-from graupel.features.bulk import price_store, store
+from graupel.features.bulk import price_store, prices, store
 from graupel.features.bulk.rows import BulkEditRow
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
-from graupel.features.destinations import terms
 from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
@@ -92,14 +87,9 @@ def _plan(ctx: Context, tx: Tx, actor: Actor, product_ids: Sequence[int], field:
     store.forget_old(tx)
     made = "\n".join(one.name for one in _to_make(ctx, tx, field, value))
     bulk_id = store.insert(tx, field, value, query, made, actor.user_id)
-    changes = price_store.would_change(*_price_change(ctx, tx, value)) if field == "price" else ""
+    changes = price_store.would_change(*prices.change(ctx, tx, value)) if field == "price" else ""
     store.plan(tx, bulk_id, product_ids, field, value, _ids_of(ctx, tx, field, value), changes)
     return bulk_id
-
-
-def _price_change(ctx: Context, tx: Tx, value: str) -> tuple[PriceChange, Ending | None]:
-    """A change of prices as it is kept, and the price ending."""
-    return price_changes.parse(value, ctx.settings.currency), terms.of_catalogue(tx).price_ending
 
 
 def _there(tx: Tx, bulk_id: int, *, lock: bool = False) -> BulkEditRow:
@@ -243,7 +233,7 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
         shown = action if action in store.ACTIONS else first
         found = store.page(tx, bulk_id, shown, lang, search, after, SHOWN + 1)
         rows = found[:SHOWN]
-        prices = _price_samples(ctx, tx, bulk, [row["id"] for row in rows])
+        priced = prices.samples(ctx, tx, bulk, [row["id"] for row in rows])
         return BulkPlan(
             bulk,
             FIELDS[bulk["field"]],
@@ -253,7 +243,7 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
             [] if bulk["change_set_id"] else _to_make(ctx, tx, bulk["field"], bulk["value"]),
             shown,
             search,
-            [(row["id"], row["name"], *(prices.get(row["id"]) or _sides(bulk, row, tree))) for row in rows],
+            [(row["id"], row["name"], *(priced.get(row["id"]) or _sides(bulk, row, tree))) for row in rows],
             f"{rows[-1]['id']}.{rows[-1]['name']}" if len(found) > SHOWN else None,
             None,
         )
@@ -267,21 +257,6 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
 
 def _sides(bulk: BulkEditRow, row: Mapping[str, Any], tree: categories.Tree) -> tuple[str, str]:
     return _now(bulk["field"], row, tree), _then(bulk)
-
-
-def _price_samples(ctx: Context, tx: Tx, bulk: BulkEditRow, ids: list[int]) -> dict[int, tuple[str, str]]:
-    """Prices of products before and after, in words; none of another field."""
-    if bulk["field"] != "price":
-        return {}
-    found = price_store.samples(tx, ids, *_price_change(ctx, tx, bulk["value"]))
-
-    def words(low: Decimal | None, high: Decimal | None) -> str:
-        both = [format_money(low) or "none", format_money(high) or "none"]
-        return both[0] if low == high else " to ".join(both)
-
-    return {
-        key: (words(row["low"], row["high"]), words(row["then_low"], row["then_high"])) for key, row in found.items()
-    }
 
 
 def _now(field: str, row: Mapping[str, Any], tree: categories.Tree) -> str:
@@ -380,7 +355,7 @@ def apply(ctx: Context, tx: Tx, actor: Actor, bulk_id: int) -> Applied:
 
 def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field: str, value: str) -> None:
     if field == "price":
-        price_store.write(tx, recorder, bulk_id, *_price_change(ctx, tx, value))
+        price_store.write(tx, recorder, bulk_id, *prices.change(ctx, tx, value))
     elif field.startswith("tag"):
         _write_tags(ctx, tx, recorder, bulk_id, field, value)
     elif field == "status":
