@@ -151,7 +151,7 @@ def _describe(tx: Tx) -> None:
             [900_000 + number, attribute, f"Shade {number}", f"S{number}", number],
         )
     tx.run("UPDATE product SET brand_id = 900001 + id %% 24, type_id = 900001 + id %% 7", [])
-    tx.run("UPDATE product_summary SET stock = product_id %% 60", [])
+    tx.run("UPDATE product_stock SET on_hand = product_id %% 60", [])
     tx.run("INSERT INTO tagging (tag_id, kind, record_id) SELECT 900001 + id %% 19, 'product', id FROM product", [])
     tx.run(
         "INSERT INTO fact (product_id, attribute_id, choice_id) SELECT id, %s, 900001 + (id * 7) %% 24 FROM product",

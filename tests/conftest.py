@@ -31,7 +31,7 @@ SERVER = pytest.StashKey[PrivateServer | Cluster]()
 PASSWORD = "a-long-password"
 FAST = {"durable": False, "buffer_pool": "512M"}
 #: What a new installation has: two trees and the default shop.
-KEPT = {"tree": " WHERE id > 2", "shop": " WHERE id > 1", "held": " WHERE FALSE"}
+KEPT = {"tree": " WHERE id > 2", "shop": " WHERE id > 1", "held": " WHERE FALSE", "location": " WHERE id > 1"}
 
 
 def pytest_configure(config: pytest.Config) -> None:

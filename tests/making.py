@@ -11,6 +11,7 @@ from graupel.context import Context
 from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
+from graupel.core.stock import How, Typed
 from graupel.features.categories import service as categories
 from graupel.features.destinations import shops
 from graupel.features.files import service as files
@@ -98,9 +99,9 @@ def catalogue(ctx: Context) -> dict[str, tuple[Any, ...]]:
     rows = ctx.db.run(
         lambda tx: tx.all(
             """SELECT v.sku, t.name, t.description, v.price, v.weight_g, p.status, p.category_id, v.gtin,
-                  b.name AS brand, p.mpn, p.price AS base_price, v.stock, v.archived, v.combination, p.type_id, p.code
+                  b.name AS brand, p.mpn, p.price AS base_price, k.on_hand, v.archived, v.combination, p.type_id, p.code
            FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id
-           LEFT JOIN brand b ON b.id = p.brand_id"""
+           LEFT JOIN brand b ON b.id = p.brand_id LEFT JOIN stock k ON k.id = v.id AND k.counted"""
         )
     )
     return {row["sku"]: tuple(row.values()) for row in rows}
@@ -116,3 +117,8 @@ def add_outlet(ctx: Context, name: str = "Last Skeins", currency: str = "") -> i
     part = "outlet" if name == "Last Skeins" else name.lower()
     raw = {"name": name, "address_part": part, "languages": "de en", "currency": currency}
     return shops.make_shop(ctx, SYSTEM, raw)
+
+
+def counted(number: int) -> Typed:
+    """What somebody types who counted stock."""
+    return Typed(How.COUNT, Decimal(number))

@@ -4,6 +4,7 @@ import hashlib
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import date
 from decimal import Decimal
 from typing import Any
 
@@ -11,9 +12,12 @@ Values = Mapping[str, Any]
 
 
 def journal_value(value: Any) -> Any:
-    """A field's value as the journal keeps it: money as a string with two decimals, the rest as JSON has it."""
+    """A field's value as the journal keeps it: money and quantities as a string with two decimals, a day as it is
+    written, the rest as JSON has it."""
     if isinstance(value, Decimal):
         return f"{value:.2f}"
+    if isinstance(value, date):
+        return value.isoformat()
     return value
 
 

@@ -53,7 +53,7 @@ class Goods:
     brand_id: int | None = None
     type_id: int | None = None
     price: Decimal | None = None
-    stock: int | None = None
+    stock: Decimal | None = None
     tags: frozenset[int] = field(default_factory=frozenset)
     choices: frozenset[int] = field(default_factory=frozenset)
     values: Mapping[str, frozenset[str]] = field(default_factory=dict)

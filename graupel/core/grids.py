@@ -6,13 +6,14 @@ from decimal import Decimal
 from itertools import product
 from typing import Any
 
+from graupel.core import stock
 from graupel.core.attributes import Choice
+from graupel.core.availability import Sells, Standing
 from graupel.core.pricing import margin
 from graupel.core.variants import Axis, Combination
 
 #: How many shades there are between the lowest and the highest value.
 SHADES = 5
-LOW_STOCK = 5
 
 
 @dataclass(frozen=True)
@@ -74,13 +75,25 @@ class Look:
 _GAP = Look("gap", "")
 
 
-def by_stock(stock: int | None, sells_without: bool) -> Look:
-    """Out, low, well, or not counted."""
-    if stock is None:
-        return Look("plain", "–")
-    if stock <= 0:
-        return Look("s2" if sells_without else "out", str(stock))
-    return Look("s2" if stock < LOW_STOCK else "s4", str(stock))
+_STANDING = {
+    Standing.IN: "s4",
+    Standing.LOW: "s2",
+    Standing.LATER: "s1",
+    Standing.COMING: "plain",
+    Standing.UNCOUNTED: "plain",
+    Standing.OUT: "out",
+    Standing.OFF: "out",
+}
+
+
+def by_stock(found: Sells) -> Look:
+    """What is there, shaded by how it stands."""
+    return Look(_STANDING[found.standing], stock.show(found.held.on_hand) if found.held.counted else "–")
+
+
+def by_sells(found: Sells) -> Look:
+    """What can be had at once, shaded in the same way."""
+    return Look(_STANDING[found.standing], "any" if found.ready is None else stock.show(found.ready))
 
 
 def by_number(value: Decimal | None, low: Decimal | None, high: Decimal | None, label: str) -> Look:

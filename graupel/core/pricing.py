@@ -85,7 +85,7 @@ class Prices:
     jump_percent: int | None = None
 
 
-def doubts(found: Prices, stock: int | None) -> dict[str, str]:
+def doubts(found: Prices, stock: Decimal | None) -> dict[str, str]:
     """What of prices and stock may be meant otherwise, by field. It is taken all the same."""
     price, net = found.price, found.net if found.net is not None else found.price
     said = {}

@@ -4,11 +4,24 @@ import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
+from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
-from graupel.core import attributes, contents, countries, identifiers, products, quantities, richtext
+from graupel.core import (
+    attributes,
+    contents,
+    countries,
+    identifiers,
+    ordering,
+    products,
+    quantities,
+    richtext,
+    stock,
+    terms,
+)
 from graupel.core.attributes import Attribute
+from graupel.core.availability import AtZero, Switch
 from graupel.core.declarations.products import AMOUNTS, MONEY, WORDS
 from graupel.core.errors import Refused
 from graupel.core.pictures import TITLE_LENGTH, Picture
@@ -16,6 +29,7 @@ from graupel.core.problems import Problem
 from graupel.core.resolve import (
     split_key,
 )
+from graupel.core.units import FAMILIES
 
 
 @dataclass
@@ -87,7 +101,13 @@ def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
         "type_id": _id,
         "sku": lambda text: identifiers.parse_sku(text) if text.strip() else "",
         **dict.fromkeys(MONEY, money),
-        "stock": parse_stock,
+        "stock": stock.count,
+        "sells": lambda text: _one_of(text, Switch, "sells"),
+        "at_zero": lambda text: _one_of(text, AtZero, "at_zero"),
+        **dict.fromkeys(("zero_limit", "held_back", "least_stock", "low_stock"), _not_negative),
+        **dict.fromkeys(ordering.FIELDS, ordering.read_amount),
+        **dict.fromkeys(("back_on", "coming_on"), lambda text: terms.day(text) if text.strip() else None),
+        "sold_in": parse_sold_in,
         **dict.fromkeys(products.SWITCHES, parse_switch),
         "tax_class_id": _id,
         "contents": contents.parse,
@@ -194,17 +214,32 @@ def parse_switch(value: Any) -> bool:
     return _SWITCHES[text]
 
 
-def parse_stock(text: Any) -> int | None:
-    """Whole pieces, None where it is not counted. Raises Refused."""
-    said = str(text).replace("\u00a0", " ").strip()
-    if not said:
+def _one_of(text: str, words: type[StrEnum], name: str) -> str | None:
+    """A word of a list, None for none. Raises Refused."""
+    said = text.strip().lower().replace(" ", "_")
+    if said and said not in tuple(words):
+        known = ", ".join(one.replace("_", " ") for one in words)
+        raise Refused.because(f"{name}.unknown", f"“{text.strip()[:40]}” is not known here. Choose {known}.")
+    return said or None
+
+
+def _not_negative(text: str) -> Decimal | None:
+    """A quantity of at least 0, None for none. Raises Refused."""
+    if not text.strip():
         return None
-    if not re.fullmatch(r"-?\d{1,3}(?:[ ,.]\d{3})*|-?\d+", said):
-        raise Refused.because("stock.not_a_number", f"“{said}” is no number of pieces. Write it like 24.")
-    number = int(re.sub(r"[ ,.]", "", said))
-    if abs(number) > products.MOST_STOCK:
-        raise Refused.because("stock.too_large", f"“{said}” is more pieces than can be meant.")
-    return number
+    found = stock.quantity(text)
+    if found < 0:
+        raise Refused.because("quantity.negative", f"“{text.strip()[:40]}” is below 0. Write 0 or more.")
+    return found
+
+
+def parse_sold_in(text: str) -> str:
+    """In what goods are sold: "m", "kg"; "" for pieces. Raises Refused."""
+    said = text.strip()
+    if said and not any(FAMILIES[key].unit(said) for key in ("length", "weight", "volume", "area")):
+        message = f"“{said[:40]}” is no measure. Write m, cm, kg, g or l; blank is pieces."
+        raise Refused.because("sold_in.unknown", message)
+    return said
 
 
 def parse_address_part(text: str) -> str:

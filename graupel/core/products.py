@@ -2,13 +2,14 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
+from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
-from graupel.core import quantities, showing
+from graupel.core import quantities, showing, stock
 from graupel.core.attributes import Fact
-from graupel.core.declarations.products import AMOUNTS, MONEY, MOVES_UP, PRODUCT, VARIANT, WORDS
+from graupel.core.declarations.products import AMOUNTS, DAYS, MONEY, MOVES_UP, PRODUCT, QUANTITIES, VARIANT, WORDS
 from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
@@ -40,7 +41,6 @@ MOST_KEY_POINTS = 10
 ADDRESS_LENGTH = 120
 META_TITLE_LENGTH = 200
 META_DESCRIPTION_LENGTH = 400
-MOST_STOCK = 100_000_000
 
 
 class Status(StrEnum):
@@ -53,7 +53,8 @@ class Status(StrEnum):
 
 @dataclass(frozen=True)
 class ProductValues:
-    """What a merchant writes about a product. Prices in the shop's currency, weight in grams, stock in pieces.
+    """What a merchant writes about a product. Prices in the shop's currency, weight in grams, stock as it
+    is sold. Stock is what is there: it is not written with the others but booked (terms/booking.py).
 
     Of a product that varies, SKU, GTIN and stock stand in its variants; its prices and weight are what they inherit.
     ``categories``: the further ones beside the main one. ``facts``: values by attribute id, those set aside included.
@@ -72,8 +73,19 @@ class ProductValues:
     tax_class_id: int | None = None
     contents: str | None = None
     priced_per: str = ""
-    stock: int | None = None
-    sells_without_stock: bool = False
+    stock: Decimal | None = None
+    sells: str | None = None
+    at_zero: str | None = None
+    zero_limit: Decimal | None = None
+    held_back: Decimal | None = None
+    least_stock: Decimal | None = None
+    low_stock: Decimal | None = None
+    back_on: date | None = None
+    coming_on: date | None = None
+    order_least: Decimal | None = None
+    order_most: Decimal | None = None
+    order_step: Decimal | None = None
+    sold_in: str = ""
     weight_g: int | None = None
     origin_country: str | None = None
     category_id: int | None = None
@@ -97,10 +109,10 @@ class ProductValues:
 
 #: What of the values stands in a product's own columns under the same name; the brand stands there by its id.
 PRODUCT_FIELDS = tuple(name for name in PRODUCT.names if name not in (*MOVES_UP, "brand_id", "sku_pattern"))
-SWITCHES = ("sells_without_stock", "buyer_raises")
+SWITCHES = ("buyer_raises",)
 #: What the only variant of a product that does not vary keeps for it, and what belongs to each variant.
 BASE_FIELDS = MOVES_UP
-OWN_FIELDS = ("sku", "gtin", "stock")
+OWN_FIELDS = ("sku", "gtin")
 #: What the fields of the form are called.
 LABELS = {field.name: field.label for field in (*VARIANT.fields, *PRODUCT.fields)} | {
     "categories": "Further categories",
@@ -168,6 +180,8 @@ def flat(values: ProductValues) -> dict[str, Any]:
     plain = {name: value for name, value in asdict(values).items() if name not in ("pictures", "facts", "own")}
     plain |= {
         **{name: quantities.format_money(getattr(values, name)) or None for name in MONEY},
+        **{name: stock.show(getattr(values, name)) or None for name in (*QUANTITIES, "stock")},
+        **{name: day.isoformat() if (day := getattr(values, name)) else None for name in DAYS},
         "status": str(values.status),
         "categories": sorted(values.categories),
         "tags": sorted(values.tags),
@@ -192,10 +206,11 @@ def picture_of_plain(plain: Sequence[Any]) -> Picture:
 def unflat(plain: Mapping[str, Any]) -> ProductValues:
     """The values again. Raises ValueError, TypeError or KeyError where ``plain`` was not made by flat."""
     given = {name: plain[name] for name in asdict(ProductValues()) if name not in ("facts", "own")}
-    money = {name: Decimal(plain[name]) if plain[name] else None for name in MONEY}
+    numbers = {name: Decimal(plain[name]) if plain[name] else None for name in (*MONEY, *QUANTITIES, "stock")}
     return ProductValues(
         **given
-        | money
+        | numbers
+        | {name: date.fromisoformat(plain[name]) if plain[name] else None for name in DAYS}
         | {name: tuple(plain[name]) for name in ("categories", "tags", "key_points")}
         | {"status": Status(plain["status"]), "pictures": tuple(map(picture_of_plain, plain["pictures"]))},
         facts={int(key[5:]): Fact.of_plain(value) for key, value in plain.items() if key.startswith("fact-") and value},

@@ -20,6 +20,7 @@ class FieldKind(StrEnum):
     WORD = "word"
     MONEY = "money"
     DECIMAL = "decimal"
+    QUANTITY = "quantity"
     WEIGHT = "weight"
     COUNT = "count"
     SWITCH = "switch"
@@ -55,7 +56,7 @@ class Field:
     holds where there is nothing, None being NULL. ``inherits``: NULL in a variant means as its product.
     ``moves_with``: a field with which it changes; where that was written too, a roll back does not mind that this one
     was moved on since, as a place among siblings is. ``optional``: the record can do without what it refers to, and
-    comes back without it.
+    comes back without it. ``booked``: it follows from entries of a record of their own, and stands in no column.
 
     Where it is met, beside the form of its record: ``many``: it may be set for many at once, by a selection or in
     bulk; ``listed``: it may be a column of the table; ``facet``: the table can be narrowed by it; ``file``: it comes
@@ -79,6 +80,7 @@ class Field:
     listed: bool = False
     facet: bool = False
     file: InFile | None = None
+    booked: bool = False
 
     @property
     def is_number(self) -> bool:
@@ -140,7 +142,7 @@ class Record:
 
     def columns(self, *, beside: bool = False) -> tuple[str, ...]:
         """The columns of its table, or of the one beside it, in the order of the fields."""
-        return tuple(field.name for field in self.fields if field.beside == beside)
+        return tuple(field.name for field in self.fields if field.beside == beside and not field.booked)
 
     @property
     def names(self) -> tuple[str, ...]:

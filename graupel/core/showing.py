@@ -22,6 +22,8 @@ def typed_text(kind: FieldKind, value: Any) -> str:
         return ""
     if kind is FieldKind.MONEY:
         return quantities.format_money(value)
+    if kind is FieldKind.QUANTITY:
+        return number(str(value))
     if kind is FieldKind.WEIGHT:
         return quantities.format_weight(int(value))
     return countries.name(str(value)) if kind is FieldKind.COUNTRY else str(value)
@@ -42,7 +44,7 @@ def show(kind: FieldKind, value: Any) -> str:
             return countries.name(str(value))
         case FieldKind.SWITCH:
             return "Yes" if value in (True, 1, "1") else "No"
-        case FieldKind.DECIMAL:
+        case FieldKind.DECIMAL | FieldKind.QUANTITY:
             return number(str(value))
         case FieldKind.MOMENT:
             return f"{str(value)[:16]} UTC"

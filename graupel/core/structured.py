@@ -5,10 +5,12 @@ Source: schema.org's Product, ProductGroup, Offer, AggregateOffer, BreadcrumbLis
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
+
+from graupel.core.availability import Sells, Standing
 
 _CONTEXT = "https://schema.org"
 
@@ -17,15 +19,27 @@ class Availability(StrEnum):
     """Whether something can be had, in schema.org's words."""
 
     IN_STOCK = "InStock"
+    LIMITED = "LimitedAvailability"
     BACK_ORDER = "BackOrder"
     OUT_OF_STOCK = "OutOfStock"
 
 
-def availability(stock: int | None, sells_without_stock: bool) -> Availability:
-    """Of one variant; ``stock`` None: not counted, so that it can always be had."""
-    if stock is None or stock > 0:
-        return Availability.IN_STOCK
-    return Availability.BACK_ORDER if sells_without_stock else Availability.OUT_OF_STOCK
+_STANDING = {
+    Standing.IN: Availability.IN_STOCK,
+    Standing.UNCOUNTED: Availability.IN_STOCK,
+    Standing.LOW: Availability.LIMITED,
+    Standing.LATER: Availability.BACK_ORDER,
+}
+
+
+def availability(sells: Sells) -> Availability:
+    """Of one variant; what is only announced can't be ordered yet."""
+    return _STANDING.get(sells.standing, Availability.OUT_OF_STOCK)
+
+
+def starts(sells: Sells) -> date | None:
+    """The day from which a variant can be had that can't be now."""
+    return sells.rules.coming_on if sells.standing is Standing.COMING else sells.back_on
 
 
 def best(found: Iterable[Availability]) -> Availability:
@@ -41,7 +55,7 @@ class Said:
     ``low`` and ``high``: what its variants cost, equal where it is one; None where nothing has a price. ``offers``: how
     many variants can be bought. ``is_group``: no variant is chosen yet. ``differs_by``: names of its axes. ``was``:
     what is crossed out; ``until``: when the price ends, with its zone; ``unit``: the price by a measure; ``taxed``: tax
-    is in the price.
+    is in the price. ``starts``: the day from which it can be had; ``quantities``: least and most of an order.
     """
 
     address: str
@@ -64,6 +78,8 @@ class Said:
     until: datetime | None = None
     unit: tuple[Decimal, str] | None = None
     taxed: bool = True
+    starts: date | None = None
+    quantities: tuple[Decimal, Decimal | None] | None = None
 
 
 def article(said: Said) -> dict[str, Any]:
@@ -96,9 +112,15 @@ def _offers(said: Said) -> dict[str, Any] | None:
     if said.is_group:
         spread = {"lowPrice": f"{said.low:.2f}", "highPrice": f"{said.high:.2f}", "offerCount": said.offers}
         return {"@type": "AggregateOffer", **spread, **about}
-    offer = {"@type": "Offer", "price": f"{said.low:.2f}", **about}
+    offer: dict[str, Any] = {"@type": "Offer", "price": f"{said.low:.2f}", **about}
     if said.until:
         offer["priceValidUntil"] = said.until.isoformat(timespec="minutes")
+    if said.starts:
+        offer["availabilityStarts"] = said.starts.isoformat()
+    if said.quantities:
+        least, most = said.quantities
+        bounds = {"minValue": f"{least:f}", "maxValue": None if most is None else f"{most:f}"}
+        offer["eligibleQuantity"] = _without_empty({"@type": "QuantitativeValue", **bounds})
     specified = _specifications(said)
     return offer | ({"priceSpecification": specified} if specified else {})
 

@@ -101,18 +101,18 @@ ID_FACETS = ("type", "brand", "category", "tag", "fact", "has")
 WORD_FACETS = {
     "status": tuple(map(str, Status)),
     "price": ("0", "5", "10", "20", "50", "100", "200", "500", "none"),
-    "stock": ("in", "low", "out", "uncounted"),
+    "stock": ("in", "low", "out", "later", "coming", "off", "uncounted"),
+    "had": ("yes", "no", "hidden"),
     **{field.name: tuple(countries.names()) for field in FACET_FIELDS if field.kind is FieldKind.COUNTRY},
     "lacks": ("picture", "alt", "gtin", "description", "category", "type", "brand", "price"),
 }
 FACETS = (
-    *("status", "type", "brand", "category", "tag", "price", "stock", "lacks"),
+    *("status", "type", "brand", "category", "tag", "price", "stock", "had", "lacks"),
     *(field.name for field in FACET_FIELDS),
     *("fact", "has"),
 )
 #: The lower ends of the price bands.
 PRICE_BANDS = tuple(Decimal(text) for text in WORD_FACETS["price"][:-1])
-LOW_STOCK = 5
 
 
 def price_bands(low: Decimal | None, high: Decimal | None) -> list[str]:
@@ -123,13 +123,6 @@ def price_bands(low: Decimal | None, high: Decimal | None) -> list[str]:
     return [
         str(begin) for begin, end in zip(PRICE_BANDS, ends, strict=True) if high >= begin and (end is None or low < end)
     ]
-
-
-def stock_word(stock: int | None) -> str:
-    """In which part of the stock facet a product stands."""
-    if stock is None:
-        return "uncounted"
-    return "out" if stock <= 0 else "low" if stock < LOW_STOCK else "in"
 
 
 @dataclass(frozen=True)

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 from itertools import product
 from math import prod
 
@@ -40,7 +41,7 @@ class Holding:
     id: int
     sku: str
     combination: Combination
-    stock: int | None = None
+    stock: Decimal | None = None
     listed: bool = False
     ordered: bool = False
     archived: bool = False

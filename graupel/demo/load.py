@@ -13,6 +13,7 @@ from graupel.core.errors import Refused
 from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
+from graupel.core.stock import How, Typed
 from graupel.demo import catalogue, films, pictures, shops, terms
 from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import ORIGINS
@@ -161,7 +162,7 @@ def _values(
         cost=Decimal(good.cost) if good.cost else None,
         weight_g=good.weight_g,
         origin_country=ORIGINS.get(good.brand),
-        stock=good.stocked * 7 % 40 if single and good.stocked is not None else None,
+        stock=Decimal(good.stocked * 7 % 40) if single and good.stocked is not None else None,
         category_id=categories.make(ctx, actor, good.category).id,
         categories=tuple(categories.make(ctx, actor, path).id for path in good.further),
         brand=good.brand,
@@ -206,7 +207,9 @@ def _fill_variants(ctx: Context, actor: Actor, product_id: int, good: Good, know
         if ids:
             setting.set_values(ctx, actor, product_id, ids, "price", Decimal(price))
     if good.stocked is not None:
-        stock = {one.id: (place * 11 + good.stocked * 7) % 37 for place, one in enumerate(made)}
+        stock = {
+            one.id: Typed(How.COUNT, Decimal((place * 11 + good.stocked * 7) % 37)) for place, one in enumerate(made)
+        }
         setting.set_each(ctx, actor, product_id, "stock", stock)
     if good.gtins:
         setting.set_each(ctx, actor, product_id, "gtin", {one.id: numbers.next() for one in made})

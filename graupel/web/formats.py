@@ -1,6 +1,6 @@
 """Numbers, amounts, weights and times as pages show them. ``locale``: of the language in which they are shown."""
 
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from functools import lru_cache
 from typing import Any
@@ -57,6 +57,11 @@ def buyers_day(at: datetime, zone: ZoneInfo, locale: str) -> str:
     if (local.hour, local.minute) == (0, 0):
         return format_date(local.date() - timedelta(days=1), "long", locale=locale)
     return f"{format_date(local.date(), 'long', locale=locale)}, {local:%H:%M}"
+
+
+def buyers_date(day: date, locale: str) -> str:
+    """A day as buyers read it: "8 December 2026"."""
+    return format_date(day, "long", locale=locale)
 
 
 def ago(at: datetime | None, locale: str) -> str:

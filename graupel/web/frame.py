@@ -15,7 +15,7 @@ from jinja2.runtime import Context
 from markupsafe import Markup
 from slugify import slugify
 
-from graupel.core import countries, languages, moments, products, richtext
+from graupel.core import countries, languages, moments, products, richtext, stock
 from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money
 from graupel.core.roles import Role
@@ -65,6 +65,7 @@ def make_templates(settings: Settings) -> Environment:
         when=lambda at: formats.when(at, zone, locale),
         day=lambda at, where: formats.day(at, where, locale),
         moment=moments.typed,
+        quantity=stock.show,
         buyers_day=pass_context(lambda found, at: formats.buyers_day(at, zone, found.get("locale") or locale)),
         month=lambda at: format_date(at, "MMM", locale=locale),
         ago=lambda at: formats.ago(at, locale),

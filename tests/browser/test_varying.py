@@ -15,7 +15,7 @@ from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from tests.browser.conftest import Person, wait_until
-from tests.making import make_product
+from tests.making import counted, make_product
 
 COLOURS = ["Heather", "Oat", "Rust"]
 
@@ -117,7 +117,7 @@ def test_cells_of_the_grid_are_selected_by_keyboard_and_given_a_price_and_back_t
 def test_taking_a_value_away_says_what_goes(at_screen: Person, ctx):
     product_id = varying(ctx)
     ids = [v.id for v in read(ctx, product_id).variants]
-    setting.set_values(ctx, SYSTEM, product_id, ids[2:3], "stock", 4)
+    setting.set_values(ctx, SYSTEM, product_id, ids[2:3], "stock", counted(4))
     me = at_screen
     me.open(f"/products/{product_id}/variants")
     me.press("Take away a value")

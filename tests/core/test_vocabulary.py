@@ -1,5 +1,6 @@
 """Typed values, units, pasted lists, near-doubles, and facets kept as bits."""
 
+from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 
@@ -9,6 +10,7 @@ from hypothesis import strategies as st
 
 from graupel.core import attributes, copywriting, doubles, grids, pricing, search_preview, units
 from graupel.core.attributes import Attribute, AttributeKind, Choice, Fact, read_fact, show_fact
+from graupel.core.availability import Held, Rules, sells
 from graupel.core.errors import Refused
 from graupel.core.product_types import Need, ProductType, TypeAttribute, lacking, set_aside
 from graupel.core.resolve import inherited
@@ -183,7 +185,8 @@ def test_the_margin_is_the_share_of_the_price_that_is_left():
     assert pricing.margin(Decimal("10.00"), Decimal("4.00")) == Decimal("0.6")
     assert pricing.margin(Decimal("10.00"), None) is None
     assert grids.by_margin(Decimal("10.00"), Decimal("12.00")) == grids.Look("out", "-20 %")
-    assert grids.by_stock(3, sells_without=False).shade == "s2"
+    low = sells(Held(True, Decimal(3)), Rules(), date(2026, 1, 1))
+    assert grids.by_stock(low).shade == "s2"
 
 
 @given(st.text(max_size=300))

@@ -1,5 +1,8 @@
 """Products, their variants, and what belongs to them."""
 
+from dataclasses import replace
+
+from graupel.core.declarations.stock import SELLING
 from graupel.core.declarations.vocabulary import FACT_WHOLES, fact_value
 from graupel.core.records import DESTINATION, LANGUAGE, Beside, Field, FieldKind, InFile, Record, ref
 
@@ -61,7 +64,8 @@ PRODUCT = Record(
         Field("priced_per", "Price told per", FieldKind.CODE, empty=""),
         Field("weight_g", "Weight", FieldKind.WEIGHT),
         Field("origin_country", "Country of origin", FieldKind.COUNTRY, many=True, listed=True, facet=True),
-        Field("sells_without_stock", "Sells without stock", FieldKind.SWITCH, empty=0),
+        *SELLING,
+        Field("sold_in", "Sold in", FieldKind.CODE, empty=""),
         Field("sku_pattern", "SKU pattern", empty=""),
         _words("address_part", "Address part"),
         Field("canonical", "Canonical address", empty=""),
@@ -135,10 +139,10 @@ VARIANT = Record(
                 ("contents", "content", "net contents", "net quantity", "inhalt", "füllmenge"),
             ),
         ),
-        Field("sells_without_stock", "Sells without stock", FieldKind.SWITCH, inherits=True, many=True),
+        *(replace(one, inherits=True) for one in SELLING),
         Field("gtin", "GTIN", FieldKind.CODE),
         Field("mpn", "Part number", FieldKind.CODE, empty=""),
-        Field("stock", "Stock", FieldKind.COUNT, many=True),
+        Field("stock", "Stock", FieldKind.QUANTITY, many=True, booked=True),
         Field("archived", "Archived", FieldKind.SWITCH, empty=0, many=True),
         *(
             ref(name, f"Choice {place}", "attribute_choice", use="variants")
@@ -237,10 +241,11 @@ WORDS = PRODUCT.own(LANGUAGE)
 VARIANT_WORDS = VARIANT_TEXT.own(LANGUAGE)
 AMOUNTS = PRODUCT.own(DESTINATION)
 MONEY = tuple(field.name for field in PRODUCT.fields if field.kind is FieldKind.MONEY)
-#: What variants inherit, and what of it the only variant of a product that does not vary keeps for its product. The
-#: switch of selling without stock stays with the product.
+#: What variants inherit, and the only variant of a product that does not vary keeps for its product.
 INHERITED = tuple(field.name for field in VARIANT.fields if field.inherits)
-MOVES_UP = tuple(name for name in INHERITED if name != "sells_without_stock")
+MOVES_UP = INHERITED
+QUANTITIES = tuple(field.name for field in VARIANT.fields if field.kind is FieldKind.QUANTITY and not field.booked)
+DAYS = tuple(field.name for field in VARIANT.fields if field.kind is FieldKind.DAY)
 #: Fields that come and go with files: those of the variant, which its product may hold for it, and the product's.
 IN_FILES = {field.name: field for record in (VARIANT, PRODUCT) for field in record.fields if field.file}
 #: Fields of the product that may be columns, and facets, of the table without a rule of their own.

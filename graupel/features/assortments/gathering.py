@@ -15,7 +15,7 @@ from graupel.features.products.columns import inherited_sql
 from graupel.features.products.summary import TouchedProducts
 
 _FROM = """{product} JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-           JOIN product_summary s ON s.product_id = p.id"""
+           JOIN product_summary s ON s.product_id = p.id JOIN product_stock so ON so.product_id = p.id"""
 _ALL = _FROM.format(product="product p")
 #: A choice stands in a fact of the product, or in one of its variants that is for sale.
 _CHOICE = """(EXISTS (SELECT 1 FROM fact f WHERE f.product_id = p.id AND f.choice_id = {ref})
@@ -40,8 +40,8 @@ _ASKED = {
     ("choice", "is not"): f"NOT {_CHOICE}",
     ("price", "below"): "s.price_low < CAST({value} AS DECIMAL(12,2))",
     ("price", "from"): "s.price_low >= CAST({value} AS DECIMAL(12,2))",
-    ("stock", "below"): "s.stock < CAST({value} AS SIGNED)",
-    ("stock", "from"): "s.stock >= CAST({value} AS SIGNED)",
+    ("stock", "below"): "so.on_hand < CAST({value} AS DECIMAL(12,2))",
+    ("stock", "from"): "so.on_hand >= CAST({value} AS DECIMAL(12,2))",
     ("name", "has"): "t.name LIKE {like}",
     ("name", "has not"): "t.name NOT LIKE {like}",
     **{(name, "is"): has for name, has in _HAS.items()},

@@ -251,12 +251,17 @@ def shown_in(ctx: Context, tx: Tx, shop: Shop) -> Ids:
     """The live products that a shop shows; kept while the catalogue is the same.
 
     Left out by hand comes before everything; then any of: the shop shows all, a category, a condition, by hand. What
-    has no price in the shop's currency can't be bought there, and is not shown.
+    has no price in the shop's currency can't be bought there, and is not shown; nor is what hides itself at zero.
     """
     return ctx.counts.get(
         (history.stamp(tx), "assortment", shop.id, shop.version),
-        lambda: _assorted(ctx, tx, shop) - _unpriced(ctx, tx, shop),
+        lambda: _assorted(ctx, tx, shop) - _unpriced(ctx, tx, shop) - _hidden(ctx, tx),
     )
+
+
+def _hidden(ctx: Context, tx: Tx) -> Ids:
+    """What nothing is left of, and is hidden while that is so."""
+    return set_of(ctx, tx, {"had": ("hidden",)}) - set_of(ctx, tx, {"had": ("yes", "no")})
 
 
 def unpriced_in(ctx: Context, tx: Tx, shop: Shop) -> int:

@@ -80,7 +80,7 @@ _ORDERS = {
     "name": "t.name, p.id",
     "cheapest": "s.price_low IS NULL, s.price_low, p.id DESC",
     "dearest": "s.price_low IS NULL, s.price_low DESC, p.id DESC",
-    "stock": "s.stock IS NULL, s.stock DESC, p.id DESC",
+    "stock": "so.on_hand IS NULL, so.on_hand DESC, p.id DESC",
 }
 
 
@@ -90,7 +90,8 @@ def in_order(tx: Tx, ids: Sequence[int], sorted_by: str, lang: str) -> list[int]
         return []
     rows = tx.all(
         f"""SELECT p.id FROM product p JOIN product_text t ON t.product_id = p.id AND t.lang = %s
-            JOIN product_summary s ON s.product_id = p.id WHERE p.id IN %s
+            JOIN product_summary s ON s.product_id = p.id JOIN product_stock so ON so.product_id = p.id
+            WHERE p.id IN %s
             ORDER BY {_ORDERS.get(sorted_by, _ORDERS["newest"])}""",
         [lang, list(ids)],
     )

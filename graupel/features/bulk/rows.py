@@ -1,6 +1,6 @@
 """Rows of the area's tables, as its store reads them."""
 
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from typing import TypedDict
 
@@ -16,6 +16,17 @@ class SampleRow(TypedDict):
     brand: str | None
     contents: str | None
     origin_country: str | None
+    sells: str | None
+    at_zero: str | None
+    zero_limit: Decimal | None
+    held_back: Decimal | None
+    least_stock: Decimal | None
+    low_stock: Decimal | None
+    back_on: date | None
+    coming_on: date | None
+    order_least: Decimal | None
+    order_most: Decimal | None
+    order_step: Decimal | None
 
 
 class PriceSampleRow(TypedDict):

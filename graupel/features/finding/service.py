@@ -112,7 +112,12 @@ def _products(ctx: Context, tx: Tx, text: str) -> FoundGroup:
         ids, _ = facet_index.similar(ctx, tx, text)
     rows = store.products(tx, list(ids[-LOOKED_AT:]), ctx.settings.language)
     begins = fold(text)
-    rows.sort(key=lambda row: (row["status"] == "archived", not fold(row["name"]).startswith(begins), len(row["name"])))
+
+    def rank(row: Mapping[str, Any]) -> tuple[bool, bool, int, int]:
+        name = row["name"]
+        return row["status"] == "archived", not fold(name).startswith(begins), len(name), row["id"]
+
+    rows.sort(key=rank)
     shown = [Found(row["name"], f"/products/{row['id']}", row["sku"]) for row in rows[:SHOWN]]
     return FoundGroup("Products", shown, "/products" if len(ids) > SHOWN else "")
 

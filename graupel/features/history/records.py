@@ -51,7 +51,8 @@ class RecordKind:
     ``reversible`` False: a roll back leaves it. ``describe_values``: names a record that is gone by its values, where
     no name of its own stands among them; ``telling``: the fields that History shows, where not all of them say
     something to people; ``calls``: of a record that is one value of another, what that is called, by id, from the
-    values that the journal has of it.
+    values that the journal has of it. ``books``: what a roll back does, once, instead of taking records back, where
+    what they did can only be made up for.
     """
 
     record: Record
@@ -67,6 +68,7 @@ class RecordKind:
     describe_values: Callable[[Tx, Mapping[str, Any]], str] | None = None
     telling: tuple[str, ...] = ()
     calls: Callable[[Tx, Mapping[int, Mapping[str, Any]]], dict[int, str]] | None = None
+    books: Callable[[Any], None] | None = None
 
     @property
     def name(self) -> str:
@@ -118,6 +120,7 @@ class RecordKind:
                 self.record.column(one.name), one.is_number, one.refers_to, one.moves_with, one.empty, one.optional
             )
             for one in self.record.fields
+            if not one.booked
         }
 
 

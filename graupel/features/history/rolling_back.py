@@ -132,8 +132,12 @@ def roll_back(ctx: Context, tx: Tx, actor: Actor, change_set_id: int) -> Outcome
         service.change_set(tx, actor, "rollback", f"Rolled back: {found['title']}", change_set_id) as recorder,
     ):
         rolling = Rolling(tx, change_set_id, recorder.change_set_id, ctx.settings.language)
-        _put_back(rolling, [kind for kind in affected if kind.reversible])
-        outcome = _outcome(rolling, affected, counted)
+        # What was made up for once is made up for; it holds again only where that was rolled back itself.
+        booking = [kind for kind in affected if kind.books and not found["rolled_back_by"]]
+        _put_back(rolling, [kind for kind in affected if kind.reversible and not kind.books], booking)
+        outcome = _outcome(rolling, [kind for kind in affected if not kind.books], counted)
+        booked = sum(int(counted[kind.name]["made"]) for kind in booking)
+        outcome = replace(outcome, back=outcome.back + booked)
     if not recorder.records:
         return outcome
     _mark(tx, found, recorder.change_set_id, outcome)
@@ -162,7 +166,7 @@ def _no_doubles() -> Iterator[None]:
         ) from double
 
 
-def _put_back(rolling: Rolling, kinds: list[RecordKind]) -> None:
+def _put_back(rolling: Rolling, kinds: list[RecordKind], booking: list[RecordKind]) -> None:
     """All of it, parents before what belongs to them, and what is removed the other way round. Raises Refused."""
     for kind in records.kinds():
         if kind.settle:
@@ -174,6 +178,9 @@ def _put_back(rolling: Rolling, kinds: list[RecordKind]) -> None:
     for kind in kinds:
         if putting_back.is_lacking(rolling, kind):
             raise Refused.because("rollback.lacking", kind.lacking)
+    for kind in booking:
+        assert kind.books
+        kind.books(rolling)
     for kind in reversed(kinds):
         putting_back.remove_made(rolling, kind)
 

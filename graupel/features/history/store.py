@@ -71,8 +71,9 @@ _WROTE = """EXISTS (SELECT 1 FROM change_row r WHERE r.change_set_id = s.id AND 
 
 
 def ids_of(tx: Tx, table: str, owner: str, record_id: int) -> list[int]:
-    """The ids of records of a kind that belong to one record."""
-    return [row["id"] for row in tx.all(f"SELECT id FROM {table} WHERE {owner} = %s", [record_id])]
+    """The ids of records of a kind that belong to one record, the newest first; of many the newest."""
+    sql = f"SELECT id FROM {table} WHERE {owner} = %s ORDER BY id DESC LIMIT {MOST_TOUCHING}"
+    return [row["id"] for row in tx.all(sql, [record_id])]
 
 
 def rows_of_sets(tx: Tx, ids: Sequence[int]) -> list[dict[str, Any]]:

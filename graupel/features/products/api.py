@@ -12,7 +12,7 @@ from graupel.core.products import ProductValues, Status
 from graupel.core.roles import Actor
 from graupel.db import acts
 from graupel.features.categories import service as categories
-from graupel.features.products import asking, saving, service
+from graupel.features.products import asking, saving, selling, service
 from graupel.features.products.saving import SaveConflict
 from graupel.features.products.schemas import (
     CategoryOut,
@@ -107,7 +107,8 @@ def _one(ctx: Ctx, actor: Actor, response: Response, product_id: int) -> Product
     product = service.read(ctx, actor, product_id)
     response.headers["ETag"] = etag(product)
     asked = asking.now_of(ctx, [product_id]).get(product_id, {})
-    return product_out(product, ctx.settings.currency, asked, address=ctx.settings.address, with_pictures=True)
+    sells = selling.now_of(ctx, [product_id])
+    return product_out(product, ctx.settings.currency, asked, sells, address=ctx.settings.address, with_pictures=True)
 
 
 def _save(ctx: Ctx, actor: Actor, product: Product, values: ProductValues, if_match: str | None) -> None:
@@ -130,7 +131,8 @@ def list_products(
     found = service.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q, status=status)
     more = str(found[limit - 1].id) if len(found) > limit else None
     asked = asking.now_of(ctx, [one.id for one in found[:limit]])
-    items = [product_out(one, ctx.settings.currency, asked.get(one.id, {})) for one in found[:limit]]
+    sells = selling.now_of(ctx, [one.id for one in found[:limit]])
+    items = [product_out(one, ctx.settings.currency, asked.get(one.id, {}), sells) for one in found[:limit]]
     return ProductPage(items=items, next=more)
 
 

@@ -2,11 +2,13 @@
 
 from graupel.features.categories import deleting
 from graupel.features.products import applying, kinds, skus, store, summary
+from graupel.features.terms import kinds as terms
 
 
 def register(language: str) -> None:
     """Products and all that belongs to them, and what follows their changes."""
     kinds.register_kinds(language)
+    terms.register_booked()
     applying.register()
     summary.register()
     skus.register()

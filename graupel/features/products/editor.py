@@ -33,7 +33,11 @@ from graupel.features.wording.lensing import FieldSeen
 
 _PRICED = (
     *("price", "list_price", "cost", "suggested_price", "tax_class_id", "contents", "priced_per"),
-    *("weight_g", "origin_country", "stock"),
+    *("weight_g", "origin_country"),
+)
+_STOCKED = (
+    *("stock", "sells", "at_zero", "zero_limit", "held_back", "least_stock", "low_stock", "back_on", "coming_on"),
+    *("order_least", "order_most", "order_step", "sold_in"),
 )
 #: The editor's own parts: key, label, and the fields whose findings mark them.
 _OUTLINE = (
@@ -41,12 +45,15 @@ _OUTLINE = (
     ("copy", "Copy", ("short_text", "description", "key_points")),
     ("pictures", "Pictures", ("pictures",)),
     ("facts", "Facts", ("fact-",)),
-    ("prices", "Price and stock", _PRICED),
+    ("prices", "Price", _PRICED),
+    ("stock", "Stock", _STOCKED),
     ("categories", "Categories", ("category_id", "categories")),
     ("search", "Search", ("address_part", "canonical", "meta_title", "meta_description")),
 )
 #: Behind so many of them stand the parts that other areas add to the middle.
 _BEFORE_MIDDLE = 4
+#: And behind price and stock those that they add there.
+_AFTER_PRICES = 6
 #: With more variants than these, the single ones are asked for as they are typed.
 MOST_OFFERED = 60
 
@@ -130,7 +137,7 @@ def _outline(findings: list[Finding], added: list[tuple[EditorPart, dict[str, An
         place: [(part.key, part.label, part.mark(data)) for part, data in added if part.place == place]
         for place in ("middle", "prices", "end")
     }
-    before, prices, after = own[:_BEFORE_MIDDLE], own[_BEFORE_MIDDLE : _BEFORE_MIDDLE + 1], own[_BEFORE_MIDDLE + 1 :]
+    before, prices, after = own[:_BEFORE_MIDDLE], own[_BEFORE_MIDDLE:_AFTER_PRICES], own[_AFTER_PRICES:]
     return [*before, *theirs["middle"], *prices, *theirs["prices"], *after, *theirs["end"]]
 
 

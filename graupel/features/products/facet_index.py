@@ -8,7 +8,7 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core.facets import NONE, FacetIndex, Ids
-from graupel.core.tables import price_bands, search_words, stock_word
+from graupel.core.tables import price_bands, search_words
 from graupel.core.words import WordIndex, all_begin
 from graupel.db import Tx
 from graupel.features.categories import service as categories
@@ -179,7 +179,7 @@ def _values(facet: str, value: Any) -> Sequence[Hashable]:
     if facet == "price":
         low, high = map(Decimal, value.split()) if value else (None, None)
         return price_bands(low, high)
-    return (stock_word(value),) if facet == "stock" else (value,)
+    return (value,)
 
 
 #: So many products are offered to be chosen as the lead of a category.

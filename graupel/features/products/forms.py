@@ -2,12 +2,14 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import product_fields
+from graupel.core import product_fields, stock
 from graupel.core import products as rules
 from graupel.core.attributes import Attribute, Fact, show_fact
+from graupel.core.errors import Refused
 from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
@@ -34,6 +36,7 @@ class Typed:
     seen: dict[str, Any] = field(default_factory=dict)
     chosen: dict[str, str] = field(default_factory=dict)
     problems: list[Problem] = field(default_factory=list)
+    stocked: stock.Typed | None = None
 
     def fact(self, attribute_id: int) -> list[str]:
         """What is typed or chosen for an attribute."""
@@ -82,7 +85,14 @@ def read(
     ctx: Context, form: ProductTyped, start: ProductValues | None, known: Mapping[int, Attribute]
 ) -> tuple[Typed, ProductValues]:
     """What was typed, and the values it stands for; problems are collected in the former."""
-    raw = form.raw
+    raw, stock_typed, wrong = dict(form.raw), None, []
+    if "stock" in raw:
+        text = raw.pop("stock")
+        shown = form.seen.get("stock")
+        try:
+            stock_typed = _stock(text, Decimal(shown) if shown else None)
+        except Refused as refusal:
+            wrong = [problem.at(field="stock") for problem in refusal.problems]
     status = str(form.then or form.status or Status.DRAFT)
     currencies = destinations.read_all(ctx).currencies
     reading = product_fields.read({**raw, "status": status}, ctx.settings.currency, start, known, currencies)
@@ -92,7 +102,27 @@ def read(
     files = media_service.read_many(ctx, [picture.media_id for picture in raw["pictures"]])
     shown = [(files[p.media_id], p) for p in raw["pictures"] if p.media_id in files]
     fields = texts_of(start or ProductValues(), known) | {
-        name: value for name, value in raw.items() if name != "pictures"
+        name: value for name, value in form.raw.items() if name != "pictures"
     }
-    typed = Typed(fields, shown, reading.values.status, form.version, form.seen, dict(form.choose), reading.problems)
-    return typed, replace(reading.values, pictures=tuple(p for p in reading.values.pictures if p.media_id in files))
+    typed = Typed(
+        fields, shown, reading.values.status, form.version, form.seen, dict(form.choose), wrong + reading.problems
+    )
+    typed.stocked = stock_typed
+    there = _there(start, stock_typed)
+    pictured = tuple(p for p in reading.values.pictures if p.media_id in files)
+    return typed, replace(reading.values, pictures=pictured, stock=there)
+
+
+def _stock(text: str, shown: Decimal | None) -> stock.Typed | None:
+    """What was typed of the stock; None where nothing was there, and nothing is typed."""
+    return stock.parse(text, shown) if text.strip() or shown is not None else None
+
+
+def _there(start: ProductValues | None, typed: stock.Typed | None) -> Decimal | None:
+    """What is there by what was typed, as far as the page knows."""
+    held = start.stock if start else None
+    if typed is None:
+        return held
+    if typed.how is stock.How.NOT_COUNTED:
+        return None
+    return (held or Decimal(0)) + typed.change(held or Decimal(0))

@@ -1,7 +1,7 @@
 """The mirror: what the shop will show of what is typed at this moment, what is missing, and hints about the copy."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
 
@@ -26,7 +26,7 @@ from graupel.features.categories import service as categories
 from graupel.features.categories.service import Category
 from graupel.features.destinations.service import Seen
 from graupel.features.media.service import Media
-from graupel.features.products import asking, lensing, skus
+from graupel.features.products import asking, lensing, selling, skus
 from graupel.features.products import pictures as product_pictures
 from graupel.features.products.asking import Asking
 from graupel.features.products.service import Product, Variant
@@ -40,6 +40,9 @@ class Look:
     ``hints``: field -> what would read better; ``lengths``: field -> beside the wanted range.
 
     ``prices``: what is asked now, ``regular``: without sales; ``quotes``: by variant, under 0 of what has none yet.
+
+    ``sells``: what sells, in sentences; ``rules_above``: of each rule of selling what holds where the product says
+    nothing, and who says it.
 
     ``alts``: by the id of each picture in the form, an alt text that would do; ``without_alt``: how many have none.
     """
@@ -61,6 +64,9 @@ class Look:
     lengths: dict[str, Length]
     hints: dict[str, list[str]]
     preview: Preview
+    sells: list[str]
+    rules_above: Mapping[str, tuple[str, str]]
+    has_locations: bool
 
     @property
     def is_reduced(self) -> bool:
@@ -87,6 +93,7 @@ def look(
     variants = product.for_sale if product and product.varies else None
     kept = product or Product(0, written, 1, ())
     found = asking.read(ctx, kept, seen.lens).with_values(written)
+    sells = selling.read(ctx, replace(kept, values=written))
     quotes = {one.id if one else 0: found.quote(one) for one in _sold(kept)}
     priced = {key: one for key, one in quotes.items() if one is not None}
     unpriced = None if variants is None else len(quotes) - len(priced)
@@ -116,6 +123,9 @@ def look(
         _doubts(ctx, values, product, found)
         | _hints(values, [kind.name] if kind else [], categories.read_tree(ctx).way(values.category_id), pictures),
         _preview(ctx, values, product, seen),
+        selling.in_words(sells) if product else [],
+        selling.above(sells.said, written.type_id),
+        sells.said.has_locations,
     )
 
 

@@ -32,6 +32,8 @@ from graupel.web.sent import (
 SINGLE = (
     "name", "code", "type_id", "sku", "price", "list_price", "cost", "stock", "weight_g", "origin_country",
     "suggested_price", "tax_class_id", "contents", "priced_per",
+    "sells", "at_zero", "zero_limit", "held_back", "least_stock", "low_stock", "back_on", "coming_on",
+    "order_least", "order_most", "order_step", "sold_in",
     "category_id", "brand", "mpn",
     "gtin", "short_text", "description", "key_points", "address_part", "canonical", "meta_title", "meta_description",
 )  # fmt: skip
@@ -78,7 +80,6 @@ class ProductTyped(FactsTyped):
     still: Annotated[dict[str, str], Named("still-own-")]
     categories: Texts = ()
     tags: Texts = ()
-    sells_without_stock: Texts = ()
     buyer_raises: Texts = ()
     picture: Ids = ()
     alt: Texts = ()

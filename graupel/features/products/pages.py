@@ -87,7 +87,9 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ProductTyped],
     try:
         if typed.problems:
             raise Refused(_with_rules(ctx, typed.problems, values, product_id))
-        saved = saving.save(ctx, signed.actor, product_id, values, form.version, form.seen, list(form.still), settled)
+        saved = saving.save(
+            ctx, signed.actor, product_id, values, form.version, form.seen, list(form.still), settled, typed.stocked
+        )
     except Refused as refusal:
         typed.problems, typed.status = refusal.problems, product.values.status
         both = ctx.db.run(lambda tx: saving.meet(tx, product, values, typed.version, typed.seen, settled))

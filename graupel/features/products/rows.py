@@ -1,6 +1,6 @@
 """Rows of the area's tables, as its store reads them."""
 
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from typing import TypedDict
 
@@ -36,7 +36,18 @@ class ProductRow(TypedDict):
     priced_per: str
     weight_g: int | None
     origin_country: str | None
-    sells_without_stock: int
+    sells: str | None
+    at_zero: str | None
+    zero_limit: Decimal | None
+    held_back: Decimal | None
+    least_stock: Decimal | None
+    low_stock: Decimal | None
+    back_on: date | None
+    coming_on: date | None
+    order_least: Decimal | None
+    order_most: Decimal | None
+    order_step: Decimal | None
+    sold_in: str
     sku_pattern: str
     address_part: str
     canonical: str
@@ -71,7 +82,7 @@ class TableRow(TypedDict):
     sku: str
     price_low: Decimal | None
     price_high: Decimal | None
-    stock: int | None
+    stock: Decimal | None
     varies: int
     own_price: Decimal | None
     contents: str | None
@@ -113,10 +124,19 @@ class VariantRow(TypedDict):
     contents: str | None
     weight_g: int | None
     origin_country: str | None
-    sells_without_stock: int | None
+    sells: str | None
+    at_zero: str | None
+    zero_limit: Decimal | None
+    held_back: Decimal | None
+    least_stock: Decimal | None
+    low_stock: Decimal | None
+    back_on: date | None
+    coming_on: date | None
+    order_least: Decimal | None
+    order_most: Decimal | None
+    order_step: Decimal | None
     gtin: str | None
     mpn: str
-    stock: int | None
     archived: int
     choice_1: int | None
     choice_2: int | None
@@ -135,6 +155,17 @@ class VariantWithProductRow(VariantRow):
     product_contents: str | None
     product_weight_g: int | None
     product_origin_country: str | None
+    product_sells: str | None
+    product_at_zero: str | None
+    product_zero_limit: Decimal | None
+    product_held_back: Decimal | None
+    product_least_stock: Decimal | None
+    product_low_stock: Decimal | None
+    product_back_on: date | None
+    product_coming_on: date | None
+    product_order_least: Decimal | None
+    product_order_most: Decimal | None
+    product_order_step: Decimal | None
 
 
 class FactRow(FactValueRow):
@@ -198,3 +229,14 @@ class NamedOfProduct(TypedDict):
     id: int
     product_id: int | None
     name: str
+
+
+class SellingRow(TypedDict):
+    """What sells of a variant."""
+
+    id: int
+    standing: str
+    ready: Decimal | None
+    most: Decimal | None
+    back_on: date | None
+    coming_on: date | None

@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import Any, TypeVar
 
 from graupel.context import Context
-from graupel.core import changes, product_types, products
+from graupel.core import changes, product_types, products, stock
 from graupel.core.attributes import Fact
 from graupel.core.changes import Conflict, Merge
 from graupel.core.errors import Outdated, Refused
@@ -14,11 +15,14 @@ from graupel.core.problems import Problem
 from graupel.core.product_types import ProductType
 from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, SWITCHES, ProductValues, Status
 from graupel.core.roles import Actor, Role
+from graupel.core.stock import How, Reason, Typed
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
 from graupel.features.products import claims, pictures, removal, service, skus, store
 from graupel.features.products.service import Product
+from graupel.features.terms import booking, stocks
+from graupel.features.terms.booking import Wish
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
@@ -65,6 +69,9 @@ def make_within(ctx: Context, tx: Tx, recorder: history.Recorder, values: Produc
     variant = {name: getattr(values, name) for name in (*OWN_FIELDS, *BASE_FIELDS)} | {"product_id": product_id}
     variant_id = store.insert_variants(tx, [variant])[0]
     recorder.made("variant", variant_id, variant)
+    if values.stock is not None:
+        typed = stock.Typed(How.COUNT, values.stock)
+        booking.book_typed(tx, recorder, [Wish(variant_id, typed, Reason.COUNTED)])
     pictures.save(tx, recorder, product_id, values.pictures)
     wording.save(tx, recorder, "product", product_id, values.own, products.written_words(values))
     _save_belongings(tx, recorder, product_id, values)
@@ -120,13 +127,15 @@ def save(
     seen: Mapping[str, Any] | None = None,
     confirmed: Collection[str] = (),
     settled: Mapping[str, str] | None = None,
+    stock_typed: Typed | None = None,
 ) -> Saved:
     """Write a product's values.
 
     ``version``: that of the product when the values were read; None: whatever it is. ``seen``: the values as they
     were then (products.flat), for telling what this one changed from what others did: what only others changed stays.
     ``settled``: fields of which this one chose, with the mark of the other's value that was shown (changes.marks).
-    ``confirmed``: keys of translations that hold for the original as it is now.
+    ``confirmed``: keys of translations that hold for the original as it is now. ``stock_typed``: what was typed of the
+    stock; without it, a stock of the values that differs is a count.
     Raises SaveConflict where both changed a field that is not settled, or nothing is known of what was seen; Refused,
     NotFound.
     """
@@ -137,12 +146,12 @@ def save(
         both = meet(tx, current, values, version, seen, settled or {})
         if both and (both.open or not seen):
             raise both
-        wanted = products.unflat(both.merge.values) if both else values
+        wanted = replace(products.unflat(both.merge.values), stock=current.values.stock) if both else values
         assert current.vocabulary is not None
         filled = _fill_blanks(tx, wanted, current.vocabulary.type_of(wanted.type_id), varies=current.varies)
         _refuse_problems(ctx, tx, filled, current, current.vocabulary)
         with history.change_set(tx, actor, "product.save", f"Product changed: {wanted.name}") as recorder:
-            saved = save_within(ctx, tx, recorder, current, filled, confirmed)
+            saved = save_within(ctx, tx, recorder, current, filled, confirmed, stock_typed)
         taken = [label_of(name, current) for name in both.merge.taken] if both else []
         return replace(saved, taken=taken, by=both.by if both else "")
 
@@ -168,6 +177,8 @@ def meet(
     if not version or version == current.version:
         return None
     base, ours, theirs = dict(seen or {}), products.flat(mine), products.flat(current.values)
+    for side in (base, ours, theirs):  # stock is booked: what both did of it counts
+        side["stock"] = None
     for key in {*base, *ours, *theirs}:  # a fact that one of them has not is empty there
         if key.startswith(("fact-", "own-")):
             for side in (base, ours, theirs):
@@ -205,6 +216,7 @@ def save_within(
     current: Product,
     values: ProductValues,
     confirmed: Collection[str] = (),
+    stock_typed: Typed | None = None,
 ) -> Saved:
     """Write and record checked values of a product."""
     assert current.vocabulary is not None
@@ -221,7 +233,22 @@ def save_within(
     pictures.save(tx, recorder, current.id, values.pictures)
     wording.save(tx, recorder, "product", current.id, values.own, products.written_words(values), confirmed)
     _save_belongings(tx, recorder, current.id, values)
-    return Saved(_in_words(ctx, tx, current, values))
+    stocked = replace(values, stock=_book(tx, recorder, current, values, stock_typed))
+    return Saved(_in_words(ctx, tx, current, stocked))
+
+
+def _book(
+    tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues, typed: Typed | None
+) -> Decimal | None:
+    """Book what was typed of the only variant's stock; what is there then."""
+    if current.varies:
+        return None
+    if typed is None and values.stock != current.values.stock:
+        typed = Typed(How.NOT_COUNTED) if values.stock is None else Typed(How.COUNT, values.stock)
+    only = current.variants[0].id
+    if typed is None or not booking.book_typed(tx, recorder, [Wish(only, typed)]):
+        return current.values.stock
+    return stocks.on_hand(stocks.held(tx, [only]).get(only))
 
 
 def _save_only_variant(tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> None:

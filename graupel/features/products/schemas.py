@@ -1,19 +1,29 @@
 """Products and variants as programs see them."""
 
 from collections.abc import Mapping
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, PlainSerializer
 
+from graupel.core.availability import Standing
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.resolve import inherited
 from graupel.features.products.asking import AskedNow
+from graupel.features.products.selling import SellsNow
 from graupel.features.products.service import Product, Variant
 
 Id = Annotated[int, Field(ge=1, le=4_294_967_295)]
+
+
+def _as_number(amount: Decimal) -> int | float:
+    return int(amount) if amount == amount.to_integral_value() else float(amount)
+
+
+#: A quantity with at most two decimals, a number of JSON.
+Quantity = Annotated[Decimal, PlainSerializer(_as_number, return_type=float, when_used="json")]
 
 
 class Money(BaseModel):
@@ -39,7 +49,8 @@ class VariantOut(BaseModel):
 
     ``price`` is what was typed, ``asked`` what a piece costs in the first shop now, sales taken off, until
     ``asked_until``. Price, contents, weight (grams) and country of origin (ISO 3166-1, two letters) may come from its
-    product.
+    product. ``stock`` is what is there, null where it is not counted; ``standing`` how it stands in the shop; ``ready``
+    what can be had at once and ``sells`` what can be ordered, null without end.
     """
 
     id: int
@@ -52,7 +63,13 @@ class VariantOut(BaseModel):
     weight_g: int | None
     origin_country: str | None
     gtin: str | None
-    stock: int | None
+    stock: Quantity | None
+    reserved: Quantity
+    standing: Standing | None
+    sells: Quantity | None
+    ready: Quantity | None
+    back_on: date | None
+    coming_on: date | None
     archived: bool
     choice_ids: list[int]
     version: int
@@ -103,7 +120,7 @@ class VariantIn(BaseModel):
     weight_g: Annotated[int, Field(ge=0, le=100_000_000)] | None = None
     origin_country: Annotated[str, Field(pattern="^[A-Z]{2}$", examples=["PT"])] | None = None
     gtin: str | None = None
-    stock: Annotated[int, Field(ge=-100_000_000, le=100_000_000)] | None = None
+    stock: Annotated[Decimal, Field(ge=-100_000_000, le=100_000_000, decimal_places=2)] | None = None
 
 
 class ProductPatch(VariantIn):
@@ -146,8 +163,10 @@ def money(amount: Decimal | None, currency: str) -> Money | None:
     return None if amount is None else Money(amount=format_money(amount), currency=currency)
 
 
-def variant_out(variant: Variant, base: ProductValues, currency: str, asked: AskedNow | None) -> VariantOut:
-    """A variant as programs see it; ``base``: its product's values, which it may inherit."""
+def variant_out(
+    variant: Variant, base: ProductValues, currency: str, asked: AskedNow | None, sells: SellsNow | None
+) -> VariantOut:
+    """A variant as programs see it; ``base``: its product's values, which it may inherit; ``asked``, ``sells``: now."""
     return VariantOut(
         id=variant.id,
         product_id=variant.product_id,
@@ -160,6 +179,12 @@ def variant_out(variant: Variant, base: ProductValues, currency: str, asked: Ask
         origin_country=inherited(variant.origin_country, base.origin_country),
         gtin=variant.gtin,
         stock=variant.stock,
+        reserved=variant.reserved,
+        standing=sells.standing if sells else None,
+        sells=sells.most if sells else Decimal(0),
+        ready=sells.ready if sells else Decimal(0),
+        back_on=sells.back_on if sells else None,
+        coming_on=sells.coming_on if sells else None,
         archived=variant.archived,
         choice_ids=list(variant.combination),
         version=variant.version,
@@ -170,11 +195,13 @@ def product_out(
     product: Product,
     currency: str,
     asked: Mapping[int, AskedNow],
+    sells: Mapping[int, SellsNow],
     *,
     address: str = "",
     with_pictures: bool = False,
 ) -> ProductOut:
-    """A product as programs see it; ``asked``: what its variants cost now, by their ids."""
+    """A product as programs see it; ``asked`` and ``sells``: what its variants cost now, and what sells of them,
+    by their ids."""
     values = product.values
     pictures = (
         [
@@ -201,6 +228,9 @@ def product_out(
         made_at=product.made_at.replace(tzinfo=UTC),
         changed_at=product.changed_at.replace(tzinfo=UTC),
         version=product.version,
-        variants=[variant_out(variant, values, currency, asked.get(variant.id)) for variant in product.variants],
+        variants=[
+            variant_out(variant, values, currency, asked.get(variant.id), sells.get(variant.id))
+            for variant in product.variants
+        ],
         pictures=pictures,
     )

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
+from datetime import date
 from decimal import Decimal
 from operator import itemgetter
 from typing import Any
@@ -11,6 +12,7 @@ from slugify import slugify
 from graupel.context import Context
 from graupel.core import pictures as picture_rules
 from graupel.core import product_types, products, readiness
+from graupel.core.availability import Held
 from graupel.core.declarations.products import CHOICES
 from graupel.core.errors import NotFound
 from graupel.core.facets import Ids
@@ -27,6 +29,7 @@ from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import facet_index, pictures, store, table_store
 from graupel.features.products.rows import ProductRow, VariantWithProductRow
+from graupel.features.terms import stocks
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
@@ -48,10 +51,21 @@ class Variant:
     contents: str | None = None
     weight_g: int | None = None
     origin_country: str | None = None
-    sells_without_stock: bool | None = None
+    sells: str | None = None
+    at_zero: str | None = None
+    zero_limit: Decimal | None = None
+    held_back: Decimal | None = None
+    least_stock: Decimal | None = None
+    low_stock: Decimal | None = None
+    back_on: date | None = None
+    coming_on: date | None = None
+    order_least: Decimal | None = None
+    order_most: Decimal | None = None
+    order_step: Decimal | None = None
     gtin: str | None = None
     mpn: str = ""
-    stock: int | None = None
+    stock: Decimal | None = None
+    reserved: Decimal = Decimal(0)
     archived: bool = False
     version: int = 1
     own: Mapping[str, str] = field(default_factory=dict)
@@ -59,18 +73,18 @@ class Variant:
 
 #: What a variant takes from its row without another look; a product may have thousands.
 _AS_THEY_ARE = tuple(
-    one.name for one in fields(Variant) if one.name not in ("sells_without_stock", "archived", "combination", "own")
+    one.name for one in fields(Variant) if one.name not in ("stock", "reserved", "archived", "combination", "own")
 )
 _as_they_are, _choices = itemgetter(*_AS_THEY_ARE), itemgetter(*CHOICES)
 
 
-def variant_of(row: Mapping[str, Any], own: Mapping[str, Own] | None = None) -> Variant:
-    """A variant from its row; ``own``: what is written for it for a destination or a language."""
+def variant_of(row: Mapping[str, Any], own: Mapping[str, Own] | None = None, there: Held | None = None) -> Variant:
+    """A variant from its row; ``own``: what is written for it for a destination or a language; ``there``: its stock."""
     given = dict(zip(_AS_THEY_ARE, _as_they_are(row), strict=True))
-    sells = row["sells_without_stock"]
     return Variant(
         **given,
-        sells_without_stock=None if sells is None else bool(sells),
+        stock=there.on_hand if there and there.counted else None,
+        reserved=there.reserved if there else Decimal(0),
         archived=bool(row["archived"]),
         combination=tuple(choice for choice in _choices(row) if choice is not None),
         own={key: held.value for key, held in own.items()} if own else {},
@@ -173,7 +187,9 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
     if row is None:
         raise NotFound(f"There is no product {product_id}.")
     variants_own = wording.of_variants(tx, product_id)
-    variants = tuple(variant_of(one, variants_own.get(one["id"])) for one in store.variants(tx, [product_id]))
+    found = store.variants(tx, [product_id])
+    held = stocks.held(tx, [one["id"] for one in found])
+    variants = tuple(variant_of(one, variants_own.get(one["id"]), held.get(one["id"])) for one in found)
     own = wording.of_record(tx, "product", product_id)
     words = vocabulary.current(ctx, tx, product_id)
     axes = _axes(store.axes(tx, [product_id]), variants, words)
@@ -243,7 +259,7 @@ def _values(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -
         key_points=tuple(row["key_points"].split("\n")) if row["key_points"] else (),
         **switches,
         **{name: getattr(only, name) if only else row[name] for name in BASE_FIELDS},
-        **({name: getattr(only, name) for name in OWN_FIELDS} if only else {}),
+        **({name: getattr(only, name) for name in (*OWN_FIELDS, "stock")} if only else {}),
     )
 
 
@@ -283,8 +299,10 @@ def list_after(
         rows = _rows_after(ctx, tx, after, limit, search, status)
         ids = [row["id"] for row in rows]
         variants: dict[int, list[Variant]] = {}
-        for found in store.variants(tx, ids):
-            variants.setdefault(found["product_id"], []).append(variant_of(found))
+        found = store.variants(tx, ids)
+        held = stocks.held(tx, [one["id"] for one in found])
+        for one in found:
+            variants.setdefault(one["product_id"], []).append(variant_of(one, there=held.get(one["id"])))
         varying = {axis["product_id"] for axis in store.axes(tx, ids)}
         return [_listed(row, tuple(variants.get(row["id"], ())), row["id"] in varying) for row in rows]
 
@@ -328,16 +346,21 @@ def variants_after(
     """Variants in the order of their ids, beyond ``after``, each with the values of its product that it may inherit."""
     actor.require(Role.VIEWER)
 
-    def work(tx: Tx) -> list[VariantWithProductRow]:
-        found = facet_index.search(ctx, tx, search)
-        if found is None:
-            return table_store.variants_after(tx, after, limit)
-        if len(found) <= MOST_NAMED:
-            return table_store.variants_after(tx, after, limit, list(found)) if found else []
-        return _variants_among(tx, after, limit, found)
+    def work(tx: Tx) -> list[tuple[Variant, ProductValues]]:
+        rows = _variants_found(ctx, tx, after, limit, search)
+        held = stocks.held(tx, [row["id"] for row in rows])
+        return [(variant_of(row, there=held.get(row["id"])), _inheritable(row)) for row in rows]
 
-    rows = ctx.db.run(work)
-    return [(variant_of(row), _inheritable(row)) for row in rows]
+    return ctx.db.run(work)
+
+
+def _variants_found(ctx: Context, tx: Tx, after: int, limit: int, search: str) -> list[VariantWithProductRow]:
+    found = facet_index.search(ctx, tx, search)
+    if found is None:
+        return table_store.variants_after(tx, after, limit)
+    if len(found) <= MOST_NAMED:
+        return table_store.variants_after(tx, after, limit, list(found)) if found else []
+    return _variants_among(tx, after, limit, found)
 
 
 def _inheritable(row: Mapping[str, Any]) -> ProductValues:

@@ -12,7 +12,7 @@ from graupel.features.history.following import Recorded
 from graupel.features.products import belonging
 from graupel.features.products.belonging import Belonging
 from graupel.features.products.columns import inherited_sql
-from graupel.features.terms import asked_sql
+from graupel.features.terms import asked_sql, stock_store
 
 
 @dataclass(frozen=True)
@@ -49,13 +49,20 @@ def on_touched(follower: Follower) -> Follower:
     return follower
 
 
-#: By kind of record: SQL of the products, as product_id, whose prices follow from records of it that a set changed.
-_REPRICED: dict[str, str] = {}
+#: By kind of record: SQL of the products, as product_id, that follow from records of it that a set changed; and
+#: whether their prices do, or only what sells of them.
+_FOLLOWING: dict[str, tuple[str, bool]] = {}
 
 
 def register_repriced(kind: str, sql: str) -> None:
     """Make known which products cost otherwise after a change set ``%(set)s`` with rows of a kind."""
-    _REPRICED[kind] = sql
+    _FOLLOWING[kind] = (sql, True)
+
+
+def register_restocked(kind: str, sql: str) -> None:
+    """The same of products of which more or less sells. Their summaries are not touched: stock must not wait for
+    an import that writes them."""
+    _FOLLOWING[kind] = (sql, False)
 
 
 def touched_sql(by: Mapping[str, Sequence[str]] | None = None) -> str:
@@ -105,7 +112,7 @@ def follow(tx: Tx, recorded: Recorded) -> None:
     tx.run(
         f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (
               product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE,
-              repriced BOOL NOT NULL DEFAULT FALSE)"""
+              follows BOOL NOT NULL DEFAULT FALSE, restocked BOOL NOT NULL DEFAULT FALSE)"""
     )
     _collect(tx, touched, recorded)
     if tx.value(f"SELECT 1 FROM {touched.table} LIMIT 1"):
@@ -115,10 +122,11 @@ def follow(tx: Tx, recorded: Recorded) -> None:
                 LEFT JOIN change_row r
                   ON r.change_set_id = %(set)s AND r.record_kind = 'product' AND r.record_id = p.id
                 SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
-                WHERE NOT k.stands AND NOT k.repriced AND r.record_id IS NULL""",
+                WHERE NOT k.stands AND NOT k.follows AND r.record_id IS NULL""",
             {"set": change_set_id},
         )
-        summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands)")
+        summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands AND NOT restocked)")
+        _sum_up_stock(tx, touched, recorded)
         for follower in _FOLLOWERS:
             follower(tx, touched)
     tx.run(f"DROP TEMPORARY TABLE {touched.table}")
@@ -140,31 +148,50 @@ def _collect(tx: Tx, touched: TouchedProducts, recorded: Recorded) -> None:
                 JOIN product p ON p.id = found.record_id""",
             {"set": recorded.change_set_id},
         )
-    _collect_repriced(tx, touched)
+    _collect_following(tx, touched)
 
 
-def _collect_repriced(tx: Tx, touched: TouchedProducts) -> None:
-    """Add the products whose prices follow from something else that the set changed; their versions stay.
+def _collect_following(tx: Tx, touched: TouchedProducts) -> None:
+    """Add the products that follow from something else that the set changed; their versions stay.
 
     They are noted with those that conditions moved, so that whoever keeps products in memory reads them anew.
     """
     params = {"set": touched.change_set_id}
     kinds = tx.all(
         "SELECT DISTINCT record_kind FROM change_row WHERE change_set_id = %(set)s AND record_kind IN %(kinds)s",
-        {**params, "kinds": list(_REPRICED) or [""]},
+        {**params, "kinds": list(_FOLLOWING) or [""]},
     )
-    for row in kinds:
+    for kind in sorted((row["record_kind"] for row in kinds), key=lambda one: not _FOLLOWING[one][1]):
+        sql, repriced = _FOLLOWING[kind]
         tx.run(
-            f"""INSERT IGNORE INTO {touched.table} (product_id, repriced)
-                SELECT found.product_id, TRUE FROM ({_REPRICED[row["record_kind"]]}) found""",
+            f"""INSERT IGNORE INTO {touched.table} (product_id, follows, restocked)
+                SELECT found.product_id, TRUE, {not repriced} FROM ({sql}) found WHERE found.product_id IS NOT NULL""",
             params,
         )
     if kinds:
         tx.run(
             f"""INSERT IGNORE INTO refilled (change_set_id, product_id)
-                SELECT %(set)s, product_id FROM {touched.table} WHERE repriced""",
+                SELECT %(set)s, product_id FROM {touched.table} WHERE follows""",
             params,
         )
+
+
+def _sum_up_stock(tx: Tx, touched: TouchedProducts, recorded: Recorded) -> None:
+    """Products of which variants came, went, were archived or are counted or not: what they have in all.
+
+    What a file makes has a sum of its own, and it archives nothing.
+    """
+    if any(isinstance(one, ProductsAtHand) for one in recorded.handed_on):
+        return
+    params = {"set": touched.change_set_id}
+    sql = f"""SELECT DISTINCT p.id FROM change_row r JOIN variant v ON v.id = r.record_id
+              JOIN product p ON p.id = v.product_id WHERE r.change_set_id = %(set)s
+              AND (r.record_kind = 'stock' OR (r.record_kind = 'variant' {_wrote(("archived", "product_id"))}))
+              UNION SELECT p.id FROM change_row r JOIN product p ON p.id = JSON_VALUE(r.was, '$.product_id')
+              WHERE r.change_set_id = %(set)s AND r.became IS NULL AND r.record_kind IN ('variant', 'stock')"""
+    ids = [row["id"] for row in tx.all(sql, params)]
+    if ids:
+        stock_store.sum_up(tx, ids)
 
 
 def summarise_new(tx: Tx, source: str, params: Mapping[str, Any]) -> None:
@@ -173,10 +200,11 @@ def summarise_new(tx: Tx, source: str, params: Mapping[str, Any]) -> None:
     ``source``: a SELECT of product_id, sku, price and description. summarise says the same of them, at more cost.
     """
     found = asked_sql.asked(tx, DEFAULT_LENS, "n.price", "TRUE", reaches=(Reach.ALL,))  # no other names what is new
+    tx.run(f"INSERT INTO product_stock (product_id) SELECT n.product_id FROM ({source}) n", params)
     tx.run(
-        f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
+        f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high,
                                         lacks_gtin, lacks_picture, lacks_alt, lacks_description)
-            SELECT n.product_id, 1, n.sku, {found.asked}, {found.asked}, NULL, TRUE, TRUE, FALSE, n.description = ''
+            SELECT n.product_id, 1, n.sku, {found.asked}, {found.asked}, TRUE, TRUE, FALSE, n.description = ''
             FROM ({source}) n {found.joins}""",
         params,
     )
@@ -186,10 +214,10 @@ def summarise(tx: Tx, touched: str) -> None:
     """Work out the summaries of the products whose ids a table has as product_id; prices are what is asked now."""
     found = asked_sql.asked(tx, DEFAULT_LENS, inherited_sql("price"), "TRUE")
     tx.run(
-        f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high, stock,
+        f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high,
                                         list_price_low, cost_low,
                                         lacks_gtin, lacks_picture, lacks_alt, lacks_description)
-           SELECT k.product_id, v.variants, v.sku, v.price_low, v.price_high, v.stock, v.list_price_low, v.cost_low,
+           SELECT k.product_id, v.variants, v.sku, v.price_low, v.price_high, v.list_price_low, v.cost_low,
                   v.lacks_gtin, c.pictures IS NULL, COALESCE(c.without_alt, 0) > 0, t.product_id IS NULL
            FROM {touched} k
            JOIN (SELECT v.product_id, SUM(NOT v.archived) AS variants,
@@ -198,7 +226,6 @@ def summarise(tx: Tx, touched: str) -> None:
                         MAX(IF(v.archived, NULL, {found.asked})) AS price_high,
                         MIN(IF(v.archived, NULL, {inherited_sql("list_price")})) AS list_price_low,
                         MIN(IF(v.archived, NULL, {inherited_sql("cost")})) AS cost_low,
-                        SUM(IF(v.archived, NULL, v.stock)) AS stock,
                         COALESCE(MAX(NOT v.archived AND v.gtin IS NULL), FALSE) AS lacks_gtin
                  FROM {touched} q JOIN product p ON p.id = q.product_id
                  JOIN variant v ON v.product_id = p.id {found.joins}
@@ -211,13 +238,39 @@ def summarise(tx: Tx, touched: str) -> None:
                       JOIN product_text z ON z.product_id = q.product_id WHERE z.description <> '') t
                   ON t.product_id = k.product_id
            ON DUPLICATE KEY UPDATE variants = VALUES(variants), sku = VALUES(sku), price_low = VALUES(price_low),
-             price_high = VALUES(price_high), stock = VALUES(stock),
+             price_high = VALUES(price_high),
              list_price_low = VALUES(list_price_low), cost_low = VALUES(cost_low), lacks_gtin = VALUES(lacks_gtin),
              lacks_picture = VALUES(lacks_picture), lacks_alt = VALUES(lacks_alt),
              lacks_description = VALUES(lacks_description)"""
     )
 
 
+_OF_TYPES = """SELECT p.id AS product_id FROM product p WHERE p.type_id IN
+    (SELECT COALESCE(s.type_id, JSON_VALUE(r.was, '$.type_id')) FROM change_row r
+     LEFT JOIN selling_rules s ON s.id = r.record_id
+     WHERE r.change_set_id = %(set)s AND r.record_kind = 'selling_rules')
+    OR EXISTS (SELECT 1 FROM change_row r LEFT JOIN selling_rules s ON s.id = r.record_id
+               WHERE r.change_set_id = %(set)s AND r.record_kind = 'selling_rules' AND s.type_id IS NULL)"""
+_ON_DAY = " UNION ".join(
+    f"""SELECT {owner} AS product_id FROM {table} x JOIN shop_day d ON x.{name} = d.day
+        JOIN change_row r ON r.record_kind = 'shop_day' AND r.record_id = d.id WHERE r.change_set_id = %(set)s"""
+    for table, owner in (("product", "x.id"), ("variant", "x.product_id"))
+    for name in ("back_on", "coming_on")
+)
+
+
 def register() -> None:
-    """Follow every change set."""
+    """Follow every change set, those too that change what sells of products."""
     following.on_recorded(follow)
+    register_restocked(
+        "stock_entry",
+        """SELECT DISTINCT p.id AS product_id FROM stock_entry e JOIN variant v ON v.id = e.variant_id
+           JOIN product p ON p.id = v.product_id WHERE e.change_set_id = %(set)s""",
+    )
+    register_restocked(
+        "stock",
+        """SELECT DISTINCT v.product_id FROM change_row r JOIN variant v ON v.id = r.record_id
+           WHERE r.change_set_id = %(set)s AND r.record_kind = 'stock'""",
+    )
+    register_restocked("selling_rules", _OF_TYPES)
+    register_restocked("shop_day", _ON_DAY)

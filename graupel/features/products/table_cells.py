@@ -6,6 +6,7 @@ from typing import Any
 
 from graupel.core.declarations.products import LISTED
 from graupel.core.quantities import format_money
+from graupel.core.stock import show
 from graupel.core.tables import COLUMNS as LABELS
 from graupel.core.tables import NUMBERS, SORTED_BY, TableState
 from graupel.features.destinations.service import Seen
@@ -136,7 +137,7 @@ def _stock(found: Mapping[str, Any], seen: Seen, _locale: str) -> Cell:
     text = formats.number(found["stock"], seen.locale) if there else ""
     if found["varies"]:  # counted for each variant
         return Cell(text, classes_of("stock"))
-    return Cell(text, classes_of("stock"), edits=f"p{found['id']}:stock", typed=str(found["stock"]) if there else "")
+    return Cell(text, classes_of("stock"), edits=f"p{found['id']}:stock", typed=show(found["stock"]) if there else "")
 
 
 def _category(found: Mapping[str, Any], _seen: Seen, _locale: str) -> Cell:

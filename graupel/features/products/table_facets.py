@@ -19,7 +19,11 @@ PRICE_WORDS = {
     "0": "under 5", "5": "5 to 10", "10": "10 to 20", "20": "20 to 50", "50": "50 to 100", "100": "100 to 200",
     "200": "200 to 500", "500": "500 and more", "none": "no price",
 }  # fmt: skip
-STOCK_WORDS = {"in": "5 and more", "low": "1 to 4", "out": "none left", "uncounted": "not counted"}
+STOCK_WORDS = {
+    "in": "enough", "low": "below its threshold", "out": "none left", "later": "comes later",
+    "coming": "coming soon", "off": "switched off", "uncounted": "not counted",
+}  # fmt: skip
+HAD_WORDS = {"yes": "yes", "no": "no", "hidden": "no, and hidden"}
 LACKS_WORDS = {
     "picture": "a picture", "alt": "an alt text", "gtin": "a GTIN", "description": "a description",
     "category": "a category", "type": "a type", "brand": "a brand", "price": "a price",
@@ -83,6 +87,7 @@ def sources(state: TableState, tree: categories.Tree, words: Vocabulary) -> list
         source("tag", "Tag", words.tags),
         source("price", "Price", PRICE_WORDS, in_order=list(WORD_FACETS["price"])),
         source("stock", "Stock", STOCK_WORDS, in_order=list(WORD_FACETS["stock"])),
+        source("had", "Can be had", HAD_WORDS, in_order=list(WORD_FACETS["had"])),
         source("lacks", "Lacks", LACKS_WORDS, in_order=list(WORD_FACETS["lacks"])),
     ]
     found += [source(one.name, one.label, countries.names()) for one in FACET_FIELDS]

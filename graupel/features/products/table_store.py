@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from graupel.core.declarations.products import FACETS, MOVES_UP, PRODUCT, VARIANT
+from graupel.core.declarations.products import FACETS, LISTED, MOVES_UP, PRODUCT, VARIANT
 from graupel.core.tables import Cursor
 from graupel.db import Tx, like
 from graupel.features.products import store
@@ -13,6 +13,7 @@ from graupel.features.products.columns import (
     inherited_sql,
 )
 from graupel.features.products.rows import ProductRow, ShelfRow, TableRow, VariantWithProductRow
+from graupel.features.terms import sells_sql
 
 #: Sort key -> the table that holds it, its index, its column, and its column of the product's id.
 _SORTS = {
@@ -21,7 +22,7 @@ _SORTS = {
     "price": ("product_summary x", "product_summary_price", "x.price_low", "x.product_id"),
     "list_price": ("product_summary x", "product_summary_list_price", "x.list_price_low", "x.product_id"),
     "cost": ("product_summary x", "product_summary_cost", "x.cost_low", "x.product_id"),
-    "stock": ("product_summary x", "product_summary_stock", "x.stock", "x.product_id"),
+    "stock": ("product_stock x", "product_stock_on_hand", "x.on_hand", "x.product_id"),
     "changed": ("product x", "product_changed", "x.changed_at", "x.id"),
 }
 
@@ -152,19 +153,24 @@ def cursor_at(tx: Tx, sort_key: str, product_id: int, lang: str) -> Cursor:
     return Cursor(None if value is None else str(value), product_id)
 
 
+#: What of the fields that variants inherit stands in columns of the table, beside the price.
+_SHOWN = ("list_price", "cost", "contents", "weight_g", *(field.name for field in LISTED))
+
+
 def rows_of(tx: Tx, ids: list[int], lang: str) -> list[TableRow]:
     """The table's columns of these products, in the order of ``ids``."""
     if not ids:
         return []
     # A product that does not vary keeps them in its only variant.
-    held = ", ".join(f"COALESCE(p.{name}, o.{name}) AS {name}" for name in MOVES_UP if name != "price")
+    held = ", ".join(f"COALESCE(p.{name}, o.{name}) AS {name}" for name in _SHOWN)
     rows = tx.rows(
         TableRow,
         f"""SELECT p.id, p.code, p.status, p.type_id, p.brand_id, p.category_id, p.changed_at, p.made_at, p.version,
-                   t.name, s.variants, COALESCE(p.code, s.sku) AS sku, s.price_low, s.price_high, s.stock,
+                   t.name, s.variants, COALESCE(p.code, s.sku) AS sku, s.price_low, s.price_high, k.on_hand AS stock,
                    EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id) AS varies,
                    COALESCE(p.price, o.price) AS own_price, {held}
             FROM {store.FROM} JOIN product_summary s ON s.product_id = p.id
+            LEFT JOIN product_stock k ON k.product_id = p.id
             LEFT JOIN variant o ON o.product_id = p.id AND o.combination = '' WHERE p.id IN %(ids)s""",
         {"ids": ids, "lang": lang},
     )
@@ -183,6 +189,15 @@ def _lacking(name: str, where: str) -> str:
 
 
 _OF = "product_id {which}"
+_SELLS = sells_sql.sells(sells_sql.TODAY)
+
+
+def _of_variants(value: str) -> str:
+    """A SELECT of what any variant for sale has."""
+    return f"""SELECT DISTINCT v.product_id AS id, {value} AS value FROM variant v JOIN product p ON p.id = v.product_id
+               {sells_sql.JOINS} WHERE NOT v.archived AND v.product_id {{which}}"""
+
+
 #: SELECTs of (product id, value) for each facet; NULL says something of some of them.
 _FACET_PAIRS = {
     "status": "SELECT id, status AS value FROM product WHERE id {which}",
@@ -194,7 +209,8 @@ _FACET_PAIRS = {
     "main": "SELECT id, category_id AS value FROM product WHERE category_id IS NOT NULL AND id {which}",
     "tag": "SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id {which}",
     "price": f"SELECT product_id AS id, CONCAT(price_low, ' ', price_high) AS value FROM product_summary WHERE {_OF}",
-    "stock": f"SELECT product_id AS id, stock AS value FROM product_summary WHERE {_OF}",
+    "stock": _of_variants(_SELLS.standing),
+    "had": _of_variants(f"IF({_SELLS.can_be_had}, 'yes', IF({_SELLS.hidden}, 'hidden', 'no'))"),
     "lacks": " UNION ALL ".join(
         [_lacking(name, f"s.lacks_{name}") for name in ("picture", "alt", "gtin", "description")]
         + [_lacking(name, f"p.{name}_id IS NULL") for name in ("category", "type", "brand")]

@@ -4,15 +4,16 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from graupel.context import Context
-from graupel.core.attributes import read_by
-from graupel.core.phrases import phrase
+from graupel.core.attributes import Choice, read_by
+from graupel.core.availability import Sells
 from graupel.core.pictures import Picture
 from graupel.core.pricing import PriceRange
 from graupel.core.resolve import OF_VARIANT, Level, ValuePlace, inherited, places, places_of, resolve
 from graupel.core.variants import Axis
 from graupel.features.media.service import Media
+from graupel.features.products.selling import Selling
 from graupel.features.products.service import Product, Variant
-from graupel.features.shop import offers
+from graupel.features.shop import availability_words, offers
 from graupel.features.shop.offers import Offer
 from graupel.features.shop.service import ShownProduct
 from graupel.features.shop.windows import Window
@@ -21,13 +22,14 @@ from graupel.features.variants import service as variants
 
 @dataclass(frozen=True)
 class Way:
-    """A choice of an axis and the variant it leads to, None where there is none for sale."""
+    """A choice of an axis, the variant it leads to, None where there is none for sale, and whether that can be had."""
 
     label: str
     swatch: str | None
     swatch_picture: str | None
     variant: int | None
     is_chosen: bool
+    can_be_had: bool = True
 
 
 @dataclass(frozen=True)
@@ -64,6 +66,8 @@ class Article:
     sku: str
     gtin: str | None
     stock_words: str
+    order_words: list[str]
+    sells: Sells | None
     facts: list[tuple[str, str]]
     ways: list[Ways]
     views: list[ArticleView]
@@ -77,6 +81,7 @@ def article(ctx: Context, found: ShownProduct, variant_id: int, window: Window) 
         shown = product.for_sale[0]
     base = product.values
     texts = _texts(ctx, product, shown, window) if shown and product.varies else {}
+    sells = found.selling.sells.get(shown.id) if shown else None
     return Article(
         found.paths[window.seen.language],
         shown.id if shown else None,
@@ -89,9 +94,11 @@ def article(ctx: Context, found: ShownProduct, variant_id: int, window: Window) 
         inherited(shown.origin_country, base.origin_country) if shown else base.origin_country,
         shown.sku if shown else "",
         shown.gtin if shown else None,
-        _stock_words(shown, base.sells_without_stock, window.seen.language),
+        availability_words.stock(sells, window.seen),
+        availability_words.ordering(found.selling.ordering.get(shown.id), window.seen) if shown else [],
+        sells,
         _facts(product, window.seen.locale),
-        [_ways(product, place, axis, shown) for place, axis in enumerate(product.axes)],
+        [_ways(product, place, axis, shown, found.selling) for place, axis in enumerate(product.axes)],
         _views(product, shown),
     )
 
@@ -121,15 +128,6 @@ def _views(product: Product, shown: Variant | None) -> list[ArticleView]:
     return [ArticleView(product.pictures[place], said[place], names[place]) for place in places]
 
 
-def _stock_words(shown: Variant | None, products_switch: bool, lang: str) -> str:
-    if shown is None or shown.stock is None:
-        return ""
-    if shown.stock > 0:
-        return phrase("In stock", lang) if shown.stock >= 5 else phrase("Only {} left", lang, shown.stock)
-    sells = inherited(shown.sells_without_stock, products_switch)
-    return phrase("Can be ordered; takes longer", lang) if sells else phrase("Sold out", lang)
-
-
 def _facts(product: Product, locale: str) -> list[tuple[str, str]]:
     """The facts of its type, and its private ones; empty ones, and those set aside, are left out."""
     words = product.vocabulary
@@ -146,7 +144,7 @@ def _facts(product: Product, locale: str) -> list[tuple[str, str]]:
     ]
 
 
-def _ways(product: Product, place: int, axis: Axis, shown: Variant | None) -> Ways:
+def _ways(product: Product, place: int, axis: Axis, shown: Variant | None, selling: Selling) -> Ways:
     """Each choice leads to the variant that shares most with the one that is shown."""
 
     def nearest(choice_id: int) -> int | None:
@@ -154,10 +152,15 @@ def _ways(product: Product, place: int, axis: Axis, shown: Variant | None) -> Wa
         if not having:
             return None
         if shown is None:
-            return having[0].id
+            return next((v.id for v in having if selling.sells[v.id].can_be_had), having[0].id)
         wanted = shown.combination
         return max(having, key=lambda v: sum(a == b for a, b in zip(v.combination, wanted, strict=True))).id
 
+    def way(choice: Choice) -> Way:
+        to = nearest(choice.id)
+        can_be_had = to is not None and selling.sells[to].can_be_had
+        return Way(choice.label, choice.swatch, choice.swatch_picture, to, choice.id == chosen, can_be_had)
+
     chosen = shown.combination[place] if shown else None
-    ways = [Way(c.label, c.swatch, c.swatch_picture, nearest(c.id), c.id == chosen) for c in axis.choices]
+    ways = [way(one) for one in axis.choices]
     return Ways(axis.attribute.name, next((c.label for c in axis.choices if c.id == chosen), ""), ways)

@@ -2,18 +2,20 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from graupel.core import search_preview, structured
+from graupel.core.ordering import Ordering
 from graupel.core.pricing import price_range
 from graupel.core.products import Status
-from graupel.core.resolve import inherited
 from graupel.core.taxes import Shown
 from graupel.features.categories.service import Category
+from graupel.features.products.selling import Selling
 from graupel.features.products.service import Product
 from graupel.features.shop.articles import Article
 from graupel.features.shop.menus import Menu
-from graupel.features.shop.service import Shelf
+from graupel.features.shop.service import Shelf, ShownProduct
 from graupel.features.shop.windows import Window
 
 #: Search engines show less; other programs that show a link take more.
@@ -68,10 +70,9 @@ def of_shelf(address: str, window: Window, shelf: Shelf, title: str, after: int)
     )
 
 
-def of_article(
-    address: str, window: Window, product: Product, article: Article, menu: Menu, paths: Mapping[str, str]
-) -> Head:
+def of_article(address: str, window: Window, found: ShownProduct, article: Article, menu: Menu) -> Head:
     """An article's page, in one of its variants or in all of them."""
+    product, paths = found.product, found.paths
     values = product.values
     here = values.canonical or address + article.path
     copy = _short(search_preview.summary(values.meta_description, article.short_text, values.description))
@@ -81,18 +82,23 @@ def of_article(
         here,
         paths,
         [
-            structured.article(_said(address, window, product, article, copy)),
+            structured.article(_said(address, window, product, article, copy, found.selling)),
             *_way(address, menu, menu.way(values.category_id), (values.name, here)),
         ],
         is_found=values.status is Status.LIVE,
     )
 
 
-def _said(address: str, window: Window, product: Product, article: Article, copy: str) -> structured.Said:
+def _quantities(rules: Ordering | None) -> tuple[Decimal, Decimal | None] | None:
+    return None if rules is None or rules.is_plain else (rules.least, rules.most)
+
+
+def _said(
+    address: str, window: Window, product: Product, article: Article, copy: str, selling: Selling
+) -> structured.Said:
     of_all = product.varies and not article.sku
     offer = article.offer
     prices = article.prices if of_all else price_range([offer.price if offer else None])
-    switch = product.values.sells_without_stock
     for_sale = [one for one in product.for_sale if of_all or one.id == article.variant_id]
     return structured.Said(
         address=address + article.path + (f"?v={article.variant_id}" if article.variant_id and product.varies else ""),
@@ -107,9 +113,9 @@ def _said(address: str, window: Window, product: Product, article: Article, copy
         high=prices.high,
         currency=window.shop.currency,
         offers=len(for_sale),
-        availability=structured.best(
-            structured.availability(one.stock, inherited(one.sells_without_stock, switch) or False) for one in for_sale
-        ),
+        availability=structured.best(structured.availability(selling.sells[one.id]) for one in for_sale),
+        starts=structured.starts(article.sells) if article.sells else None,
+        quantities=_quantities(selling.ordering.get(article.variant_id or 0)),
         is_group=of_all,
         group=product.values.code if product.varies else "",
         differs_by=[axis.attribute.name for axis in product.axes],

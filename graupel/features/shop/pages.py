@@ -44,10 +44,12 @@ def home(
     where: str = "",
     after: Annotated[int, Query(ge=0)] = 0,
     f: Annotated[list[str] | None, Query()] = None,
+    had: str = "",
 ) -> Response:
     """What is new."""
     window = windows.window(ctx, where)
-    return _shelf(request, window, service.shelf(ctx, window, None, after, _chosen(f or ())), after)
+    shelf = service.shelf(ctx, window, None, after, _chosen(f or ()), only_had=had == "yes")
+    return _shelf(request, window, shelf, after)
 
 
 def _shelf(request: Request, window: Window, shelf: Shelf, after: int) -> Response:
@@ -109,10 +111,11 @@ def category(
     where: str = "",
     after: Annotated[int, Query(ge=0)] = 0,
     f: Annotated[list[str] | None, Query()] = None,
+    had: str = "",
 ) -> Response:
     """The goods of a category; an old address leads to the one that it has now."""
     window = windows.window(ctx, where)
-    shelf = service.shelf(ctx, window, _number(address) or -1, after, _chosen(f or ()))
+    shelf = service.shelf(ctx, window, _number(address) or -1, after, _chosen(f or ()), only_had=had == "yes")
     right = shelf.paths[window.seen.language]
     if request.url.path != right:
         return _moved(request, right, 301)
@@ -138,6 +141,6 @@ def article(
         product=product,
         article=article,
         menu=menu,
-        head=heads.of_article(ctx.settings.address, window, product, article, menu, found.paths),
+        head=heads.of_article(ctx.settings.address, window, found, article, menu),
         preview=product.values.status is not Status.LIVE,
     )

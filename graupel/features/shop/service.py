@@ -27,11 +27,12 @@ from graupel.features.categories import editing
 from graupel.features.categories.service import Category
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import asking, resolving, table_store
+from graupel.features.products import asking, resolving, selling, table_store
 from graupel.features.products import pictures as product_pictures
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
 from graupel.features.products.asking import Asking
+from graupel.features.products.selling import Selling
 from graupel.features.products.service import Product
 from graupel.features.shop import menus, offers
 from graupel.features.shop.menus import Menu
@@ -71,10 +72,23 @@ class Shelf:
     after: int | None
     facts: list[tuple[str, str]]
     paths: Mapping[str, str]
+    some_cannot_be_had: bool = False
+    only_had: bool = False
 
 
-def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, chosen: Sequence[int] = ()) -> Shelf:
-    """Live goods of a category and all below it, or of the whole shop. Raises NotFound."""
+def shelf(
+    ctx: Context,
+    shown: Window,
+    category_id: int | None,
+    after: int = 0,
+    chosen: Sequence[int] = (),
+    *,
+    only_had: bool = False,
+) -> Shelf:
+    """Live goods of a category and all below it, or of the whole shop. ``only_had``: those that can be had.
+
+    Raises NotFound.
+    """
     found = menus.menu(ctx, shown)
     category = found.tree.by_id.get(category_id) if category_id else None
     if category_id and (category is None or not found.has_page(category)):
@@ -92,16 +106,18 @@ def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, 
         goods = assortments.shown_in(ctx, tx, shown.shop)
         goods = assortments.set_of(ctx, tx, {"category": within}, goods) if category or shown.shop.shows_all else goods
         groups = _groups(words, chosen)
-        narrowed = goods
+        can_be_had = assortments.set_of(ctx, tx, {"had": ("yes",)}, goods)
+        some_cannot = len(can_be_had) < len(goods)
+        narrowed = goods = can_be_had if only_had else goods
         for group in groups.values():
             narrowed = assortments.set_of(ctx, tx, {"fact": group}, narrowed)
-        known_by = (shown.shop.id, shown.shop.version, tuple(sorted(chosen)))
+        known_by = (shown.shop.id, shown.shop.version, tuple(sorted(chosen)), only_had)
         ids = assortments.shelf(ctx, tx, category_id, narrowed, known_by)
         layout = values.layout if category else Layout.GRID
         lead = values.lead_product_id if layout is Layout.LEAD and not chosen and not after else None
         lead_id = lead if lead in ids else ids[0] if ids and layout is Layout.LEAD and not after else None
         rest = [one for one in ids if one != lead_id][after : after + SHELF + 1]
-        rows = _rows(ctx, tx, shown, ([lead_id] if lead_id else []) + rest[:SHELF])
+        rows = _rows(ctx, tx, shown, ([lead_id] if lead_id else []) + rest[:SHELF], can_be_had)
         filters = [] if layout is Layout.LEAD else _filters(ctx, tx, words, goods, groups)
         return Shelf(
             found,
@@ -116,6 +132,8 @@ def shelf(ctx: Context, shown: Window, category_id: int | None, after: int = 0, 
             after + SHELF if len(rest) > SHELF else None,
             _facts(words, values, shown),
             paths,
+            some_cannot or only_had,
+            only_had,
         )
 
     return ctx.db.run(work)
@@ -173,7 +191,7 @@ def _filters(
     return found
 
 
-def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int]) -> list[dict[str, Any]]:
+def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int], can_be_had: Ids) -> list[dict[str, Any]]:
     """What a shelf shows of products: paths, words, prices and pictures through the lens."""
     lens = shown.lens
     lang = ctx.settings.language
@@ -214,6 +232,7 @@ def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int]) -> list[dict[
             "price_low": min(prices.get(row["id"], ()), default=None),
             "price_high": max(prices.get(row["id"], ()), default=None),
             "is_reduced": row["id"] in reduced,
+            "can_be_had": row["id"] in can_be_had,
             "picture": files.get(pictures[row["id"]]["media_id"]) if row["id"] in pictures else None,
             "alt": alts.get(row["id"], ""),
         }
@@ -226,11 +245,15 @@ def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int]) -> list[dict[
 
 @dataclass(frozen=True)
 class ShownProduct:
-    """A product as the window shows it; ``paths``: of its page, by language; ``asking``: what it costs there."""
+    """A product as the window shows it; ``paths``: of its page, by language; ``asking``: what it costs there.
+
+    ``selling``: what sells of it.
+    """
 
     product: Product
     paths: Mapping[str, str]
     asking: Asking
+    selling: Selling
 
 
 def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) -> ShownProduct:
@@ -244,9 +267,10 @@ def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) 
     for code, one in shown.in_languages().items():
         seen = product_rules.seen(found.values, one.lens)
         paths[code] = menus.product_path(one.path, product_id, seen.address_part, seen.name)
-    asked = asking.read(ctx, found, shown.lens)
+    asked, sells = asking.read(ctx, found, shown.lens), selling.read(ctx, found)
+    found = selling.without_hidden(found, sells.hidden) if viewer is None else found
     if shown.lens.is_default:
-        return ShownProduct(found, paths, asked)
+        return ShownProduct(found, paths, asked, sells)
 
     def work(tx: Tx) -> Product:
         words = vocabulary.through(ctx, tx, shown.lens, product_id)
@@ -254,4 +278,4 @@ def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) 
         said = product_pictures.through(tx, through.values.pictures, product_id, shown.lens)
         return replace(through, values=replace(through.values, pictures=said))
 
-    return ShownProduct(ctx.db.run(work), paths, asked)
+    return ShownProduct(ctx.db.run(work), paths, asked, sells)

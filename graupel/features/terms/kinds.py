@@ -1,10 +1,15 @@
-"""What the journal knows of taxes."""
+"""What the journal knows of taxes, and of stock."""
+
+from collections.abc import Mapping
+from typing import Any
 
 from graupel.core.countries import name as country_name
+from graupel.core.declarations import stock as of_stock
 from graupel.core.declarations import terms as declared
 from graupel.features.history import records
 from graupel.features.history.records import RecordKind, Shown
-from graupel.features.terms import store
+from graupel.features.terms import booking, stock_store, store
+from graupel.features.vocabulary import references
 
 
 def register_kinds() -> None:
@@ -26,3 +31,57 @@ def register_kinds() -> None:
             },
         )
     )
+    _register_stock()
+
+
+def _register_stock() -> None:
+    records.register(
+        RecordKind(
+            of_stock.LOCATION,
+            lambda tx, ids: {
+                row["id"]: Shown(row["name"], "/stock/rules") for row in stock_store.locations(tx) if row["id"] in ids
+            },
+            removable="NOT EXISTS (SELECT 1 FROM stock_at lh WHERE lh.location_id = lo.id AND lh.on_hand <> 0)",
+        )
+    )
+    records.register(
+        RecordKind(
+            of_stock.SELLING_RULES,
+            lambda tx, ids: {
+                row["id"]: Shown(row["name"], "/stock/rules") for row in stock_store.rules_names(tx, list(ids))
+            },
+        )
+    )
+    records.register(
+        RecordKind(
+            of_stock.SHOP_DAY,
+            lambda tx, ids: {row["id"]: Shown(f"{row['day']}") for row in stock_store.days(tx, list(ids))},
+            reversible=False,
+        )
+    )
+    # Of two types that become one, the rules of the one that stays count.
+    double = "EXISTS (SELECT 1 FROM selling_rules d WHERE d.type_id = %(into)s)"
+    references.refine("selling_rules", "type_id", double=double)
+
+
+def register_booked() -> None:
+    """The same of what is there of variants, which belongs to products and so is told after them."""
+    records.register(
+        RecordKind(
+            of_stock.STOCK,
+            lambda tx, ids: {row["id"]: _of_variant(row) for row in stock_store.variant_names(tx, list(ids))},
+            removable="sk.on_hand = 0 AND sk.reserved = 0",
+        )
+    )
+    records.register(
+        RecordKind(
+            of_stock.STOCK_ENTRY,
+            lambda tx, ids: {row["id"]: _of_variant(row) for row in stock_store.entry_names(tx, list(ids))},
+            books=booking.put_back,
+            telling=("amount", "reason", "location_id"),
+        )
+    )
+
+
+def _of_variant(row: Mapping[str, Any]) -> Shown:
+    return Shown(row["sku"], f"/products/{row['product_id']}#stock")

@@ -83,3 +83,62 @@ class RunningRow(TypedDict):
 
     reach: str
     destination: str
+
+
+class LocationRow(TypedDict):
+    """Where goods lie."""
+
+    id: int
+    name: str
+    position: int
+    version: int
+
+
+class StockRow(TypedDict):
+    """What is there of a variant, whose id it has."""
+
+    id: int
+    product_id: int
+    counted: int
+    on_hand: Decimal
+    reserved: Decimal
+    version: int
+
+
+class StockAtRow(TypedDict):
+    """What is there of a variant at a location."""
+
+    variant_id: int
+    location_id: int
+    on_hand: Decimal
+
+
+class SellingRulesRow(TypedDict):
+    """How goods are sold: of the shop, or of a type."""
+
+    id: int
+    type_id: int | None
+    at_zero: str | None
+    zero_limit: Decimal | None
+    held_back: Decimal | None
+    least_stock: Decimal | None
+    low_stock: Decimal | None
+    order_least: Decimal | None
+    order_most: Decimal | None
+    order_step: Decimal | None
+    version: int
+
+
+class DayRow(TypedDict):
+    """A day on which goods came back, or were not only announced any more."""
+
+    id: int
+    day: date
+
+
+class StockNamedRow(TypedDict):
+    """What of stock belongs to which variant."""
+
+    id: int
+    product_id: int
+    sku: str

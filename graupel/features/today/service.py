@@ -122,7 +122,7 @@ def _drafts(index: FacetIndex) -> list[Line]:
 
 def _stock(index: FacetIndex) -> list[Line]:
     found = []
-    for value, words, shape in (("out", "out of stock", "crossed"), ("low", "nearly out of stock", "half")):
+    for value, words, shape in (("out", "out of stock", "crossed"), ("low", "below their threshold", "half")):
         number = len(index.select({"status": ("live",), "stock": (value,)}))
         if number:
             what = f"{plural(number, 'live product is', 'live products are')} {words}"

@@ -11,7 +11,8 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.quantities import parse_money
-from graupel.features.products import asking, saving
+from graupel.core.stock import How, Typed
+from graupel.features.products import asking, saving, selling
 from graupel.features.products import service as products
 from graupel.features.products.api import Cursor, IfMatch, Limit, RecordId, TokenActor, etag, version_of
 from graupel.features.products.schemas import VariantIn, VariantOut, VariantPage, variant_out
@@ -31,8 +32,15 @@ def list_variants(
     found = products.variants_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q)
     more = str(found[limit - 1][0].id) if len(found) > limit else None
     asked = asking.now_of(ctx, sorted({variant.product_id for variant, _ in found[:limit]}))
+    sells = selling.now_of(ctx, sorted({variant.product_id for variant, _ in found[:limit]}))
     items = [
-        variant_out(variant, base, ctx.settings.currency, asked.get(variant.product_id, {}).get(variant.id))
+        variant_out(
+            variant,
+            base,
+            ctx.settings.currency,
+            asked.get(variant.product_id, {}).get(variant.id),
+            sells.get(variant.id),
+        )
         for variant, base in found[:limit]
     ]
     return VariantPage(items=items, next=more)
@@ -49,7 +57,8 @@ def read_variant(ctx: Ctx, actor: TokenActor, variant_id: RecordId, response: Re
 def _out(ctx: Context, product: Product, variant_id: int) -> VariantOut:
     variant = next(one for one in product.variants if one.id == variant_id)
     asked = asking.now_of(ctx, [product.id]).get(product.id, {})
-    return variant_out(variant, product.values, ctx.settings.currency, asked.get(variant_id))
+    sells = selling.now_of(ctx, [product.id])
+    return variant_out(variant, product.values, ctx.settings.currency, asked.get(variant_id), sells.get(variant_id))
 
 
 @router.patch("/variants/{variant_id}", response_model=VariantOut, responses=responses(403, 404, 412, 413, 422, 428))
@@ -80,6 +89,9 @@ def _values(ctx: Context, body: VariantIn) -> dict[str, Any]:
             values["price"] = parse_money(price.amount, price.currency)
     if problems:
         raise Refused(problems)
+    if "stock" in values:
+        there = values["stock"]
+        values["stock"] = Typed(How.NOT_COUNTED) if there is None else Typed(How.COUNT, there)
     return values
 
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import product_fields
+from graupel.core import product_fields, stock
 from graupel.core import products as rules
 from graupel.core.declarations.products import AMOUNTS
 from graupel.core.errors import Refused
@@ -19,6 +19,8 @@ from graupel.features.history import service as history
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
+from graupel.features.terms import booking
+from graupel.features.terms.booking import Wish
 from graupel.features.variants import setting, store
 from graupel.features.variants.reading import read_value
 from graupel.features.wording import service as wording
@@ -139,8 +141,12 @@ def _save_plain(
     problems: list[Problem] = []
     own: dict[str, Any] = {}
     variants: dict[int, dict[str, Any]] = {}
+    stocked: list[Wish] = []
     for cell in cells:
         try:
+            if cell.field == "stock":
+                stocked.append(_stocked(product, cell))
+                continue
             value = _value(ctx, product, cell)
         except Refused as refusal:
             problems += [replace(problem, field=cell.key) for problem in refusal.problems]
@@ -151,6 +157,7 @@ def _save_plain(
             variants.setdefault(cell.id, {})[cell.field] = value
     if problems:
         return problems
+    booking.book_typed(tx, recorder, stocked)
     for variant_id, values in variants.items():
         store.change(tx, recorder, [variant_id], {k: int(v) if isinstance(v, bool) else v for k, v in values.items()})
     if variants:  # what product and variants become together is what the rules are asked about
@@ -162,6 +169,14 @@ def _save_plain(
     except Refused as refusal:
         return [replace(problem, field=cells[0].key) for problem in refusal.problems]
     return []
+
+
+def _stocked(product: Product, cell: Cell) -> Wish:
+    """What was typed of stock: it is booked, so it does not matter what others did meanwhile. Raises Refused."""
+    if cell.of == "p" and product.varies:
+        raise Refused.because("variant.own", "This product varies: its stock belongs to its variants.")
+    shown = stock.count(cell.was) if cell.was else None
+    return Wish(product.variants[0].id if cell.of == "p" else cell.id, stock.parse(cell.text, shown))
 
 
 def _value(ctx: Context, product: Product, cell: Cell) -> Any:
@@ -183,8 +198,6 @@ def _value(ctx: Context, product: Product, cell: Cell) -> Any:
         return words[cell.text.strip().lower()]
     if cell.field == "name":
         return product_fields.parse_name(cell.text)
-    if cell.of == "p" and cell.field == "stock" and product.varies:
-        raise Refused.because("variant.own", "This product varies: its stock belongs to its variants.")
     return read_value(cell.field, cell.text, ctx.settings.currency)
 
 

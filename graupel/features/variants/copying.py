@@ -29,7 +29,7 @@ from graupel.features.vocabulary import sharing, types
 from graupel.features.wording import service as wording
 
 #: What of a variant its copy has too, beside its choices and its words.
-_COPIED = (*BASE_FIELDS, "sells_without_stock", "mpn")
+_COPIED = (*BASE_FIELDS, "mpn")
 _ADDRESS = ".address_part"
 
 

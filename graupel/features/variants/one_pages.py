@@ -6,17 +6,18 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
 
 from graupel.context import Context
-from graupel.core import quantities
+from graupel.core import availability, quantities, stock
 from graupel.core.declarations.products import AMOUNTS, VARIANT, VARIANT_WORDS
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.resolve import Level
 from graupel.core.roles import Identity, Role
 from graupel.core.showing import typed_text
+from graupel.core.stock import How, Typed
 from graupel.core.tables import read_columns
 from graupel.core.variants import label_of, order_key
 from graupel.features.destinations.service import Seen
-from graupel.features.products import asking
+from graupel.features.products import asking, selling
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product, Variant
 from graupel.features.variants import cells, pages, service, setting, views
@@ -60,6 +61,7 @@ def _one(
     refusal: Refused | None = data.pop("refusal", None)
     seen: Seen = request.state.seen
     own_texts = service.texts_of(ctx, variant.id)
+    sold = selling.read(ctx, product)
     return page(
         request,
         "variants/one.html",
@@ -73,15 +75,15 @@ def _one(
         label=label_of(product.axes, variant.combination),
         pictures=views.pictures_of(product, variant),
         may_edit=signed.actor.may(Role.EDITOR),
+        sells=availability.sentence(sold.sells[variant.id]) if variant.id in sold.sells else "",
+        above=selling.above(sold.said, product.values.type_id, product.values if product.varies else None),
         **{"said": "", **data},
     )
 
 
 def _typed_of(variant: Variant) -> dict[str, str]:
     """Its fields as the form has them."""
-    sells = variant.sells_without_stock
-    typed = {name: typed_text(VARIANT.field(name).kind, getattr(variant, name)) for name in setting.FOR_ONE}
-    return typed | {"sells_without_stock": "" if sells is None else "yes" if sells else "no"}
+    return {name: typed_text(VARIANT.field(name).kind, getattr(variant, name)) for name in setting.FOR_ONE}
 
 
 SHOWN_ROWS = 100
@@ -130,7 +132,7 @@ def save_one(
     own, problems = _own_typed(ctx, request, form.own)
     for name, text in form.typed.items():
         try:
-            values[name] = read_value(name, text, ctx.settings.currency)
+            values[name] = _read(name, text, form.stock_shown, ctx.settings.currency)
         except Refused as refusal:
             problems += [problem.at(field=name) for problem in refusal.problems]
     try:
@@ -144,6 +146,14 @@ def save_one(
         late = Refused.because("outdated", str(outdated))
         return _one(request, ctx, signed, product, variant, typed=form.typed, refusal=late)
     return pages.part(request, ctx, signed, product.id, said="Variant saved.")
+
+
+def _read(name: str, text: str, stock_shown: str, currency: str) -> Any:
+    """A field as typed; of stock by what stood there. Raises Refused."""
+    if name != "stock":
+        return read_value(name, text, currency)
+    shown = stock.count(stock_shown) if stock_shown.strip() else None
+    return stock.parse(text, shown) if text.strip() or shown is not None else Typed(How.BY)
 
 
 def _own_typed(ctx: Context, request: Request, typed: dict[str, str]) -> tuple[dict[str, str], list[Problem]]:

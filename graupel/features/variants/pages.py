@@ -15,7 +15,7 @@ from graupel.core.pricing import price_range
 from graupel.core.roles import Actor, Identity, Role
 from graupel.core.variants import DEFAULT_PATTERN, Combination
 from graupel.features.destinations.service import Seen
-from graupel.features.products import asking
+from graupel.features.products import asking, selling
 from graupel.features.products import service as product_service
 from graupel.features.products.service import Product
 from graupel.features.variants import making, setting, taking, views
@@ -40,7 +40,7 @@ def part_data(
     return {
         "product": product,
         "prices": price_range(one.asked for one in asked.values()),
-        "view": views.view(product, by, layer, asked),
+        "view": views.view(product, by, layer, asked, selling.read(ctx, product).sells),
         "candidates": views.candidates(words, product),
         "pattern": product.sku_pattern or DEFAULT_PATTERN,
         "may_edit": actor.may(Role.EDITOR),

@@ -2,15 +2,15 @@
 
 from typing import Any
 
-from graupel.core import product_fields, products
+from graupel.core import product_fields, products, stock
 
 
 def read_value(name: str, text: str, currency: str) -> Any:
     """A variant's field from typed text; None where it is blank and so inherited. Raises Refused."""
     text = text.strip()
     match name:
-        case "sells_without_stock":
-            return product_fields.parse_switch(text) if text else None
+        case "stock":  # a bare number is a count where nothing says what stood there
+            return stock.parse(text)
         case "archived":
             return product_fields.parse_switch(text)
         case "name":  # a variant may do without a name of its own

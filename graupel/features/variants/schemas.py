@@ -114,6 +114,7 @@ class One(Sent):
     typed: Annotated[dict[str, str], Among(OWN)]
     own: Annotated[dict[str, str], Named("own-")]
     version: MaybeWhole = None
+    stock_shown: str = ""
 
 
 class Copy(Sent):

@@ -15,7 +15,7 @@ def holdings(tx: Tx, product: Product) -> list[Holding]:
     """The product's variants as far as a change of axes must know them."""
     held = claims.claimed_variants(tx, product.id)
     return [
-        Holding(v.id, v.sku, v.combination, v.stock, v.id in held, bool(v.stock and v.stock < 0), v.archived)
+        Holding(v.id, v.sku, v.combination, v.stock, v.id in held, bool(v.reserved), v.archived)
         for v in product.variants
     ]
 

@@ -13,11 +13,14 @@ from graupel.core.products import Status, lacks_for_live
 from graupel.core.quantities import format_money
 from graupel.core.resolve import DEFAULT_LENS, Lens, key_of
 from graupel.core.roles import Actor, Role
+from graupel.core.stock import How, Typed
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
 from graupel.features.products import service as products
 from graupel.features.products import skus
 from graupel.features.products.service import Product, Variant
+from graupel.features.terms import booking
+from graupel.features.terms.booking import Wish
 from graupel.features.variants import service, store
 from graupel.features.wording import service as wording
 
@@ -30,12 +33,22 @@ FOR_ONE = ("sku", "gtin", "mpn", *FOR_MANY)
 
 @dataclass(frozen=True)
 class SetPlan:
-    """What setting a field of some variants does: how many change, and from what. ``value`` None: back to inherited."""
+    """What setting a field of some variants does: how many change, and from what. ``value`` None: back to inherited;
+    of stock it is what was typed (core.stock.Typed)."""
 
     field: str
     value: Any
     changing: list[Variant]
     same: int
+
+    def then(self, variant: Variant) -> Any:
+        """What a variant has of it afterwards."""
+        if not isinstance(self.value, Typed):
+            return self.value
+        if self.value.how is How.NOT_COUNTED:
+            return None
+        held = variant.stock or Decimal(0)
+        return held + self.value.change(held)
 
 
 def plan_setting(
@@ -80,12 +93,13 @@ def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, len
         raise Refused.because(
             "variants.none", "Choose the variants first: click cells, a heading, or a value.", "field"
         )
-    changing = [variant for variant in chosen if getattr(variant, name) != value]
-    if not _is_at_destination(name, lens):
+    plan = SetPlan(name, value, [], 0)
+    changing = [variant for variant in chosen if getattr(variant, name) != plan.then(variant)]
+    if name == "price" and not _is_at_destination(name, lens):
         _refuse_unpriced(product, {v.id: {name: value} for v in changing})
     if name == "archived" and value and not [v for v in product.for_sale if v not in changing]:
         raise Refused.because("variants.last", "At least one variant must stay for sale. Archive the product instead.")
-    return SetPlan(name, value, changing, len(chosen) - len(changing))
+    return replace(plan, changing=changing, same=len(chosen) - len(changing))
 
 
 def _refuse_unpriced(product: Product, changes: Mapping[int, Mapping[str, Any]]) -> None:
@@ -131,6 +145,8 @@ def set_values(
             if _is_at_destination(name, lens):
                 texts = dict.fromkeys((variant.id for variant in plan.changing), format_money(value))
                 return wording.write_several(tx, recorder, "variant", texts, key_of(lens, name), {})
+            if name == "stock":
+                return booking.book_typed(tx, recorder, [Wish(variant.id, value) for variant in plan.changing])
             written = int(value) if isinstance(value, bool) else value
             return store.change(tx, recorder, [variant.id for variant in plan.changing], {name: written})
 
@@ -150,9 +166,11 @@ def set_each(ctx: Context, actor: Actor, product_id: int, name: str, values: Map
         if name not in (*FOR_MANY, "gtin") or not values.keys() <= known.keys():
             raise Refused.because("variants.field", "A variant is not there any more, or this field can't be pasted.")
         _refuse_unpriced(product, {key: {name: value} for key, value in values.items()})
-        plain = {key: int(value) if isinstance(value, bool) else value for key, value in values.items()}
+        plain: dict[int, Any] = {key: int(value) if isinstance(value, bool) else value for key, value in values.items()}
         title = f"{len(values)} variants changed: {product.values.name}"
         with history.change_set(tx, actor, "variants.set", title) as recorder:
+            if name == "stock":
+                return booking.book_typed(tx, recorder, [Wish(key, typed) for key, typed in plain.items()])
             return store.change_each(tx, recorder, name, plain)
 
     return ctx.db.run(work)
@@ -169,10 +187,13 @@ def save_one(
     """Write some fields of one variant, and its own name and short text where given.
 
     ``version``: its product's, when the values were read; ``own``: what is written for a destination or a language,
-    by key, "" takes it away. Raises Refused, Outdated, NotFound.
+    by key, "" takes it away. Stock is what was typed of it (core.stock.Typed). Raises Refused, Outdated, NotFound.
     """
     actor.require(Role.EDITOR)
-    fields = {name: int(v) if isinstance(v, bool) else v for name, v in values.items() if name in FOR_ONE}
+    fields: dict[str, Any] = {
+        name: int(v) if isinstance(v, bool) else v for name, v in values.items() if name in FOR_ONE
+    }
+    typed: Typed | None = fields.pop("stock", None)
 
     def work(tx: Tx) -> None:
         product = service.load_product_of(ctx, tx, variant_id, lock=True)
@@ -184,6 +205,7 @@ def save_one(
         title = f"Variant changed: {product.values.name}"
         with history.change_set(tx, actor, "variants.set", title) as recorder:
             store.change(tx, recorder, [variant_id], fields)
+            booking.book_typed(tx, recorder, [Wish(variant_id, typed)] if typed else [])
             _save_text(ctx, tx, recorder, variant_id, values)
             if own:
                 there = next(one.own for one in product.variants if one.id == variant_id)

@@ -8,6 +8,7 @@ from graupel.core import countries
 from graupel.core.declarations.products import AMOUNTS
 from graupel.core.quantities import format_money
 from graupel.core.resolve import key_of
+from graupel.core.stock import show
 from graupel.features.destinations.service import Seen
 from graupel.features.products.asking import AskedNow
 from graupel.features.products.service import Product, Variant
@@ -73,7 +74,7 @@ def _price(row: VariantRow) -> Cell:
 
 def _stock(row: VariantRow) -> Cell:
     stock = row.variant.stock
-    text, typed = ("", "") if stock is None else (formats.number(stock, row.seen.locale), str(stock))
+    text, typed = ("", "") if stock is None else (formats.number(stock, row.seen.locale), show(stock))
     return Cell(text, classes_of("stock"), edits=f"v{row.variant.id}:stock", typed=typed)
 
 

@@ -7,6 +7,7 @@ from itertools import product as product_of
 
 from graupel.core import grids
 from graupel.core.attributes import Attribute
+from graupel.core.availability import Sells
 from graupel.core.grids import Grid, Look
 from graupel.core.pictures import belongs
 from graupel.core.pricing import PriceRange, price_range
@@ -21,7 +22,7 @@ from graupel.features.variants.making import Planned
 from graupel.features.vocabulary.service import Vocabulary
 
 #: By what cells are coloured and labelled.
-SHADES_BY = {"stock": "Stock", "price": "Price", "margin": "Margin", "readiness": "Readiness"}
+SHADES_BY = {"stock": "Stock", "sells": "What sells", "price": "Price", "margin": "Margin", "readiness": "Readiness"}
 
 
 @dataclass(frozen=True)
@@ -35,13 +36,15 @@ class GridView:
     legend: list[tuple[str, str]]
 
 
-def view(product: Product, by: str, layer: Combination | None, asked: Mapping[int, AskedNow]) -> GridView:
-    """The grid in one of its colourings and layers; ``asked``: what its variants cost now."""
+def view(
+    product: Product, by: str, layer: Combination | None, asked: Mapping[int, AskedNow], sells: Mapping[int, Sells]
+) -> GridView:
+    """The grid in one of its colourings and layers; ``asked``: what its variants cost now, ``sells``: what of them."""
     by = by if by in SHADES_BY else "stock"
     if not product.varies:
         return GridView(product, by, None, [], [])
     variants = {variant.combination: variant for variant in product.variants}
-    grid = grids.draw(product.axes, variants, layer, _look(product, by, asked))
+    grid = grids.draw(product.axes, variants, layer, _look(product, by, asked, sells))
     further = []
     for place, axis in enumerate(product.axes[2:]):
         ways = []
@@ -52,8 +55,16 @@ def view(product: Product, by: str, layer: Combination | None, asked: Mapping[in
     return GridView(product, by, grid, further, LEGENDS[by])
 
 
+_STANDINGS = [
+    ("s4", "enough"),
+    ("s2", "below its threshold"),
+    ("s1", "comes later"),
+    ("out", "none"),
+    ("plain", "any"),
+]
 LEGENDS = {
-    "stock": [("s4", "5 or more"), ("s2", "below 5"), ("out", "none"), ("plain", "not counted")],
+    "stock": _STANDINGS,
+    "sells": _STANDINGS,
     "price": [("s1", "lowest"), ("s5", "highest"), ("out", "no price")],
     "margin": [
         ("s5", "40 % or more"),
@@ -66,14 +77,19 @@ LEGENDS = {
 }  # fmt: skip
 
 
-def _look(product: Product, by: str, asked: Mapping[int, AskedNow]) -> Callable[[Variant], Look]:
+def _look(
+    product: Product, by: str, asked: Mapping[int, AskedNow], sells: Mapping[int, Sells]
+) -> Callable[[Variant], Look]:
     found = price_range(one.asked for one in asked.values())
 
     def look(variant: Variant) -> Look:
         now = asked.get(variant.id)
         price = now.asked if now else inherited(variant.price, product.values.price)
-        seen = _shade(variant, product.values, by, price, found)
-        return Look("gone", seen.label) if variant.archived else seen
+        if variant.archived:
+            return Look("gone", "")
+        if by in ("stock", "sells"):
+            return (grids.by_sells if by == "sells" else grids.by_stock)(sells[variant.id])
+        return _shade(variant, product.values, by, price, found)
 
     return look
 
@@ -83,10 +99,7 @@ def _shade(variant: Variant, base: ProductValues, by: str, price: Decimal | None
         return grids.by_number(price, found.low, found.high, format_money(price))
     if by == "margin":
         return grids.by_margin(price, inherited(variant.cost, base.cost))
-    if by == "readiness":
-        return grids.by_readiness(price, variant.gtin, inherited(variant.weight_g, base.weight_g))
-    sells = bool(inherited(variant.sells_without_stock, base.sells_without_stock))
-    return grids.by_stock(variant.stock, sells)
+    return grids.by_readiness(price, variant.gtin, inherited(variant.weight_g, base.weight_g))
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from graupel.features.media import service as media
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.variants import setting
-from tests.making import add_german, bring_in, jpeg, make_product, roll_back_newest
+from tests.making import add_german, bring_in, counted, jpeg, make_product, roll_back_newest
 from tests.needles import by_label, colour, needles, size
 from tests.serving import app, as_role, browser
 
@@ -82,7 +82,7 @@ def test_it_is_searched_by_words_person_time_field_kind_and_product(ctx, yarn, n
     now = datetime.now(UTC).replace(tzinfo=None)
     assert found(ctx, since=now + timedelta(days=1)) == []
     assert len(found(ctx, until=now + timedelta(days=1), since=now - timedelta(days=1))) > 4
-    setting.save_one(ctx, SYSTEM, by_label(ctx, needles)["Rust, 4 mm"].id, {"stock": 4})
+    setting.save_one(ctx, SYSTEM, by_label(ctx, needles)["Rust, 4 mm"].id, {"stock": counted(4)})
     assert found(ctx, product=needles)[:2] == ["Variant changed: Short needles", "Product changed: Short needles"]
     assert found(ctx, product=yarn) == ["Product changed: Fellside aran", "Product made: Fellside aran"]
 

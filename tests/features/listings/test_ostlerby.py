@@ -159,7 +159,7 @@ def test_a_listing_is_behind_exactly_when_something_changed_that_the_hall_is_tol
         "name": "Fellside aran in a new wool", "short_text": "Short.", "description": "<p>New words.</p>",
         "key_points": ("Soft",), "category_id": other, "brand": "Carrow Mill", "mpn": "CM-9", "price": Decimal("12.00"),
         "list_price": Decimal("15.00"), "cost": Decimal("4.00"), "weight_g": 90, "origin_country": "PT",
-        "sells_without_stock": True, "address_part": "elsewhere", "meta_title": "A title", "stock": 12,
+        "at_zero": "go_on", "address_part": "elsewhere", "meta_title": "A title", "stock": 12,
         "meta_description": "Said of it.", "sku": "FEL-9", "gtin": "9521234567897", "tags": ("summer",),
         "categories": (other,), "code": "FEL", "pictures": (),
     }  # fmt: skip

@@ -282,7 +282,7 @@ def test_what_is_resolved_by_sets_is_what_is_resolved_one_by_one(ctx, needles, y
 
 def _stop_varying(ctx, product_id):
     """Give up all axes; returns the variant that stays, one with a price of its own elsewhere, as it was."""
-    ctx.db.run(lambda tx: tx.run("UPDATE variant SET stock = NULL WHERE product_id = %s", [product_id]))
+    ctx.db.run(lambda tx: tx.run("UPDATE stock SET counted = FALSE WHERE product_id = %s", [product_id]))
     product = products.read(ctx, SYSTEM, product_id)
     kept = next(one for one in product.for_sale if any(key.endswith("..price") for key in one.own))
     for axis, choice in zip(product.axes, kept.combination, strict=True):

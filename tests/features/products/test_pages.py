@@ -13,7 +13,7 @@ from graupel.features.variants import setting
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
 from graupel.features.vocabulary.types import Member
-from tests.making import jpeg, make_product, work_off
+from tests.making import counted, jpeg, make_product, work_off
 from tests.needles import colour, needles, size
 from tests.serving import app, as_role, browser, stranger
 
@@ -156,7 +156,7 @@ def test_the_mirror_doubts_prices_stock_and_gtins_and_takes_them_all_the_same(br
     ):
         assert said in mirror
     ids = [one.id for one in service.read(ctx, SYSTEM, needles).for_sale[:2]]
-    setting.set_values(ctx, SYSTEM, needles, ids, "stock", -1)
+    setting.set_values(ctx, SYSTEM, needles, ids, "stock", counted(-1))
     page = unescape(browser.get(f"/products/{needles}").text)
     assert "2 variants: The stock is below 0" in page
     assert "gives it away" not in unescape(browser.get(f"/products/{other}").text)

@@ -19,7 +19,7 @@ from graupel.features.media import service as media
 from graupel.features.products import saving, service
 from graupel.features.products.saving import SaveConflict
 from graupel.features.variants import setting
-from tests.making import catalogue, jpeg, make_product, roll_back_newest
+from tests.making import catalogue, counted, jpeg, make_product, roll_back_newest
 from tests.needles import colour, needles, size
 
 __all__ = ["colour", "needles", "size"]
@@ -142,7 +142,7 @@ def test_pictures_count_as_a_field_of_the_page_so_nobody_loses_one(ctx, editor):
 
 def test_a_variant_saved_on_the_same_page_is_no_conflict_with_oneself(ctx, editor, needles):
     before = service.read(ctx, editor, needles)
-    setting.save_one(ctx, editor, before.variants[0].id, {"stock": 3})
+    setting.save_one(ctx, editor, before.variants[0].id, {"stock": counted(3)})
     assert save_as_seen(ctx, editor, before, name="Mine").taken == []
     assert service.read(ctx, editor, needles).variants[0].stock == 3
 

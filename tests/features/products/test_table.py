@@ -235,7 +235,7 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
     assert keeper.readings == readings
     assert facet(found, "Tag") == [("summer", 2, False)]
     assert facet(found, "Brand") == [("Carrow Mill", 1, False)]
-    assert facet(found, "Stock") == [("1 to 4", 1, False), ("not counted", 4, False)]
+    assert facet(found, "Stock") == [("below its threshold", 1, False), ("not counted", 4, False)]
     assert ("100 to 200", 1, False) in facet(found, "Price")
     assert kept_counts(ctx) == read_anew(ctx)
     tag = next(iter(vocabulary.read(ctx).tags))

@@ -13,7 +13,7 @@ from graupel.features.products import table, table_cells
 from graupel.features.variants import setting
 from graupel.features.variants.table_cells import VariantRow
 from graupel.features.vocabulary import service as vocabulary
-from tests.making import add_german, add_outlet, make_product
+from tests.making import add_german, add_outlet, counted, make_product
 from tests.needles import by_label, colour, needles, size
 
 __all__ = ["colour", "needles", "size"]
@@ -81,7 +81,7 @@ def test_nothing_is_shown_where_there_is_nothing(ctx):
 def test_a_product_that_varies_shows_a_range_and_its_stock_is_edited_in_its_variants(ctx, needles):
     one = by_label(ctx, needles)["Heather, 3 mm"].id
     setting.set_values(ctx, SYSTEM, needles, [one], "price", Decimal("3.00"))
-    setting.set_values(ctx, SYSTEM, needles, [one], "stock", 7)
+    setting.set_values(ctx, SYSTEM, needles, [one], "stock", counted(7))
     row, cells = drawn(ctx, needles)
     assert cells["price"].text.startswith("3.00 – ")
     assert (cells["stock"].text, cells["stock"].edits) == ("7", "")

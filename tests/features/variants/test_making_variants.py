@@ -17,7 +17,7 @@ from graupel.features.variants.making import Wish
 from graupel.features.vocabulary import attributes, joining
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
-from tests.making import catalogue, make_product, roll_back_newest
+from tests.making import catalogue, counted, make_product, roll_back_newest
 from tests.needles import by_label, colour, needles, size, wish
 
 __all__ = ["colour", "needles", "size"]
@@ -110,7 +110,7 @@ def test_a_sku_is_never_given_again_even_after_its_variant_is_gone(ctx, needles,
 
 def test_taking_a_value_away_shows_what_goes_archives_what_holds_stock_and_can_be_rolled_back(ctx, needles, colour):
     found = by_label(ctx, needles)
-    setting.set_values(ctx, SYSTEM, needles, [found["Oat, 4 mm"].id], "stock", 3)
+    setting.set_values(ctx, SYSTEM, needles, [found["Oat, 4 mm"].id], "stock", counted(3))
     before = catalogue(ctx)
     oat = next(c.id for c in colour.choices if c.label == "Oat")
     going = taking.plan_taking(ctx, SYSTEM, needles, choice=oat)
@@ -127,7 +127,7 @@ def test_taking_a_value_away_shows_what_goes_archives_what_holds_stock_and_can_b
 def test_a_dry_run_of_taking_away_that_is_out_of_date_takes_nothing_away(ctx, needles):
     gone = by_label(ctx, needles)["Oat, 4 mm"].id
     going = taking.plan_taking(ctx, SYSTEM, needles, ids=[gone])
-    setting.set_values(ctx, SYSTEM, needles, [gone], "stock", 5)
+    setting.set_values(ctx, SYSTEM, needles, [gone], "stock", counted(5))
     before = catalogue(ctx)
     with pytest.raises(Refused, match="changed since you looked"):
         taking.take_away(ctx, SYSTEM, needles, going.signature, ids=[gone])
@@ -171,7 +171,7 @@ def test_a_variant_that_costs_nothing_has_a_price_of_its_own(ctx, needles):
 
 def test_each_variant_gets_its_own_value_of_a_pasted_column(ctx, needles):
     ids = [v.id for v in read(ctx, needles).variants]
-    setting.set_each(ctx, SYSTEM, needles, "stock", {one: place % 3 for place, one in enumerate(ids)})
+    setting.set_each(ctx, SYSTEM, needles, "stock", {one: counted(place % 3) for place, one in enumerate(ids)})
     assert [v.stock for v in read(ctx, needles).variants] == [0, 1, 2, 0, 1, 2]
     roll_back_newest(ctx)
     assert [v.stock for v in read(ctx, needles).variants] == [7, None, None, None, None, None]
@@ -197,7 +197,7 @@ def test_one_variant_has_texts_of_its_own_until_they_are_given_back(ctx, needles
     roll_back_newest(ctx)
     assert service.texts_of(ctx, first.id)["name"] == "The first"
     with pytest.raises(Outdated):
-        setting.save_one(ctx, SYSTEM, first.id, {"stock": 1}, version=1)
+        setting.save_one(ctx, SYSTEM, first.id, {"stock": counted(1)}, version=1)
 
 
 @pytest.mark.concurrency
@@ -282,9 +282,9 @@ def test_a_viewer_changes_no_variant(ctx, needles, viewer, colour):
     for attempt in (
         lambda: making.make(ctx, viewer, needles, wish((colour, ["Peat"]))),
         lambda: making.fill_gap(ctx, viewer, needles, first.combination),
-        lambda: setting.set_values(ctx, viewer, needles, [first.id], "stock", 1),
-        lambda: setting.set_each(ctx, viewer, needles, "stock", {first.id: 1}),
-        lambda: setting.save_one(ctx, viewer, first.id, {"stock": 1}),
+        lambda: setting.set_values(ctx, viewer, needles, [first.id], "stock", counted(1)),
+        lambda: setting.set_each(ctx, viewer, needles, "stock", {first.id: counted(1)}),
+        lambda: setting.save_one(ctx, viewer, first.id, {"stock": counted(1)}),
         lambda: taking.take_away(ctx, viewer, needles, "", ids=[first.id]),
         lambda: taking.drop_axis(ctx, viewer, needles, colour.id, 1, ""),
     ):

@@ -1,0 +1,66 @@
+"""What reports of orders, payments, cancellations and returns do to stock.
+
+Reports come in any order and more than once: a payment before its order, a return before its payment. So an order's
+state is always worked out from all reports that are known of it, and what differs from what was booked is booked.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal
+from enum import StrEnum
+
+
+class Told(StrEnum):
+    """What a report tells."""
+
+    ORDERED = "ordered"
+    PAID = "paid"
+    CANCELLED = "cancelled"
+    RETURNED = "returned"
+
+
+@dataclass(frozen=True)
+class Report:
+    """One report. ``lines``: quantities by SKU; of a payment or cancellation without lines the whole order is meant."""
+
+    told: Told
+    lines: Mapping[str, Decimal] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Claimed:
+    """What an order does to the stock of one SKU: holds ``reserved``, took ``taken``, and ``returned`` came back."""
+
+    reserved: Decimal = Decimal(0)
+    taken: Decimal = Decimal(0)
+    returned: Decimal = Decimal(0)
+
+
+def claims(reports: Iterable[Report]) -> dict[str, Claimed]:
+    """What the reports of one order come to, by SKU, in whatever order they came.
+
+    What was ordered and not cancelled is reserved until it is paid, then taken. What comes back had been sent, and so
+    counts as taken, paid or not.
+    """
+    known = list(reports)
+    ordered, cancelled, returned = (_sums(known, told) for told in (Told.ORDERED, Told.CANCELLED, Told.RETURNED))
+    all_cancelled = any(one.told is Told.CANCELLED and not one.lines for one in known)
+    all_paid = any(one.told is Told.PAID and not one.lines for one in known)
+    paid = _sums(known, Told.PAID)
+    found = {}
+    for sku, number in ordered.items():
+        back = min(returned.get(sku, Decimal(0)), number)
+        gone = number if all_cancelled else min(cancelled.get(sku, Decimal(0)), number)
+        kept = max(number - gone, back)
+        taken = kept if all_paid else min(max(paid.get(sku, Decimal(0)), back), kept)
+        found[sku] = Claimed(kept - taken, taken, back)
+    return found
+
+
+def _sums(reports: Iterable[Report], told: Told) -> dict[str, Decimal]:
+    found: dict[str, Decimal] = {}
+    for one in reports:
+        if one.told is told:
+            for sku, number in one.lines.items():
+                found[sku] = found.get(sku, Decimal(0)) + number
+    return found
