@@ -31,6 +31,8 @@ from graupel.features.listings import area as listings
 from graupel.features.listings import pages as listing_pages
 from graupel.features.media import area as media
 from graupel.features.media import pages as media_pages
+from graupel.features.orders import api as order_api
+from graupel.features.orders import area as orders
 from graupel.features.pricing import area as pricing
 from graupel.features.pricing import pages as pricing_pages
 from graupel.features.pricing import rule_pages
@@ -41,6 +43,9 @@ from graupel.features.products import table_pages as product_table_pages
 from graupel.features.settings import pages as setting_pages
 from graupel.features.shop import area as shop
 from graupel.features.shop import pages as shop_pages
+from graupel.features.stock import api as stock_api
+from graupel.features.stock import area as stock
+from graupel.features.stock import pages as stock_pages
 from graupel.features.terms import area as terms
 from graupel.features.today import pages as today_pages
 from graupel.features.translating import pages as translating_pages
@@ -94,7 +99,9 @@ AREAS = (
         variants.register,
     ),
     Area("pricing", (rule_pages.router, pricing_pages.router), register=pricing.register),
+    Area("stock", (stock_pages.open_router, stock_pages.router), (stock_api.router,), stock.register),
     Area("delivery", (delivery_pages.router,)),
+    Area("orders", api=(order_api.router,), register=orders.register),
     Area("listings", (listing_pages.router,), register=listings.register),
     Area("files", (file_pages.router,), register=files.register),
     Area("translating", (translating_pages.router,)),

@@ -28,6 +28,12 @@ class Settings(BaseSettings):
     upload_megabytes: int = Field(default=64, ge=1, le=1024)
     picture_megabytes: int = Field(default=20, ge=1, le=200)
     video_megabytes: int = Field(default=60, ge=1, le=1000)
+    smtp_host: str = ""
+    smtp_port: int = Field(default=25, ge=1, le=65535)
+    smtp_user: str = ""
+    smtp_password: str = ""
+    smtp_tls: bool = False
+    mail_from: str = ""
     lease_seconds: int = Field(default=30, ge=1)
     log_level: str = "INFO"
 

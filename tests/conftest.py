@@ -31,7 +31,13 @@ SERVER = pytest.StashKey[PrivateServer | Cluster]()
 PASSWORD = "a-long-password"
 FAST = {"durable": False, "buffer_pool": "512M"}
 #: What a new installation has: two trees and the default shop.
-KEPT = {"tree": " WHERE id > 2", "shop": " WHERE id > 1", "held": " WHERE FALSE", "location": " WHERE id > 1"}
+KEPT = {
+    "tree": " WHERE id > 2",
+    "shop": " WHERE id > 1",
+    "held": " WHERE FALSE",
+    "location": " WHERE id > 1",
+    "stock_notice": " WHERE id > 1",
+}
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -80,6 +86,8 @@ def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
         ):
             tx.run(f"DELETE FROM `{row['name']}`" + KEPT.get(row["name"], ""))
         tx.run("UPDATE shop SET name = '', languages = '', currency = '', shows = 'all', version = 1")
+        tx.run("UPDATE location SET name = 'Stock room', position = 1, version = 1")
+        tx.run("UPDATE stock_notice SET mails = '', feed_key = '', version = 1")
         tx.run("SET foreign_key_checks = 1")
 
     _database.run(empty)

@@ -7,11 +7,13 @@ location add up to what is there. So two people who add 5 make 10, and a roll ba
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from decimal import Decimal
 from enum import StrEnum
 
 from graupel.core import quantities
 from graupel.core.errors import Refused
+from graupel.core.problems import Problem
 
 MOST = Decimal(100_000_000)
 PLACES = 2
@@ -144,3 +146,44 @@ def given_back(taken_from: Mapping[int, Decimal], amount: Decimal, first: int) -
     if left:
         found[first] = found.get(first, Decimal(0)) + left
     return found
+
+
+@dataclass(frozen=True)
+class CodeLine:
+    """A code that was typed or scanned, and how many."""
+
+    line: int
+    code: str
+    amount: Decimal
+
+
+_CODE_LINE = re.compile(r"(\S.*?)(?:\s*[;\t×*]\s*|\s+[x×]\s*)([\d.,]+)\s*|(\S+)\s+([\d.,]+)\s*|(\S+)\s*")
+MOST_CODES = 5_000
+
+
+def read_codes(text: str) -> tuple[list[CodeLine], list[Problem]]:
+    """Codes as a scanner types them, one a line, with a number behind where it is not one: "NDL-4", "NDL-4 12".
+
+    What can't be read is named with its line.
+    """
+    found, problems = [], []
+    for number, line in enumerate(text.splitlines()[:MOST_CODES], 1):
+        if not line.strip():
+            continue
+        match = _CODE_LINE.fullmatch(line.strip())
+        try:
+            if match is None:
+                raise Refused.because("code.line", f"“{line.strip()[:40]}” is no code with a number. Write NDL-4 12.")
+            code, amount = match[1] or match[3] or match[5], match[2] or match[4]
+            found.append(CodeLine(number, code, quantity(amount) if amount else Decimal(1)))
+        except Refused as refusal:
+            problems += [one.at(row=number) for one in refusal.problems]
+    return found, problems
+
+
+def moment(text: str) -> datetime | None:
+    """A moment, UTC, as our page wrote it; None for none, and for what it did not write."""
+    try:
+        return datetime.fromisoformat(text) if text else None
+    except ValueError:
+        return None

@@ -139,6 +139,18 @@ PAGES = (
         ),
     ),
     Help(
+        "/stock",
+        "Stock",
+        (
+            "Each row is a variant with what is there of it, what orders hold, and what sells.",
+            "Type +20 or -3 to change what is there, or =50 for what you counted; two who add 5 make 10.",
+            "Every change stands in the record with its reason; a roll back books the opposite.",
+            "Count or move goods by typing or scanning codes, one a line; it is shown first what would change.",
+            "What happens at zero, what is reported and how many an order may have is said once, under Rules.",
+        ),
+        (("Enter", "book what was typed"),),
+    ),
+    Help(
         "/delivery",
         "Delivery and tax",
         (

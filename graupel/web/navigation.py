@@ -44,7 +44,14 @@ SECTIONS = (
             Place("Translate", "/translate", "l"),
         ),
     ),
-    Section("Selling", (Place("Prices", "/prices", "r"), Place("Delivery and tax", "/delivery", "d"))),
+    Section(
+        "Selling",
+        (
+            Place("Prices", "/prices", "r"),
+            Place("Stock", "/stock", "k"),
+            Place("Delivery and tax", "/delivery", "d"),
+        ),
+    ),
     Section("In and out", (Place("Files", "/files", "f"), Place("Channels", "/channels", "n"))),
     Section("Record", (Place("History", "/history", "h"), Place("Jobs", "/jobs", "j"))),
 )

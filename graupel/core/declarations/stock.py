@@ -54,3 +54,29 @@ STOCK_ENTRY = Record(
 
 #: That a day began on which goods are back or not only announced any more: for the record alone.
 SHOP_DAY = Record("shop_day", "What the day did to goods", "sd", (Field("day", "Day", FieldKind.DAY),))
+
+STOCK_NOTICE = Record("stock_notice", "Notices of stock", "sn", (Field("mails", "Mail to", empty=""),))
+
+ORDER = Record(
+    "order",
+    "Order",
+    "od",
+    (Field("destination", "At", FieldKind.CODE, empty=""), Field("code", "Number", FieldKind.CODE)),
+    table="shop_order",
+)
+
+ORDER_LINE = Record(
+    "order_line",
+    "Line of an order",
+    "ol",
+    (
+        ref("order_id", "Order", "order"),
+        ref("product_id", "Product", "product"),
+        ref("variant_id", "Variant", "variant"),
+        Field("sku", "SKU", FieldKind.CODE),
+        Field("reserved", "Reserved", FieldKind.QUANTITY, empty=0),
+        Field("taken", "Taken", FieldKind.QUANTITY, empty=0),
+        Field("returned", "Returned", FieldKind.QUANTITY, empty=0),
+    ),
+    parent="product",
+)

@@ -119,14 +119,17 @@ def _end(tx: Tx, recorder: Recorder, variant_ids: Sequence[int]) -> None:
 
 
 def put_back(rolling: Rolling) -> None:
-    """A roll back of entries: the opposite of each is booked, for the same reason, whatever is there by now."""
+    """A roll back of entries: the opposite of each is booked, for the same reason, whatever is there by now.
+
+    What orders took is theirs: it goes back where they are cancelled.
+    """
     tx = rolling.tx
     store.begin(tx)
     tx.run(
         f"""INSERT INTO {store.STAGED} (variant_id, product_id, location_id, amount, reason)
             SELECT e.variant_id, s.product_id, e.location_id, -SUM(e.amount), MIN(e.reason)
             FROM stock_entry e STRAIGHT_JOIN stock s ON s.id = e.variant_id
-            WHERE e.change_set_id = %s GROUP BY e.variant_id, e.location_id, s.product_id""",
+            WHERE e.change_set_id = %s AND e.order_id IS NULL GROUP BY e.variant_id, e.location_id, s.product_id""",
         [rolling.change_set_id],
     )
     book_staged(tx, Recorder(tx, rolling.by), counts=False)

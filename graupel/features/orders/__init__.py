@@ -1,0 +1,1 @@
+"""Orders, as far as stock needs them: what the real shop reports of them."""

@@ -1,0 +1,111 @@
+"""The tables of orders and of what is reported of them."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from decimal import Decimal
+from typing import Any
+
+from graupel.db import Tx
+from graupel.db.rows import Named
+from graupel.features.orders.rows import OrderLineRow, OrderNamedRow, OrderRow, ReportRow, SkuRow
+
+
+def report(tx: Tx, destination: str, code: str) -> ReportRow | None:
+    return tx.row(
+        ReportRow,
+        "SELECT id, code, order_id, told, reported_lines FROM order_report WHERE destination = %s AND code = %s",
+        [destination, code],
+    )
+
+
+def reports_of(tx: Tx, order_id: int) -> list[ReportRow]:
+    return tx.rows(
+        ReportRow,
+        "SELECT id, code, order_id, told, reported_lines FROM order_report WHERE order_id = %s ORDER BY id",
+        [order_id],
+    )
+
+
+def insert_report(tx: Tx, values: Mapping[str, Any]) -> None:
+    tx.run(
+        """INSERT INTO order_report (destination, code, order_id, told, reported_lines, at)
+           VALUES (%(destination)s, %(code)s, %(order_id)s, %(told)s, %(reported_lines)s, %(at)s)""",
+        values,
+    )
+
+
+def order(tx: Tx, destination: str, code: str) -> OrderRow | None:
+    """An order, locked: what is reported of it is taken in one after the other."""
+    return tx.row(
+        OrderRow,
+        "SELECT id, destination, code, version FROM shop_order WHERE destination = %s AND code = %s FOR UPDATE",
+        [destination, code],
+    )
+
+
+def insert_order(tx: Tx, destination: str, code: str, at: datetime) -> int:
+    return tx.insert("INSERT INTO shop_order (destination, code, made_at) VALUES (%s, %s, %s)", [destination, code, at])
+
+
+def lines_of(tx: Tx, order_id: int) -> list[OrderLineRow]:
+    return tx.rows(
+        OrderLineRow,
+        """SELECT id, order_id, sku, variant_id, product_id, reserved, taken, returned, version FROM order_line
+           WHERE order_id = %s ORDER BY id""",
+        [order_id],
+    )
+
+
+def insert_line(tx: Tx, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        """INSERT INTO order_line (order_id, sku, variant_id, product_id, reserved, taken, returned)
+           VALUES (%(order_id)s, %(sku)s, %(variant_id)s, %(product_id)s, %(reserved)s, %(taken)s, %(returned)s)""",
+        values,
+    )
+
+
+def update_line(tx: Tx, line_id: int, values: Mapping[str, Any]) -> None:
+    sets = ", ".join(f"{name} = %({name})s" for name in values)
+    tx.run(f"UPDATE order_line SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": line_id})
+
+
+def by_skus(tx: Tx, skus: Sequence[str]) -> dict[str, SkuRow]:
+    """Variants by their SKUs, upper case. The rows of variants are read, not locked: an import may hold them."""
+    if not skus:
+        return {}
+    rows = tx.rows(
+        SkuRow,
+        """SELECT UPPER(v.sku) AS sku, v.id AS variant_id, v.product_id, k.counted FROM variant v
+           LEFT JOIN stock k ON k.id = v.id WHERE v.sku IN %s""",
+        [list(skus)],
+    )
+    return {row["sku"]: row for row in rows}
+
+
+def claimed(tx: Tx, product_id: int) -> set[int]:
+    """The variants of a product that orders name."""
+    rows = tx.all("SELECT DISTINCT variant_id FROM order_line WHERE product_id = %s", [product_id])
+    return {row["variant_id"] for row in rows if row["variant_id"]}
+
+
+def reserved_of(tx: Tx, variant_id: int) -> list[tuple[str, Decimal]]:
+    """Which orders hold how many of a variant."""
+    rows = tx.all(
+        """SELECT o.code, l.reserved FROM order_line l JOIN shop_order o ON o.id = l.order_id
+           WHERE l.variant_id = %s AND l.reserved <> 0 ORDER BY o.id""",
+        [variant_id],
+    )
+    return [(row["code"], row["reserved"]) for row in rows]
+
+
+def names(tx: Tx, ids: Sequence[int]) -> list[Named]:
+    return tx.rows(Named, "SELECT id, code AS name FROM shop_order WHERE id IN %s", [list(ids) or [0]])
+
+
+def line_names(tx: Tx, ids: Sequence[int]) -> list[OrderNamedRow]:
+    return tx.rows(
+        OrderNamedRow,
+        """SELECT l.id, l.sku, o.code, l.product_id FROM order_line l JOIN shop_order o ON o.id = l.order_id
+           WHERE l.id IN %s""",
+        [list(ids) or [0]],
+    )
