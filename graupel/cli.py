@@ -95,7 +95,12 @@ def standins(
         running.start(
             "ostlerby", python("-m", "standins.ostlerby", "--folder", str(folder), "--port", str(port), "--key", key)
         )
+        running.start(
+            "the post office",
+            python("-m", "standins.post_office", "--folder", str(folder), "--port", str(port + 40)),
+        )
         typer.echo(f"Ostlerby answers on http://127.0.0.1:{port}")
+        typer.echo(f"The post office shows its mail on http://127.0.0.1:{port + 40} and takes it on port 8141")
         running.wait()
 
 

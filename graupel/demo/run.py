@@ -59,6 +59,17 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, held: socket.sock
         log=str(folder / "standins.log"),
         held=held_hall,
     )
+    held_post = stack.enter_context(_held_from(8140))
+    smtp = _free_port(8240)
+    running.start(
+        "The post office",
+        python("-m", "standins.post_office", "--folder", str(folder / "standins"), "--smtp-port", str(smtp)),
+        log=str(folder / "standins.log"),
+        held=held_post,
+    )
+    post = f"http://127.0.0.1:{held_post.getsockname()[1]}"
+    environment |= {"GRAUPEL_SMTP_HOST": "127.0.0.1", "GRAUPEL_SMTP_PORT": str(smtp)}
+    environment |= {"GRAUPEL_MAIL_FROM": "graupel@skeinwright.example"}
     # It is asked with a key that no other demo's stand-in knows: so it is ours that answers.
     _wait_for(f"{hall}/v1/terms", {"Authorization": f"Bearer {hall_key}"})
     if load.is_loaded(ctx):
@@ -78,7 +89,7 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, held: socket.sock
     )
     _wait_for(f"{address}/readyz")
     ctx.db.close()
-    _announce(address, time.monotonic() - began)
+    _announce(address, post, time.monotonic() - began)
     running.wait()
     typer.echo("\nStopping …")
 
@@ -88,8 +99,9 @@ def _private_database(stack: ExitStack, folder: Path, *, fresh: bool) -> str:
     return server.make_database("graupel", fresh=fresh)
 
 
-def _announce(address: str, seconds: float) -> None:
-    typer.echo(f"\nGraupel runs after {seconds:.0f} s:  {address}\n  the shop window:    {address}/shop\n\nSign in as")
+def _announce(address: str, post: str, seconds: float) -> None:
+    typer.echo(f"\nGraupel runs after {seconds:.0f} s:  {address}\n  the shop window:    {address}/shop")
+    typer.echo(f"  mail that is sent:  {post}\n\nSign in as")
     for email, _, role, password in load.PEOPLE:
         typer.echo(f"  {role:<7} {email:<28} {password}")
     typer.echo("\nCtrl-C stops it; the data stays under var/.")
@@ -109,6 +121,12 @@ def _held_from(port: int) -> socket.socket:
             continue
         return held
     raise GraupelError(f"No port from {port} on is free.")
+
+
+def _free_port(port: int) -> int:
+    """The port, or the next one that is free at this moment: for one that opens its socket itself."""
+    with _held_from(port) as held:
+        return int(held.getsockname()[1])
 
 
 def _key(path: Path) -> str:

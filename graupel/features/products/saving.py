@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any, TypeVar
 
 from graupel.context import Context
-from graupel.core import changes, product_types, products, stock
+from graupel.core import changes, ordering, product_types, products, stock
 from graupel.core.attributes import Fact
 from graupel.core.changes import Conflict, Merge
 from graupel.core.errors import Outdated, Refused
@@ -360,6 +360,7 @@ def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | No
             Problem("variant.own", "This product varies: SKU, GTIN and stock belong to each of its variants.", "sku")
         )
     only = current.variants[0].id if current and not current.varies and current.variants else None
+    problems += ordering.problems({name: getattr(values, name) for name in ordering.FIELDS})
     if values.sku:
         problems += skus.problems(tx, [(values.sku, only)], ctx.settings.language)
     if values.code and (other := store.owner_of_code(tx, values.code)) and other != (current.id if current else None):

@@ -9,7 +9,7 @@ from graupel.context import Context
 from graupel.core.roles import Actor, Role
 
 #: What no page shows: only whether it is set.
-SECRET = ("database_url", "sealing_key")
+SECRET = ("database_url", "sealing_key", "smtp_password")
 #: In what numbers are, by the ends of their names.
 UNITS = {"_hours": "hours", "_days": "days", "_megabytes": "MB", "_seconds": "seconds"}
 #: Heading -> setting, what it is called, and what it does.
@@ -47,6 +47,17 @@ GROUPS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("picture_megabytes", "One picture", "A larger one is refused."),
             ("video_megabytes", "One video or 3D model", "A larger one is refused."),
             ("embed_hosts", "Embedded from", "Hosts from which texts may show films, maps and the like."),
+        ),
+    ),
+    (
+        "Mail",
+        (
+            ("smtp_host", "Mail server", "Mail goes through it; without it nothing is sent."),
+            ("smtp_port", "Its port", "25 inside a network, 587 for most others."),
+            ("smtp_tls", "STARTTLS", "Before anything else is said to it."),
+            ("smtp_user", "Signed in as", "Blank: it asks nobody."),
+            ("smtp_password", "Password", "Of the mail server."),
+            ("mail_from", "From", "The address that mail comes from."),
         ),
     ),
     (

@@ -188,7 +188,7 @@ def rules(request: Request, ctx: Ctx, signed: Signed) -> Response:
 def _rules(request: Request, ctx: Context, signed: Identity, *, status: int = 200, **data: Any) -> Response:
     signed.actor.require(Role.VIEWER)
     said = service.said(ctx)
-    rows: dict[int | None, Any] = {None: said.shop} | dict(said.types.items())
+    rows: dict[int | str, Any] = {"shop": said.shop} | dict(said.types.items())
     words = vocabulary.read(ctx)
     return page(
         request,
@@ -197,6 +197,7 @@ def _rules(request: Request, ctx: Context, signed: Identity, *, status: int = 20
         status=status,
         texts={key: places.texts(row) for key, row in rows.items()},
         marks={key: places.flat(row) for key, row in rows.items()},
+        none_said=places.texts(None),
         types={key: one.name for key, one in words.types.items()},
         locations=said.locations,
         mails=ctx.db.run(store.notice)["mails"],

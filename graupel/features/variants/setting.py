@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from graupel.context import Context
+from graupel.core import ordering
 from graupel.core.declarations.products import AMOUNTS, VARIANT, VARIANT_WORDS
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem
@@ -231,6 +232,9 @@ def _problems_of_one(
         _refuse_unpriced(product, {variant_id: fields})
     except Refused as refusal:
         problems += refusal.problems
+    if any(name in fields for name in ordering.FIELDS):
+        one = next(variant for variant in product.variants if variant.id == variant_id)
+        problems += ordering.problems({name: fields.get(name, getattr(one, name)) for name in ordering.FIELDS})
     if fields.get("archived") and not [v for v in product.for_sale if v.id != variant_id]:
         problems.append(Problem("variants.last", "It is the only variant for sale. Archive the product instead."))
     return problems
