@@ -17,6 +17,7 @@ from graupel.features.bulk import area as bulk
 from graupel.features.bulk import pages as bulk_pages
 from graupel.features.categories import area as categories
 from graupel.features.categories import pages as category_pages
+from graupel.features.delivery import area as delivery
 from graupel.features.delivery import pages as delivery_pages
 from graupel.features.destinations import area as destinations
 from graupel.features.destinations import pages as destination_pages
@@ -100,7 +101,7 @@ AREAS = (
     ),
     Area("pricing", (rule_pages.router, pricing_pages.router), register=pricing.register),
     Area("stock", (stock_pages.open_router, stock_pages.router), (stock_api.router,), stock.register),
-    Area("delivery", (delivery_pages.router,)),
+    Area("delivery", (delivery_pages.router, delivery_pages.product_router), register=delivery.register),
     Area("orders", api=(order_api.router,), register=orders.register),
     Area("listings", (listing_pages.router,), register=listings.register),
     Area("files", (file_pages.router,), register=files.register),

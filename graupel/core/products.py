@@ -86,6 +86,11 @@ class ProductValues:
     order_most: Decimal | None = None
     order_step: Decimal | None = None
     sold_in: str = ""
+    delivered: str = ""
+    promise_id: int | None = None
+    packed_size: str | None = None
+    customs_code: str | None = None
+    customs_value: Decimal | None = None
     weight_g: int | None = None
     origin_country: str | None = None
     category_id: int | None = None

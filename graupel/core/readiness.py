@@ -62,7 +62,7 @@ def for_shop(values: ProductValues, pictures: Sequence[PictureFacts], unpriced: 
         findings.append(
             Finding("description.short", "A description of a few sentences is wanted.", "description", False)
         )
-    if values.weight_g is None:
+    if values.weight_g is None and values.delivered in ("", "shipped"):
         findings.append(Finding("weight.missing", "A weight is wanted, for the cost of delivery.", "weight_g", False))
     return findings
 

@@ -11,6 +11,7 @@ from enum import StrEnum
 from typing import Any
 
 from graupel.core.availability import Sells, Standing
+from graupel.core.delivery import Sent, Zone
 
 _CONTEXT = "https://schema.org"
 
@@ -56,6 +57,7 @@ class Said:
     many variants can be bought. ``is_group``: no variant is chosen yet. ``differs_by``: names of its axes. ``was``:
     what is crossed out; ``until``: when the price ends, with its zone; ``unit``: the price by a measure; ``taxed``: tax
     is in the price. ``starts``: the day from which it can be had; ``quantities``: least and most of an order.
+    ``sent``: how it goes to the shop's own country, and ``carriage`` what that costs.
     """
 
     address: str
@@ -80,6 +82,8 @@ class Said:
     taxed: bool = True
     starts: date | None = None
     quantities: tuple[Decimal, Decimal | None] | None = None
+    sent: Sent | None = None
+    carriage: Decimal | None = None
 
 
 def article(said: Said) -> dict[str, Any]:
@@ -121,8 +125,24 @@ def _offers(said: Said) -> dict[str, Any] | None:
         least, most = said.quantities
         bounds = {"minValue": f"{least:f}", "maxValue": None if most is None else f"{most:f}"}
         offer["eligibleQuantity"] = _without_empty({"@type": "QuantitativeValue", **bounds})
+    if said.sent and said.sent.to:
+        offer["shippingDetails"] = _shipping(said, said.sent, said.sent.to)
     specified = _specifications(said)
     return offer | ({"priceSpecification": specified} if specified else {})
+
+
+def _shipping(said: Said, sent: Sent, zone: Zone) -> dict[str, Any]:
+    """OfferShippingDetails: where to, what it costs, and how many days of work it is under way."""
+    transit = {"@type": "QuantitativeValue", "minValue": zone.first, "maxValue": zone.last, "unitCode": "DAY"}
+    rate = {"@type": "MonetaryAmount", "value": f"{said.carriage:.2f}", "currency": said.currency}
+    return _without_empty(
+        {
+            "@type": "OfferShippingDetails",
+            "shippingRate": None if said.carriage is None else rate,
+            "shippingDestination": {"@type": "DefinedRegion", "addressCountry": sent.country},
+            "deliveryTime": {"@type": "ShippingDeliveryTime", "transitTime": transit},
+        }
+    )
 
 
 #: UN/CEFACT codes of the measures by which prices are told (Recommendation 20).

@@ -7,7 +7,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from babel.dates import format_date, format_datetime, format_timedelta
-from babel.numbers import format_decimal, get_decimal_symbol
+from babel.numbers import format_currency, format_decimal, get_decimal_symbol
 
 from graupel.core.quantities import format_money, format_weight
 
@@ -26,6 +26,12 @@ def amount(value: Decimal | None, locale: str) -> str:
     if value is None or locale == "en":
         return format_money(value)
     return format_decimal(value, "#,##0.00", locale=locale)
+
+
+def money(value: Decimal, currency: str, locale: str) -> str:
+    """An amount with its currency."""
+    text: str = format_currency(value, currency, locale=locale)
+    return text
 
 
 def weight(grams: int | None, locale: str) -> str:
@@ -62,6 +68,11 @@ def buyers_day(at: datetime, zone: ZoneInfo, locale: str) -> str:
 def buyers_date(day: date, locale: str) -> str:
     """A day as buyers read it: "8 December 2026"."""
     return format_date(day, "long", locale=locale)
+
+
+def weekday(day: date, locale: str) -> str:
+    """A day of this or the next week as buyers read it: "Thursday, 3 December"."""
+    return format_date(day, "EEEE, d MMMM", locale=locale)
 
 
 def ago(at: datetime | None, locale: str) -> str:

@@ -7,7 +7,6 @@ from urllib.parse import quote
 from zoneinfo import ZoneInfo
 
 from babel.dates import format_date
-from babel.numbers import format_currency
 from fastapi import Request
 from fastapi.responses import HTMLResponse
 from jinja2 import ChoiceLoader, Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
@@ -15,7 +14,7 @@ from jinja2.runtime import Context
 from markupsafe import Markup
 from slugify import slugify
 
-from graupel.core import countries, languages, moments, products, richtext, stock
+from graupel.core import countries, delivery, languages, moments, products, richtext, stock
 from graupel.core.phrases import phrase
 from graupel.core.quantities import format_money
 from graupel.core.roles import Role
@@ -53,8 +52,8 @@ def make_templates(settings: Settings) -> Environment:
     env.filters.update(
         number=pass_context(lambda found, value: formats.number(value, found.get("locale") or locale)),
         money=pass_context(
-            lambda found, amount: format_currency(
-                amount, found.get("currency") or settings.currency, locale=found.get("locale") or locale
+            lambda found, amount: formats.money(
+                amount, found.get("currency") or settings.currency, found.get("locale") or locale
             )
         ),
         amount=format_money,
@@ -66,6 +65,7 @@ def make_templates(settings: Settings) -> Environment:
         day=lambda at, where: formats.day(at, where, locale),
         moment=moments.typed,
         quantity=stock.show,
+        size_of=delivery.show_size,
         buyers_day=pass_context(lambda found, at: formats.buyers_day(at, zone, found.get("locale") or locale)),
         month=lambda at: format_date(at, "MMM", locale=locale),
         ago=lambda at: formats.ago(at, locale),

@@ -49,6 +49,13 @@ CREATE TABLE IF NOT EXISTS stock_alert (
   KEY stock_alert_mailed (mailed)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
 
+-- What is below its threshold already; nobody is written of it.
+INSERT IGNORE INTO stock_alert (id, product_id, since, mailed)
+SELECT k.id, k.product_id, UTC_TIMESTAMP(3), TRUE FROM stock k JOIN variant v ON v.id = k.id AND NOT v.archived
+JOIN product p ON p.id = v.product_id LEFT JOIN selling_rules y ON y.type_key = p.type_id
+LEFT JOIN selling_rules h ON h.type_key = 0
+WHERE k.counted AND k.on_hand - k.reserved < COALESCE(v.low_stock, p.low_stock, y.low_stock, h.low_stock, 5);
+
 -- Who is written to when something falls below its threshold, and the secret part of the feed's address.
 CREATE TABLE IF NOT EXISTS stock_notice (
   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,

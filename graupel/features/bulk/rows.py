@@ -27,6 +27,8 @@ class SampleRow(TypedDict):
     order_least: Decimal | None
     order_most: Decimal | None
     order_step: Decimal | None
+    packed_size: str | None
+    customs_code: str | None
 
 
 class PriceSampleRow(TypedDict):

@@ -6,13 +6,29 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from graupel.context import Context
+from graupel.core import delivery
+from graupel.core.delivery import WEEKDAYS, CostBy, Way, Zone
 from graupel.core.errors import Outdated, Refused
 from graupel.core.problems import Problem, by_field
-from graupel.core.roles import Identity, Role
-from graupel.features.delivery.schemas import TaxClassTyped, TaxTermsTyped
+from graupel.core.quantities import format_money
+from graupel.core.roles import Actor, Identity, Role
+from graupel.features.categories import service as categories
+from graupel.features.delivery import service
+from graupel.features.delivery.schemas import (
+    CarriageTyped,
+    PromiseTyped,
+    TaxClassTyped,
+    TaxTermsTyped,
+    WorkingTyped,
+)
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as destination_terms
+from graupel.features.destinations.service import Seen
+from graupel.features.products import service as products
+from graupel.features.products.service import Product
 from graupel.features.terms import taxes
+from graupel.features.terms.deliveries import SaidOfDelivery
+from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf
@@ -40,9 +56,143 @@ def _index(request: Request, ctx: Context, signed: Identity, *, status: int = 20
         shops=shops,
         catalogue=written.catalogue,
         marks={one.code: destination_terms.flat(one.terms) for one in shops},
+        **_delivering(ctx, signed),
         may_change=signed.actor.may(Role.OWNER),
         may_edit=signed.actor.may(Role.EDITOR),
         **{"wrong": {}, "wrong_at": None, "typed": None, "said": {}, **data},
+    )
+
+
+def _delivering(ctx: Context, signed: Identity) -> dict[str, Any]:
+    """What the page shows of promises and days of work."""
+    said = service.read(ctx, signed.actor)
+    working = said.working
+    return {
+        "promises": list(said.promises.values()),
+        "zones": {key: [_zone_texts(zone, one.cost_by) for zone in one.zones] for key, one in said.promises.items()},
+        "promise_marks": {key: {"name": one.name, "cost_by": str(one.cost_by)} for key, one in said.promises.items()},
+        "stands": {0: service.Stands()} | {key: _stands(said, key) for key in said.promises},
+        "working": {
+            "days": [str(day) for day in sorted(working.days)],
+            "cut_off": f"{working.cut_off:%H:%M}",
+            "closed": ", ".join(day.isoformat() for day in sorted(working.closed)),
+        },
+        "working_marks": ctx.db.run(service.working_marks),
+        "weekdays": list(enumerate(WEEKDAYS)),
+        "types": {key: one.name for key, one in vocabulary.read(ctx).types.items()},
+        "tree": categories.read_tree(ctx),
+    }
+
+
+def _stands(said: SaidOfDelivery, promise_id: int) -> service.Stands:
+    """For what a promise stands."""
+    return service.Stands(
+        said.of_shop == promise_id,
+        [key for key, one in said.of_types.items() if one == promise_id],
+        [key for key, one in said.of_categories.items() if one == promise_id],
+    )
+
+
+def _zone_texts(zone: Zone, by: CostBy) -> dict[str, str]:
+    return {
+        "countries": ", ".join(sorted(zone.countries)),
+        "days": str(zone.first) if zone.first == zone.last else f"{zone.first}-{zone.last}",
+        "steps": delivery.show_steps(zone.steps, by),
+        "free_from": format_money(zone.free_from),
+    }
+
+
+@router.post("/promises")
+@router.post("/promises/{promise_id:int}")
+def save_promise(
+    request: Request, ctx: Ctx, signed: Signed, form: FormOf[PromiseTyped], promise_id: int | None = None
+) -> Response:
+    """Makes a delivery promise, or writes it."""
+    raw = {"name": form.name, "cost_by": form.cost_by}
+    at, typed = f"promise-{promise_id or 0}", {**raw, "rows": form.rows, "stands": form.stands}
+    try:
+        service.save_promise(ctx, signed.actor, promise_id, raw, form.rows, form.stands, form.marks)
+    except Refused as refusal:
+        wrong = by_field(refusal.problems)
+        return _index(request, ctx, signed, wrong=wrong, wrong_at=at, typed=typed, status=422)
+    except Outdated as outdated:
+        wrong = by_field([Problem("promise.changed", str(outdated), "name")])
+        return _index(request, ctx, signed, wrong=wrong, wrong_at=at, typed=typed, status=409)
+    return _index(request, ctx, signed)
+
+
+@router.post("/promises/{promise_id:int}/delete")
+def delete_promise(request: Request, ctx: Ctx, signed: Signed, promise_id: int) -> Response:
+    """Takes a promise away."""
+    try:
+        service.remove_promise(ctx, signed.actor, promise_id)
+    except Refused as refusal:
+        wrong = by_field(refusal.problems)
+        return _index(request, ctx, signed, wrong=wrong, wrong_at=f"promise-{promise_id}", status=422)
+    return _index(request, ctx, signed)
+
+
+@router.post("/working")
+def save_working(request: Request, ctx: Ctx, signed: Signed, form: FormOf[WorkingTyped]) -> Response:
+    """Writes when the shop works."""
+    raw = {"days": form.days, "cut_off": form.cut_off, "closed": form.closed}
+    try:
+        changed = service.save_working(ctx, signed.actor, raw, form.marks)
+    except Refused as refusal:
+        wrong = by_field(refusal.problems)
+        return _index(request, ctx, signed, wrong=wrong, wrong_at="working", typed=raw, status=422)
+    except Outdated as outdated:
+        wrong = by_field([Problem("working.changed", str(outdated), "")])
+        return _index(request, ctx, signed, wrong=wrong, wrong_at="working", typed=raw, status=409)
+    return _index(request, ctx, signed, said={} if changed else {"working": "Nothing had changed."})
+
+
+# --- the part of the product editor ----------------------------------------------------------------------------
+
+
+def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
+    """What the editor's part shows."""
+    found = ctx.db.run(lambda tx: service.of_product(ctx, tx, product))
+    return {
+        "found": found,
+        "carriage": service.flat_carriage(found.carriage),
+        "promises": list(found.said.promises.values()),
+        "wrong": {},
+        "typed_rows": None,
+        "said": "",
+    }
+
+
+def part_mark(data: dict[str, Any]) -> str:
+    """The shape of its mark."""
+    found = data["found"]
+    return "full" if found.way is not Way.SHIPPED or found.promise else "dash"
+
+
+product_router = APIRouter(prefix="/products/{product_id}/delivery", dependencies=[Depends(from_our_own_page)])
+
+
+@product_router.post("")
+def save_carriage(request: Request, ctx: Ctx, signed: Signed, form: FormOf[CarriageTyped], product_id: int) -> Response:
+    """Writes what delivery of a product costs by country."""
+    wrong: dict[str, list[Problem]] = {}
+    status = 200
+    try:
+        service.save_carriage(ctx, signed.actor, product_id, form.rows, form.marks)
+    except Refused as refusal:
+        wrong, status = by_field(refusal.problems), 422
+    except Outdated as outdated:
+        wrong, status = by_field([Problem("carriage.changed", str(outdated), "")]), 409
+    product = products.read(ctx, signed.actor, product_id)
+    data = part_data(ctx, signed.actor, product, request.state.seen)
+    data |= {"wrong": wrong, "typed_rows": form.rows if wrong else None}
+    return page(
+        request,
+        "delivery/carriage.html",
+        status=status,
+        product=product,
+        data=data,
+        may_edit=signed.actor.may(Role.EDITOR),
     )
 
 

@@ -2,6 +2,7 @@
 
 from graupel.features.categories import deleting
 from graupel.features.products import applying, kinds, skus, store, summary
+from graupel.features.terms import delivery_kinds
 from graupel.features.terms import kinds as terms
 
 
@@ -9,6 +10,7 @@ def register(language: str) -> None:
     """Products and all that belongs to them, and what follows their changes."""
     kinds.register_kinds(language)
     terms.register_booked()
+    delivery_kinds.register_of_products()
     applying.register()
     summary.register()
     skus.register()

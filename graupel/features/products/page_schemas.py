@@ -34,6 +34,7 @@ SINGLE = (
     "suggested_price", "tax_class_id", "contents", "priced_per",
     "sells", "at_zero", "zero_limit", "held_back", "least_stock", "low_stock", "back_on", "coming_on",
     "order_least", "order_most", "order_step", "sold_in",
+    "delivered", "promise_id", "packed_size", "customs_code", "customs_value",
     "category_id", "brand", "mpn",
     "gtin", "short_text", "description", "key_points", "address_part", "canonical", "meta_title", "meta_description",
 )  # fmt: skip

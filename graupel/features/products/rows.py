@@ -48,6 +48,11 @@ class ProductRow(TypedDict):
     order_most: Decimal | None
     order_step: Decimal | None
     sold_in: str
+    delivered: str
+    promise_id: int | None
+    packed_size: str | None
+    customs_code: str | None
+    customs_value: Decimal | None
     sku_pattern: str
     address_part: str
     canonical: str
@@ -135,6 +140,8 @@ class VariantRow(TypedDict):
     order_least: Decimal | None
     order_most: Decimal | None
     order_step: Decimal | None
+    packed_size: str | None
+    customs_code: str | None
     gtin: str | None
     mpn: str
     archived: int
@@ -166,6 +173,8 @@ class VariantWithProductRow(VariantRow):
     product_order_least: Decimal | None
     product_order_most: Decimal | None
     product_order_step: Decimal | None
+    product_packed_size: str | None
+    product_customs_code: str | None
 
 
 class FactRow(FactValueRow):

@@ -62,6 +62,8 @@ class Variant:
     order_least: Decimal | None = None
     order_most: Decimal | None = None
     order_step: Decimal | None = None
+    packed_size: str | None = None
+    customs_code: str | None = None
     gtin: str | None = None
     mpn: str = ""
     stock: Decimal | None = None

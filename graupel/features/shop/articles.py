@@ -13,7 +13,7 @@ from graupel.core.variants import Axis
 from graupel.features.media.service import Media
 from graupel.features.products.selling import Selling
 from graupel.features.products.service import Product, Variant
-from graupel.features.shop import availability_words, offers
+from graupel.features.shop import arrival, availability_words, offers
 from graupel.features.shop.offers import Offer
 from graupel.features.shop.service import ShownProduct
 from graupel.features.shop.windows import Window
@@ -68,6 +68,7 @@ class Article:
     stock_words: str
     order_words: list[str]
     sells: Sells | None
+    arrival: arrival.Told
     facts: list[tuple[str, str]]
     ways: list[Ways]
     views: list[ArticleView]
@@ -82,12 +83,13 @@ def article(ctx: Context, found: ShownProduct, variant_id: int, window: Window) 
     base = product.values
     texts = _texts(ctx, product, shown, window) if shown and product.varies else {}
     sells = found.selling.sells.get(shown.id) if shown else None
+    offer = _offer(ctx, window, found, shown) if shown else None
     return Article(
         found.paths[window.seen.language],
         shown.id if shown else None,
         texts.get("name") or base.name,
         texts.get("short_text") or base.short_text,
-        _offer(ctx, window, found, shown) if shown else None,
+        offer,
         offers.of_all(window, found.asking),
         offers.tax_note(found.asking.taxing, window.terms.tax_shown, window.seen.language),
         inherited(shown.weight_g, base.weight_g) if shown else base.weight_g,
@@ -97,6 +99,7 @@ def article(ctx: Context, found: ShownProduct, variant_id: int, window: Window) 
         availability_words.stock(sells, window.seen),
         availability_words.ordering(found.selling.ordering.get(shown.id), window.seen) if shown else [],
         sells,
+        arrival.of_variant(ctx, window, found, shown, offer, sells) if shown else arrival.Told(),
         _facts(product, window.seen.locale),
         [_ways(product, place, axis, shown, found.selling) for place, axis in enumerate(product.axes)],
         _views(product, shown),

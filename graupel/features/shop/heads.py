@@ -115,6 +115,8 @@ def _said(
         offers=len(for_sale),
         availability=structured.best(structured.availability(selling.sells[one.id]) for one in for_sale),
         starts=structured.starts(article.sells) if article.sells else None,
+        sent=article.arrival.sent,
+        carriage=article.arrival.cost,
         quantities=_quantities(selling.ordering.get(article.variant_id or 0)),
         is_group=of_all,
         group=product.values.code if product.varies else "",

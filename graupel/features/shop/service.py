@@ -25,6 +25,8 @@ from graupel.db import Tx
 from graupel.features.assortments import service as assortments
 from graupel.features.categories import editing
 from graupel.features.categories.service import Category
+from graupel.features.delivery import service as deliveries
+from graupel.features.delivery.service import Delivering
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import asking, resolving, selling, table_store
@@ -247,13 +249,14 @@ def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int], can_be_had: I
 class ShownProduct:
     """A product as the window shows it; ``paths``: of its page, by language; ``asking``: what it costs there.
 
-    ``selling``: what sells of it.
+    ``selling``: what sells of it; ``delivering``: how it arrives.
     """
 
     product: Product
     paths: Mapping[str, str]
     asking: Asking
     selling: Selling
+    delivering: Delivering
 
 
 def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) -> ShownProduct:
@@ -268,9 +271,10 @@ def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) 
         seen = product_rules.seen(found.values, one.lens)
         paths[code] = menus.product_path(one.path, product_id, seen.address_part, seen.name)
     asked, sells = asking.read(ctx, found, shown.lens), selling.read(ctx, found)
+    delivering = ctx.db.run(lambda tx: deliveries.of_product(ctx, tx, found))
     found = selling.without_hidden(found, sells.hidden) if viewer is None else found
     if shown.lens.is_default:
-        return ShownProduct(found, paths, asked, sells)
+        return ShownProduct(found, paths, asked, sells, delivering)
 
     def work(tx: Tx) -> Product:
         words = vocabulary.through(ctx, tx, shown.lens, product_id)
@@ -278,4 +282,4 @@ def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) 
         said = product_pictures.through(tx, through.values.pictures, product_id, shown.lens)
         return replace(through, values=replace(through.values, pictures=said))
 
-    return ShownProduct(ctx.db.run(work), paths, asked, sells)
+    return ShownProduct(ctx.db.run(work), paths, asked, sells, delivering)

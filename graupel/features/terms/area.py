@@ -1,8 +1,9 @@
 """What terms of sale register."""
 
-from graupel.features.terms import kinds
+from graupel.features.terms import delivery_kinds, kinds
 
 
 def register(language: str) -> None:
     """Taxes; sales and quantity prices follow where products are known (area pricing)."""
     kinds.register_kinds()
+    delivery_kinds.register_kinds()

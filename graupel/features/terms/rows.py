@@ -142,3 +142,56 @@ class StockNamedRow(TypedDict):
     id: int
     product_id: int
     sku: str
+
+
+class PromiseRow(TypedDict):
+    """A delivery promise."""
+
+    id: int
+    name: str
+    cost_by: str
+    version: int
+
+
+class PromiseZoneRow(TypedDict):
+    """Countries to which goods go alike by a promise."""
+
+    id: int
+    promise_id: int
+    position: int
+    countries: str
+    first_days: int
+    last_days: int
+    steps: str
+    free_from: Decimal | None
+    version: int
+
+
+class PromiseForRow(TypedDict):
+    """For what a promise stands."""
+
+    id: int
+    promise_id: int
+    type_id: int | None
+    category_id: int | None
+    version: int
+
+
+class OwnCarriageRow(TypedDict):
+    """What delivery of single goods costs in a country; NULL: they may not go there."""
+
+    id: int
+    product_id: int
+    country: str
+    amount: Decimal | None
+    version: int
+
+
+class WorkingRow(TypedDict):
+    """When the shop works."""
+
+    id: int
+    days: str
+    cut_off: str
+    closed: str
+    version: int

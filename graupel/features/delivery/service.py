@@ -1,0 +1,371 @@
+"""Delivery promises, days of work, and what delivery of single goods costs."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from decimal import Decimal
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import delivery, quantities
+from graupel.core.changes import journal_values
+from graupel.core.declarations.delivery import OWN_CARRIAGE, PROMISE, PROMISE_FOR, PROMISE_ZONE, WORKING
+from graupel.core.delivery import CostBy, Sent, Way, Zone
+from graupel.core.errors import NotFound, Refused
+from graupel.core.problems import Problem
+from graupel.core.product_fields import one_line
+from graupel.core.roles import Actor, Role
+from graupel.core.showing import plural
+from graupel.db import DuplicateKey, Tx
+from graupel.features.categories import service as categories
+from graupel.features.history import meeting
+from graupel.features.history import service as history
+from graupel.features.history.meeting import Marks
+from graupel.features.products import service as products
+from graupel.features.products.service import Product
+from graupel.features.terms import deliveries
+from graupel.features.terms import delivery_store as store
+from graupel.features.terms import store as terms_store
+from graupel.features.terms.deliveries import Carriage, SaidOfDelivery
+from graupel.features.vocabulary import service as vocabulary
+
+MOST_ZONES = 40
+MOST_CARRIAGE = 60
+
+
+@dataclass(frozen=True)
+class Stands:
+    """For what a promise stands."""
+
+    shop: bool = False
+    types: Sequence[int] = ()
+    categories: Sequence[int] = ()
+
+
+def read(ctx: Context, actor: Actor) -> SaidOfDelivery:
+    """What is said once of delivery."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: deliveries.said(ctx, tx))
+
+
+# --- promises ------------------------------------------------------------------------------------------------
+
+
+def _zones(rows: Sequence[Mapping[str, str]], by: CostBy, currency: str) -> list[dict[str, Any]]:
+    """Rows as typed, as their table has them; empty ones are left out. Raises Refused, naming "countries-2"."""
+    found: list[Zone] = []
+    kept: list[dict[str, Any]] = []
+    problems: list[Problem] = []
+    for place, row in enumerate(rows):
+        if not any(text.strip() for text in row.values()):
+            continue
+        try:
+            zone, steps = _zone(row, by, currency)
+        except Refused as refusal:
+            problems += [replace(one, field=f"{one.field}-{place}") for one in refusal.problems]
+            continue
+        found.append(zone)
+        kept.append(
+            {
+                "position": len(kept),
+                "countries": ",".join(sorted(zone.countries)),
+                "first_days": zone.first,
+                "last_days": zone.last,
+                "steps": steps,
+                "free_from": zone.free_from,
+            }
+        )
+    problems = problems or delivery.problems_of(found)
+    if len(kept) > MOST_ZONES:
+        problems.append(Problem("zone.many", f"At most {MOST_ZONES} rows are kept.", "countries-0"))
+    if problems:
+        raise Refused(problems)
+    return kept
+
+
+def _zone(row: Mapping[str, str], by: CostBy, currency: str) -> tuple[Zone, str]:
+    problems: list[Problem] = []
+
+    def read_field(name: str, act: Any, nothing: Any) -> Any:
+        try:
+            return act(row.get(name, ""))
+        except Refused as refusal:
+            problems.extend(one.at(field=name) for one in refusal.problems)
+            return nothing
+
+    countries = read_field("countries", delivery.parse_countries, frozenset())
+    first, last = read_field("days", delivery.parse_days, (0, 0))
+    steps = read_field("steps", lambda text: delivery.parse_steps(text, by, currency), ())
+    free = read_field("free_from", lambda text: quantities.parse_money(text, currency) if text.strip() else None, None)
+    if problems:
+        raise Refused(problems)
+    return Zone(countries, first, last, steps, free), delivery.show_steps(steps, by)
+
+
+def save_promise(
+    ctx: Context,
+    actor: Actor,
+    promise_id: int | None,
+    raw: Mapping[str, str],
+    rows: Sequence[Mapping[str, str]],
+    stands: Stands,
+    marks: Marks = None,
+) -> int:
+    """Make a promise, or write it, with its countries and for what it stands; returns its id.
+
+    Raises Refused, Outdated, NotFound.
+    """
+    actor.require(Role.EDITOR)
+    name = one_line(raw.get("name", ""), delivery.NAME_LENGTH, "A promise's name", "promise")
+    if not name:
+        raise Refused.because("promise.name", "A promise needs a name, such as Parcel.", "name")
+    by = CostBy(raw["cost_by"]) if raw.get("cost_by") in tuple(CostBy) else CostBy.WEIGHT
+    zones = _zones(rows, by, ctx.settings.currency)
+
+    def work(tx: Tx) -> int:
+        values = {"name": name, "cost_by": str(by)}
+        title = f"Delivery promise {'changed' if promise_id else 'made'}: {name}"
+        with history.change_set(tx, actor, "promise.save", title) as recorder:
+            if promise_id is None:
+                made = terms_store.insert(tx, PROMISE, values)
+                recorder.made("promise", made, values)
+            else:
+                made = promise_id
+                _write(tx, recorder, made, values, marks)
+            _write_rows(tx, recorder, PROMISE_ZONE, _zone_rows(tx, made), [{"promise_id": made, **z} for z in zones])
+            _write_stands(ctx, tx, recorder, made, stands)
+        return made
+
+    try:
+        return ctx.db.run(work)
+    except DuplicateKey as double:
+        raise Refused.because("promise.taken", f"There is a promise “{name}” already.", "name") from double
+
+
+def _write(tx: Tx, recorder: history.Recorder, promise_id: int, values: Mapping[str, Any], marks: Marks) -> None:
+    row = store.promise(tx, promise_id, lock=True)
+    if row is None:
+        raise NotFound("This promise is not there any more.")
+    there = {"name": row["name"], "cost_by": row["cost_by"]}
+    both = meeting.bring_together(
+        tx, {"promise": [promise_id]}, marks, values, there, lambda name: PROMISE.field(name).label
+    )
+    if recorder.changed("promise", promise_id, there, both, row["version"] + 1):
+        terms_store.update(tx, PROMISE, promise_id, both)
+
+
+def _zone_rows(tx: Tx, promise_id: int) -> list[dict[str, Any]]:
+    return [dict(row) for row in store.zones(tx) if row["promise_id"] == promise_id]
+
+
+def _write_rows(
+    tx: Tx, recorder: history.Recorder, record: Any, there: list[dict[str, Any]], wanted: list[dict[str, Any]]
+) -> None:
+    """Make the rows of a record, in their order, what is wanted."""
+    for row, values in zip(there, wanted, strict=False):
+        before = {name: row[name] for name in record.columns()}
+        if recorder.changed(record.name, row["id"], before, values, row["version"] + 1):
+            terms_store.update(tx, record, row["id"], values)
+    for row in there[len(wanted) :]:
+        recorder.removed(record.name, row["id"], {name: row[name] for name in record.columns()}, row["version"] + 1)
+        terms_store.delete(tx, record, row["id"])
+    for values in wanted[len(there) :]:
+        recorder.made(record.name, terms_store.insert(tx, record, values), values)
+
+
+def _write_stands(ctx: Context, tx: Tx, recorder: history.Recorder, promise_id: int, stands: Stands) -> None:
+    """A promise stands for these; what another stood for until now it stands for no more."""
+    words = vocabulary.current(ctx, tx)
+    tree = categories.current(ctx, tx)
+    targets: list[tuple[int | None, int | None]] = [(None, None)] if stands.shop else []
+    targets += [(one, None) for one in stands.types if one in words.types]
+    targets += [(None, one) for one in stands.categories if one in tree.by_id]
+    there = {(row["type_id"], row["category_id"]): row for row in store.stand_for(tx)}
+    for target, row in there.items():
+        own = row["promise_id"] == promise_id
+        before = {"promise_id": row["promise_id"], "type_id": target[0], "category_id": target[1]}
+        if own and target not in targets:
+            recorder.removed("promise_for", row["id"], before, row["version"] + 1)
+            terms_store.delete(tx, PROMISE_FOR, row["id"])
+        elif not own and target in targets:
+            after = {**before, "promise_id": promise_id}
+            recorder.changed("promise_for", row["id"], before, after, row["version"] + 1)
+            terms_store.update(tx, PROMISE_FOR, row["id"], {"promise_id": promise_id})
+    for target in targets:
+        if target not in there:
+            values = {"promise_id": promise_id, "type_id": target[0], "category_id": target[1]}
+            recorder.made("promise_for", terms_store.insert(tx, PROMISE_FOR, values), values)
+
+
+def remove_promise(ctx: Context, actor: Actor, promise_id: int) -> None:
+    """Take a promise away that no product names; what it stood for is as the shop's. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        row = store.promise(tx, promise_id, lock=True)
+        if row is None:
+            raise NotFound("This promise is not there any more.")
+        if used := store.products_with(tx, promise_id):
+            what = "One product names it" if used == 1 else f"{plural(used, 'product')} name it"
+            raise Refused.because("promise.used", f"{what}. Give another promise first.", "name")
+        with history.change_set(tx, actor, "promise.remove", f"Promise taken away: {row['name']}") as recorder:
+            stands = [one for one in store.stand_for(tx) if one["promise_id"] == promise_id]
+            _write_rows(tx, recorder, PROMISE_FOR, [dict(one) for one in stands], [])
+            _write_rows(tx, recorder, PROMISE_ZONE, _zone_rows(tx, promise_id), [])
+            recorder.removed(
+                "promise", promise_id, {"name": row["name"], "cost_by": row["cost_by"]}, row["version"] + 1
+            )
+            terms_store.delete(tx, PROMISE, promise_id)
+
+    ctx.db.run(work)
+
+
+# --- days of work ----------------------------------------------------------------------------------------------
+
+
+def save_working(ctx: Context, actor: Actor, raw: Mapping[str, Any], marks: Marks = None) -> bool:
+    """Write when the shop works; returns whether anything differs. Raises Refused, Outdated."""
+    actor.require(Role.EDITOR)
+    wanted = delivery.parse_working(raw)
+    values = {
+        "days": "".join(map(str, sorted(wanted.days))),
+        "cut_off": f"{wanted.cut_off:%H:%M:%S}",
+        "closed": ", ".join(day.isoformat() for day in sorted(wanted.closed)),
+    }
+
+    def work(tx: Tx) -> bool:
+        row = store.working(tx, lock=True)
+        with history.change_set(tx, actor, "working.save", "Days of work changed") as recorder:
+            if row is None:
+                recorder.made("working", terms_store.insert(tx, WORKING, values), values)
+                return True
+            there = {name: row[name] for name in values}  # type: ignore[literal-required]
+            both = meeting.bring_together(
+                tx, {"working": [row["id"]]}, marks, values, there, lambda name: WORKING.field(name).label
+            )
+            if recorder.changed("working", row["id"], there, both, row["version"] + 1):
+                terms_store.update(tx, WORKING, row["id"], both)
+                return True
+        return False
+
+    return ctx.db.run(work)
+
+
+def working_marks(tx: Tx) -> dict[str, Any]:
+    """What the page shows of days of work, as plain data."""
+    row = store.working(tx)
+    return {"days": row["days"], "cut_off": row["cut_off"], "closed": row["closed"]} if row else {}
+
+
+# --- single goods ----------------------------------------------------------------------------------------------
+
+
+def save_carriage(
+    ctx: Context, actor: Actor, product_id: int, rows: Sequence[Mapping[str, str]], marks: Marks = None
+) -> None:
+    """Write what delivery of a product costs by country; an amount "not sent" keeps it from going there.
+
+    Raises Refused, naming "country-2", Outdated, NotFound.
+    """
+    actor.require(Role.EDITOR)
+    wanted = read_carriage(rows, ctx.settings.currency)
+
+    def work(tx: Tx) -> None:
+        product = products.load(ctx, tx, product_id, lock=True)
+        rows = store.carriage(tx, product_id)
+        there = [dict(row) for row in rows]
+        mine = {country: _shown(amount) for country, amount in wanted.items()}
+        theirs = {row["country"]: _shown(row["amount"]) for row in rows}
+        for one in {*mine, *theirs}:
+            mine.setdefault(one, None)
+            theirs.setdefault(one, None)
+        both = meeting.bring_together(tx, {"product": [product_id]}, marks, mine, theirs, lambda name: name)
+        values = [
+            {"product_id": product_id, "country": country, "amount": None if text == NOT_SENT else Decimal(text)}
+            for country, text in sorted(both.items())
+            if text
+        ]
+        with history.change_set(tx, actor, "product.carriage", f"Delivery changed: {product.values.name}") as recorder:
+            _write_rows(tx, recorder, OWN_CARRIAGE, there, values)
+
+    ctx.db.run(work)
+
+
+NOT_SENT = "not sent"
+
+
+def _shown(amount: Decimal | None) -> str | None:
+    return NOT_SENT if amount is None else quantities.format_money(amount)
+
+
+def flat_carriage(found: Carriage) -> dict[str, Any]:
+    """What a page shows of the costs of single goods, as plain data."""
+    return journal_values({country: _shown(amount) for country, amount in found.own.items()}) | dict.fromkeys(
+        found.not_to, NOT_SENT
+    )
+
+
+def read_carriage(rows: Sequence[Mapping[str, str]], currency: str) -> dict[str, Decimal | None]:
+    """Rows as typed: country and amount, or "not sent"; empty ones are left out. Raises Refused."""
+    found: dict[str, Decimal | None] = {}
+    problems: list[Problem] = []
+    for place, row in enumerate(rows):
+        country, text = row.get("country", ""), row.get("amount", "").strip()
+        if not country and not text:
+            continue
+        try:
+            code = delivery.parse_countries(country)
+            if len(code) != 1:
+                raise Refused.because("carriage.country", "Choose a country.", "country")
+            amount = None if text.lower() == NOT_SENT else quantities.parse_money(text, currency)
+        except Refused as refusal:
+            named = "country" if refusal.problems[0].code.startswith(("country", "carriage")) else "amount"
+            problems += [replace(one, field=f"{named}-{place}") for one in refusal.problems]
+            continue
+        (one_country,) = code
+        if one_country in found:
+            problems.append(Problem("carriage.twice", "This country stands there twice.", f"country-{place}"))
+        found[one_country] = amount
+    if len(found) > MOST_CARRIAGE:
+        problems.append(Problem("carriage.many", f"At most {MOST_CARRIAGE} countries are kept.", "country-0"))
+    if problems:
+        raise Refused(problems)
+    return found
+
+
+@dataclass(frozen=True)
+class Delivering:
+    """How a product is delivered. ``by``: what named the promise: product, category, type or shop."""
+
+    said: SaidOfDelivery
+    promise: delivery.Promise | None
+    by: str
+    carriage: Carriage
+    way: Way
+
+
+def of_product(ctx: Context, tx: Tx, product: Product) -> Delivering:
+    """How a product is delivered."""
+    said = deliveries.said(ctx, tx)
+    values = product.values
+    way = [one.id for one in categories.current(ctx, tx).way(values.category_id)][::-1]
+    promise, by = said.promise(values.promise_id, way, values.type_id)
+    carriage = deliveries.carriage_of(store.carriage(tx, product.id))
+    return Delivering(said, promise, by, carriage, Way(values.delivered or Way.SHIPPED))
+
+
+def sent_to(
+    ctx: Context, tx: Tx, found: Delivering, country: str, weight_g: int | None, price: Decimal | None, ready_on: Any
+) -> Sent:
+    """What is told of a piece that is sent to a country now."""
+    return delivery.sent(
+        found.way,
+        country,
+        found.promise,
+        found.said.working,
+        deliveries.local_now(ctx, tx),
+        weight_g,
+        price,
+        ready_on=ready_on,
+        own=found.carriage.own,
+        not_to=found.carriage.not_to,
+    )

@@ -1,0 +1,186 @@
+"""Delivery promises, days of work and what single goods say of delivery, over their pages and in the shop window."""
+
+import html
+import json
+import re
+from dataclasses import replace
+from datetime import datetime, timedelta
+from decimal import Decimal
+
+import pytest
+
+from graupel.core.errors import NotAllowed, Refused
+from graupel.core.products import Status
+from graupel.core.roles import SYSTEM
+from graupel.features.delivery import service
+from graupel.features.delivery.service import Stands
+from graupel.features.destinations import terms as destination_terms
+from graupel.features.products import saving
+from graupel.features.products import service as products
+from graupel.features.terms import deliveries
+from tests.making import add_german, make_product, roll_back_newest
+from tests.serving import app, as_role, browser, stranger
+
+__all__ = ["app", "as_role", "browser", "stranger"]
+
+D = Decimal
+ROWS = [
+    {"countries": "DE", "days": "1-2", "steps": "up to 1 kg 3.90, up to 5 kg 5.90", "free_from": "50"},
+    {"countries": "Austria, FR", "days": "3", "steps": "9.90", "free_from": ""},
+]
+
+
+def text(answer) -> str:
+    return re.sub(r"\s+", " ", html.unescape(re.sub(r"<[^>]+>", " ", answer.text)))
+
+
+@pytest.fixture
+def yarn(ctx) -> int:
+    destination_terms.save(ctx, SYSTEM, "", {"country": "DE"})
+    return make_product(ctx, "FEL-1", name="Fellside", price=D("9.80"), weight_g=100, stock=10, status=Status.LIVE)
+
+
+def promise(ctx, name="Parcel", rows=ROWS, **stands) -> int:
+    raw = {"name": name, "cost_by": "weight"}
+    return service.save_promise(ctx, SYSTEM, None, raw, rows, Stands(**({"shop": True} | stands)))
+
+
+def change(ctx, product_id, **given):
+    values = products.read(ctx, SYSTEM, product_id).values
+    saving.save(ctx, SYSTEM, product_id, replace(values, **given), None)
+
+
+def named(ctx, product_id) -> tuple[str, str]:
+    found = ctx.db.run(lambda tx: service.of_product(ctx, tx, products.load(ctx, tx, product_id)))
+    return (found.promise.name if found.promise else "", found.by)
+
+
+def test_a_promise_is_made_changed_and_taken_away_and_goes_back(browser, ctx, yarn):
+    assert "no delivery is promised yet" in text(browser.get("/delivery"))
+    form = {name: [row[name] for row in ROWS] for name in ROWS[0]}
+    page = browser.write("/delivery/promises", data={"name": "Parcel", "for_shop": "1", **form})
+    assert "1 delivery promise" in text(page)
+    (made,) = service.read(ctx, SYSTEM).promises.values()
+    assert [(sorted(one.countries), one.first, one.last, one.free_from) for one in made.zones] == [
+        *((["DE"], 1, 2, D("50.00")), (["AT", "FR"], 3, 3, None))
+    ]
+    assert 'value="up to 1 kg 3.90, up to 5 kg 5.90"' in page.text
+    wrong = form | {"days": ["4-2", "3"], "countries": ["DE", "DE"]}
+    refused = browser.write(f"/delivery/promises/{made.id}", data={"name": "Post", **wrong})
+    assert (refused.status_code, "ends before it begins" in text(refused), 'value="4-2"' in refused.text) == (
+        422,
+        True,
+        True,
+    )
+    browser.write(
+        f"/delivery/promises/{made.id}",
+        data={"name": "Post", "countries": "DE", "days": "2", "steps": "", "free_from": ""},
+    )
+    (changed,) = service.read(ctx, SYSTEM).promises.values()
+    assert (changed.name, len(changed.zones), service.read(ctx, SYSTEM).of_shop) == ("Post", 1, None)
+    roll_back_newest(ctx)
+    assert service.read(ctx, SYSTEM).promises[made.id] == replace(
+        made, version=service.read(ctx, SYSTEM).promises[made.id].version
+    )
+    change(ctx, yarn, promise_id=made.id)
+    assert "One product names it" in text(browser.write(f"/delivery/promises/{made.id}/delete"))
+    change(ctx, yarn, promise_id=None)
+    browser.write(f"/delivery/promises/{made.id}/delete")
+    assert not service.read(ctx, SYSTEM).promises
+    roll_back_newest(ctx)
+    assert service.read(ctx, SYSTEM).of_shop == made.id
+
+
+def test_the_nearest_promise_counts(ctx, yarn):
+    category = products.read(ctx, SYSTEM, yarn).values.category_id
+    assert named(ctx, yarn) == ("", "")
+    promise(ctx)
+    assert named(ctx, yarn) == ("Parcel", "shop")
+    promise(ctx, "Heavy", shop=False, categories=[category])
+    assert named(ctx, yarn) == ("Heavy", "category")
+    own = promise(ctx, "Letter", shop=False)
+    change(ctx, yarn, promise_id=own)
+    assert named(ctx, yarn) == ("Letter", "product")
+    change(ctx, yarn, promise_id=None)
+    promise(ctx, "Newer", shop=True, categories=[category])
+    assert named(ctx, yarn) == ("Newer", "category"), "what another stood for, it stands for no more"
+    with pytest.raises(Refused, match="already"):
+        promise(ctx, "newer")
+
+
+def test_days_of_work_are_said_once(browser, ctx, yarn):
+    refused = browser.write("/delivery/working", data={"cut_off": "14:00"})
+    assert "at least one day of work" in text(refused)
+    browser.write("/delivery/working", data={"days": ["0", "5"], "cut_off": "11:30", "closed": "2026-12-24"})
+    working = service.read(ctx, SYSTEM).working
+    assert (sorted(working.days), f"{working.cut_off:%H:%M}", len(working.closed)) == ([0, 5], "11:30", 1)
+    roll_back_newest(ctx)
+    assert sorted(service.read(ctx, SYSTEM).working.days) == [0, 1, 2, 3, 4]
+
+
+def offers(answer):
+    found = re.search(r'<script type="application/ld\+json"[^>]*>(.*?)</script>', answer.text, re.S)
+    return json.loads(found[1])["offers"]
+
+
+def test_an_article_says_when_it_arrives_what_that_costs_and_where_it_does_not_go(
+    stranger, browser, ctx, yarn, monkeypatch
+):
+    add_german(ctx)
+    promise(ctx)
+    zone = deliveries.ZoneInfo(ctx.settings.time_zone)
+    monkeypatch.setattr(deliveries, "local_now", lambda ctx, tx: datetime(2026, 11, 26, 12, tzinfo=zone))
+    page = stranger.get(f"/shop/p/{yarn}")
+    assert "Arrives Friday, 27 November to Monday, 30 November Delivery to Germany: €3.90, free from €50.00" in text(
+        page
+    )
+    assert offers(page)["shippingDetails"] == {
+        "@type": "OfferShippingDetails",
+        "shippingRate": {"@type": "MonetaryAmount", "value": "3.90", "currency": "EUR"},
+        "shippingDestination": {"@type": "DefinedRegion", "addressCountry": "DE"},
+        "deliveryTime": {
+            "@type": "ShippingDeliveryTime",
+            "transitTime": {"@type": "QuantitativeValue", "minValue": 1, "maxValue": 2, "unitCode": "DAY"},
+        },
+    }
+    assert "Versand nach Deutschland" in text(stranger.get(f"/shop/de/p/{yarn}"))
+    rows = {"country": ["DE", "FR", ""], "amount": ["7.50", "not sent", ""]}
+    browser.write(f"/products/{yarn}/delivery", data=rows)
+    said = text(stranger.get(f"/shop/p/{yarn}"))
+    assert "Delivery to Germany: €7.50" in said
+    assert "Not sent to France" in said
+    refused = browser.write(f"/products/{yarn}/delivery", data={"country": ["DE", "DE"], "amount": ["1", "x"]})
+    assert (refused.status_code, "is not a price" in text(refused)) == (422, True)
+    browser.write(f"/products/{yarn}/delivery", data={"country": "DE", "amount": "not sent"})
+    assert "Not sent to Germany" in text(stranger.get(f"/shop/p/{yarn}"))
+    roll_back_newest(ctx)
+    change(ctx, yarn, stock=D(0), at_zero="go_on", back_on=datetime(2026, 12, 5).date() + timedelta(days=0))
+    assert "Arrives Tuesday, 8 December to Wednesday, 9 December" in text(stranger.get(f"/shop/p/{yarn}"))
+    change(ctx, yarn, delivered="downloaded")
+    assert "To download after payment" in text(stranger.get(f"/shop/p/{yarn}"))
+    change(ctx, yarn, delivered="service")
+    assert "A service: nothing is sent" in text(stranger.get(f"/shop/p/{yarn}"))
+
+
+def test_only_what_is_shipped_asks_for_weight_size_and_carriage(browser, ctx, yarn):
+    promise(ctx)
+    change(ctx, yarn, weight_g=None, packed_size="300x200x50", customs_code="51091010")
+    page = browser.get(f"/products/{yarn}").text
+    assert "A weight is wanted" in page
+    assert 'value="30 x 20 x 5 cm"' in page
+    assert "Parcel, as the shop’s" in html.unescape(page)
+    change(ctx, yarn, delivered="service")
+    page = browser.get(f"/products/{yarn}").text
+    assert "A weight is wanted" not in page
+    assert "own-carriage" not in page
+
+
+def test_a_viewer_changes_nothing_of_it(ctx, yarn, viewer):
+    for act in (
+        lambda: service.save_promise(ctx, viewer, None, {"name": "x"}, ROWS, Stands()),
+        lambda: service.remove_promise(ctx, viewer, 1),
+        lambda: service.save_working(ctx, viewer, {"days": "0"}),
+        lambda: service.save_carriage(ctx, viewer, yarn, []),
+    ):
+        with pytest.raises(NotAllowed):
+            act()
