@@ -115,9 +115,9 @@ def count(text: str) -> Decimal | None:
     return quantity(said.removeprefix("="), "stock") if said else None
 
 
-def show(amount: Decimal | None) -> str:
+def show(amount: Decimal | int | None) -> str:
     """An amount as people read it, "" where there is none."""
-    return "" if amount is None else f"{plain(amount):f}"
+    return "" if amount is None else f"{plain(Decimal(amount)):f}"
 
 
 def taken(levels: Sequence[tuple[int, Decimal]], amount: Decimal) -> dict[int, Decimal]:
