@@ -5,7 +5,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import facets, imports, library, pricing, resolving, saves, table, trees, variants
+from bench import facets, imports, library, pricing, resolving, saves, stocking, table, trees, variants
 from bench.figures import Figure
 from bench.figures import table as as_table
 from graupel import logs, main
@@ -25,6 +25,7 @@ MEASURES = {
     "resolving": resolving.measure,
     "trees": trees.measure,
     "pricing": pricing.measure,
+    "stocking": stocking.measure,
 }
 
 
