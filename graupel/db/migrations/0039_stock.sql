@@ -88,9 +88,7 @@ ALTER TABLE product
   ADD COLUMN IF NOT EXISTS order_most DECIMAL(12,2) NULL,
   ADD COLUMN IF NOT EXISTS order_step DECIMAL(12,2) NULL,
   -- in what it is sold: "m"; '' for pieces
-  ADD COLUMN IF NOT EXISTS sold_in VARCHAR(8) NOT NULL DEFAULT '',
-  ADD KEY IF NOT EXISTS product_back_on (back_on),
-  ADD KEY IF NOT EXISTS product_coming_on (coming_on);
+  ADD COLUMN IF NOT EXISTS sold_in VARCHAR(8) NOT NULL DEFAULT '';
 
 ALTER TABLE variant
   ADD COLUMN IF NOT EXISTS sells VARCHAR(12) CHARACTER SET ascii NULL,
@@ -103,9 +101,7 @@ ALTER TABLE variant
   ADD COLUMN IF NOT EXISTS coming_on DATE NULL,
   ADD COLUMN IF NOT EXISTS order_least DECIMAL(12,2) NULL,
   ADD COLUMN IF NOT EXISTS order_most DECIMAL(12,2) NULL,
-  ADD COLUMN IF NOT EXISTS order_step DECIMAL(12,2) NULL,
-  ADD KEY IF NOT EXISTS variant_back_on (back_on),
-  ADD KEY IF NOT EXISTS variant_coming_on (coming_on);
+  ADD COLUMN IF NOT EXISTS order_step DECIMAL(12,2) NULL;
 
 -- They go at the end; where this is run again, they are there once more, and hold nothing.
 ALTER TABLE product ADD COLUMN IF NOT EXISTS sells_without_stock BOOL NOT NULL DEFAULT FALSE;
@@ -158,3 +154,7 @@ CREATE TABLE IF NOT EXISTS shop_day (
   version INT UNSIGNED NOT NULL DEFAULT 1,
   UNIQUE KEY shop_day_once (day)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;
+
+-- Days on which any goods are back or begin to be sold. Few of them, and looked at often; an index of the days of all
+-- goods would be paid for with every row that is brought in.
+CREATE TABLE IF NOT EXISTS goods_day (day DATE NOT NULL PRIMARY KEY) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;

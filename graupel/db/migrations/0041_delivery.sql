@@ -64,12 +64,11 @@ INSERT IGNORE INTO working (id) VALUES (1);
 ALTER TABLE product
   -- shipped, downloaded, service; '' is shipped
   ADD COLUMN IF NOT EXISTS delivered VARCHAR(12) CHARACTER SET ascii NOT NULL DEFAULT '',
+  -- no key: it would be paid for with every row that is brought in, and a promise that is gone counts as none
   ADD COLUMN IF NOT EXISTS promise_id INT UNSIGNED NULL,
   ADD COLUMN IF NOT EXISTS packed_size VARCHAR(20) CHARACTER SET ascii NULL,
   ADD COLUMN IF NOT EXISTS customs_code VARCHAR(10) CHARACTER SET ascii NULL,
-  ADD COLUMN IF NOT EXISTS customs_value DECIMAL(12,2) NULL,
-  ADD KEY IF NOT EXISTS product_promise (promise_id),
-  ADD CONSTRAINT product_has_promise FOREIGN KEY IF NOT EXISTS (promise_id) REFERENCES promise (id);
+  ADD COLUMN IF NOT EXISTS customs_value DECIMAL(12,2) NULL;
 
 ALTER TABLE variant
   ADD COLUMN IF NOT EXISTS packed_size VARCHAR(20) CHARACTER SET ascii NULL,

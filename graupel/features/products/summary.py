@@ -17,11 +17,15 @@ from graupel.features.terms import asked_sql, stock_store
 
 @dataclass(frozen=True)
 class TouchedProducts:
-    """The products that a change set touched. ``table``: holds their ids as product_id, for this change set alone."""
+    """The products that a change set touched. ``table``: holds their ids as product_id, for this change set alone.
+
+    ``by_file``: a file wrote them, which knows fewer fields.
+    """
 
     change_set_id: int
     language: str
     table: str
+    by_file: bool = False
 
 
 @dataclass(frozen=True)
@@ -108,7 +112,8 @@ def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
 def follow(tx: Tx, recorded: Recorded) -> None:
     """Move the versions of products touched by what belongs to them, work out their summaries, tell others."""
     change_set_id = recorded.change_set_id
-    touched = TouchedProducts(change_set_id, recorded.language, f"touched_product_{change_set_id}")
+    by_file = any(isinstance(one, ProductsAtHand) for one in recorded.handed_on)
+    touched = TouchedProducts(change_set_id, recorded.language, f"touched_product_{change_set_id}", by_file)
     tx.run(
         f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (
               product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE,
@@ -126,7 +131,7 @@ def follow(tx: Tx, recorded: Recorded) -> None:
             {"set": change_set_id},
         )
         summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands AND NOT restocked)")
-        _sum_up_stock(tx, touched, recorded)
+        _sum_up_stock(tx, touched)
         for follower in _FOLLOWERS:
             follower(tx, touched)
     tx.run(f"DROP TEMPORARY TABLE {touched.table}")
@@ -176,12 +181,12 @@ def _collect_following(tx: Tx, touched: TouchedProducts) -> None:
         )
 
 
-def _sum_up_stock(tx: Tx, touched: TouchedProducts, recorded: Recorded) -> None:
+def _sum_up_stock(tx: Tx, touched: TouchedProducts) -> None:
     """Products of which variants came, went, were archived or are counted or not: what they have in all.
 
     What a file makes has a sum of its own, and it archives nothing.
     """
-    if any(isinstance(one, ProductsAtHand) for one in recorded.handed_on):
+    if touched.by_file:
         return
     params = {"set": touched.change_set_id}
     sql = f"""SELECT DISTINCT p.id FROM change_row r JOIN variant v ON v.id = r.record_id

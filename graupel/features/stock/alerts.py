@@ -31,6 +31,8 @@ _WRITTEN = (*FIELDS, "archived", "type_id")
 
 def follow(tx: Tx, touched: TouchedProducts) -> None:
     """Note which variants of touched products are below their threshold now; of new ones somebody is written to."""
+    if touched.by_file:  # it writes neither stock nor rules
+        return
     rules = summary.touched_sql({"product": [one for one in _WRITTEN if one != "archived"], "variant": _WRITTEN[:-1]})
     new = store.note_low(tx, touched.table, touched.change_set_id, f"SELECT record_id FROM ({rules}) written")
     if new and store.notice(tx)["mails"] and not store.is_mail_planned(tx, MAIL):

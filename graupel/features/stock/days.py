@@ -42,12 +42,8 @@ def _arrive(ctx: Context, tx: Tx, moment: datetime) -> None:
 
 def follow(tx: Tx, recorded: Recorded) -> None:
     """After a change set that wrote such a day: wake then at the latest."""
-    wrote = tx.value(
-        """SELECT 1 FROM change_row r WHERE r.change_set_id = %s AND r.record_kind IN ('product', 'variant')
-           AND (JSON_VALUE(r.became, '$.back_on') IS NOT NULL OR JSON_VALUE(r.became, '$.coming_on') IS NOT NULL)
-           LIMIT 1""",
-        [recorded.change_set_id],
-    )
-    if wrote and (day := terms_store.next_day(tx, terms_store.day(tx))):
+    if recorded.handed_on:  # a file, which writes no such day
+        return
+    if terms_store.note_days(tx, recorded.change_set_id) and (day := terms_store.next_day(tx, terms_store.day(tx))):
         # The shop's midnight is not known here: so long before is never too late, and an early look is harmless.
         timekeeping.wake(tx, CLOCK, datetime.combine(day, time()) - HALF_A_DAY)

@@ -55,13 +55,15 @@ def lines(
             """EXISTS (SELECT 1 FROM stock_at la WHERE la.variant_id = v.id AND la.location_id = %(location)s
                AND la.on_hand <> 0)"""
         )
+    # The few that are shown are found first; what is told of them is worked out for them alone.
     return tx.rows(
         StockLineRow,
         f"""SELECT v.id, v.product_id, v.sku, t.name, {_CHOICES} AS choices, sk.counted, sk.on_hand, sk.reserved,
                    {sql.standing} AS standing, {sql.ready} AS ready, {sql.most} AS most,
                    {sells_sql.RULE["low_stock"]} AS low_stock, {sells_sql.RULE["back_on"]} AS back_on
-            FROM {source} JOIN product p ON p.id = v.product_id {_NAMED} {sells_sql.JOINS}
-            WHERE {" AND ".join(conditions)} ORDER BY v.sku LIMIT %(limit)s""",
+            FROM (SELECT v.id FROM {source} WHERE {" AND ".join(conditions)} ORDER BY v.sku LIMIT %(limit)s) found
+            JOIN variant v ON v.id = found.id JOIN product p ON p.id = v.product_id {_NAMED} {sells_sql.JOINS}
+            ORDER BY v.sku""",
         {
             "lang": lang,
             "after": after,
@@ -162,12 +164,15 @@ def note_low(tx: Tx, table: str, set_id: int, rules: str) -> int:
     """
     touched = f"(SELECT product_id FROM {table} WHERE restocked UNION {rules})"
     params = {"set": set_id}
-    tx.run(
-        f"""DELETE a FROM stock_alert a JOIN {touched} k ON k.product_id = a.product_id
+    # Looked up before it is deleted: a DELETE that joins waits for whoever writes the goods, such as a file.
+    gone = tx.all(
+        f"""SELECT a.id FROM stock_alert a JOIN {touched} k ON k.product_id = a.product_id
             LEFT JOIN (variant v JOIN product p ON p.id = v.product_id {sells_sql.JOINS}) ON v.id = a.id
             WHERE v.id IS NULL OR v.archived OR NOT {sells_sql.IS_LOW}""",
         params,
     )
+    if gone:
+        tx.run("DELETE FROM stock_alert WHERE id IN %s", [[row["id"] for row in gone]])
     return tx.run(
         f"""INSERT IGNORE INTO stock_alert (id, product_id, since)
             SELECT v.id, v.product_id, UTC_TIMESTAMP(3) FROM {touched} k

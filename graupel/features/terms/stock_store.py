@@ -126,13 +126,23 @@ def write_staged(tx: Tx, change_set_id: int, at: datetime) -> None:
 
 
 def add_to_products(tx: Tx) -> None:
-    """Add what is staged to the sums of products; only what is for sale stands in them."""
+    """Add what is staged to the sums of products; only what is for sale stands in them.
+
+    The sums are put aside first: an UPDATE that joins variants would wait for whoever writes them, such as a file.
+    """
+    sums = f"{STAGED}_sum"
+    tx.run(f"DROP TEMPORARY TABLE IF EXISTS {sums}")
     tx.run(
-        f"""UPDATE (SELECT b.product_id, SUM(b.amount) AS amount FROM {STAGED} b
-                    STRAIGHT_JOIN variant v ON v.id = b.variant_id AND NOT v.archived
-                    GROUP BY b.product_id ORDER BY b.product_id) found
-            STRAIGHT_JOIN product_stock x ON x.product_id = found.product_id
-            SET x.on_hand = COALESCE(x.on_hand, 0) + found.amount"""
+        f"""CREATE TEMPORARY TABLE {sums} (product_id INT UNSIGNED NOT NULL PRIMARY KEY,
+              amount DECIMAL(12,2) NOT NULL)"""
+    )
+    tx.run(
+        f"""INSERT INTO {sums} (product_id, amount) SELECT b.product_id, SUM(b.amount) FROM {STAGED} b
+            STRAIGHT_JOIN variant v ON v.id = b.variant_id AND NOT v.archived GROUP BY b.product_id"""
+    )
+    tx.run(
+        f"""UPDATE {sums} s STRAIGHT_JOIN product_stock x ON x.product_id = s.product_id
+            SET x.on_hand = COALESCE(x.on_hand, 0) + s.amount"""
     )
 
 
@@ -193,14 +203,19 @@ def day(tx: Tx) -> date:
 
 def next_day(tx: Tx, after: date) -> date | None:
     """The next day on which goods are back or come."""
-    found: date | None = tx.value(
-        """SELECT MIN(day) FROM (SELECT MIN(back_on) AS day FROM product WHERE back_on > %(after)s
-           UNION ALL SELECT MIN(coming_on) FROM product WHERE coming_on > %(after)s
-           UNION ALL SELECT MIN(back_on) FROM variant WHERE back_on > %(after)s
-           UNION ALL SELECT MIN(coming_on) FROM variant WHERE coming_on > %(after)s) found""",
-        {"after": after},
-    )
+    found: date | None = tx.value("SELECT MIN(day) FROM goods_day WHERE day > %s", [after])
     return found
+
+
+def note_days(tx: Tx, change_set_id: int) -> int:
+    """Note the days that a change set wrote, on which goods are back or come; how many are new."""
+    rows = " UNION ".join(
+        f"""SELECT JSON_VALUE(r.became, '$.{name}') AS day FROM change_row r
+            WHERE r.change_set_id = %(set)s AND r.record_kind IN ('product', 'variant')"""
+        for name in ("back_on", "coming_on")
+    )
+    sql = f"INSERT IGNORE INTO goods_day (day) SELECT found.day FROM ({rows}) found WHERE found.day IS NOT NULL"
+    return tx.run(sql, {"set": change_set_id})
 
 
 def days(tx: Tx, ids: Sequence[int]) -> list[DayRow]:

@@ -204,16 +204,18 @@ def test_a_sale_does_not_wait_for_an_import_that_writes_its_product(ctx, yarn):
         held.set()
         assert sold.wait(20)
 
-    writer = threading.Thread(target=lambda: ctx.db.run(import_like))
-    writer.start()
-    assert held.wait(20)
-    try:
-        orders.take(ctx, SYSTEM, Reported("", "r1", "1", Report(Told.ORDERED, {"FEL-1": D(3)})))
-        orders.take(ctx, SYSTEM, Reported("", "r2", "1", Report(Told.PAID)))
-        assert there(ctx, only(ctx, yarn)) == 7
-    finally:
-        sold.set()
-        writer.join(20)
+    with ThreadPoolExecutor(1) as threads:
+        writing = threads.submit(lambda: ctx.db.run(import_like))
+        assert held.wait(20)
+        try:
+            orders.take(ctx, SYSTEM, Reported("", "r1", "1", Report(Told.ORDERED, {"FEL-1": D(7)})))
+            orders.take(ctx, SYSTEM, Reported("", "r2", "1", Report(Told.PAID)))
+            orders.take(ctx, SYSTEM, Reported("", "r3", "1", Report(Told.RETURNED, {"FEL-1": D(6)})))
+            assert there(ctx, only(ctx, yarn)) == 9, "it fell below its threshold, and came back above it"
+            assert not writing.done()
+        finally:
+            sold.set()
+        writing.result(20)
     adds_up(ctx)
 
 
