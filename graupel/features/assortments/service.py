@@ -261,7 +261,7 @@ def shown_in(ctx: Context, tx: Tx, shop: Shop) -> Ids:
 
 def _hidden(ctx: Context, tx: Tx) -> Ids:
     """What nothing is left of, and is hidden while that is so."""
-    return set_of(ctx, tx, {"had": ("hidden",)}) - set_of(ctx, tx, {"had": ("yes", "no")})
+    return set_of(ctx, tx, {"had": ("hidden",)})
 
 
 def unpriced_in(ctx: Context, tx: Tx, shop: Shop) -> int:

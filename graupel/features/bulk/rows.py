@@ -1,11 +1,13 @@
 """Rows of the area's tables, as its store reads them."""
 
-from datetime import date, datetime
+from datetime import datetime
 from decimal import Decimal
 from typing import TypedDict
 
+from graupel.features.products.rows import SellingColumns
 
-class SampleRow(TypedDict):
+
+class SampleRow(SellingColumns):
     """A product of a bulk edit, as it is now."""
 
     id: int
@@ -16,17 +18,6 @@ class SampleRow(TypedDict):
     brand: str | None
     contents: str | None
     origin_country: str | None
-    sells: str | None
-    at_zero: str | None
-    zero_limit: Decimal | None
-    held_back: Decimal | None
-    least_stock: Decimal | None
-    low_stock: Decimal | None
-    back_on: date | None
-    coming_on: date | None
-    order_least: Decimal | None
-    order_most: Decimal | None
-    order_step: Decimal | None
     packed_size: str | None
     customs_code: str | None
 

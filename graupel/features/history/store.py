@@ -49,6 +49,7 @@ def change_sets(tx: Tx, *, before: int | None, asked: Any, among: Sequence[int] 
     clauses = {
         "before": ("s.id < %(before)s", before),
         "kind": ("s.kind = %(kind)s", asked.kind),
+        "without": ("s.kind NOT LIKE %(without)s", f"{like(asked.without)}.%" if asked.without else None),
         "text": ("s.title LIKE %(text)s", f"%{like(asked.text)}%" if asked.text else None),
         "who": ("s.actor LIKE %(who)s", f"%{like(asked.who)}%" if asked.who else None),
         "since": ("s.made_at >= %(since)s", asked.since),

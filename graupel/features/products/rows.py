@@ -7,7 +7,23 @@ from typing import TypedDict
 from graupel.features.vocabulary.rows import FactValueRow
 
 
-class ProductRow(TypedDict):
+class SellingColumns(TypedDict):
+    """How goods are sold, as products and variants say it."""
+
+    sells: str | None
+    at_zero: str | None
+    zero_limit: Decimal | None
+    held_back: Decimal | None
+    least_stock: Decimal | None
+    low_stock: Decimal | None
+    back_on: date | None
+    coming_on: date | None
+    order_least: Decimal | None
+    order_most: Decimal | None
+    order_step: Decimal | None
+
+
+class ProductRow(SellingColumns):
     """A product with its words and the name of its brand."""
 
     id: int
@@ -36,17 +52,6 @@ class ProductRow(TypedDict):
     priced_per: str
     weight_g: int | None
     origin_country: str | None
-    sells: str | None
-    at_zero: str | None
-    zero_limit: Decimal | None
-    held_back: Decimal | None
-    least_stock: Decimal | None
-    low_stock: Decimal | None
-    back_on: date | None
-    coming_on: date | None
-    order_least: Decimal | None
-    order_most: Decimal | None
-    order_step: Decimal | None
     sold_in: str
     delivered: str
     promise_id: int | None
@@ -117,7 +122,7 @@ class MainPictureRow(TypedDict):
     alt: str
 
 
-class VariantRow(TypedDict):
+class VariantRow(SellingColumns):
     """A variant."""
 
     id: int
@@ -129,17 +134,6 @@ class VariantRow(TypedDict):
     contents: str | None
     weight_g: int | None
     origin_country: str | None
-    sells: str | None
-    at_zero: str | None
-    zero_limit: Decimal | None
-    held_back: Decimal | None
-    least_stock: Decimal | None
-    low_stock: Decimal | None
-    back_on: date | None
-    coming_on: date | None
-    order_least: Decimal | None
-    order_most: Decimal | None
-    order_step: Decimal | None
     packed_size: str | None
     customs_code: str | None
     gtin: str | None

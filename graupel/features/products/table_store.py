@@ -210,7 +210,10 @@ _FACET_PAIRS = {
     "tag": "SELECT record_id AS id, tag_id AS value FROM tagging WHERE kind = 'product' AND record_id {which}",
     "price": f"SELECT product_id AS id, CONCAT(price_low, ' ', price_high) AS value FROM product_summary WHERE {_OF}",
     "stock": _of_variants(_SELLS.standing),
-    "had": _of_variants(f"IF({_SELLS.can_be_had}, 'yes', IF({_SELLS.hidden}, 'hidden', 'no'))"),
+    "had": f"""SELECT v.product_id AS id, IF(MAX({_SELLS.can_be_had}), 'yes',
+                      IF(MIN({_SELLS.hidden}), 'hidden', 'no')) AS value
+               FROM variant v JOIN product p ON p.id = v.product_id {sells_sql.JOINS}
+               WHERE NOT v.archived AND v.product_id {{which}} GROUP BY v.product_id""",
     "lacks": " UNION ALL ".join(
         [_lacking(name, f"s.lacks_{name}") for name in ("picture", "alt", "gtin", "description")]
         + [_lacking(name, f"p.{name}_id IS NULL") for name in ("category", "type", "brand")]

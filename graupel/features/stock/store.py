@@ -1,11 +1,10 @@
 """What the pages of stock read, and the tables of notices and of the rules of selling."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
 from graupel.core.declarations.stock import LOCATION, SELLING_RULES
-from graupel.core.records import Record
 from graupel.db import Tx, like
 from graupel.features.stock.rows import AlertRow, CodeRow, EntryRow, NoticeRow, StockLineRow
 from graupel.features.terms import sells_sql
@@ -127,17 +126,6 @@ def sum_until(tx: Tx, variant_id: int, entry_id: int) -> Any:
 
 
 # --- locations and rules ---------------------------------------------------------------------------------------
-
-
-def insert(tx: Tx, record: Record, values: Mapping[str, Any]) -> int:
-    names = [name for name in record.columns() if name in values]
-    bound = ", ".join(f"%({name})s" for name in names)
-    return tx.insert(f"INSERT INTO {record.plain} ({', '.join(names)}) VALUES ({bound})", values)
-
-
-def update(tx: Tx, record: Record, row_id: int, values: Mapping[str, Any]) -> None:
-    sets = ", ".join(f"{name} = %({name})s" for name in record.columns() if name in values)
-    tx.run(f"UPDATE {record.plain} SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": row_id})
 
 
 def delete_location(tx: Tx, location_id: int) -> None:

@@ -12,7 +12,7 @@ from graupel.db import Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.files import store as files
 from graupel.features.history import service as history
-from graupel.features.history.service import Gathered
+from graupel.features.history.service import Asked, Gathered
 from graupel.features.jobs import service as jobs
 from graupel.features.listings import connecting
 from graupel.features.products.facet_index import held
@@ -72,7 +72,8 @@ def read(ctx: Context, actor: Actor) -> Today:
 
     own, stock, everything = ctx.db.run(work)
     steps = _steps(ctx, actor, bool(channels)) if not everything else []
-    lately = history.list_change_sets(ctx, actor).gathered[:8]
+    # What comes in by itself all day would leave no place for what people did.
+    lately = history.list_change_sets(ctx, actor, asked=Asked(without="order")).gathered[:8]
     return Today(waits + own + _missing_words(ctx, actor), stock, board.running[:NAMED], lately, steps)
 
 
@@ -122,10 +123,10 @@ def _drafts(index: FacetIndex) -> list[Line]:
 
 def _stock(index: FacetIndex) -> list[Line]:
     found = []
-    for value, words, shape in (("out", "out of stock", "crossed"), ("low", "below their threshold", "half")):
+    for value, words, shape in (("out", "sold out", "crossed"), ("low", "below its threshold", "half")):
         number = len(index.select({"status": ("live",), "stock": (value,)}))
         if number:
-            what = f"{plural(number, 'live product is', 'live products are')} {words}"
+            what = f"{plural(number, 'live product has', 'live products have')} something {words}"
             found.append(Line(shape, what, "", f"/products?status=live&stock={value}", "See them"))
     return found
 

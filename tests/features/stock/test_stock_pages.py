@@ -320,7 +320,7 @@ def test_what_falls_below_is_told_once_by_mail_and_stands_in_the_feed(ctx, yarn,
         "Fellside (FEL-1): 1 left, reported below 5"
     ]
     assert stranger.get("/stock/low/guessed.atom").status_code == 404
-    assert "1 live product is below" in text(browser.get("/today"))
+    assert "1 live product has something below its threshold" in text(browser.get("/today"))
     service.book(ctx, SYSTEM, only(ctx, yarn), None, "+40", "", "received")
     assert "<entry>" not in stranger.get(alerts.feed_path(ctx)).text
     assert browser.write("/stock/notices", data={"mails": "nobody"}).status_code == 403

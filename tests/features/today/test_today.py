@@ -29,7 +29,7 @@ def test_drafts_say_what_they_lack_and_lead_to_themselves(browser, ctx):
     assert ">2 products<" in browser.get(line.link).text
     assert "1 draft could go live" in found
     (stock,) = service.read(ctx, SYSTEM).stock
-    assert stock.title == "1 live product is out of stock"
+    assert stock.title == "1 live product has something sold out"
     assert ">1 product<" in browser.get(stock.link).text
 
 
