@@ -73,7 +73,8 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
 @dataclass(frozen=True)
 class Asked:
     """What History is searched for. ``text``: in titles; ``who``: in the names of those who acted; ``since`` and
-    ``until``: moments, UTC; ``kind``: of the act; ``without``: the beginning of kinds that are left out; ``field``: "product.price", one that it changed; ``product``: by id.
+    ``until``: moments, UTC; ``kind``: of the act; ``field``: "product.price", one that it changed; ``product``: by id;
+    ``without``: the beginning of kinds that are left out.
     """
 
     text: str = ""
@@ -81,9 +82,9 @@ class Asked:
     since: datetime | None = None
     until: datetime | None = None
     kind: str | None = None
-    without: str = ""
     field: str = ""
     product: int | None = None
+    without: str = ""
 
 
 @dataclass(frozen=True)
