@@ -15,7 +15,7 @@ from graupel.features.orders import service as orders
 from graupel.features.orders.service import Reported
 from graupel.features.products import saving
 from graupel.features.products import service as products
-from graupel.features.stock import places, service
+from graupel.features.stock import counting, places
 from graupel.features.terms import stocks
 from graupel.features.vocabulary import service as vocabulary
 
@@ -119,4 +119,4 @@ def _stall(ctx: Context, actor: Actor, made: Made) -> None:
         product = products.read(ctx, actor, product_id)
         skus += [one.sku for one in product.for_sale if (one.stock or 0) > 8][:5]
     if skus:
-        service.move(ctx, actor, "\n".join(f"{sku} 3" for sku in skus), 1, stall)
+        counting.move(ctx, actor, "\n".join(f"{sku} 3" for sku in skus), 1, stall)

@@ -45,7 +45,7 @@ def follow_products(tx: Tx, touched: TouchedProducts) -> None:
     """A product of which something changed that a channel is told is sent again, wherever the change came from."""
     for kind in kinds():
         if store.stands_on(tx, touched.table, kind.key, _STATES):
-            repriced = f"SELECT product_id FROM {touched.table} WHERE follows AND NOT restocked"
+            repriced = f"SELECT product_id FROM {touched.table} WHERE follows AND summarised"
             by = f"({summary.touched_sql(kind.made_of)} UNION {repriced})"
             _tell(tx, store.mark_touched(tx, by, touched.change_set_id, kind.key, _STATES))
 

@@ -17,7 +17,7 @@ from graupel.core.tables import TableState
 from graupel.core.typed import number
 from graupel.features.destinations.service import Seen
 from graupel.features.media import service as media_service
-from graupel.features.products import editor, facts, forms, meeting, mirrors, saving, service, table
+from graupel.features.products import checking, editor, facts, forms, meeting, mirrors, saving, service, table
 from graupel.features.products.editor import shown_in
 from graupel.features.products.forms import Typed
 from graupel.features.products.page_schemas import (
@@ -65,7 +65,7 @@ def _with_rules(
 ) -> list[Problem]:
     """Unreadable fields, and the rules that the others break: everything at once, so it is mended at once."""
     unreadable = {problem.field for problem in problems}
-    return problems + [p for p in saving.check(ctx, values, product_id) if p.field not in unreadable]
+    return problems + [p for p in checking.check(ctx, values, product_id) if p.field not in unreadable]
 
 
 @router.get("/products/{product_id:int}")

@@ -6,27 +6,26 @@ from decimal import Decimal
 from typing import Any, TypeVar
 
 from graupel.context import Context
-from graupel.core import changes, ordering, product_types, products, stock
+from graupel.core import changes, products, stock
 from graupel.core.attributes import Fact
 from graupel.core.changes import Conflict, Merge
 from graupel.core.errors import Outdated, Refused
 from graupel.core.pictures import Picture
 from graupel.core.problems import Problem
 from graupel.core.product_types import ProductType
-from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, SWITCHES, ProductValues, Status
+from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, SWITCHES, ProductValues
 from graupel.core.roles import Actor, Role
 from graupel.core.stock import How, Reason, Typed
 from graupel.db import DuplicateKey, Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import service as history
-from graupel.features.products import claims, pictures, removal, service, skus, store
+from graupel.features.products import checking, claims, pictures, removal, service, skus, store
 from graupel.features.products.service import Product
 from graupel.features.terms import booking, stocks
 from graupel.features.terms.booking import Wish
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
-from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import service as wording
 
 T = TypeVar("T")
@@ -54,7 +53,7 @@ def create(ctx: Context, actor: Actor, values: ProductValues) -> int:
     def work(tx: Tx) -> int:
         words = vocabulary.current(ctx, tx)
         filled = _fill_blanks(tx, values, words.type_of(values.type_id))
-        _refuse_problems(ctx, tx, filled, None, words)
+        checking.refuse_problems(ctx, tx, filled, None, words)
         with history.change_set(tx, actor, "product.make", f"Product made: {values.name}") as recorder:
             return make_within(ctx, tx, recorder, filled)
 
@@ -149,7 +148,7 @@ def save(
         wanted = replace(products.unflat(both.merge.values), stock=current.values.stock) if both else values
         assert current.vocabulary is not None
         filled = _fill_blanks(tx, wanted, current.vocabulary.type_of(wanted.type_id), varies=current.varies)
-        _refuse_problems(ctx, tx, filled, current, current.vocabulary)
+        checking.refuse_problems(ctx, tx, filled, current, current.vocabulary)
         with history.change_set(tx, actor, "product.save", f"Product changed: {wanted.name}") as recorder:
             saved = save_within(ctx, tx, recorder, current, filled, confirmed, stock_typed)
         taken = [label_of(name, current) for name in both.merge.taken] if both else []
@@ -205,7 +204,7 @@ def add_picture(ctx: Context, actor: Actor, product_id: int, media_id: int) -> N
 def save_checked(ctx: Context, tx: Tx, recorder: history.Recorder, current: Product, values: ProductValues) -> Saved:
     """Check, write and record values of a product that is locked. Raises Refused."""
     assert current.vocabulary is not None
-    _refuse_problems(ctx, tx, values, current, current.vocabulary)
+    checking.refuse_problems(ctx, tx, values, current, current.vocabulary)
     return save_within(ctx, tx, recorder, current, values)
 
 
@@ -330,49 +329,6 @@ def save_facts(tx: Tx, recorder: history.Recorder, product_id: int, facts: Mappi
             known["version"] + 1,
         ):
             store.update_fact(tx, known["id"], values)
-
-
-def check(ctx: Context, values: ProductValues, product_id: int | None = None) -> list[Problem]:
-    """What keeps these values from being saved; ``product_id``: the product they are for, where it is there."""
-
-    def work(tx: Tx) -> list[Problem]:
-        current = service.load(ctx, tx, product_id) if product_id else None
-        words = current.vocabulary if current else vocabulary.current(ctx, tx)
-        assert words is not None
-        return _problems(ctx, tx, values, current, words)
-
-    return ctx.db.run(work)
-
-
-def _refuse_problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | None, words: Vocabulary) -> None:
-    problems = _problems(ctx, tx, values, current, words)
-    if problems:
-        raise Refused(problems)
-
-
-def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | None, words: Vocabulary) -> list[Problem]:
-    problems = products.problems_of(values, current.unpriced if current else None)
-    if values.status is Status.LIVE:
-        differs_by = current.differs_by if current else ()
-        problems += product_types.lacking(words.type_of(values.type_id), values.facts, differs_by)
-    if current and current.varies and (values.sku or values.gtin or values.stock is not None):
-        problems.append(
-            Problem("variant.own", "This product varies: SKU, GTIN and stock belong to each of its variants.", "sku")
-        )
-    only = current.variants[0].id if current and not current.varies and current.variants else None
-    problems += ordering.problems({name: getattr(values, name) for name in ordering.FIELDS})
-    if values.sku:
-        problems += skus.problems(tx, [(values.sku, only)], ctx.settings.language)
-    if values.code and (other := store.owner_of_code(tx, values.code)) and other != (current.id if current else None):
-        problems.append(skus.code_problem(tx, values.code, other, ctx.settings.language))
-    tree = categories.current(ctx, tx)
-    for name, ids in (("category_id", (values.category_id,)), ("categories", values.categories)):
-        if any(category_id is not None and category_id not in tree.by_id for category_id in ids):
-            problems.append(Problem("category.unknown", "This category is not there any more. Choose another.", name))
-    if values.type_id is not None and values.type_id not in words.types:
-        problems.append(Problem("type.unknown", "This product type is not there any more. Choose another.", "type_id"))
-    variants = current.variants if current else ()
-    return problems + pictures.problems(tx, values.pictures, {variant.id for variant in variants}, words)
 
 
 def _naming_sku_owner(ctx: Context, values: ProductValues, work: Callable[[Tx], T]) -> T:

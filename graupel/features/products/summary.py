@@ -117,7 +117,8 @@ def follow(tx: Tx, recorded: Recorded) -> None:
     tx.run(
         f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (
               product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE,
-              follows BOOL NOT NULL DEFAULT FALSE, restocked BOOL NOT NULL DEFAULT FALSE)"""
+              follows BOOL NOT NULL DEFAULT FALSE, restocked BOOL NOT NULL DEFAULT FALSE,
+              summarised BOOL NOT NULL DEFAULT TRUE)"""
     )
     _collect(tx, touched, recorded)
     if tx.value(f"SELECT 1 FROM {touched.table} LIMIT 1"):
@@ -130,7 +131,7 @@ def follow(tx: Tx, recorded: Recorded) -> None:
                 WHERE NOT k.stands AND NOT k.follows AND r.record_id IS NULL""",
             {"set": change_set_id},
         )
-        summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands AND NOT restocked)")
+        summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands AND summarised)")
         _sum_up_stock(tx, touched)
         for follower in _FOLLOWERS:
             follower(tx, touched)
@@ -169,8 +170,10 @@ def _collect_following(tx: Tx, touched: TouchedProducts) -> None:
     for kind in sorted((row["record_kind"] for row in kinds), key=lambda one: not _FOLLOWING[one][1]):
         sql, repriced = _FOLLOWING[kind]
         tx.run(
-            f"""INSERT IGNORE INTO {touched.table} (product_id, follows, restocked)
-                SELECT found.product_id, TRUE, {not repriced} FROM ({sql}) found WHERE found.product_id IS NOT NULL""",
+            f"""INSERT INTO {touched.table} (product_id, follows, restocked, summarised)
+                SELECT found.product_id, TRUE, {not repriced}, {repriced} FROM ({sql}) found
+                WHERE found.product_id IS NOT NULL
+                ON DUPLICATE KEY UPDATE restocked = {touched.table}.restocked OR VALUES(restocked)""",
             params,
         )
     if kinds:

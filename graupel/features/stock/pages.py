@@ -13,7 +13,7 @@ from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Identity, Role
 from graupel.core.showing import plural
 from graupel.core.stock import TYPED_REASONS
-from graupel.features.stock import alerts, places, service, store
+from graupel.features.stock import alerts, counting, places, service, store
 from graupel.features.stock.schemas import (
     Booked,
     LocationTyped,
@@ -99,13 +99,13 @@ def record(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[RecordAske
 
 
 @router.get("/count")
-def counting(request: Request, ctx: Ctx, signed: Signed) -> Response:
+def count_page(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """Where one types or scans what is counted."""
     return _by_codes(request, ctx, signed, "count", Scanned(began=_now()))
 
 
 @router.get("/move")
-def moving(request: Request, ctx: Ctx, signed: Signed) -> Response:
+def move_page(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """Where one types or scans what goes from one location to another."""
     return _by_codes(request, ctx, signed, "move", Scanned())
 
@@ -124,7 +124,7 @@ def _by_codes(
     said: str = "",
 ) -> Response:
     signed.actor.require(Role.VIEWER)
-    found = service.by_codes(ctx, signed.actor, form.codes, form.location)
+    found = counting.by_codes(ctx, signed.actor, form.codes, form.location)
     of_selling = service.said(ctx)
     wrong = problems if problems is not None else list(found.problems)
     return page(
@@ -152,7 +152,7 @@ def look_at_count(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Scann
 def count(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Scanned]) -> Response:
     """Books a count."""
     try:
-        changed = service.count(ctx, signed.actor, form.codes, form.location, form.began)
+        changed = counting.count(ctx, signed.actor, form.codes, form.location, form.began)
     except Refused as refusal:
         return _by_codes(request, ctx, signed, "count", form, refusal.problems)
     said = f"Counted: {plural(changed, 'variant')} changed." if changed else "Counted: everything was as it stands."
@@ -169,7 +169,7 @@ def look_at_move(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Scanne
 def move(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Scanned]) -> Response:
     """Moves goods."""
     try:
-        moved = service.move(ctx, signed.actor, form.codes, form.location or 0, form.to or 0)
+        moved = counting.move(ctx, signed.actor, form.codes, form.location or 0, form.to or 0)
     except Refused as refusal:
         return _by_codes(request, ctx, signed, "move", form, refusal.problems)
     kept = Scanned(location=form.location, to=form.to)

@@ -16,7 +16,7 @@ from graupel.features.bulk import service
 from graupel.features.destinations import terms
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.products import saving
+from graupel.features.products import checking, saving
 from graupel.features.products import service as products
 from graupel.features.variants import making, setting
 from graupel.features.variants.making import Wish
@@ -169,7 +169,7 @@ def test_what_can_not_go_live_in_sets_is_what_can_not_go_live_one_by_one(ctx):
     rows = ctx.db.run(lambda tx: tx.all("SELECT product_id, action FROM bulk_row WHERE bulk_id = %s", [bulk_id]))
     for row in rows:
         live = replace(values(ctx, row["product_id"]), status=Status.LIVE)
-        problems = saving.check(ctx, live, row["product_id"])
+        problems = checking.check(ctx, live, row["product_id"])
         assert (row["action"] == "refused") == bool(problems), (row, problems)
     plan = service.read(ctx, SYSTEM, bulk_id)
     assert (plan.counts["changed"], plan.counts["refused"]) == (3, 5)

@@ -26,7 +26,7 @@ from graupel.features.orders import service as orders
 from graupel.features.orders.service import Reported
 from graupel.features.products import saving, selling, table
 from graupel.features.products import service as products
-from graupel.features.stock import days, places, service
+from graupel.features.stock import counting, days, places, service
 from graupel.features.terms import stock_store, stocks
 from graupel.features.variants import setting
 from graupel.jobs import timekeeping
@@ -102,6 +102,14 @@ def test_a_save_of_the_page_changes_stock_by_what_was_typed_whatever_was_sold_me
     assert there(ctx, only(ctx, yarn)) == 11, "what was not typed is not touched"
 
 
+def test_what_falls_below_its_threshold_is_noted_whatever_else_was_saved_with_it(ctx, yarn):
+    product = products.read(ctx, SYSTEM, yarn)
+    saving.save(ctx, SYSTEM, yarn, replace(product.values, name="Aran", stock=D(2)), None)
+    assert [one.row["sku"] for one in service.read(ctx, SYSTEM, service.Asked("low")).lines] == ["FEL-1"]
+    saving.save(ctx, SYSTEM, yarn, replace(products.read(ctx, SYSTEM, yarn).values, low_stock=D(1)), None)
+    assert not service.read(ctx, SYSTEM, service.Asked("low")).lines
+
+
 def test_a_roll_back_books_the_opposite_and_never_the_old_number(ctx, yarn):
     variant = only(ctx, yarn)
     type_in(ctx, variant, "+20")
@@ -173,7 +181,7 @@ def test_eight_who_write_at_once_make_it_add_up(ctx, needles, yarn):
                     type_in(ctx, variant, "+5", location=dice.choice([None, stall]))
                     added.append(5)
                 case 2:
-                    service.move(ctx, SYSTEM, f"{skus[variant]} 2", 1, stall)
+                    counting.move(ctx, SYSTEM, f"{skus[variant]} 2", 1, stall)
                 case 3:
                     code = f"{who}-{turn}"
                     order = Report(Told.ORDERED, {skus[variant]: D(3)})
@@ -243,7 +251,7 @@ def test_any_series_of_acts_adds_up(ctx, steps):
         elif act == "count":
             type_in(ctx, variant, f"={amount}")
         elif act == "move":
-            service.move(ctx, SYSTEM, f"{sku} {amount}", 1, stall)
+            counting.move(ctx, SYSTEM, f"{sku} {amount}", 1, stall)
         elif act == "back":
             newest = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
             ctx.db.run(lambda tx, act=newest: rolling_back.roll_back(ctx, tx, SYSTEM, act))
@@ -259,17 +267,17 @@ def test_a_count_holds_as_of_when_it_was_made_and_later_sales_are_taken_off(ctx,
     began = ctx.db.run(ctx.now).replace(tzinfo=None).isoformat(timespec="milliseconds")
     orders.take(ctx, SYSTEM, Reported("", "r1", "1", Report(Told.ORDERED, {"FEL-1": D(2)})))
     orders.take(ctx, SYSTEM, Reported("", "r2", "1", Report(Told.PAID)))
-    assert service.count(ctx, SYSTEM, "FEL-1 12", None, began) == 1
+    assert counting.count(ctx, SYSTEM, "FEL-1 12", None, began) == 1
     assert there(ctx, only(ctx, yarn)) == 10, "12 were counted, 2 of which were sold since"
-    assert service.count(ctx, SYSTEM, "fel-1 10", None) == 0
+    assert counting.count(ctx, SYSTEM, "fel-1 10", None) == 0
 
 
 def test_codes_that_name_nothing_keep_a_count_from_being_booked(ctx, yarn):
     with pytest.raises(Refused, match="Line 2: nothing has the SKU or GTIN “NONE”"):
-        service.count(ctx, SYSTEM, "FEL-1\nNONE\nFEL-1", None)
+        counting.count(ctx, SYSTEM, "FEL-1\nNONE\nFEL-1", None)
     assert there(ctx, only(ctx, yarn)) == 10
     with pytest.raises(Refused, match="Type or scan a code"):
-        service.count(ctx, SYSTEM, "\n", None)
+        counting.count(ctx, SYSTEM, "\n", None)
 
 
 # --- locations -----------------------------------------------------------------------------------------------
@@ -278,7 +286,7 @@ def test_codes_that_name_nothing_keep_a_count_from_being_booked(ctx, yarn):
 def test_goods_move_between_locations_and_are_taken_in_their_order(ctx, yarn):
     stall = places.add(ctx, SYSTEM, "Market stall")
     variant = only(ctx, yarn)
-    service.move(ctx, SYSTEM, "FEL-1 4", 1, stall)
+    counting.move(ctx, SYSTEM, "FEL-1 4", 1, stall)
     places.use_earlier(ctx, SYSTEM, stall)
     orders.take(ctx, SYSTEM, Reported("", "r1", "1", Report(Told.ORDERED, {"FEL-1": D(5)})))
     orders.take(ctx, SYSTEM, Reported("", "r2", "1", Report(Told.PAID)))
@@ -293,12 +301,12 @@ def test_a_location_that_holds_goods_can_not_be_taken_away(ctx, yarn):
     with pytest.raises(Refused, match="The last location stays"):
         places.remove(ctx, SYSTEM, 1)
     stall = places.add(ctx, SYSTEM, "Market stall")
-    service.move(ctx, SYSTEM, "FEL-1 4", 1, stall)
+    counting.move(ctx, SYSTEM, "FEL-1 4", 1, stall)
     with pytest.raises(Refused, match="Market stall holds stock of one variant"):
         places.remove(ctx, SYSTEM, stall)
     with pytest.raises(Refused, match="already"):
         places.add(ctx, SYSTEM, "market stall")
-    service.move(ctx, SYSTEM, "FEL-1 4", stall, 1)
+    counting.move(ctx, SYSTEM, "FEL-1 4", stall, 1)
     places.remove(ctx, SYSTEM, stall)
     roll_back_newest(ctx)
     assert [one["name"] for one in service.said(ctx).locations] == ["Stock room", "Market stall"]
@@ -402,8 +410,8 @@ def test_goods_begin_to_sell_on_their_day_without_anybody_doing_anything(ctx, ya
 def test_a_viewer_books_nothing(ctx, yarn, viewer):
     for act in (
         lambda: service.book(ctx, viewer, only(ctx, yarn), None, "+1", "10", Reason.CORRECTED),
-        lambda: service.count(ctx, viewer, "FEL-1", None),
-        lambda: service.move(ctx, viewer, "FEL-1", 1, 2),
+        lambda: counting.count(ctx, viewer, "FEL-1", None),
+        lambda: counting.move(ctx, viewer, "FEL-1", 1, 2),
         lambda: places.add(ctx, viewer, "Stall"),
         lambda: places.save(ctx, viewer, None, {}),
         lambda: places.save_notice(ctx, viewer, "a@b.example"),
