@@ -149,7 +149,17 @@ VARIANT = Record(
         Field("customs_code", "Customs code", FieldKind.CODE, inherits=True, many=True),
         Field("gtin", "GTIN", FieldKind.CODE),
         Field("mpn", "Part number", FieldKind.CODE, empty=""),
-        Field("stock", "Stock", FieldKind.QUANTITY, many=True, booked=True),
+        Field(
+            "stock",
+            "Stock",
+            FieldKind.QUANTITY,
+            many=True,
+            booked=True,
+            file=InFile(
+                "how many were there when the file came in; what was sold since is taken off",
+                ("stock", "quantity", "qty", "on hand", "in stock", "bestand", "lagerbestand", "menge"),
+            ),
+        ),
         Field("archived", "Archived", FieldKind.SWITCH, empty=0, many=True),
         *(
             ref(name, f"Choice {place}", "attribute_choice", use="variants")

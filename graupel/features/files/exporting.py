@@ -13,6 +13,7 @@ from graupel.core.imports import COLUMNS
 from graupel.core.quantities import format_money, format_weight
 from graupel.core.records import Field, FieldKind
 from graupel.core.roles import Actor, Role
+from graupel.core.stock import show
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.products import table_store
@@ -28,6 +29,8 @@ def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree) -> str:
             return format_money(value)
         case FieldKind.WEIGHT:
             return format_weight(value)
+        case FieldKind.QUANTITY:
+            return show(value)
     return "" if value is None else str(value)
 
 

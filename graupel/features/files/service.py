@@ -210,7 +210,7 @@ def plan(run: JobRun) -> None:
         _refuse_applied(_locked(tx, row["id"]))
         batch.load(tx, row["id"], _file_rows(run.ctx, row, lambda done: run.progress("Reading", done, total)))
         run.progress("Comparing", total, total)
-        batch.plan(tx, row["id"], run.ctx.settings.language, live=bool(row["go_live"]))
+        batch.plan(tx, row["id"], run.ctx.settings.language, live=bool(row["go_live"]), as_of=row["made_at"])
         made = batch.new_categories(tx, row["id"])
         counts = batch.counts(tx, row["id"]) | {"categories": len(made)}
         store.set_planned(tx, row["id"], counts, [[one.path, one.near] for one in made])
@@ -364,6 +364,7 @@ def apply(run: JobRun) -> None:
                 status=status,
                 progress=run.progress,
                 hide_new=not row["show_new"],
+                as_of=row["made_at"],
             )
         counts |= batch.counts(tx, row["id"])
         moved = counts.get("moved", 0)

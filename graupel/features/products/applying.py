@@ -4,6 +4,7 @@ The joins are STRAIGHT_JOINs for the reason that batch.py gives.
 """
 
 from collections.abc import Callable
+from datetime import datetime
 from typing import Any
 
 from graupel.core.declarations.products import PRODUCT, VARIANT
@@ -16,13 +17,16 @@ from graupel.features.history.service import Recorder
 from graupel.features.products import summary
 from graupel.features.products.batch import (
     DIFFERS,
+    HELD,
     JOINED,
     OF_PRODUCT,
     OF_VARIANT,
     PRODUCT_DIFFERS,
     VARIANT_DIFFERS,
+    has_stock,
     new_paths,
 )
+from graupel.features.terms import booking, stock_store
 
 CHUNK = 10_000
 #: What a row may say of a product in its text.
@@ -40,9 +44,11 @@ def apply(
     status: Status,
     progress: Progress,
     hide_new: bool = True,
+    as_of: datetime | None = None,
 ) -> None:
     """Write every new and changed row, in the caller's transaction, but for those whose products changed since the
-    dry run: these become "moved". ``hide_new``: categories that are made are hidden at first."""
+    dry run: these become "moved". ``hide_new``: categories that are made are hidden at first; ``as_of``: the moment for
+    which counts of stock hold, UTC, now without it."""
     params = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
     _leave_out_moved(tx, params)
     _make_categories(tx, recorder, batch_id, hidden=hide_new)
@@ -50,7 +56,8 @@ def apply(
         summary.ProductsAtHand(
             made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
             changed="""SELECT DISTINCT b.product_id AS id FROM batch_row b
-                       WHERE b.batch_id = %(batch)s AND b.action = 'changed'""",
+                       WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND NOT b.only_stock""",
+            stocked=has_stock(tx, batch_id),
             given="""SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
                      WHERE p.batch_id = %(batch)s""",
             params=params,
@@ -63,7 +70,31 @@ def apply(
         _change(tx, chunk)
         _make(tx, chunk)
     tx.run("DROP TEMPORARY TABLE made_category")
+    if has_stock(tx, batch_id):
+        _book(tx, recorder, params | {"as_of": as_of, "at": booking.first_location(tx)})
     progress("Closing", last, last)
+
+
+def _book(tx: Tx, recorder: Recorder, params: dict[str, Any]) -> None:
+    """Book what was counted: last of all, so that sales of these goods wait no longer than they must.
+
+    What is there is locked before it is looked at; what was sold after the moment for which a count holds stays sold.
+    """
+    written = "b.batch_id = %(batch)s AND b.action IN ('new', 'changed') AND b.stock IS NOT NULL"
+    variant = "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"
+    stock_store.begin(tx)
+    tx.all(
+        f"SELECT k.id FROM {variant} STRAIGHT_JOIN stock k ON k.id = v.id WHERE {written} ORDER BY k.id FOR UPDATE",
+        params,
+    )
+    tx.run(
+        f"""INSERT INTO {stock_store.STAGED} (variant_id, product_id, location_id, amount, reason)
+            SELECT v.id, v.product_id, %(at)s, b.stock - {HELD}, 'counted' FROM {variant}
+            LEFT JOIN stock k ON k.id = v.id
+            WHERE {written} AND NOT (COALESCE(k.counted, FALSE) AND b.stock = {HELD})""",
+        params,
+    )
+    booking.book_staged(tx, recorder)
 
 
 def outdated(number: int) -> Refused:

@@ -8,6 +8,7 @@ transaction looks empty to the optimizer, and the plans it would choose take min
 import json
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
+from datetime import datetime
 from functools import lru_cache, partial
 from typing import Any
 
@@ -31,11 +32,12 @@ from graupel.db import Tx, like
 from graupel.db.loading import load_rows
 from graupel.features.categories import service as categories
 from graupel.features.products.columns import VARIES, inherited_sql
+from graupel.features.terms import booking
 
 LOADED = ("batch_id", "line", "sku", "shown_sku", *ROW_FIELDS, "category_id", "problems", "action", "odd")
 #: What a row of a batch may say of a product, and of a variant.
 OF_PRODUCT = PRODUCT.in_files
-OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku")
+OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku" and not VARIANT.field(name).booked)
 
 
 def load(tx: Tx, batch_id: int, rows: Iterable[FileRow]) -> int:
@@ -110,6 +112,8 @@ def _variant_differs(name: str) -> str:
 DIFFERS = {name: _product_differs(name) for name in OF_PRODUCT} | {name: _variant_differs(name) for name in OF_VARIANT}
 PRODUCT_DIFFERS = f"({' OR '.join(DIFFERS[name] for name in OF_PRODUCT)})"
 VARIANT_DIFFERS = f"({' OR '.join(DIFFERS[name] for name in OF_VARIANT)})"
+#: SQL: a count of a file is not what was there when it was made.
+STOCK_DIFFERS = "(b.stock IS NOT NULL AND NOT (b.stock <=> b.stock_held))"
 #: SQL: a value is far from what it was, as core.imports.jumps has it.
 JUMPS_SQL = "({})".format(
     " OR ".join(
@@ -124,15 +128,20 @@ JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
              STRAIGHT_JOIN variant v ON v.id = b.variant_id"""
 
 
-def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
-    """Find the products that the rows mean, and say of each row what it would do."""
+def plan(tx: Tx, batch_id: int, lang: str, *, live: bool, as_of: datetime | None = None) -> None:
+    """Find the products that the rows mean, and say of each row what it would do.
+
+    ``as_of``: the moment for which counts of stock hold, UTC; now without it.
+    """
     params = {"batch": batch_id, "lang": lang}
+    _note_stock(tx, batch_id, as_of)
     # Every row is loaded as new, so that only those that mean a product that is there are touched again.
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
             STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
             SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version,
-                b.action = IF({PRODUCT_DIFFERS} OR {VARIANT_DIFFERS}, 'changed', 'unchanged'),
+                b.action = IF({PRODUCT_DIFFERS} OR {VARIANT_DIFFERS} OR {STOCK_DIFFERS}, 'changed', 'unchanged'),
+                b.only_stock = NOT ({PRODUCT_DIFFERS} OR {VARIANT_DIFFERS}),
                 b.odd = NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), b.odd), '')
             WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
         params,
@@ -148,6 +157,42 @@ def plan(tx: Tx, batch_id: int, lang: str, *, live: bool) -> None:
             "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
             [json.dumps(problems, ensure_ascii=False), batch_id, row["line"]],
         )
+
+
+def _note_stock(tx: Tx, batch_id: int, as_of: datetime | None) -> None:
+    """Put beside each count what was there of its variant at the moment for which it holds.
+
+    It is put aside first: an UPDATE that joins stock would keep sales waiting for the dry run.
+    """
+    if not has_stock(tx, batch_id):
+        return
+    params = {"batch": batch_id, "as_of": as_of, "at": booking.first_location(tx)}
+    tx.run("DROP TEMPORARY TABLE IF EXISTS batch_stock")
+    tx.run("CREATE TEMPORARY TABLE batch_stock (line INT UNSIGNED NOT NULL PRIMARY KEY, held DECIMAL(12,2) NOT NULL)")
+    tx.run(
+        f"""INSERT INTO batch_stock (line, held) SELECT b.line, {HELD} FROM batch_row b
+            STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN stock k ON k.id = v.id AND k.counted
+            WHERE b.batch_id = %(batch)s AND b.stock IS NOT NULL""",
+        params,
+    )
+    tx.run(
+        """UPDATE batch_stock s STRAIGHT_JOIN batch_row b ON b.batch_id = %(batch)s AND b.line = s.line
+           SET b.stock_held = s.held""",
+        params,
+    )
+    tx.run("DROP TEMPORARY TABLE batch_stock")
+
+
+#: SQL of what was there of a variant at the first location, at the moment for which counts hold.
+HELD = """(COALESCE((SELECT a.on_hand FROM stock_at a WHERE a.variant_id = v.id AND a.location_id = %(at)s), 0)
+           - COALESCE((SELECT SUM(e.amount) FROM stock_entry e WHERE e.variant_id = v.id
+                       AND e.location_id = %(at)s AND e.at > %(as_of)s), 0))"""
+
+
+def has_stock(tx: Tx, batch_id: int) -> bool:
+    """Whether any row says how much there is."""
+    sql = "SELECT 1 FROM batch_row WHERE batch_id = %s AND stock IS NOT NULL LIMIT 1"
+    return bool(tx.value(sql, [batch_id]))
 
 
 def _refuse_shared_fields(tx: Tx, params: dict[str, Any]) -> None:
@@ -264,7 +309,7 @@ def samples(tx: Tx, batch_id: int, shown: str, lang: str, limit: int, after: int
     tree = categories.load(tx)
     found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
-    now += [f"{inherited_sql(name)} AS {name}_now" for name in OF_VARIANT]
+    now += [*(f"{inherited_sql(name)} AS {name}_now" for name in OF_VARIANT), "b.stock_held AS stock_now"]
     rows = tx.all(
         f"""SELECT b.*, {", ".join(now)}
            FROM batch_row b LEFT JOIN product p ON p.id = b.product_id

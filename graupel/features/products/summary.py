@@ -19,7 +19,7 @@ from graupel.features.terms import asked_sql, stock_store
 class TouchedProducts:
     """The products that a change set touched. ``table``: holds their ids as product_id, for this change set alone.
 
-    ``by_file``: a file wrote them, which knows fewer fields.
+    ``by_file``: a file wrote them that said nothing of stock, and of rules of selling none does.
     """
 
     change_set_id: int
@@ -33,13 +33,14 @@ class ProductsAtHand:
     """Handed on by an act that knows all products it touched: ``made`` with their summaries, and ``changed`` ones.
 
     Both are SQL of their ids as ``id``, with ``params``; ``given``: SQL of the SKUs that it gave, as sku and
-    variant_id.
+    variant_id; ``stocked``: it booked stock too.
     """
 
     made: str
     changed: str
     given: str
     params: Mapping[str, Any]
+    stocked: bool = False
 
 
 Follower = Callable[[Tx, TouchedProducts], None]
@@ -112,7 +113,7 @@ def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
 def follow(tx: Tx, recorded: Recorded) -> None:
     """Move the versions of products touched by what belongs to them, work out their summaries, tell others."""
     change_set_id = recorded.change_set_id
-    by_file = any(isinstance(one, ProductsAtHand) for one in recorded.handed_on)
+    by_file = any(isinstance(one, ProductsAtHand) and not one.stocked for one in recorded.handed_on)
     touched = TouchedProducts(change_set_id, recorded.language, f"touched_product_{change_set_id}", by_file)
     tx.run(
         f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (

@@ -315,9 +315,14 @@ def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[ShelfRow]:
 
 def export_rows(tx: Tx, lang: str) -> Any:
     """All variants one by one with their products, for a file."""
-    inherited = [f"{inherited_sql(name)} AS {name}" for name in VARIANT.in_files if name != "sku"]
+    own = [one for one in VARIANT.fields if one.file and one.name != "sku" and not one.booked]
+    inherited = [
+        *(f"{inherited_sql(one.name)} AS {one.name}" for one in own),
+        "IF(k.counted, k.on_hand, NULL) AS stock",
+    ]
     return tx.stream(
         f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
-            FROM {store.FROM} JOIN variant v ON v.product_id = p.id WHERE NOT v.archived ORDER BY p.id, v.id""",
+            FROM {store.FROM} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
+            WHERE NOT v.archived ORDER BY p.id, v.id""",
         {"lang": lang},
     )

@@ -20,6 +20,7 @@ from graupel.core.stock import How, Reason, Typed
 from graupel.core.tables import TableState
 from graupel.features.assortments import service as assortments
 from graupel.features.destinations import service as destinations
+from graupel.features.files import service as files
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.orders import service as orders
@@ -30,7 +31,7 @@ from graupel.features.stock import counting, days, places, service
 from graupel.features.terms import stock_store, stocks
 from graupel.features.variants import setting
 from graupel.jobs import timekeeping
-from tests.making import bring_in, counted, make_product, roll_back_newest, work_off
+from tests.making import bring_in, counted, make_product, plan_file, roll_back_newest, work_off
 from tests.needles import by_label, colour, needles, size
 
 __all__ = ["colour", "needles", "size"]
@@ -421,7 +422,33 @@ def test_a_viewer_books_nothing(ctx, yarn, viewer):
             act()
 
 
-def test_a_file_leaves_stock_alone(ctx, yarn):
+def test_a_count_in_a_file_holds_as_of_when_it_came_in(ctx, yarn):
+    version = products.read(ctx, SYSTEM, yarn).version
+    planned = plan_file(ctx, "sku;name;price;category;stock\nFEL-1;;;;12\nNEW-1;New;2.00;Yarn;5\n")
+    assert {k: planned.row["counts"][k] for k in ("new", "changed")} == {"new": 1, "changed": 1}
+    (sample,) = files.rows_of(ctx, SYSTEM, planned, "changed").samples
+    assert (sample.plan.before, sample.plan.after) == ({"stock": "10.00"}, {"stock": "12.00"})
+    orders.take(ctx, SYSTEM, Reported("", "r1", "1", Report(Told.ORDERED, {"FEL-1": D(2)})))
+    orders.take(ctx, SYSTEM, Reported("", "r2", "1", Report(Told.PAID)))
+    files.request_apply(ctx, SYSTEM, planned.id, leave_out=False)
+    work_off(ctx)
+    assert there(ctx, only(ctx, yarn)) == 10, "two of the twelve were sold since"
+    assert products.read(ctx, SYSTEM, yarn).version == version
+    new = ctx.db.run(lambda tx: tx.value("SELECT id FROM variant WHERE sku = 'NEW-1'"))
+    assert there(ctx, new) == 5
+    adds_up(ctx)
+    again = plan_file(ctx, "sku;stock\nFEL-1;10\nNEW-1;5,0\n")
+    assert again.row["counts"]["unchanged"] == 2
+    bad = plan_file(ctx, "sku;stock\nFEL-1;1.000\nNEW-1;many\n")
+    assert bad.row["counts"]["refused"] == 2
+    roll_back_file = history.list_change_sets(ctx, SYSTEM, kind="files.apply").change_sets[0]["id"]
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, roll_back_file))
+    assert there(ctx, only(ctx, yarn)) == 8, "the opposite is booked"
+    assert not ctx.db.run(lambda tx: tx.value("SELECT 1 FROM variant WHERE sku = 'NEW-1'"))
+    adds_up(ctx)
+
+
+def test_a_file_that_does_not_speak_of_stock_leaves_it_alone(ctx, yarn):
     before = there(ctx, only(ctx, yarn))
     bring_in(ctx, "sku;name;price;category\nFEL-1;Other;3.00;Yarn\nNEW-1;New;2.00;Yarn\n")
     assert there(ctx, only(ctx, yarn)) == before
