@@ -66,7 +66,7 @@ def test_the_catalogue_is_written_to_a_file(ctx, graupel, tmp_path):
         (tmp_path / "out.csv")
         .read_text()
         .splitlines()[1]
-        .startswith("FEL-1,Fellside aran FEL-1,9.80,100 g,,,,Yarn > Aran")
+        .startswith("FEL-1,Fellside aran FEL-1,9.80,100 g,,,,,Yarn > Aran")
     )
 
 

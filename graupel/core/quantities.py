@@ -70,7 +70,8 @@ def parse_weight(text: str) -> int:
         return int(plain[1])
     number, word = _number_and_word(text, "weight", "250 g or 1.2 kg")
     unit = word.lower() or "g"
-    if not word and _decimal(number, text, "weight", ambiguous_is_decimal=False) % 1:
+    bare = Decimal(0) if word else _decimal(number, text, "weight", ambiguous_is_decimal=False)
+    if abs(bare) <= MAX_WEIGHT_G and bare % 1:
         # Nobody means half a gram of yarn; it is kilograms that are written so.
         raise Refused.because("weight.no_unit", f"“{text}” has no unit. Write {text} kg, or the whole grams.")
     if unit not in _GRAMS:

@@ -92,13 +92,14 @@ def skus_like(tx: Tx, typed: str, limit: int) -> list[int]:
 
 def by_codes(tx: Tx, codes: Sequence[str], lang: str) -> list[CodeRow]:
     """Variants by SKU or GTIN."""
-    if not codes:
+    known = [code for code in codes if code.isascii()]  # no other can be one
+    if not known:
         return []
     return tx.rows(
         CodeRow,
         f"""SELECT v.id, v.product_id, v.sku, v.gtin, t.name, v.archived FROM variant v
             JOIN product p ON p.id = v.product_id {_NAMED} WHERE v.sku IN %(codes)s OR v.gtin IN %(codes)s""",
-        {"codes": list(codes), "lang": lang},
+        {"codes": known, "lang": lang},
     )
 
 

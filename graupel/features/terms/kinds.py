@@ -78,7 +78,7 @@ def register_booked() -> None:
             of_stock.STOCK_ENTRY,
             lambda tx, ids: {row["id"]: _of_variant(row) for row in stock_store.entry_names(tx, list(ids))},
             books=booking.put_back,
-            telling=("amount", "reason", "location_id"),
+            telling=("amount", "reason"),
         )
     )
 

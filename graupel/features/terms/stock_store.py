@@ -245,7 +245,9 @@ def variant_names(tx: Tx, ids: Sequence[int]) -> list[StockNamedRow]:
 def entry_names(tx: Tx, ids: Sequence[int]) -> list[StockNamedRow]:
     return tx.rows(
         StockNamedRow,
-        """SELECT e.id, v.product_id, v.sku FROM stock_entry e JOIN variant v ON v.id = e.variant_id
+        """SELECT e.id, v.product_id, CONCAT(v.sku, IF((SELECT COUNT(*) FROM location) > 1, CONCAT(', ', l.name), ''))
+             AS sku
+           FROM stock_entry e JOIN variant v ON v.id = e.variant_id JOIN location l ON l.id = e.location_id
            WHERE e.id IN %s""",
         [list(ids) or [0]],
     )

@@ -94,7 +94,8 @@ def test_a_count_is_compared_before_it_is_booked(browser, ctx, yarn):
 
 
 def test_locations_appear_with_the_second_and_goods_are_moved(browser, ctx, yarn):
-    assert "There is one location" in text(browser.get("/stock/move"))
+    assert "All goods lie in one place" in text(browser.get("/stock/move"))
+    assert "ocation" not in text(browser.get("/stock/rules")), "one who has one never sees the word"
     assert "needs a name" in text(browser.write("/stock/locations", data={"name": " "}))
     browser.write("/stock/locations", data={"name": "Market stall"})
     stall = service.said(ctx).locations[1]["id"]
