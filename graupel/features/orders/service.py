@@ -22,7 +22,7 @@ from graupel.features.destinations import service as destinations
 from graupel.features.history import service as history
 from graupel.features.orders import store
 from graupel.features.orders.rows import OrderLineRow, ReportRow
-from graupel.features.terms import booking
+from graupel.features.terms import booking, stock_store
 from graupel.features.terms import stock_store as terms_store
 
 _DID = {
@@ -149,7 +149,9 @@ def _lines(tx: Tx, variant_id: int, order_id: int, before: Claimed, now: Claimed
     if more > 0:
         found += booking.take(tx, variant_id, more, order_id)
     elif more < 0:
-        found += booking.give_back(tx, variant_id, -more, order_id, Reason.SOLD)
+        # What was not counted when it was ordered was never taken: there is nothing of it to give back.
+        took = sum(stock_store.taken_by(tx, order_id, variant_id).values(), Decimal(0))
+        found += booking.give_back(tx, variant_id, min(-more, took), order_id, Reason.SOLD)
     back = now.returned - before.returned
     if back:
         found += booking.give_back(tx, variant_id, back, order_id, Reason.RETURNED)

@@ -161,6 +161,17 @@ def test_what_is_archived_is_not_in_the_sum_of_its_product(ctx, needles):
     adds_up(ctx)
 
 
+def test_an_order_that_took_nothing_gives_nothing_back(ctx):
+    """It was paid while the goods were not counted; what was counted since stays as it was counted."""
+    variant = only(ctx, make_product(ctx, "FEL-2"))
+    orders.take(ctx, SYSTEM, Reported("", "o", "1", Report(Told.ORDERED, {"FEL-2": D(2)})))
+    orders.take(ctx, SYSTEM, Reported("", "p", "1", Report(Told.PAID)))
+    type_in(ctx, variant, "10")
+    orders.take(ctx, SYSTEM, Reported("", "c", "1", Report(Told.CANCELLED)))
+    assert there(ctx, variant) == 10
+    adds_up(ctx)
+
+
 # --- several at once -----------------------------------------------------------------------------------------
 
 
