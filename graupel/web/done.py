@@ -37,6 +37,12 @@ def note(change_set_id: int, title: str) -> None:
         found.last = (change_set_id, title)
 
 
+def anything() -> bool:
+    """Whether the request has recorded a change set so far."""
+    found = _noted.get()
+    return found is not None and found.last is not None
+
+
 @contextmanager
 def noting() -> Iterator[Noted]:
     """Change sets herein are noted."""

@@ -12,9 +12,9 @@ from graupel.core import changes
 NAME = "marks"
 
 
-def field(values: Mapping[str, Any]) -> Markup:
-    """The hidden field of a form that shows these values."""
-    return again(changes.marks(values))
+def field(values: Mapping[str, Any], told: Mapping[str, str] | None = None) -> Markup:
+    """The hidden field of a form that shows these values; ``told``: of one that is shown again (web/again.py)."""
+    return again(changes.marks(values) if told is None else told)
 
 
 def again(marks: Mapping[str, str]) -> Markup:

@@ -5,7 +5,7 @@ text here: core reads it, and says beside its field what is wrong. What pages of
 versions, choices from a list) is read here, so that whatever else is sent is refused in a sentence.
 """
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any, Self, TypeVar
 
@@ -228,3 +228,9 @@ def _file(value: Any) -> UploadFile | None:
 
 #: The file that came in a field; none where none was chosen.
 File = Annotated[UploadFile | None, BeforeValidator(_file)]
+
+
+def rows_of(names: Sequence[str], columns: Sequence[Sequence[str]]) -> list[dict[str, str]]:
+    """A row each of what a form sent as columns; those in which nothing was typed are left out."""
+    found = (dict(zip(names, row, strict=True)) for row in zip(*columns, strict=False))
+    return [row for row in found if any(text.strip() for text in row.values())]

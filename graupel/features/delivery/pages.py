@@ -8,8 +8,6 @@ from fastapi.responses import Response
 from graupel.context import Context
 from graupel.core import delivery
 from graupel.core.delivery import WEEKDAYS, CostBy, Way, Zone
-from graupel.core.errors import Outdated, Refused
-from graupel.core.problems import Problem, by_field
 from graupel.core.quantities import format_money
 from graupel.core.roles import Actor, Identity, Role
 from graupel.features.categories import service as categories
@@ -29,6 +27,7 @@ from graupel.features.products.service import Product
 from graupel.features.terms import taxes
 from graupel.features.terms.deliveries import SaidOfDelivery
 from graupel.features.vocabulary import service as vocabulary
+from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf
@@ -42,14 +41,13 @@ def index(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _index(request, ctx, signed)
 
 
-def _index(request: Request, ctx: Context, signed: Identity, *, status: int = 200, **data: Any) -> Response:
+def _index(request: Request, ctx: Context, signed: Identity, tried: Attempt = FRESH) -> Response:
     written = taxes.read(ctx, signed.actor)
     shops = [one for one in destinations.read_all(ctx).all if one.is_shop]
     return page(
         request,
         "delivery/delivery.html",
         part="delivery/delivery_part.html",
-        status=status,
         classes=list(written.classes.values()),
         rows={one.id: [_texts(rate) for rate in one.rates] for one in written.classes.values()},
         class_marks=ctx.db.run(lambda tx: {one: taxes.flat(tx, one) for one in written.classes}),
@@ -59,7 +57,7 @@ def _index(request: Request, ctx: Context, signed: Identity, *, status: int = 20
         **_delivering(ctx, signed),
         may_change=signed.actor.may(Role.OWNER),
         may_edit=signed.actor.may(Role.EDITOR),
-        **{"wrong": {}, "wrong_at": None, "typed": None, "said": {}, **data},
+        **tried.shown,
     )
 
 
@@ -70,7 +68,7 @@ def _delivering(ctx: Context, signed: Identity) -> dict[str, Any]:
     return {
         "promises": list(said.promises.values()),
         "zones": {key: [_zone_texts(zone, one.cost_by) for zone in one.zones] for key, one in said.promises.items()},
-        "promise_marks": {key: {"name": one.name, "cost_by": str(one.cost_by)} for key, one in said.promises.items()},
+        "promise_marks": ctx.db.run(lambda tx: {key: service.flat(tx, key) for key in said.promises}),
         "stands": {0: service.Stands()} | {key: _stands(said, key) for key in said.promises},
         "working": {
             "days": [str(day) for day in sorted(working.days)],
@@ -109,42 +107,28 @@ def save_promise(
 ) -> Response:
     """Makes a delivery promise, or writes it."""
     raw = {"name": form.name, "cost_by": form.cost_by}
-    at, typed = f"promise-{promise_id or 0}", {**raw, "rows": form.rows, "stands": form.stands}
-    try:
-        service.save_promise(ctx, signed.actor, promise_id, raw, form.rows, form.stands, form.marks)
-    except Refused as refusal:
-        wrong = by_field(refusal.problems)
-        return _index(request, ctx, signed, wrong=wrong, wrong_at=at, typed=typed, status=422)
-    except Outdated as outdated:
-        wrong = by_field([Problem("promise.changed", str(outdated), "name")])
-        return _index(request, ctx, signed, wrong=wrong, wrong_at=at, typed=typed, status=409)
-    return _index(request, ctx, signed)
+    tried = attempt(
+        lambda: service.save_promise(ctx, signed.actor, promise_id, raw, form.rows, form.stands, form.marks),
+        f"promise-{promise_id or 0}",
+        {**raw, "rows": form.rows, "stands": form.stands},
+        form.marks,
+    )
+    return _index(request, ctx, signed, tried)
 
 
 @router.post("/promises/{promise_id:int}/delete")
 def delete_promise(request: Request, ctx: Ctx, signed: Signed, promise_id: int) -> Response:
     """Takes a promise away."""
-    try:
-        service.remove_promise(ctx, signed.actor, promise_id)
-    except Refused as refusal:
-        wrong = by_field(refusal.problems)
-        return _index(request, ctx, signed, wrong=wrong, wrong_at=f"promise-{promise_id}", status=422)
-    return _index(request, ctx, signed)
+    tried = attempt(lambda: service.remove_promise(ctx, signed.actor, promise_id), f"promise-{promise_id}")
+    return _index(request, ctx, signed, tried)
 
 
 @router.post("/working")
 def save_working(request: Request, ctx: Ctx, signed: Signed, form: FormOf[WorkingTyped]) -> Response:
     """Writes when the shop works."""
     raw = {"days": form.days, "cut_off": form.cut_off, "closed": form.closed}
-    try:
-        changed = service.save_working(ctx, signed.actor, raw, form.marks)
-    except Refused as refusal:
-        wrong = by_field(refusal.problems)
-        return _index(request, ctx, signed, wrong=wrong, wrong_at="working", typed=raw, status=422)
-    except Outdated as outdated:
-        wrong = by_field([Problem("working.changed", str(outdated), "")])
-        return _index(request, ctx, signed, wrong=wrong, wrong_at="working", typed=raw, status=409)
-    return _index(request, ctx, signed, said={} if changed else {"working": "Nothing had changed."})
+    tried = attempt(lambda: service.save_working(ctx, signed.actor, raw, form.marks), "working", raw, form.marks)
+    return _index(request, ctx, signed, tried)
 
 
 # --- the part of the product editor ----------------------------------------------------------------------------
@@ -157,9 +141,6 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
         "found": found,
         "carriage": service.flat_carriage(found.carriage),
         "promises": list(found.said.promises.values()),
-        "wrong": {},
-        "typed_rows": None,
-        "said": "",
     }
 
 
@@ -175,24 +156,20 @@ product_router = APIRouter(prefix="/products/{product_id}/delivery", dependencie
 @product_router.post("")
 def save_carriage(request: Request, ctx: Ctx, signed: Signed, form: FormOf[CarriageTyped], product_id: int) -> Response:
     """Writes what delivery of a product costs by country."""
-    wrong: dict[str, list[Problem]] = {}
-    status = 200
-    try:
-        service.save_carriage(ctx, signed.actor, product_id, form.rows, form.marks)
-    except Refused as refusal:
-        wrong, status = by_field(refusal.problems), 422
-    except Outdated as outdated:
-        wrong, status = by_field([Problem("carriage.changed", str(outdated), "")]), 409
+    tried = attempt(
+        lambda: service.save_carriage(ctx, signed.actor, product_id, form.rows, form.marks),
+        "carriage",
+        form.rows,
+        form.marks,
+    )
     product = products.read(ctx, signed.actor, product_id)
-    data = part_data(ctx, signed.actor, product, request.state.seen)
-    data |= {"wrong": wrong, "typed_rows": form.rows if wrong else None}
     return page(
         request,
         "delivery/carriage.html",
-        status=status,
         product=product,
-        data=data,
+        data=part_data(ctx, signed.actor, product, request.state.seen),
         may_edit=signed.actor.may(Role.EDITOR),
+        **tried.shown,
     )
 
 
@@ -211,49 +188,30 @@ def save_class(
     request: Request, ctx: Ctx, signed: Signed, form: FormOf[TaxClassTyped], class_id: int | None = None
 ) -> Response:
     """Makes a tax class, or writes its name and rates."""
-    try:
-        taxes.save(ctx, signed.actor, class_id, form.name, form.rows, form.marks)
-    except Refused as refusal:
-        return _again(request, ctx, signed, class_id, form, refusal.problems, 422)
-    except Outdated as outdated:
-        return _again(request, ctx, signed, class_id, form, [Problem("tax.changed", str(outdated), "name")], 409)
-    return _index(request, ctx, signed)
-
-
-def _again(
-    request: Request,
-    ctx: Context,
-    signed: Identity,
-    class_id: int | None,
-    form: TaxClassTyped,
-    problems: list[Problem],
-    status: int,
-) -> Response:
-    typed = {"name": form.name, "rows": form.rows}
-    at = f"class-{class_id or 0}"
-    return _index(request, ctx, signed, wrong=by_field(problems), wrong_at=at, typed=typed, status=status)
+    tried = attempt(
+        lambda: taxes.save(ctx, signed.actor, class_id, form.name, form.rows, form.marks),
+        f"class-{class_id or 0}",
+        {"name": form.name, "rows": form.rows},
+        form.marks,
+    )
+    return _index(request, ctx, signed, tried)
 
 
 @router.post("/classes/{class_id:int}/delete")
 def delete_class(request: Request, ctx: Ctx, signed: Signed, class_id: int) -> Response:
     """Takes a class away that nothing has."""
-    try:
-        taxes.remove(ctx, signed.actor, class_id)
-    except Refused as refusal:
-        wrong = by_field(refusal.problems)
-        return _index(request, ctx, signed, wrong=wrong, wrong_at=f"class-{class_id}", status=422)
-    return _index(request, ctx, signed)
+    tried = attempt(lambda: taxes.remove(ctx, signed.actor, class_id), f"class-{class_id}")
+    return _index(request, ctx, signed, tried)
 
 
 @router.post("/terms/{code}")
 def save_terms(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TaxTermsTyped], code: str) -> Response:
     """Writes how a shop keeps and shows prices; "main" is the first, with what holds for all."""
     where = "" if code == "main" else code
-    try:
-        changed = destination_terms.save(ctx, signed.actor, where, form.typed, form.marks)
-    except Refused as refusal:
-        return _index(request, ctx, signed, wrong=by_field(refusal.problems), wrong_at=f"terms-{where}", status=422)
-    except Outdated as outdated:
-        wrong = by_field([Problem("terms.changed", str(outdated), "")])
-        return _index(request, ctx, signed, wrong=wrong, wrong_at=f"terms-{where}", status=409)
-    return _index(request, ctx, signed, said={} if changed else {f"terms-{where}": "Nothing had changed."})
+    tried = attempt(
+        lambda: destination_terms.save(ctx, signed.actor, where, form.typed, form.marks),
+        f"terms-{where}",
+        form.typed,
+        form.marks,
+    )
+    return _index(request, ctx, signed, tried)

@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from graupel.features.delivery.service import Stands
-from graupel.web.sent import Among, Ids, Marks, MaybeWhole, Sent, Several, Ticked
+from graupel.web.sent import Among, Ids, Marks, MaybeWhole, Sent, Several, Ticked, rows_of
 
 TAX_TERMS = ("tax_shown", "country", "typed_with_tax", "shows_lowest", "goods_class_id", "delivery_class_id")
 
@@ -23,7 +23,7 @@ class TaxClassTyped(Sent):
         """A row each, as the service reads them."""
         names = ("country", "begins", "percent", "amount")
         columns = (self.country, self.begins, self.percent, self.amount)
-        return [dict(zip(names, row, strict=True)) for row in zip(*columns, strict=False)]
+        return rows_of(names, columns)
 
 
 class TaxTermsTyped(Sent):
@@ -54,7 +54,7 @@ class PromiseTyped(Sent):
         """A row each, as the service reads them."""
         names = ("countries", "days", "steps", "free_from")
         columns = (self.countries, self.days, self.steps, self.free_from)
-        return [dict(zip(names, row, strict=True)) for row in zip(*columns, strict=False)]
+        return rows_of(names, columns)
 
     @property
     def stands(self) -> Stands:
@@ -81,5 +81,4 @@ class CarriageTyped(Sent):
     @property
     def rows(self) -> list[dict[str, str]]:
         """A row each, as the service reads them."""
-        pairs = zip(self.country, self.amount, strict=False)
-        return [{"country": country, "amount": amount} for country, amount in pairs]
+        return rows_of(("country", "amount"), (self.country, self.amount))

@@ -7,7 +7,6 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import delivery, quantities
-from graupel.core.changes import journal_values
 from graupel.core.declarations.delivery import OWN_CARRIAGE, PROMISE, PROMISE_FOR, PROMISE_ZONE, WORKING
 from graupel.core.delivery import CostBy, Sent, Way, Zone
 from graupel.core.errors import NotFound, Refused
@@ -26,6 +25,7 @@ from graupel.features.terms import deliveries
 from graupel.features.terms import delivery_store as store
 from graupel.features.terms import store as terms_store
 from graupel.features.terms.deliveries import Carriage, SaidOfDelivery
+from graupel.features.terms.rows import PromiseForRow, PromiseRow
 from graupel.features.vocabulary import service as vocabulary
 
 MOST_ZONES = 40
@@ -123,17 +123,26 @@ def save_promise(
 
     def work(tx: Tx) -> int:
         values = {"name": name, "cost_by": str(by)}
+        targets = _targets(ctx, tx, stands)
         title = f"Delivery promise {'changed' if promise_id else 'made'}: {name}"
         with history.change_set(tx, actor, "promise.save", title) as recorder:
             if promise_id is None:
                 made = terms_store.insert(tx, PROMISE, values)
                 recorder.made("promise", made, values)
-            else:
-                made = promise_id
-                _write(tx, recorder, made, values, marks)
-            _write_rows(tx, recorder, PROMISE_ZONE, _zone_rows(tx, made), [{"promise_id": made, **z} for z in zones])
-            _write_stands(ctx, tx, recorder, made, stands)
-        return made
+                _write_zones(tx, recorder, made, zones)
+                _write_stands(tx, recorder, made, targets)
+                return made
+            row = _locked(tx, promise_id)
+            there = flat(tx, promise_id)
+            mine = values | {"countries": _told_zones(zones), "stands for": _told_targets(targets)}
+            both = meeting.bring_together(tx, {"promise": [promise_id]}, marks, mine, there, _label)
+            _write_row(tx, recorder, row, {name: both[name] for name in values})
+            # Rows count as one field: they are written where they are what this person wants of them.
+            if both["countries"] == mine["countries"]:
+                _write_zones(tx, recorder, promise_id, zones)
+            if both["stands for"] == mine["stands for"]:
+                _write_stands(tx, recorder, promise_id, targets)
+        return promise_id
 
     try:
         return ctx.db.run(work)
@@ -141,16 +150,53 @@ def save_promise(
         raise Refused.because("promise.taken", f"There is a promise “{name}” already.", "name") from double
 
 
-def _write(tx: Tx, recorder: history.Recorder, promise_id: int, values: Mapping[str, Any], marks: Marks) -> None:
+#: A type or a category that a promise stands for; (None, None) for all goods.
+Target = tuple[int | None, int | None]
+
+
+def flat(tx: Tx, promise_id: int) -> dict[str, Any]:
+    """What a page shows of a promise, as plain data."""
+    row = store.promise(tx, promise_id)
+    return {
+        "name": row["name"] if row else "",
+        "cost_by": row["cost_by"] if row else "",
+        "countries": _told_zones(_zone_rows(tx, promise_id)),
+        "stands for": _told_targets([_target(one) for one in store.stand_for(tx) if one["promise_id"] == promise_id]),
+    }
+
+
+def _told_zones(rows: Sequence[Mapping[str, Any]]) -> list[str]:
+    return [
+        f"{row['countries']} in {row['first_days']}-{row['last_days']}: {row['steps']}, "
+        f"free from {quantities.format_money(row['free_from']) or 'never'}"
+        for row in rows
+    ]
+
+
+def _told_targets(targets: Sequence[Target]) -> list[str]:
+    return sorted("all goods" if one == (None, None) else f"{one[0] or ''}/{one[1] or ''}" for one in targets)
+
+
+def _label(name: str) -> str:
+    return PROMISE.field(name).label if name in PROMISE.columns() else name.capitalize()
+
+
+def _locked(tx: Tx, promise_id: int) -> PromiseRow:
     row = store.promise(tx, promise_id, lock=True)
     if row is None:
         raise NotFound("This promise is not there any more.")
-    there = {"name": row["name"], "cost_by": row["cost_by"]}
-    both = meeting.bring_together(
-        tx, {"promise": [promise_id]}, marks, values, there, lambda name: PROMISE.field(name).label
-    )
-    if recorder.changed("promise", promise_id, there, both, row["version"] + 1):
-        terms_store.update(tx, PROMISE, promise_id, both)
+    return row
+
+
+def _write_row(tx: Tx, recorder: history.Recorder, row: PromiseRow, values: Mapping[str, Any]) -> None:
+    before = {"name": row["name"], "cost_by": row["cost_by"]}
+    if recorder.changed("promise", row["id"], before, values, row["version"] + 1):
+        terms_store.update(tx, PROMISE, row["id"], values)
+
+
+def _write_zones(tx: Tx, recorder: history.Recorder, promise_id: int, zones: Sequence[Mapping[str, Any]]) -> None:
+    wanted = [{"promise_id": promise_id, **one} for one in zones]
+    _write_rows(tx, recorder, PROMISE_ZONE, _zone_rows(tx, promise_id), wanted)
 
 
 def _zone_rows(tx: Tx, promise_id: int) -> list[dict[str, Any]]:
@@ -172,14 +218,21 @@ def _write_rows(
         recorder.made(record.name, terms_store.insert(tx, record, values), values)
 
 
-def _write_stands(ctx: Context, tx: Tx, recorder: history.Recorder, promise_id: int, stands: Stands) -> None:
-    """A promise stands for these; what another stood for until now it stands for no more."""
+def _targets(ctx: Context, tx: Tx, stands: Stands) -> list[Target]:
     words = vocabulary.current(ctx, tx)
     tree = categories.current(ctx, tx)
-    targets: list[tuple[int | None, int | None]] = [(None, None)] if stands.shop else []
+    targets: list[Target] = [(None, None)] if stands.shop else []
     targets += [(one, None) for one in stands.types if one in words.types]
-    targets += [(None, one) for one in stands.categories if one in tree.by_id]
-    there = {(row["type_id"], row["category_id"]): row for row in store.stand_for(tx)}
+    return targets + [(None, one) for one in stands.categories if one in tree.by_id]
+
+
+def _target(row: PromiseForRow) -> Target:
+    return row["type_id"], row["category_id"]
+
+
+def _write_stands(tx: Tx, recorder: history.Recorder, promise_id: int, targets: Sequence[Target]) -> None:
+    """A promise stands for these; what another stood for until now it stands for no more."""
+    there = {_target(row): row for row in store.stand_for(tx)}
     for target, row in there.items():
         own = row["promise_id"] == promise_id
         before = {"promise_id": row["promise_id"], "type_id": target[0], "category_id": target[1]}
@@ -201,9 +254,7 @@ def remove_promise(ctx: Context, actor: Actor, promise_id: int) -> None:
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> None:
-        row = store.promise(tx, promise_id, lock=True)
-        if row is None:
-            raise NotFound("This promise is not there any more.")
+        row = _locked(tx, promise_id)
         if used := store.products_with(tx, promise_id):
             what = "One product names it" if used == 1 else f"{plural(used, 'product')} name it"
             raise Refused.because("promise.used", f"{what}. Give another promise first.", "name")
@@ -299,9 +350,7 @@ def _shown(amount: Decimal | None) -> str | None:
 
 def flat_carriage(found: Carriage) -> dict[str, Any]:
     """What a page shows of the costs of single goods, as plain data."""
-    return journal_values({country: _shown(amount) for country, amount in found.own.items()}) | dict.fromkeys(
-        found.not_to, NOT_SENT
-    )
+    return {country: _shown(amount) for country, amount in found.own.items()} | dict.fromkeys(found.not_to, NOT_SENT)
 
 
 def read_carriage(rows: Sequence[Mapping[str, str]], currency: str) -> dict[str, Decimal | None]:

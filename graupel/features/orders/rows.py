@@ -43,7 +43,6 @@ class SkuRow(TypedDict):
     sku: str
     variant_id: int
     product_id: int
-    counted: int | None
 
 
 class OrderNamedRow(TypedDict):

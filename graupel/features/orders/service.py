@@ -23,7 +23,6 @@ from graupel.features.history import service as history
 from graupel.features.orders import store
 from graupel.features.orders.rows import OrderLineRow, ReportRow
 from graupel.features.terms import booking, stock_store
-from graupel.features.terms import stock_store as terms_store
 
 _DID = {
     Told.ORDERED: "Order {}",
@@ -119,7 +118,7 @@ def _settle(tx: Tx, recorder: history.Recorder, order_id: int) -> list[Problem]:
         else:
             message = f"Nothing has the SKU {sku[:64]}: this line changes no stock."
             problems.append(Problem("sku.unknown", message, sku))
-    terms_store.of_variants(tx, sorted(known[sku]["variant_id"] for sku in wanted), lock=True)
+    there_now = stock_store.of_variants(tx, sorted(known[sku]["variant_id"] for sku in wanted), lock=True)
     reserving: dict[int, tuple[int, Decimal]] = {}
     booked: list[booking.Line] = []
     for sku, claimed in wanted.items():
@@ -130,7 +129,7 @@ def _settle(tx: Tx, recorder: history.Recorder, order_id: int) -> list[Problem]:
             continue
         variant_id, product_id = owner["variant_id"], owner["product_id"]
         reserving[variant_id] = (product_id, claimed.reserved - before.reserved)
-        if owner["counted"]:
+        if variant_id in there_now and there_now[variant_id]["counted"]:
             booked += _lines(tx, variant_id, order_id, before, claimed)
         _write_line(tx, recorder, order_id, sku, (variant_id, product_id), row, claimed)
     booking.reserve(tx, reserving)

@@ -2,7 +2,6 @@
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from decimal import Decimal
 from typing import Any
 
 from graupel.db import Tx
@@ -75,8 +74,7 @@ def by_skus(tx: Tx, skus: Sequence[str]) -> dict[str, SkuRow]:
         return {}
     rows = tx.rows(
         SkuRow,
-        """SELECT UPPER(v.sku) AS sku, v.id AS variant_id, v.product_id, k.counted FROM variant v
-           LEFT JOIN stock k ON k.id = v.id WHERE v.sku IN %s""",
+        "SELECT UPPER(v.sku) AS sku, v.id AS variant_id, v.product_id FROM variant v WHERE v.sku IN %s",
         [list(skus)],
     )
     return {row["sku"]: row for row in rows}
@@ -86,16 +84,6 @@ def claimed(tx: Tx, product_id: int) -> set[int]:
     """The variants of a product that orders name."""
     rows = tx.all("SELECT DISTINCT variant_id FROM order_line WHERE product_id = %s", [product_id])
     return {row["variant_id"] for row in rows if row["variant_id"]}
-
-
-def reserved_of(tx: Tx, variant_id: int) -> list[tuple[str, Decimal]]:
-    """Which orders hold how many of a variant."""
-    rows = tx.all(
-        """SELECT o.code, l.reserved FROM order_line l JOIN shop_order o ON o.id = l.order_id
-           WHERE l.variant_id = %s AND l.reserved <> 0 ORDER BY o.id""",
-        [variant_id],
-    )
-    return [(row["code"], row["reserved"]) for row in rows]
 
 
 def names(tx: Tx, ids: Sequence[int]) -> list[Named]:

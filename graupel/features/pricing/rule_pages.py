@@ -1,21 +1,18 @@
 """How prices of destinations follow from the catalogue's, and promotions."""
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from graupel.context import Context
 from graupel.core import moments
 from graupel.core.endings import Way
-from graupel.core.errors import Outdated, Refused
-from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Identity, Role
 from graupel.core.sales import PROMOTION_WORDS
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as destination_terms
 from graupel.features.pricing import overview, promotions, selling
 from graupel.features.pricing.schemas import PromotionTyped, TermsTyped
+from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf
@@ -32,20 +29,19 @@ def rules(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _rules(request, ctx, signed)
 
 
-def _rules(request: Request, ctx: Context, signed: Identity, *, status: int = 200, **data: Any) -> Response:
+def _rules(request: Request, ctx: Context, signed: Identity, tried: Attempt = FRESH) -> Response:
     signed.actor.require(Role.VIEWER)
     found = destinations.read_all(ctx)
     return page(
         request,
         "pricing/rules.html",
         part="pricing/rules_part.html",
-        status=status,
         all=found.all,
         texts={one.code: _texts(one) for one in found.all},
         marks={one.code: destination_terms.flat(one.terms) for one in found.all},
         ways=tuple(Way),
         may_edit=signed.actor.may(Role.EDITOR),
-        **{"wrong": {}, "wrong_at": None, "said": {}, "typed": {}, **data},
+        **tried.shown,
     )
 
 
@@ -67,15 +63,10 @@ def _texts(one: destinations.Destination) -> dict[str, str]:
 def save_rule(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TermsTyped], code: str) -> Response:
     """Writes the rule of a destination; "main" is the catalogue."""
     where = "" if code == "main" else code
-    try:
-        changed = destination_terms.save(ctx, signed.actor, where, form.typed, form.marks)
-    except Refused as refusal:
-        wrong = by_field(refusal.problems)
-        return _rules(request, ctx, signed, wrong=wrong, wrong_at=where, typed={where: form.typed}, status=422)
-    except Outdated as outdated:
-        wrong = by_field([Problem("terms.changed", str(outdated), "")])
-        return _rules(request, ctx, signed, wrong=wrong, wrong_at=where, typed={where: form.typed}, status=409)
-    return _rules(request, ctx, signed, said={} if changed else {where: "Nothing had changed."})
+    tried = attempt(
+        lambda: destination_terms.save(ctx, signed.actor, where, form.typed, form.marks), where, form.typed, form.marks
+    )
+    return _rules(request, ctx, signed, tried)
 
 
 # --- promotions ----------------------------------------------------------------------------------------------
@@ -87,7 +78,7 @@ def show_promotions(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _promotions(request, ctx, signed)
 
 
-def _promotions(request: Request, ctx: Context, signed: Identity, *, status: int = 200, **data: Any) -> Response:
+def _promotions(request: Request, ctx: Context, signed: Identity, tried: Attempt = FRESH) -> Response:
     zone = selling.zone_of(ctx)
     found = promotions.every(ctx, signed.actor)
     texts = {
@@ -104,14 +95,13 @@ def _promotions(request: Request, ctx: Context, signed: Identity, *, status: int
         request,
         "pricing/promotions.html",
         part="pricing/promotions_part.html",
-        status=status,
         promotions=found,
         texts=texts,
         marks=promotions.flat(ctx),
         kinds=PROMOTION_WORDS,
         sales=overview.sales_by_promotion(ctx, signed.actor),
         may_edit=signed.actor.may(Role.EDITOR),
-        **{"wrong": {}, "wrong_at": None, "typed": {}, **data},
+        **tried.shown,
     )
 
 
@@ -121,25 +111,17 @@ def save_promotion(
     request: Request, ctx: Ctx, signed: Signed, form: FormOf[PromotionTyped], promotion_id: int | None = None
 ) -> Response:
     """Makes a promotion, or changes one."""
-    try:
-        promotions.save(ctx, signed.actor, promotion_id, form.typed, form.marks)
-    except Refused as refusal:
-        at = promotion_id or 0
-        wrong = by_field(refusal.problems)
-        return _promotions(request, ctx, signed, wrong=wrong, wrong_at=at, typed={at: form.typed}, status=422)
-    except Outdated as outdated:
-        at = promotion_id or 0
-        wrong = by_field([Problem("promotion.changed", str(outdated), "name")])
-        return _promotions(request, ctx, signed, wrong=wrong, wrong_at=at, typed={at: form.typed}, status=409)
-    return _promotions(request, ctx, signed)
+    tried = attempt(
+        lambda: promotions.save(ctx, signed.actor, promotion_id, form.typed, form.marks),
+        promotion_id or 0,
+        form.typed,
+        form.marks,
+    )
+    return _promotions(request, ctx, signed, tried)
 
 
 @router.post("/promotions/{promotion_id:int}/delete")
 def delete_promotion(request: Request, ctx: Ctx, signed: Signed, promotion_id: int) -> Response:
     """Takes away a promotion to which no sale belongs."""
-    try:
-        promotions.remove(ctx, signed.actor, promotion_id)
-    except Refused as refusal:
-        wrong = by_field(refusal.problems)
-        return _promotions(request, ctx, signed, wrong=wrong, wrong_at=promotion_id, status=422)
-    return _promotions(request, ctx, signed)
+    tried = attempt(lambda: promotions.remove(ctx, signed.actor, promotion_id), promotion_id)
+    return _promotions(request, ctx, signed, tried)

@@ -5,7 +5,7 @@ from typing import Annotated
 from pydantic import Field
 
 from graupel.core.sales import Reach
-from graupel.web.sent import Among, Listed, Marks, Maybe, MaybeWhole, Parent, Sent, Several, Whole, one_of
+from graupel.web.sent import Among, Listed, Marks, Maybe, MaybeWhole, Parent, Sent, Several, Whole, one_of, rows_of
 
 #: How many weeks a time line shows.
 SPANS = {"4": "Month", "13": "Quarter", "52": "Year"}
@@ -110,4 +110,4 @@ class QuantityPricesTyped(Sent):
         empty = [""] * len(self.starts)
         columns = (self.starts, self.amount, self.destination or empty, self.variant or empty)
         names = ("from", "amount", "destination", "variant")
-        return [dict(zip(names, row, strict=True)) for row in zip(*columns, strict=False)]
+        return rows_of(names, columns)

@@ -29,6 +29,7 @@ from graupel.features.media.service import Media
 from graupel.features.products import asking, lensing, selling, skus
 from graupel.features.products import pictures as product_pictures
 from graupel.features.products.asking import Asking
+from graupel.features.products.selling import Above
 from graupel.features.products.service import Product, Variant
 from graupel.features.vocabulary import service as vocabulary
 
@@ -65,7 +66,7 @@ class Look:
     hints: dict[str, list[str]]
     preview: Preview
     sells: list[str]
-    rules_above: Mapping[str, tuple[str, str]]
+    rules_above: Mapping[str, Above]
     has_locations: bool
 
     @property

@@ -78,8 +78,17 @@ _SAID_BY = {
 }
 
 
-def above(said: SaidOfSelling, type_id: int | None, product: ProductValues | None = None) -> dict[str, tuple[str, str]]:
-    """What holds of each rule where a record says nothing: the value in words, and who says it.
+@dataclass(frozen=True)
+class Above:
+    """What holds of a rule where a record says nothing: the value, as text, and by whom ("as the shop's")."""
+
+    value: Any
+    text: str
+    by: str
+
+
+def above(said: SaidOfSelling, type_id: int | None, product: ProductValues | None = None) -> dict[str, Above]:
+    """What holds of each rule where a record says nothing.
 
     ``product``: of a variant, its product's values.
     """
@@ -91,7 +100,8 @@ def above(said: SaidOfSelling, type_id: int | None, product: ProductValues | Non
         value, layer = availability.layered(name, layers)
         usual = availability.FIELDS[name][1] if name in availability.FIELDS else _USUAL[name]
         shown = usual if value is None else value
-        found[name] = ("" if shown is None else showing.show(VARIANT.field(name).kind, shown), _SAID_BY[layer])
+        text = "" if shown is None else showing.show(VARIANT.field(name).kind, shown)
+        found[name] = Above(shown, text, _SAID_BY[layer])
     return found
 
 

@@ -1,5 +1,6 @@
 """Stock: by location, below its threshold, its record, counting and moving, and how goods are sold."""
 
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -8,11 +9,12 @@ from fastapi.responses import Response
 
 from graupel import mail
 from graupel.context import Context
-from graupel.core.errors import NotFound, Outdated, Refused
-from graupel.core.problems import Problem, by_field
+from graupel.core.errors import NotFound, Refused
+from graupel.core.problems import Problem
 from graupel.core.roles import Identity, Role
 from graupel.core.showing import plural
 from graupel.core.stock import TYPED_REASONS
+from graupel.features.products import selling
 from graupel.features.stock import alerts, counting, places, service, store
 from graupel.features.stock.schemas import (
     Booked,
@@ -25,6 +27,7 @@ from graupel.features.stock.schemas import (
 )
 from graupel.features.stock.service import Asked
 from graupel.features.vocabulary import service as vocabulary
+from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
@@ -185,7 +188,7 @@ def rules(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _rules(request, ctx, signed)
 
 
-def _rules(request: Request, ctx: Context, signed: Identity, *, status: int = 200, **data: Any) -> Response:
+def _rules(request: Request, ctx: Context, signed: Identity, tried: Attempt = FRESH) -> Response:
     signed.actor.require(Role.VIEWER)
     said = service.said(ctx)
     rows: dict[int | str, Any] = {"shop": said.shop} | dict(said.types.items())
@@ -194,10 +197,11 @@ def _rules(request: Request, ctx: Context, signed: Identity, *, status: int = 20
         request,
         "stock/rules.html",
         part="stock/rules_part.html",
-        status=status,
         texts={key: places.texts(row) for key, row in rows.items()},
         marks={key: places.flat(row) for key, row in rows.items()},
         none_said=places.texts(None),
+        above_shop=selling.above(replace(said, shop=None), None),
+        above_types=selling.above(said, None),
         types={key: one.name for key, one in words.types.items()},
         locations=said.locations,
         mails=ctx.db.run(store.notice)["mails"],
@@ -205,7 +209,7 @@ def _rules(request: Request, ctx: Context, signed: Identity, *, status: int = 20
         feed=ctx.settings.address + alerts.feed_path(ctx) if signed.actor.may(Role.EDITOR) else "",
         may_edit=signed.actor.may(Role.EDITOR),
         may_change=signed.actor.may(Role.OWNER),
-        **{"wrong": {}, "wrong_at": "", "typed": {}, "said": {}, **data},
+        **tried.shown,
     )
 
 
@@ -218,21 +222,15 @@ def save_rules(
     at = f"rules-{type_id or 'shop'}"
     if type_id is not None and type_id not in vocabulary.read(ctx).types:
         raise NotFound("This product type is not there any more.")
-    try:
-        changed = places.save(ctx, signed.actor, type_id, form.typed, form.marks)
-    except Refused as refusal:
-        wrong = by_field(refusal.problems)
-        return _rules(request, ctx, signed, status=422, wrong=wrong, wrong_at=at, typed=form.typed)
-    except Outdated as outdated:
-        wrong = by_field([Problem("rules.changed", str(outdated), "")])
-        return _rules(request, ctx, signed, status=409, wrong=wrong, wrong_at=at, typed=form.typed)
-    return _rules(request, ctx, signed, said={} if changed else {at: "Nothing had changed."})
+    tried = attempt(lambda: places.save(ctx, signed.actor, type_id, form.typed, form.marks), at, form.typed, form.marks)
+    return _rules(request, ctx, signed, tried)
 
 
 @router.post("/locations")
 def add_location(request: Request, ctx: Ctx, signed: Signed, form: FormOf[LocationTyped]) -> Response:
     """A further location."""
-    return _placing(request, ctx, signed, "location-0", form.name, lambda: places.add(ctx, signed.actor, form.name))
+    tried = attempt(lambda: places.add(ctx, signed.actor, form.name), "location-0", {"name": form.name})
+    return _rules(request, ctx, signed, tried)
 
 
 @router.post("/locations/{location_id:int}")
@@ -240,44 +238,31 @@ def rename_location(
     request: Request, ctx: Ctx, signed: Signed, form: FormOf[LocationTyped], location_id: int
 ) -> Response:
     """Another name."""
-    at = f"location-{location_id}"
-    return _placing(
-        request, ctx, signed, at, form.name, lambda: places.rename(ctx, signed.actor, location_id, form.name)
+    at, typed = f"location-{location_id}", {"name": form.name}
+    return _rules(
+        request, ctx, signed, attempt(lambda: places.rename(ctx, signed.actor, location_id, form.name), at, typed)
     )
 
 
 @router.post("/locations/{location_id:int}/earlier")
 def use_earlier(request: Request, ctx: Ctx, signed: Signed, location_id: int) -> Response:
     """Uses a location before the one above it."""
-    at = f"location-{location_id}"
-    return _placing(request, ctx, signed, at, "", lambda: places.use_earlier(ctx, signed.actor, location_id))
+    places.use_earlier(ctx, signed.actor, location_id)
+    return _rules(request, ctx, signed)
 
 
 @router.post("/locations/{location_id:int}/delete")
 def delete_location(request: Request, ctx: Ctx, signed: Signed, location_id: int) -> Response:
     """Takes a location away."""
-    at = f"location-{location_id}"
-    return _placing(request, ctx, signed, at, "", lambda: places.remove(ctx, signed.actor, location_id))
-
-
-def _placing(request: Request, ctx: Context, signed: Identity, at: str, name: str, act: Any) -> Response:
-    try:
-        act()
-    except Refused as refusal:
-        typed = {"name": name} if name else {}
-        return _rules(request, ctx, signed, status=422, wrong=by_field(refusal.problems), wrong_at=at, typed=typed)
-    return _rules(request, ctx, signed)
+    tried = attempt(lambda: places.remove(ctx, signed.actor, location_id), f"location-{location_id}")
+    return _rules(request, ctx, signed, tried)
 
 
 @router.post("/notices")
 def save_notice(request: Request, ctx: Ctx, signed: Signed, form: FormOf[NoticeTyped]) -> Response:
     """Who is written to."""
-    try:
-        places.save_notice(ctx, signed.actor, form.mails)
-    except Refused as refusal:
-        wrong, typed = by_field(refusal.problems), {"mails": form.mails}
-        return _rules(request, ctx, signed, status=422, wrong=wrong, wrong_at="notice", typed=typed)
-    return _rules(request, ctx, signed)
+    tried = attempt(lambda: places.save_notice(ctx, signed.actor, form.mails), "notice", {"mails": form.mails})
+    return _rules(request, ctx, signed, tried)
 
 
 @open_router.get("/stock/low/{key}.atom")

@@ -7,7 +7,6 @@ from decimal import Decimal
 
 from graupel.context import Context
 from graupel.core import stock
-from graupel.core.availability import Standing
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
@@ -41,17 +40,6 @@ class StockLine:
         """Its product's name with its choices."""
         return f"{self.row['name']}, {self.row['choices']}" if self.row["choices"] else self.row["name"]
 
-    @property
-    def standing(self) -> Standing:
-        """How it stands."""
-        return Standing(self.row["standing"])
-
-    @property
-    def is_low(self) -> bool:
-        """Whether it is below its threshold."""
-        free = (self.row["on_hand"] or Decimal(0)) - (self.row["reserved"] or Decimal(0))
-        return bool(self.row["counted"]) and free < self.row["low_stock"]
-
 
 @dataclass(frozen=True)
 class Page:
@@ -82,7 +70,7 @@ def read(ctx: Context, actor: Actor, asked: Asked) -> Page:
         among = _searched(ctx, tx, asked.q)
         found = store.lines(
             tx,
-            asked.show if asked.show in store.SHOWN else "counted",
+            asked.show,
             ctx.settings.language,
             asked.after,
             SHOWN + 1,

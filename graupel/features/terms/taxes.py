@@ -24,7 +24,7 @@ from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.terms import service, store
-from graupel.features.terms.rows import TaxRateRow
+from graupel.features.terms.rows import TaxClassRow, TaxRateRow
 from graupel.features.terms.service import Written
 
 NAME_LENGTH = 120
@@ -130,13 +130,17 @@ def save(
 
     def work(tx: Tx) -> int:
         title = f"Tax class {'changed' if class_id else 'made'}: {name}"
+        mine = {"name": name, "rates": _told(one.columns for one in rates)}
+        both: Mapping[str, Any] = mine
         if class_id:
+            _locked(tx, class_id)
             there = flat(tx, class_id)
-            mine = {"name": name, "rates": _told(one.columns for one in rates)}
-            meeting.bring_together(tx, {"tax_class": [class_id]}, marks, mine, there, str.capitalize)
+            both = meeting.bring_together(tx, {"tax_class": [class_id]}, marks, mine, there, str.capitalize)
         with history.change_set(tx, actor, "tax.save", title) as recorder:
-            kept = _save_class(tx, recorder, class_id, name)
-            _save_rates(tx, recorder, kept, rates)
+            kept = _save_class(tx, recorder, class_id, both["name"])
+            # The rates count as one field: they are written where they are what this person wants of them.
+            if both["rates"] == mine["rates"]:
+                _save_rates(tx, recorder, kept, rates)
             if class_id is None and len(store.tax_classes(tx)) == 1:
                 _becomes_usual(tx, recorder, kept)
         return kept
@@ -164,12 +168,17 @@ def _save_class(tx: Tx, recorder: history.Recorder, class_id: int | None, name: 
         made = store.insert(tx, TAX_CLASS, {"name": name})
         recorder.made("tax_class", made, {"name": name})
         return made
-    row = store.tax_class(tx, class_id, lock=True)
-    if row is None:
-        raise NotFound("This tax class is not there any more.")
+    row = _locked(tx, class_id)
     if recorder.changed("tax_class", class_id, {"name": row["name"]}, {"name": name}, row["version"] + 1):
         store.update(tx, TAX_CLASS, class_id, {"name": name})
     return class_id
+
+
+def _locked(tx: Tx, class_id: int) -> TaxClassRow:
+    row = store.tax_class(tx, class_id, lock=True)
+    if row is None:
+        raise NotFound("This tax class is not there any more.")
+    return row
 
 
 def _kept(row: TaxRateRow) -> dict[str, Any]:
@@ -214,9 +223,7 @@ def remove(ctx: Context, actor: Actor, class_id: int) -> None:
     actor.require(Role.OWNER)
 
     def work(tx: Tx) -> None:
-        row = store.tax_class(tx, class_id, lock=True)
-        if row is None:
-            raise NotFound("This tax class is not there any more.")
+        row = _locked(tx, class_id)
         written = service.written(ctx, tx)
         used = store.products_with_class(tx, class_id)
         usual = class_id in (written.catalogue.goods_class_id, written.catalogue.delivery_class_id)

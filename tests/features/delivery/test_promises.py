@@ -11,13 +11,14 @@ import pytest
 
 from graupel.core.errors import NotAllowed, Refused
 from graupel.core.products import Status
-from graupel.core.roles import SYSTEM
+from graupel.core.roles import SYSTEM, Role
 from graupel.features.delivery import service
 from graupel.features.delivery.service import Stands
 from graupel.features.destinations import terms as destination_terms
 from graupel.features.products import saving
 from graupel.features.products import service as products
-from graupel.features.terms import deliveries
+from graupel.features.terms import deliveries, taxes
+from tests.forms import form_of
 from tests.making import add_german, make_product, roll_back_newest
 from tests.serving import app, as_role, browser, stranger
 
@@ -184,3 +185,56 @@ def test_a_viewer_changes_nothing_of_it(ctx, yarn, viewer):
     ):
         with pytest.raises(NotAllowed):
             act()
+
+
+def zones_of(ctx, promise_id) -> list[tuple[str, int]]:
+    found = service.read(ctx, SYSTEM).promises[promise_id]
+    return [(",".join(sorted(one.countries)), one.last) for one in found.zones]
+
+
+def test_what_two_people_write_of_a_promise_is_brought_together(browser, ctx, yarn):
+    made = promise(ctx)
+    path = f"/delivery/promises/{made}"
+    mine = form_of(browser.get("/delivery").text, path)
+    service.save_promise(ctx, SYSTEM, made, {"name": "Parcel"}, [{"countries": "DE", "days": "7"}], Stands(shop=True))
+    promise(ctx, "Freight", shop=True)
+    assert browser.write(path, mine | {"name": ["Small parcel"]}).is_success
+    said = service.read(ctx, SYSTEM)
+    assert (said.promises[made].name, zones_of(ctx, made)) == ("Small parcel", [("DE", 7)])
+    assert said.promises[said.of_shop].name == "Freight", "what it stood for was changed by somebody else alone"
+
+    mine = form_of(browser.get("/delivery").text, path)
+    service.save_promise(ctx, SYSTEM, made, {"name": "Parcel"}, [{"countries": "AT", "days": "5"}], Stands())
+    wanted = mine | {"days": ["8", ""]}
+    late = browser.write(path, wanted)
+    assert (late.status_code, "changed this while you were working" in text(late)) == (409, True)
+    assert zones_of(ctx, made) == [("AT", 5)]
+    again = form_of(late.text, path)
+    assert (again["days"], again["name"]) == (["8", ""], ["Small parcel"]), "what was typed stands there still"
+    assert browser.write(path, again).is_success
+    found = service.read(ctx, SYSTEM).promises[made]
+    assert (zones_of(ctx, made), found.name) == ([("DE", 8)], "Parcel"), "the name was only the other's"
+
+
+def test_a_form_that_was_refused_still_knows_what_it_had_been_told(browser, ctx, yarn):
+    made = promise(ctx)
+    path = f"/delivery/promises/{made}"
+    mine = form_of(browser.get("/delivery").text, path)
+    refused = browser.write(path, mine | {"name": [""]})
+    service.save_promise(ctx, SYSTEM, made, {"name": "Parcel"}, [{"countries": "DE", "days": "7"}], Stands(shop=True))
+    corrected = form_of(refused.text, path) | {"name": ["Post"]}
+    assert (refused.status_code, browser.write(path, corrected).status_code) == (422, 200)
+    assert zones_of(ctx, made) == [("DE", 7)]
+
+
+def test_rates_of_a_tax_class_stay_where_only_its_name_is_changed(as_role, ctx, yarn):
+    owner = as_role(Role.OWNER)
+    made = taxes.save(ctx, SYSTEM, None, "Full", [{"country": "DE", "percent": "19"}])
+    mine = form_of(owner.get("/delivery").text, f"/delivery/classes/{made}")
+    taxes.save(ctx, SYSTEM, made, "Full", [{"country": "DE", "percent": "20"}])
+    assert owner.write(f"/delivery/classes/{made}", mine | {"name": ["Full rate"]}).is_success
+    found = ctx.db.run(lambda tx: taxes.flat(tx, made))
+    assert (found["name"], [one.split(": ")[1] for one in found["rates"]]) == ("Full rate", ["20.0000 %, 0.00"])
+    assert "Nothing had changed." in text(
+        owner.write(f"/delivery/classes/{made}", form_of(owner.get("/delivery").text, f"/delivery/classes/{made}"))
+    )

@@ -27,6 +27,7 @@ from graupel.features.orders import service as orders
 from graupel.features.orders.service import Reported
 from graupel.features.products import saving, selling, table
 from graupel.features.products import service as products
+from graupel.features.products.selling import Above
 from graupel.features.stock import counting, days, places, service
 from graupel.features.terms import stock_store, stocks
 from graupel.features.variants import setting
@@ -384,7 +385,7 @@ def test_the_rules_of_shop_and_type_hold_until_goods_say_otherwise(ctx, yarn):
     saving.save(ctx, SYSTEM, yarn, replace(product.values, low_stock=D(2)), None)
     found = selling.read(ctx, products.read(ctx, SYSTEM, yarn))
     assert found.sells[only(ctx, yarn)].standing is Standing.IN
-    assert selling.above(found.said, None)["low_stock"] == ("12", "as the shop’s")
+    assert selling.above(found.said, None)["low_stock"] == Above(D(12), "12", "as the shop’s")
 
 
 def test_what_hides_itself_at_zero_leaves_the_shop_and_comes_back(ctx, yarn):
