@@ -5,7 +5,7 @@ Source: schema.org's Product, ProductGroup, Offer, AggregateOffer, BreadcrumbLis
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
@@ -55,7 +55,7 @@ class Said:
 
     ``low`` and ``high``: what its variants cost, equal where it is one; None where nothing has a price. ``offers``: how
     many variants can be bought. ``is_group``: no variant is chosen yet. ``differs_by``: names of its axes. ``was``:
-    what is crossed out; ``until``: when the price ends, with its zone; ``unit``: the price by a measure; ``taxed``: tax
+    what is crossed out; ``until``: when the price ends, in the shop's zone; ``unit``: the price by a measure; ``taxed``: tax
     is in the price. ``starts``: the day from which it can be had; ``quantities``: least and most of an order.
     ``sent``: how it goes to the shop's own country, and ``carriage`` what that costs.
     """
@@ -117,8 +117,9 @@ def _offers(said: Said) -> dict[str, Any] | None:
         spread = {"lowPrice": f"{said.low:.2f}", "highPrice": f"{said.high:.2f}", "offerCount": said.offers}
         return {"@type": "AggregateOffer", **spread, **about}
     offer: dict[str, Any] = {"@type": "Offer", "price": f"{said.low:.2f}", **about}
-    if said.until:
-        offer["priceValidUntil"] = said.until.isoformat(timespec="minutes")
+    if said.until:  # the moment, and the last day on which the price holds: priceValidUntil is a Date
+        last = (said.until - timedelta(microseconds=1)).date()
+        offer |= {"validThrough": said.until.isoformat(timespec="minutes"), "priceValidUntil": last.isoformat()}
     if said.starts:
         offer["availabilityStarts"] = said.starts.isoformat()
     if said.quantities:
@@ -170,7 +171,7 @@ def _specifications(said: Said) -> list[dict[str, Any]]:
 def way(steps: Sequence[tuple[str, str]]) -> dict[str, Any]:
     """The way to a page, from the top: names and whole addresses."""
     items = [
-        {"@type": "ListItem", "position": place, "name": name, "item": address}
+        {"@type": "ListItem", "position": place, "name": name, "item": {"@type": "WebPage", "@id": address}}
         for place, (name, address) in enumerate(steps, 1)
     ]
     return {"@context": _CONTEXT, "@type": "BreadcrumbList", "itemListElement": items}

@@ -14,10 +14,12 @@ from graupel.demo import vocabulary as words
 from graupel.features.listings import connecting
 from graupel.features.products import service
 from standins.ostlerby import rules
+from tests import schemaorg
 from tests.making import work_off
 from tests.ostlerby import KEY, Hall, hall
+from tests.serving import app, stranger
 
-__all__ = ["hall"]
+__all__ = ["app", "hall", "stranger"]
 GOODS = list(catalogue.goods())
 
 
@@ -52,7 +54,7 @@ def test_pictures_are_drawn_the_same_each_time_and_are_not_blank(kind):
     assert len(picture.getcolors(100_000)) > 50
 
 
-def test_the_shop_is_loaded_once_with_people_goods_and_listings(ctx, hall: Hall, monkeypatch):
+def test_the_shop_is_loaded_once_with_people_goods_and_listings(ctx, hall: Hall, stranger, monkeypatch):
     monkeypatch.setattr(
         catalogue, "goods", lambda: [good for good in GOODS if good.sku.startswith(("LAN", "FEL", "BT-HO", "WS-DYE"))]
     )
@@ -67,5 +69,9 @@ def test_the_shop_is_loaded_once_with_people_goods_and_listings(ctx, hall: Hall,
     assert good.variants // 2 < len(yarn.variants) < good.variants
     assert all(parse_gtin(variant.gtin) for variant in yarn.variants)
     assert connecting.list_channels(ctx, load.SYSTEM)[0]["states"]["review"] >= 2
+    for one in found:
+        path = f"/shop/p/{one.id}"
+        if one.values.status is Status.LIVE:
+            assert schemaorg.described(stranger.get(path).text, "http://127.0.0.1" + path)[0]["name"]
     load.reconnect(ctx, "http://127.0.0.1:9", KEY)
     assert connecting.list_channels(ctx, load.SYSTEM)[0]["address"] == "http://127.0.0.1:9"

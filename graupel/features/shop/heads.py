@@ -24,7 +24,8 @@ MOST_OF_A_DESCRIPTION = 320
 
 @dataclass(frozen=True)
 class Head:
-    """``paths``: of the page, by language; ``described``: JSON-LD."""
+    """``paths``: of the page, by language; ``described``: JSON-LD; ``kind``, ``picture``: of the page, as the Open
+    Graph protocol tells them to programs that show a link."""
 
     title: str
     description: str
@@ -32,6 +33,8 @@ class Head:
     paths: Mapping[str, str]
     described: list[dict[str, Any]]
     is_found: bool = True
+    kind: str = "website"
+    picture: str = ""
 
 
 def _short(text: str) -> str:
@@ -86,6 +89,8 @@ def of_article(address: str, window: Window, found: ShownProduct, article: Artic
             *_way(address, menu, menu.way(values.category_id), (values.name, here)),
         ],
         is_found=values.status is Status.LIVE,
+        kind="product",
+        picture=next((address + one.file.link("page", one.name) for one in article.views if one.file.is_picture), ""),
     )
 
 

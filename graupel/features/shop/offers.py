@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
+from zoneinfo import ZoneInfo
 
 from graupel.context import Context
 from graupel.core.contents import UnitPrice
@@ -78,13 +79,19 @@ def of_variant(
         _beside(quote.line, how),
         shown(before, taxing, how) if before is not None else None,
         _lowest(ctx, asking, variant, quote, said),
-        quote.sale.ends if quote.sale else None,
+        _until(ctx, quote),
         asking.unit_price(price, variant),
         tax_note(taxing, how, window.seen.language),
         _steps(asking, variant, quote, how),
         values.buyer_raises,
         values.suggested_price if values.buyer_raises else None,
     )
+
+
+def _until(ctx: Context, quote: Quote) -> datetime | None:
+    """When the sale ends, in the shop's time zone."""
+    ends = quote.sale.ends if quote.sale else None
+    return ends.astimezone(ZoneInfo(ctx.settings.time_zone)) if ends else None
 
 
 def _lowest(ctx: Context, asking: Asking, variant: Variant, quote: Quote, said: SellingTerms) -> Decimal | None:
