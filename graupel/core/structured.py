@@ -55,7 +55,7 @@ class Said:
 
     ``low`` and ``high``: what its variants cost, equal where it is one; None where nothing has a price. ``offers``: how
     many variants can be bought. ``is_group``: no variant is chosen yet. ``differs_by``: names of its axes. ``was``:
-    what is crossed out; ``until``: when the price ends, in the shop's zone; ``unit``: the price by a measure; ``taxed``: tax
+    what is crossed out; ``until``: when the price ends, by the shop's clock; ``unit``: by a measure; ``taxed``: tax
     is in the price. ``starts``: the day from which it can be had; ``quantities``: least and most of an order.
     ``sent``: how it goes to the shop's own country, and ``carriage`` what that costs.
     """

@@ -1,18 +1,18 @@
 """The shop window's pages, open to everybody."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.core.errors import GraupelError
 from graupel.core.phrases import phrase
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
-from graupel.features.shop import articles, heads, menus, service, windows
+from graupel.features.shop import articles, heads, menus, price_filter, service, windows
 from graupel.features.shop.heads import Head
-from graupel.features.shop.service import Shelf
+from graupel.features.shop.service import Narrowed, Shelf
 from graupel.features.shop.windows import Window
 from graupel.web.frame import page
 from graupel.web.security import Anyone, Ctx
@@ -25,9 +25,23 @@ def _number(address: str) -> int:
     return number(head) or 0
 
 
-def _chosen(texts: Sequence[str]) -> tuple[int, ...]:
-    """The filters of an address; what can't be read is left out."""
-    return tuple(dict.fromkeys(number for text in texts for number in numbers(text.split("."))))[:40]
+class Asked:
+    """How a shelf is narrowed, as an address says it; what can't be read is left out."""
+
+    def __init__(
+        self,
+        after: Annotated[int, Query(ge=0)] = 0,
+        f: Annotated[list[str] | None, Query()] = None,
+        had: str = "",
+        low: Annotated[str, Query(max_length=40)] = "",
+        high: Annotated[str, Query(max_length=40)] = "",
+    ) -> None:
+        self.after, self._choices, self._had, self._prices = after, f or (), had, (low, high)
+
+    def narrowed(self, window: Window) -> Narrowed:
+        """For a shop: prices are in its currency."""
+        chosen = tuple(dict.fromkeys(one for text in self._choices for one in numbers(text.split("."))))[:40]
+        return Narrowed(chosen, self._had == "yes", price_filter.read(*self._prices, window.shop.currency))
 
 
 def _say(window: Window) -> Callable[..., str]:
@@ -41,15 +55,13 @@ def home(
     request: Request,
     ctx: Ctx,
     signed: Anyone,
+    asked: Annotated[Asked, Depends()],
     where: str = "",
-    after: Annotated[int, Query(ge=0)] = 0,
-    f: Annotated[list[str] | None, Query()] = None,
-    had: str = "",
 ) -> Response:
     """What is new."""
     window = windows.window(ctx, where)
-    shelf = service.shelf(ctx, window, None, after, _chosen(f or ()), only_had=had == "yes")
-    return _shelf(request, window, shelf, after)
+    shelf = service.shelf(ctx, window, None, asked.after, asked.narrowed(window))
+    return _shelf(request, window, shelf, asked.after)
 
 
 def _shelf(request: Request, window: Window, shelf: Shelf, after: int) -> Response:
@@ -108,18 +120,16 @@ def category(
     ctx: Ctx,
     signed: Anyone,
     address: str,
+    asked: Annotated[Asked, Depends()],
     where: str = "",
-    after: Annotated[int, Query(ge=0)] = 0,
-    f: Annotated[list[str] | None, Query()] = None,
-    had: str = "",
 ) -> Response:
     """The goods of a category; an old address leads to the one that it has now."""
     window = windows.window(ctx, where)
-    shelf = service.shelf(ctx, window, _number(address) or -1, after, _chosen(f or ()), only_had=had == "yes")
+    shelf = service.shelf(ctx, window, _number(address) or -1, asked.after, asked.narrowed(window))
     right = shelf.paths[window.seen.language]
     if request.url.path != right:
         return _moved(request, right, 301)
-    return _shelf(request, window, shelf, after)
+    return _shelf(request, window, shelf, asked.after)
 
 
 @router.get("/shop/p/{address}")

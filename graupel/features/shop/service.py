@@ -1,7 +1,7 @@
 """What a buyer sees: one shop in one language."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from typing import Any
 
@@ -36,8 +36,9 @@ from graupel.features.products import store as product_store
 from graupel.features.products.asking import Asking
 from graupel.features.products.selling import Selling
 from graupel.features.products.service import Product
-from graupel.features.shop import menus, offers
+from graupel.features.shop import menus, offers, price_filter
 from graupel.features.shop.menus import Menu
+from graupel.features.shop.price_filter import Span
 from graupel.features.shop.windows import Window
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import service as wording
@@ -48,6 +49,15 @@ LEAST_CHOICES = 2
 
 
 # --- shelves -------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Narrowed:
+    """What a buyer chose: choices of attributes, only what can be had, from which price to which."""
+
+    chosen: tuple[int, ...] = ()
+    only_had: bool = False
+    span: Span = field(default_factory=Span)
 
 
 @dataclass(frozen=True)
@@ -75,7 +85,25 @@ class Shelf:
     facts: list[tuple[str, str]]
     paths: Mapping[str, str]
     some_cannot_be_had: bool = False
-    only_had: bool = False
+    narrowed: Narrowed = field(default_factory=Narrowed)
+    has_prices: bool = False
+
+    @property
+    def is_narrowed(self) -> bool:
+        """Whether a buyer chose anything."""
+        return bool(self.chosen or self.narrowed.only_had or self.narrowed.span)
+
+    @property
+    def address(self) -> str:
+        """What was chosen as the beginning of an address's query, with an ampersand at its end; "" for nothing."""
+        span = self.narrowed.span
+        said = {
+            "f": ".".join(map(str, self.chosen)),
+            "had": "yes" if self.narrowed.only_had else "",
+            "low": "" if span.low is None else f"{span.low:.2f}",
+            "high": "" if span.high is None else f"{span.high:.2f}",
+        }
+        return "".join(f"{name}={text}&" for name, text in said.items() if text)
 
 
 def shelf(
@@ -83,14 +111,10 @@ def shelf(
     shown: Window,
     category_id: int | None,
     after: int = 0,
-    chosen: Sequence[int] = (),
-    *,
-    only_had: bool = False,
+    narrowed: Narrowed | None = None,
 ) -> Shelf:
-    """Live goods of a category and all below it, or of the whole shop. ``only_had``: those that can be had.
-
-    Raises NotFound.
-    """
+    """Live goods of a category and all below it, or of the whole shop. Raises NotFound."""
+    asked = narrowed or Narrowed()
     found = menus.menu(ctx, shown)
     category = found.tree.by_id.get(category_id) if category_id else None
     if category_id and (category is None or not found.has_page(category)):
@@ -107,16 +131,18 @@ def shelf(
         words = vocabulary.through(ctx, tx, shown.lens)
         goods = assortments.shown_in(ctx, tx, shown.shop)
         goods = assortments.set_of(ctx, tx, {"category": within}, goods) if category or shown.shop.shows_all else goods
-        groups = _groups(words, chosen)
+        groups = _groups(words, asked.chosen)
         can_be_had = assortments.set_of(ctx, tx, {"had": ("yes",)}, goods)
         some_cannot = len(can_be_had) < len(goods)
-        narrowed = goods = can_be_had if only_had else goods
+        goods = can_be_had if asked.only_had else goods
+        goods = price_filter.within(ctx, tx, shown, goods, asked.span) if asked.span else goods
+        left = goods
         for group in groups.values():
-            narrowed = assortments.set_of(ctx, tx, {"fact": group}, narrowed)
-        known_by = (shown.shop.id, shown.shop.version, tuple(sorted(chosen)), only_had)
-        ids = assortments.shelf(ctx, tx, category_id, narrowed, known_by)
+            left = assortments.set_of(ctx, tx, {"fact": group}, left)
+        known_by = (shown.shop.id, shown.shop.version, replace(asked, chosen=tuple(sorted(asked.chosen))))
+        ids = assortments.shelf(ctx, tx, category_id, left, known_by)
         layout = values.layout if category else Layout.GRID
-        lead = values.lead_product_id if layout is Layout.LEAD and not chosen and not after else None
+        lead = values.lead_product_id if layout is Layout.LEAD and not asked.chosen and not after else None
         lead_id = lead if lead in ids else ids[0] if ids and layout is Layout.LEAD and not after else None
         rest = [one for one in ids if one != lead_id][after : after + SHELF + 1]
         rows = _rows(ctx, tx, shown, ([lead_id] if lead_id else []) + rest[:SHELF], can_be_had)
@@ -134,8 +160,9 @@ def shelf(
             after + SHELF if len(rest) > SHELF else None,
             _facts(words, values, shown),
             paths,
-            some_cannot or only_had,
-            only_had,
+            some_cannot or asked.only_had,
+            asked,
+            len(goods) >= LEAST_CHOICES or bool(asked.span),
         )
 
     return ctx.db.run(work)

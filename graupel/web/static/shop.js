@@ -3,9 +3,11 @@
 
 const narrowed = (form) => {
   const chosen = new URLSearchParams();
-  const ticked = [...new FormData(form).getAll("f")];
-  if (ticked.length) chosen.set("f", ticked.join("."));
-  return location.pathname + (ticked.length ? `?${chosen}` : "");
+  for (const name of new Set(new FormData(form).keys())) {
+    const said = new FormData(form).getAll(name).filter((text) => text.trim());
+    if (said.length) chosen.set(name, said.join("."));
+  }
+  return location.pathname + (chosen.size ? `?${chosen}` : "");
 };
 
 let latest = 0;
@@ -38,6 +40,12 @@ function ready() {
 document.addEventListener("change", (event) => {
   const form = event.target.closest?.("[data-narrow]");
   if (form) show(narrowed(form), { keep: true });
+});
+document.addEventListener("submit", (event) => {
+  const form = event.target.closest?.("[data-narrow]");
+  if (!form) return;
+  event.preventDefault();
+  show(narrowed(form), { keep: true });
 });
 document.addEventListener("click", (event) => {
   const link = event.target.closest?.("[data-narrow] a.clear");
