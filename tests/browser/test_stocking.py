@@ -110,3 +110,32 @@ def test_promises_are_made_and_buyers_read_what_follows_for_the_variant_they_cho
     me.driver.find_element(By.PARTIAL_LINK_TEXT, "Oat").click()
     me.sees(".standing", "Sold out")
     assert "Arrives" not in me.driver.find_element(By.TAG_NAME, "main").text
+
+
+def test_a_buyer_narrows_a_shelf_by_what_can_be_had_and_by_price(at_screen: Person, ctx):
+    for number, (price, there) in enumerate((("3.00", 5), ("6.00", 0), ("9.00", 5))):
+        make_product(ctx, f"Y-{number}", name=f"Skein {number}", price=D(price), stock=there, category="Yarn")
+    me = at_screen
+    me.open("/shop")
+    me.driver.find_element(By.CSS_SELECTOR, "nav.menu a").click()
+    me.press("Narrow down")
+
+    def shown() -> list[str]:
+        read = "return [...document.querySelectorAll('ul.shelf a')].map((one) => one.innerText.split('\\n')[0])"
+        return me.driver.execute_script(read)
+
+    me.driver.find_element(By.ID, "had").click()
+    wait_until(lambda: sorted(shown()) == ["Skein 0", "Skein 2"])
+    assert "had=yes" in me.driver.current_url
+    me.driver.find_element(By.ID, "low").send_keys("5" + Keys.TAB)
+    wait_until(lambda: shown() == ["Skein 2"])
+    assert me.driver.switch_to.active_element.get_attribute("id") == "high", "focus stays where it went"
+    me.axe()
+    me.driver.find_element(By.ID, "had").click()
+    wait_until(lambda: sorted(shown()) == ["Skein 1", "Skein 2"])
+    typed(me, "#high", "7" + Keys.ENTER)
+    wait_until(lambda: shown() == ["Skein 1"])
+    me.driver.back()
+    wait_until(lambda: sorted(shown()) == ["Skein 1", "Skein 2"])
+    me.driver.find_element(By.CSS_SELECTOR, "a.clear").click()
+    wait_until(lambda: len(shown()) == 3)
