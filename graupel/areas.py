@@ -17,6 +17,7 @@ from graupel.features.bulk import area as bulk
 from graupel.features.bulk import pages as bulk_pages
 from graupel.features.categories import area as categories
 from graupel.features.categories import pages as category_pages
+from graupel.features.delivery import api as delivery_api
 from graupel.features.delivery import area as delivery
 from graupel.features.delivery import pages as delivery_pages
 from graupel.features.destinations import area as destinations
@@ -34,6 +35,7 @@ from graupel.features.media import area as media
 from graupel.features.media import pages as media_pages
 from graupel.features.orders import api as order_api
 from graupel.features.orders import area as orders
+from graupel.features.pricing import api as pricing_api
 from graupel.features.pricing import area as pricing
 from graupel.features.pricing import pages as pricing_pages
 from graupel.features.pricing import rule_pages
@@ -99,9 +101,9 @@ AREAS = (
         (variant_api.router,),
         variants.register,
     ),
-    Area("pricing", (rule_pages.router, pricing_pages.router), register=pricing.register),
+    Area("pricing", (rule_pages.router, pricing_pages.router), (pricing_api.router,), pricing.register),
     Area("stock", (stock_pages.open_router, stock_pages.router), (stock_api.router,), stock.register),
-    Area("delivery", (delivery_pages.router, delivery_pages.product_router), register=delivery.register),
+    Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
     Area("orders", api=(order_api.router,), register=orders.register),
     Area("listings", (listing_pages.router,), register=listings.register),
     Area("files", (file_pages.router,), register=files.register),

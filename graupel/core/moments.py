@@ -7,13 +7,18 @@ from zoneinfo import ZoneInfo
 from graupel.core.errors import Refused
 
 _TYPED = re.compile(r"([0-9]{4}-[0-9]{2}-[0-9]{2})(?:[T ]([0-9]{2}:[0-9]{2})(?::[0-9]{2})?)?")
+#: As programs send it: with its distance from UTC, so that nothing is left open.
+_EXACT = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}(?:Z|[+-][0-9]{2}:[0-9]{2})")
 
 
 def parse(text: str, zone: ZoneInfo, field: str = "") -> datetime:
     """A moment in UTC from "2026-11-21T09:00", or "2026-11-21" for that day's beginning, as clocks in ``zone`` show it.
 
     An hour that clocks show twice is the first one (PEP 495, fold=0). Raises Refused for an hour that they leave out.
+    "2026-11-21T09:00:00+01:00" is that very moment, whatever the zone.
     """
+    if _EXACT.fullmatch(text):
+        return _exact(text, field)
     found = _TYPED.fullmatch(text.strip())
     try:
         naive = datetime.fromisoformat(f"{found[1]}T{found[2] or '00:00'}" if found else "")
@@ -31,6 +36,13 @@ def parse(text: str, zone: ZoneInfo, field: str = "") -> datetime:
             field,
         )
     return moment
+
+
+def _exact(text: str, field: str) -> datetime:
+    try:
+        return datetime.fromisoformat(text).astimezone(UTC)
+    except (ValueError, OverflowError):
+        raise Refused.because("moment.unknown", f"“{text[:40]}” is no moment.", field) from None
 
 
 def typed(moment: datetime | None, zone: ZoneInfo) -> str:

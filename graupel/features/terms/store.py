@@ -89,6 +89,11 @@ def sales(tx: Tx, ids: Sequence[int]) -> list[SaleRow]:
     return tx.rows(SaleRow, "SELECT * FROM sale WHERE id IN %s ORDER BY begins, id", [list(ids) or [0]])
 
 
+def sales_after(tx: Tx, last: int, limit: int) -> list[SaleRow]:
+    """In the order of their ids."""
+    return tx.rows(SaleRow, "SELECT * FROM sale WHERE id > %s ORDER BY id LIMIT %s", [last, limit])
+
+
 def sale(tx: Tx, sale_id: int, *, lock: bool = False) -> SaleRow | None:
     return tx.row(SaleRow, f"SELECT * FROM sale WHERE id = %s {'FOR UPDATE' if lock else ''}", [sale_id])
 

@@ -3,35 +3,16 @@
 from decimal import Decimal
 
 import pytest
-from starlette.testclient import TestClient
 
-from graupel import main
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.categories import service as categories
 from graupel.features.products import service
 from graupel.features.users import service as users
-from tests.conftest import person
 from tests.making import catalogue, make_product
 from tests.needles import colour, needles, size
+from tests.programs import client, client_of
 
-__all__ = ["colour", "needles", "size"]
-
-
-@pytest.fixture
-def client_of(ctx):
-    app = main.make_app(ctx)
-
-    def make(role: Role) -> TestClient:
-        token = users.make_token(ctx, users.actor_by_email(ctx, "owner@skeinwright.example"), f"Test {role}", role)
-        return TestClient(app, base_url="http://127.0.0.1/api/v1", headers={"Authorization": f"Bearer {token}"})
-
-    person(ctx, Role.OWNER)
-    return make
-
-
-@pytest.fixture
-def client(client_of):
-    return client_of(Role.EDITOR)
+__all__ = ["client", "client_of", "colour", "needles", "size"]
 
 
 def test_a_product_is_made_read_changed_and_archived(client, ctx):
