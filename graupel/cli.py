@@ -122,6 +122,7 @@ def import_file(
     apply: Annotated[bool, typer.Option("--apply", help="Write what the dry run says.")] = False,
     live: Annotated[bool, typer.Option("--live", help="New products go live at once.")] = False,
     leave_out: Annotated[bool, typer.Option("--leave-out", help="Leave refused rows out.")] = False,
+    counted_at: Annotated[str, typer.Option(help="When stock was counted: 2026-11-21 18:00.")] = "",
 ) -> None:
     """Bring a CSV file in. Without --apply it only says what it would do."""
     ctx = _context()
@@ -129,7 +130,7 @@ def import_file(
         with path.open("rb") as content:
             file_id = files.take(ctx, SYSTEM, path.name, content)
         columns = files.read(ctx, SYSTEM, file_id).row["columns"]
-        _do(ctx, files.request_plan(ctx, SYSTEM, file_id, columns, go_live=live))
+        _do(ctx, files.request_plan(ctx, SYSTEM, file_id, columns, go_live=live, counts_at=counted_at))
         file = files.read(ctx, SYSTEM, file_id)
         if file.trouble:
             _stop(file.trouble)

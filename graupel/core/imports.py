@@ -10,7 +10,7 @@ from typing import Any
 
 from rapidfuzz import fuzz, process
 
-from graupel.core import changes, identifiers, product_fields, richtext
+from graupel.core import changes, identifiers, ordering, product_fields, richtext
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -121,6 +121,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, curren
             problems += [problem.at(field=name, row=line) for problem in refusal.problems]
             if name == "sku":
                 values["sku"] = text[: identifiers.SKU_LENGTH]
+    problems += [problem.at(row=line) for problem in ordering.problems(values)]
     return FileRow(line, values.pop("sku", ""), values, tuple(problems), tuple(odd))
 
 
@@ -165,8 +166,8 @@ def shared_field_problem(line: int) -> Problem:
     """Why a row of one variant can't change what all variants share."""
     return Problem(
         "variant.shared",
-        "This SKU is one of several variants. Name, category and description belong to all of them: leave these cells "
-        "empty, and change them at the product.",
+        "This SKU is one of several variants. Name, category, description and delivery belong to all of them: leave "
+        "these cells empty, and change them at the product.",
         "name",
         line,
     )

@@ -1,24 +1,62 @@
 """Stock: locations, what is counted, the record of what changed; and how goods are sold."""
 
-from graupel.core.records import Field, FieldKind, Record, ref
+from graupel.core.records import Field, FieldKind, InFile, Record, ref
+
+
+def _quantity(name: str, label: str, help: str, headers: tuple[str, ...]) -> Field:
+    return Field(name, label, FieldKind.QUANTITY, many=True, file=InFile(help, headers))
+
+
+def _day(name: str, label: str, help: str, headers: tuple[str, ...]) -> Field:
+    return Field(name, label, FieldKind.DAY, many=True, file=InFile(f"{help}, such as 2026-12-24", headers))
+
 
 #: What the shop, a type, a product and a variant may each say of how goods are sold; NULL: as the one above.
 RULES = (
-    Field("at_zero", "When none is left", FieldKind.WORD, many=True),
-    Field("zero_limit", "Goes on for", FieldKind.QUANTITY, many=True),
-    Field("held_back", "Held back", FieldKind.QUANTITY, many=True),
-    Field("least_stock", "Fewer do not count", FieldKind.QUANTITY, many=True),
-    Field("low_stock", "Reported below", FieldKind.QUANTITY, many=True),
-    Field("order_least", "At least per order", FieldKind.QUANTITY, many=True),
-    Field("order_most", "At most per order", FieldKind.QUANTITY, many=True),
-    Field("order_step", "Ordered in steps of", FieldKind.QUANTITY, many=True),
+    Field(
+        "at_zero",
+        "When none is left",
+        FieldKind.WORD,
+        many=True,
+        file=InFile("stop, go on, limit or hide", ("at zero", "when none is left", "wenn ausverkauft")),
+    ),
+    _quantity("zero_limit", "Goes on for", "so many beyond what is there", ("sold beyond stock", "überverkauf bis")),
+    _quantity("held_back", "Held back", "kept from sale", ("held back", "zurückgehalten")),
+    _quantity("least_stock", "Fewer do not count", "with fewer it counts as none", ("least stock", "mindestbestand")),
+    _quantity("low_stock", "Reported below", "below it, it is reported", ("report below", "low stock", "meldebestand")),
+    _quantity(
+        "order_least",
+        "At least per order",
+        "the fewest of an order",
+        ("least per order", "minimum order quantity", "mindestbestellmenge"),
+    ),
+    _quantity(
+        "order_most",
+        "At most per order",
+        "the most of an order",
+        ("most per order", "maximum order quantity", "höchstbestellmenge"),
+    ),
+    _quantity(
+        "order_step",
+        "Ordered in steps of",
+        "6 for packs of six, 0.1 for a tenth",
+        ("order step", "order multiple", "bestellschritt"),
+    ),
 )
 #: What goods say beside these.
 SELLING = (
-    Field("sells", "Sold", FieldKind.WORD, many=True),
+    Field(
+        "sells",
+        "Sold",
+        FieldKind.WORD,
+        many=True,
+        file=InFile("by stock, always or never", ("sold", "sells", "verkauf")),
+    ),
     *RULES[:5],
-    Field("back_on", "Back on", FieldKind.DAY, many=True),
-    Field("coming_on", "Coming on", FieldKind.DAY, many=True),
+    _day("back_on", "Back on", "the day on which it is back", ("back on", "restock date", "wieder da am")),
+    _day(
+        "coming_on", "Coming on", "before that day it is only announced", ("coming on", "release date", "erscheint am")
+    ),
     *RULES[5:],
 )
 

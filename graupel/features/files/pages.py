@@ -91,6 +91,7 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
         encodings=ENCODINGS,
         tree=categories.read_tree(ctx),
         result=result,
+        counts_at=service.shown_counts_at(ctx, file.row),
     )
 
 
@@ -99,7 +100,10 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file
     """Begins the dry run with the columns as chosen."""
     try:
         live, show_new = form.new_as == "live", form.new_categories == "shown"
-        service.request_plan(ctx, signed.actor, file_id, _chosen_columns(form), go_live=live, show_new=show_new)
+        columns = _chosen_columns(form)
+        service.request_plan(
+            ctx, signed.actor, file_id, columns, go_live=live, show_new=show_new, counts_at=form.counts_at
+        )
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
     return RedirectResponse(f"/files/{file_id}", 303)

@@ -26,6 +26,7 @@ class ImportFileRow(TypedDict):
     change_set_id: int | None
     user_id: int | None
     actor: str
+    counts_at: datetime
     made_at: datetime
     version: int
 

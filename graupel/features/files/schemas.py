@@ -22,11 +22,12 @@ class Shown(Sent):
 
 
 class Matched(Sent):
-    """Which column of the file is which field, and how new goods and categories begin."""
+    """Which column of the file is which field, how new goods and categories begin, and when stock was counted."""
 
     column: Annotated[dict[Whole, Annotated[str, one_of(("", *COLUMNS))]], Named("column_")]
     new_as: Literal["draft", "live"] = "draft"
     new_categories: Literal["hidden", "shown"] = "hidden"
+    counts_at: str = ""
 
 
 class ReadAs(Sent):

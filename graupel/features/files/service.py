@@ -6,13 +6,15 @@ import io
 import secrets
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
 from typing import Any, BinaryIO
+from zoneinfo import ZoneInfo
 
 from graupel import storage
 from graupel.context import Context
-from graupel.core import encodings, imports
+from graupel.core import encodings, imports, moments
 from graupel.core.cells import harmless
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import Action, FileRow
@@ -163,11 +165,19 @@ def _first_values(rows: list[list[str]], index: int) -> list[str]:
 
 
 def request_plan(
-    ctx: Context, actor: Actor, file_id: int, columns: dict[str, int], *, go_live: bool, show_new: bool = False
+    ctx: Context,
+    actor: Actor,
+    file_id: int,
+    columns: dict[str, int],
+    *,
+    go_live: bool,
+    show_new: bool = False,
+    counts_at: str = "",
 ) -> int:
     """Make the dry run in the background; returns the job's id. Raises Refused, NotFound.
 
     ``show_new``: buyers see categories that are made at once; otherwise they are hidden until somebody shows them.
+    ``counts_at``: the moment for which counts of stock hold, as typed; what was said before without it.
     """
     actor.require(Role.EDITOR)
     if "sku" not in columns:
@@ -181,10 +191,28 @@ def request_plan(
         job_id = enqueue(
             tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )
-        store.set_matching(tx, file_id, columns, go_live, show_new, job_id)
+        values = {"go_live": go_live, "show_new": show_new, "counts_at": _counts_at(ctx, tx, counts_at, row)}
+        store.set_matching(tx, file_id, columns, values, job_id)
         return job_id
 
     return ctx.db.run(work)
+
+
+def shown_counts_at(ctx: Context, row: ImportFileRow) -> str:
+    """As its field shows it, to the minute."""
+    return moments.typed(row["counts_at"].replace(tzinfo=UTC), ZoneInfo(ctx.settings.time_zone))
+
+
+def _counts_at(ctx: Context, tx: Tx, text: str, row: ImportFileRow) -> datetime:
+    """The moment that was typed; what is known to more than the minute stays where its field says the same."""
+    if text.strip() in ("", shown_counts_at(ctx, row)):
+        return row["counts_at"]
+    at = moments.parse(text, ZoneInfo(ctx.settings.time_zone), "counts_at")
+    if at > ctx.now(tx):
+        raise Refused.because(
+            "counts.ahead", "Goods can't have been counted at a moment that is yet to come.", "counts_at"
+        )
+    return at.replace(tzinfo=None)
 
 
 def _locked(tx: Tx, file_id: int) -> ImportFileRow:
@@ -208,9 +236,10 @@ def plan(run: JobRun) -> None:
 
     def work(tx: Tx) -> None:
         _refuse_applied(_locked(tx, row["id"]))
-        batch.load(tx, row["id"], _file_rows(run.ctx, row, lambda done: run.progress("Reading", done, total)))
+        rows = _file_rows(run.ctx, row, lambda done: run.progress("Reading", done, total))
+        batch.load(tx, row["id"], rows, row["columns"])
         run.progress("Comparing", total, total)
-        batch.plan(tx, row["id"], run.ctx.settings.language, live=bool(row["go_live"]), as_of=row["made_at"])
+        batch.plan(tx, row["id"], run.ctx.settings.language, live=bool(row["go_live"]), as_of=row["counts_at"])
         made = batch.new_categories(tx, row["id"])
         counts = batch.counts(tx, row["id"]) | {"categories": len(made)}
         store.set_planned(tx, row["id"], counts, [[one.path, one.near] for one in made])
@@ -364,7 +393,7 @@ def apply(run: JobRun) -> None:
                 status=status,
                 progress=run.progress,
                 hide_new=not row["show_new"],
-                as_of=row["made_at"],
+                as_of=row["counts_at"],
             )
         counts |= batch.counts(tx, row["id"])
         moved = counts.get("moved", 0)

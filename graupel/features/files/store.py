@@ -10,7 +10,7 @@ from graupel.features.files.rows import ImportFileRow, ListedFileRow
 
 #: What of a file stays the same where some of its lines are looked at again.
 SAME_AGAIN = (
-    "name", "sha256", "bytes", "encoding", "delimiter", "headers", "columns", "go_live", "show_new",
+    "name", "sha256", "bytes", "encoding", "delimiter", "headers", "columns", "go_live", "show_new", "counts_at",
 )  # fmt: skip
 _JSON = ("headers", "columns", "counts", "makes", "only_lines")
 
@@ -20,11 +20,12 @@ def insert(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
     lines = values.get("only_lines")
     return tx.insert(
         """INSERT INTO import_file (name, sha256, bytes, encoding, delimiter, headers, columns, only_lines, go_live,
-                                    show_new, user_id, actor, made_at)
+                                    show_new, counts_at, user_id, actor, made_at)
            VALUES (%(name)s, %(sha256)s, %(bytes)s, %(encoding)s, %(delimiter)s, %(headers)s, %(columns)s, %(lines)s,
-                   %(go_live)s, %(show_new)s, %(user)s, %(actor)s, UTC_TIMESTAMP(3))""",
+                   %(go_live)s, %(show_new)s, COALESCE(%(counts_at)s, UTC_TIMESTAMP(3)), %(user)s, %(actor)s,
+                   UTC_TIMESTAMP(3))""",
         {
-            **{"go_live": 0, "show_new": 0, **values},
+            **{"go_live": 0, "show_new": 0, "counts_at": None, **values},
             "headers": json.dumps(values["headers"]),
             "columns": json.dumps(values["columns"]),
             "lines": json.dumps(lines) if lines is not None else None,
@@ -58,11 +59,13 @@ def set_shape(tx: Tx, file_id: int, encoding: str, delimiter: str, headers: list
     )
 
 
-def set_matching(tx: Tx, file_id: int, columns: dict[str, int], go_live: bool, show_new: bool, job_id: int) -> None:
+def set_matching(tx: Tx, file_id: int, columns: dict[str, int], values: Mapping[str, Any], job_id: int) -> None:
+    """``values``: go_live, show_new and counts_at."""
     tx.run(
-        """UPDATE import_file SET columns = %s, go_live = %s, show_new = %s, state = 'matching', job_id = %s,
-                  counts = NULL, makes = NULL, version = version + 1 WHERE id = %s""",
-        [json.dumps(columns), go_live, show_new, job_id, file_id],
+        """UPDATE import_file SET columns = %(columns)s, go_live = %(go_live)s, show_new = %(show_new)s,
+                  counts_at = %(counts_at)s, state = 'matching', job_id = %(job)s, counts = NULL, makes = NULL,
+                  version = version + 1 WHERE id = %(id)s""",
+        {**values, "columns": json.dumps(columns), "job": job_id, "id": file_id},
     )
 
 

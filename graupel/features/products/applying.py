@@ -31,6 +31,8 @@ from graupel.features.terms import booking, stock_store
 CHUNK = 10_000
 #: What a row may say of a product in its text.
 _TEXTS = tuple(name for name in OF_PRODUCT if PRODUCT.field(name).beside)
+#: What it may say of the product itself, beside its category.
+_OWN = tuple(name for name in OF_PRODUCT if name not in (*_TEXTS, "category_id"))
 
 Progress = Callable[[str, int, int], None]
 
@@ -208,9 +210,10 @@ def _change(tx: Tx, params: dict[str, Any]) -> None:
 def _make(tx: Tx, params: dict[str, Any]) -> None:
     where = f"{_RANGE} AND b.action = 'new'"
     tx.run(
-        f"""INSERT INTO product (status, category_id, was_live, made_at, changed_at, batch_id, batch_line)
-            SELECT %(status)s, {_CATEGORY_ID}, %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3),
-                   b.batch_id, b.line
+        f"""INSERT INTO product (status, category_id, {", ".join(_OWN)}, was_live, made_at, changed_at, batch_id,
+                                 batch_line)
+            SELECT %(status)s, {_CATEGORY_ID}, {", ".join(map(_said_or_empty, _OWN))}, %(status)s = 'live',
+                   UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), b.batch_id, b.line
             FROM batch_row b WHERE {where}""",
         params,
     )
@@ -227,7 +230,8 @@ def _make(tx: Tx, params: dict[str, Any]) -> None:
     )
     summary.summarise_new(
         tx,
-        f"""SELECT p.id AS product_id, b.sku, b.price, {_said_or_empty("description")} AS description
+        f"""SELECT p.id AS product_id, b.sku, b.price, b.list_price, b.cost,
+                   {_said_or_empty("description")} AS description
             FROM {_MADE} WHERE {where}""",
         params,
     )

@@ -6,7 +6,7 @@ transaction looks empty to the optimizer, and the plans it would choose take min
 """
 
 import json
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import lru_cache, partial
@@ -34,17 +34,21 @@ from graupel.features.categories import service as categories
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import booking
 
-LOADED = ("batch_id", "line", "sku", "shown_sku", *ROW_FIELDS, "category_id", "problems", "action", "odd")
 #: What a row of a batch may say of a product, and of a variant.
 OF_PRODUCT = PRODUCT.in_files
 OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku" and not VARIANT.field(name).booked)
 
 
-def load(tx: Tx, batch_id: int, rows: Iterable[FileRow]) -> int:
-    """Put read rows into the batch, instead of what was there. A SKU that stands twice is refused the second time."""
+def load(tx: Tx, batch_id: int, rows: Iterable[FileRow], fields: Collection[str] = ROW_FIELDS) -> int:
+    """Put read rows into the batch, instead of what was there. A SKU that stands twice is refused the second time.
+
+    ``fields``: those that the file has columns for; the others cost nothing.
+    """
+    said = tuple(name for name in ROW_FIELDS if name in fields)
     tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])
     find = lru_cache(None)(partial(_category, categories.load(tx)))  # a file says the same few paths many times
-    return load_rows(tx, "batch_row", LOADED, (_cells(batch_id, row, find) for row in _once_each(rows)))
+    loaded = ("batch_id", "line", "sku", "shown_sku", *said, "category_id", "problems", "action", "odd")
+    return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, find) for row in _once_each(rows)))
 
 
 def _category(tree: categories.Tree, path: str) -> tuple[int | None, tuple[Problem, ...]]:
@@ -71,7 +75,7 @@ def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
 _Find = Callable[[str], tuple[int | None, tuple[Problem, ...]]]
 
 
-def _cells(batch_id: int, row: FileRow, find: _Find) -> tuple[Any, ...]:
+def _cells(batch_id: int, row: FileRow, names: Sequence[str], find: _Find) -> tuple[Any, ...]:
     path = row.values.get("category")
     category_id, unclear = find(path) if path else (None, ())
     if unclear:
@@ -79,7 +83,7 @@ def _cells(batch_id: int, row: FileRow, find: _Find) -> tuple[Any, ...]:
     problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
     odd = ",".join(row.odd) or None
     readable = row.sku if row.sku.isascii() and not row.problems else None
-    said = (row.values.get(name) for name in ROW_FIELDS)
+    said = (row.values.get(name) for name in names)
     return (
         batch_id,
         row.line,
@@ -100,7 +104,7 @@ def _product_differs(name: str) -> str:
     """SQL: the batch says something of the product, and it is not what the catalogue holds, to the letter."""
     if name == "category_id":
         return "(b.category IS NOT NULL AND NOT (b.category_id <=> p.category_id AND b.category_id IS NOT NULL))"
-    return f"(b.{name} IS NOT NULL AND BINARY b.{name} <> BINARY {PRODUCT.column(name)})"
+    return f"(b.{name} IS NOT NULL AND NOT (BINARY b.{name} <=> BINARY {PRODUCT.column(name)}))"
 
 
 def _variant_differs(name: str) -> str:

@@ -3,6 +3,7 @@
 import csv
 import html
 import io
+from datetime import date
 from decimal import Decimal
 
 import pytest
@@ -281,6 +282,13 @@ rows = st.lists(
                 "weight_g": st.sampled_from([0, 100]),
                 "origin_country": st.sampled_from(["PT", "IE"]),
                 "contents": st.sampled_from(["50 g", "25 m"]),
+                "list_price": st.sampled_from([Decimal("9.80"), Decimal("12.00")]),
+                "at_zero": st.sampled_from(["stop", "go_on"]),
+                "order_step": st.sampled_from([Decimal(1), Decimal("0.1")]),
+                "back_on": st.sampled_from([date(2026, 12, 24), date(2027, 1, 2)]),
+                "packed_size": st.sampled_from(["300x200x50"]),
+                "delivered": st.sampled_from(["shipped", "downloaded"]),
+                "customs_value": st.sampled_from([Decimal("4.00"), Decimal("4.10")]),
                 "category": st.sampled_from(["Yarn > Aran", "Yarn > New"]),
                 "description": st.sampled_from(["", "<p>a</p>"]),
                 "stock": st.sampled_from([Decimal(0), Decimal(4), Decimal("9.5")]),
@@ -313,7 +321,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
             tx.run("INSERT INTO product_text (product_id, lang, name) VALUES (%s, 'en', 'a')", [product])
             varies = sku == "S-2"
             if varies:  # one of several variants: its price comes from the product
-                said_of_all = "price = 9.80, origin_country = 'PT', contents = '50 g'"
+                said_of_all = "price = 9.80, origin_country = 'PT', contents = '50 g', at_zero = 'go_on'"
                 tx.run(f"UPDATE product SET {said_of_all} WHERE id = %s", [product])
                 tx.run(
                     "INSERT INTO product_axis (product_id, attribute_id, position) VALUES (%s, %s, 1)", [product, axis]
@@ -324,7 +332,9 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
                 variant = tx.value("SELECT id FROM variant WHERE sku = 'S-1'")
                 tx.run("INSERT INTO stock (id, product_id, on_hand) VALUES (%s, %s, 4)", [variant, product])
                 tx.run("INSERT INTO stock_at (variant_id, location_id, on_hand) VALUES (%s, 1, 4)", [variant])
-            current[sku] = {
+            current[sku] = dict.fromkeys(ROW_FIELDS) | {
+                "at_zero": "go_on" if varies else None,
+                "delivered": "",
                 "name": "a",
                 "price": Decimal("9.80"),
                 "weight_g": None,
@@ -382,9 +392,9 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
     held = {
         row["sku"]: row
         for row in tx.all(
-            """SELECT v.sku, t.name, t.description, COALESCE(v.price, p.price) AS price, v.weight_g, p.category_id,
-                      COALESCE(v.origin_country, p.origin_country) AS origin_country,
-                      COALESCE(v.contents, p.contents) AS contents, p.version, IF(k.counted, k.on_hand, NULL) AS stock
+            f"""SELECT v.sku, t.name, t.description, p.category_id, p.delivered, p.customs_value, p.version,
+                       IF(k.counted, k.on_hand, NULL) AS stock,
+                       {", ".join(f"COALESCE(v.{name}, p.{name}) AS {name}" for name in batch.OF_VARIANT)}
            FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id
            LEFT JOIN stock k ON k.id = v.id"""
         )
@@ -394,7 +404,7 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
         if plan.action is Action.REFUSED:
             assert (row.sku in held) == (row.sku in current)
             continue
-        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | {"description": ""})
+        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | {"description": "", "delivered": ""})
         for name in set(ROW_FIELDS) - {"category"}:
             assert held[row.sku][name] == row.values.get(name, was[name])
         path = tree.path(held[row.sku]["category_id"]) or None

@@ -4,8 +4,9 @@ import random
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from datetime import timedelta
+from datetime import date, datetime, timedelta
 from decimal import Decimal
+from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -20,6 +21,7 @@ from graupel.core.stock import How, Reason, Typed
 from graupel.core.tables import TableState
 from graupel.features.assortments import service as assortments
 from graupel.features.destinations import service as destinations
+from graupel.features.files import exporting
 from graupel.features.files import service as files
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
@@ -458,6 +460,58 @@ def test_a_count_in_a_file_holds_as_of_when_it_came_in(ctx, yarn):
     assert there(ctx, only(ctx, yarn)) == 8, "the opposite is booked"
     assert not ctx.db.run(lambda tx: tx.value("SELECT 1 FROM variant WHERE sku = 'NEW-1'"))
     adds_up(ctx)
+
+
+def test_the_moment_of_a_count_in_a_file_can_be_said(ctx, yarn):
+    file = plan_file(ctx, "sku;name;stock\nFEL-1;Other;12\n")
+    columns, zone = file.row["columns"], ZoneInfo(ctx.settings.time_zone)
+    came_in = file.row["counts_at"]
+
+    def plan(typed: str, file_id: int = file.id):
+        files.request_plan(ctx, SYSTEM, file_id, columns, go_live=False, counts_at=typed)
+        work_off(ctx)
+        return files.read(ctx, SYSTEM, file_id)
+
+    assert plan(files.shown_counts_at(ctx, file.row)).row["counts_at"] == came_in, "not moved to its minute's beginning"
+    hour = timedelta(hours=1)
+    for wrong, says in ((f"{datetime.now(zone) + hour:%Y-%m-%dT%H:%M}", "yet to come"), ("soon", "no day and time")):
+        with pytest.raises(Refused, match=says):
+            plan(wrong)
+    before = plan(f"{datetime.now(zone) - hour:%Y-%m-%dT%H:%M}")
+    (sample,) = files.rows_of(ctx, SYSTEM, before, "changed").samples
+    assert (sample.plan.before["stock"], sample.plan.after["stock"]) == ("0.00", "12.00"), "the ten came after that"
+    product = products.read(ctx, SYSTEM, yarn)
+    saving.save(ctx, SYSTEM, yarn, replace(product.values, mpn="4-ply"), None)
+    files.request_apply(ctx, SYSTEM, before.id, leave_out=False)
+    work_off(ctx)
+    again = files.read(ctx, SYSTEM, files.request_again(ctx, SYSTEM, before.id))
+    assert again.row["counts_at"] == before.row["counts_at"]
+    work_off(ctx)
+    files.request_apply(ctx, SYSTEM, again.id, leave_out=False)
+    work_off(ctx)
+    assert there(ctx, only(ctx, yarn)) == 22
+    adds_up(ctx)
+
+
+def test_rules_of_selling_and_sizes_come_in_and_go_out_by_files(ctx, yarn, tmp_path):
+    head = "sku;name;at zero;sold beyond stock;order step;least per order;back on;hs code;packed size;delivered;rrp"
+    bring_in(
+        ctx, f"{head}\nFEL-1;;limit;5;6;12;2026-12-24;5109.10;30 x 20 x 5 cm;;12,00\nPDF-1;Leaflet;;;;;;;;downloaded;\n"
+    )
+    values = products.read(ctx, SYSTEM, yarn).values
+    assert (values.at_zero, values.zero_limit, values.order_step, values.order_least) == ("limit", 5, 6, 12)
+    assert (values.back_on, values.customs_code, values.packed_size) == (date(2026, 12, 24), "510910", "300x200x50")
+    assert values.list_price == D("12.00")
+    exporting.export(ctx, SYSTEM, tmp_path / "out.csv")
+    assert "limit" in (tmp_path / "out.csv").read_text()
+    assert plan_file(ctx, (tmp_path / "out.csv").read_bytes()).row["counts"]["unchanged"] == 2
+    bad = plan_file(ctx, f"{head}\nFEL-1;;never;-1;0;x;soon;12;big;posted;a\nPDF-1;;;;6;10;;;;;\n")
+    (first, second) = files.rows_of(ctx, SYSTEM, bad, "refused").samples
+    assert {one.field for one in first.plan.problems} == {
+        "at_zero", "zero_limit", "order_step", "order_least", "back_on", "customs_code", "packed_size", "delivered",
+        "list_price",
+    }  # fmt: skip
+    assert "With steps of 6, 10 can't be ordered" in second.plan.problems[0].message
 
 
 def test_a_file_that_does_not_speak_of_stock_leaves_it_alone(ctx, yarn):

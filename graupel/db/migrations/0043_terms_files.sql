@@ -1,0 +1,24 @@
+-- What sells, how it is ordered and how it is sent come in by files too.
+ALTER TABLE batch_row
+  ADD COLUMN IF NOT EXISTS list_price DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS cost DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS sells VARCHAR(12) CHARACTER SET ascii NULL,
+  ADD COLUMN IF NOT EXISTS at_zero VARCHAR(12) CHARACTER SET ascii NULL,
+  ADD COLUMN IF NOT EXISTS zero_limit DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS held_back DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS least_stock DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS low_stock DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS back_on DATE NULL,
+  ADD COLUMN IF NOT EXISTS coming_on DATE NULL,
+  ADD COLUMN IF NOT EXISTS order_least DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS order_most DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS order_step DECIMAL(12,2) NULL,
+  ADD COLUMN IF NOT EXISTS delivered VARCHAR(12) CHARACTER SET ascii NULL,
+  ADD COLUMN IF NOT EXISTS packed_size VARCHAR(20) CHARACTER SET ascii NULL,
+  ADD COLUMN IF NOT EXISTS customs_code VARCHAR(10) CHARACTER SET ascii NULL,
+  ADD COLUMN IF NOT EXISTS customs_value DECIMAL(12,2) NULL;
+
+-- The moment for which a file's counts of stock hold, UTC: when it came in, until somebody says otherwise.
+ALTER TABLE import_file ADD COLUMN IF NOT EXISTS counts_at DATETIME(3) NULL;
+
+UPDATE import_file SET counts_at = made_at WHERE counts_at IS NULL;
