@@ -135,6 +135,29 @@ def _summary(sale: Sale, goods: Sequence[GoodsNameRow], count: int) -> str:
     return f"{what} {names} of {goods[0]['name']}" if goods else "nothing any more"
 
 
+@dataclass(frozen=True)
+class Due:
+    """A sale that begins or ends soon; ``at``: UTC."""
+
+    sale_id: int
+    name: str
+    at: datetime
+    begins: bool
+
+
+def due(ctx: Context, actor: Actor, limit: int) -> list[Due]:
+    """The sales that begin or end within the next seven days, the first of them first."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> list[Due]:
+        now = ctx.now(tx)
+        rows = terms_store.boundaries(tx, _naive(now), _naive(now + SOON), limit)
+        names = store.titles(tx, [row["id"] for row in rows])
+        return [Due(row["id"], names[row["id"]], terms.utc(row["at"]), row["what"] == "begins") for row in rows]
+
+    return ctx.db.run(work)
+
+
 def sales_by_promotion(ctx: Context, actor: Actor) -> dict[int, int]:
     """How many sales belong to each promotion."""
     actor.require(Role.VIEWER)

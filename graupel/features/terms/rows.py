@@ -54,6 +54,14 @@ class SaleRow(TypedDict):
     version: int
 
 
+class BoundaryRow(TypedDict):
+    """A sale that begins or ends."""
+
+    id: int
+    at: datetime
+    what: str
+
+
 class SaleGoodsRow(TypedDict):
     """Something that a sale is for."""
 

@@ -7,6 +7,7 @@ from typing import Any
 from graupel.core.records import Record
 from graupel.db import Tx
 from graupel.features.terms.rows import (
+    BoundaryRow,
     PromotionRow,
     QuantityPriceRow,
     RunningRow,
@@ -159,6 +160,17 @@ def next_boundary(tx: Tx, after: datetime) -> datetime | None:
         {"after": after},
     )
     return found
+
+
+def boundaries(tx: Tx, after: datetime, until: datetime, limit: int) -> list[BoundaryRow]:
+    """The beginnings and ends of sales within a span, the first of them first."""
+    return tx.rows(
+        BoundaryRow,
+        """SELECT id, begins AS at, 'begins' AS what FROM sale WHERE begins > %(after)s AND begins <= %(until)s
+           UNION ALL SELECT id, ends, 'ends' FROM sale WHERE ends > %(after)s AND ends <= %(until)s
+           ORDER BY at, id LIMIT %(limit)s""",
+        {"after": after, "until": until, "limit": limit},
+    )
 
 
 def at_boundary(tx: Tx, moment: datetime) -> list[SaleRow]:

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from graupel.context import Context
 from graupel.core.facets import FacetIndex
@@ -15,6 +16,7 @@ from graupel.features.history import service as history
 from graupel.features.history.service import Asked, Gathered
 from graupel.features.jobs import service as jobs
 from graupel.features.listings import connecting
+from graupel.features.pricing import overview
 from graupel.features.products.facet_index import held
 from graupel.features.products.table_facets import LACKS_WORDS
 from graupel.features.translating import service as translating
@@ -52,13 +54,14 @@ class Today:
 
     waits: list[Line]
     stock: list[Line]
+    prices: list[Line]
     running: list[dict[str, Any]]
     lately: list[Gathered]
     steps: list[Step]
 
 
 def read(ctx: Context, actor: Actor) -> Today:
-    """What waits for somebody, what runs, what is out of stock, and what changed lately."""
+    """What waits for somebody, what runs, what is out of stock, which prices change, and what changed lately."""
     actor.require(Role.VIEWER)
     board = jobs.board(ctx, actor)
     channels = connecting.list_channels(ctx, actor)
@@ -74,7 +77,25 @@ def read(ctx: Context, actor: Actor) -> Today:
     steps = _steps(ctx, actor, bool(channels)) if not everything else []
     # What comes in by itself all day would leave no place for what people did.
     lately = history.list_change_sets(ctx, actor, asked=Asked(without="order")).gathered[:8]
-    return Today(waits + own + _missing_words(ctx, actor), stock, board.running[:NAMED], lately, steps)
+    own += _missing_words(ctx, actor)
+    return Today(waits + own, stock, _prices(ctx, actor), board.running[:NAMED], lately, steps)
+
+
+def _prices(ctx: Context, actor: Actor) -> list[Line]:
+    """The sales that begin or end within a week."""
+    found, zone = overview.due(ctx, actor, NAMED + 1), ZoneInfo(ctx.settings.time_zone)
+    lines = [
+        Line(
+            "ring" if one.begins else "half",
+            f"{one.name} {'begins' if one.begins else 'ends'}",
+            f"{one.at.astimezone(zone):%A, %-d %B, %H:%M}",
+            f"/prices?sale={one.sale_id}",
+            "Look at it",
+        )
+        for one in found[:NAMED]
+    ]
+    more = Line("ring", "and more", "", "/prices?only=soon", "See the week")
+    return [*lines, more] if len(found) > NAMED else lines
 
 
 def _failed(job: Mapping[str, Any]) -> Line:

@@ -2,10 +2,12 @@
 
 import html
 import re
+from datetime import timedelta
 
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
+from graupel.features.pricing import selling
 from graupel.features.today import service
 from graupel.jobs import JobRequest, enqueue
 from tests.making import add_german, bring_in, make_product, plan_file, work_off
@@ -42,6 +44,25 @@ def test_what_failed_what_is_looked_at_and_what_is_to_be_translated_waits(ctx):
     assert found["The dry run of goods.csv is made"].note == "1 new, 1 refused; nothing is written yet"
     assert found["Counting the skeins failed"].note == "The scales are gone."
     assert any(title.startswith("German: ") for title in found)
+
+
+def test_the_sales_of_the_week_are_named_and_lead_to_themselves(browser, ctx):
+    made = make_product(ctx, "L-1", name="Lace")
+
+    def sale(title, begins, ends):
+        days = {"begins": begins, "ends": ends}
+        at = {name: f"{ctx.db.run(ctx.now) + timedelta(days=day):%Y-%m-%dT%H:%M}" for name, day in days.items()}
+        goods = selling.Goods(selling.Reach.PRODUCT, [made])
+        return selling.plan(ctx, SYSTEM, {"amount": "10 %", "title": title, **at}, goods)
+
+    now_on = sale("Autumn", -5, 2)
+    sale("Winter", 3, 30)
+    sale("Spring", 40, 50)
+    ends, begins = service.read(ctx, SYSTEM).prices
+    assert (ends.title, begins.title) == ("Autumn ends", "Winter begins")
+    assert ends.link == f"/prices?sale={now_on}"
+    assert 'value="Autumn"' in browser.get(ends.link).text
+    assert "Prices this week" in browser.get("/today").text
 
 
 def _failed_job(tx: Tx) -> None:
