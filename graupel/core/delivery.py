@@ -6,7 +6,7 @@ amount. One stands for the shop, others for a type, a category or a product; the
 
 import re
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from enum import StrEnum
@@ -79,6 +79,26 @@ class Promise:
     def zone(self, country: str) -> Zone | None:
         """The zone of a country; None where nothing is sent there."""
         return next((one for one in self.zones if country in one.countries), None)
+
+
+def converted(promise: Promise, rate: Decimal, places: int) -> Promise:
+    """A promise in another currency: its costs, from what amount on it is free, and bounds by value; half up."""
+
+    def told(amount: Decimal) -> Decimal:
+        return rounded(amount * rate, places)
+
+    def bound(upto: Decimal | None) -> Decimal | None:
+        return upto if upto is None or promise.cost_by is CostBy.WEIGHT else told(upto)
+
+    zones = [
+        replace(
+            zone,
+            steps=[(bound(upto), told(amount)) for upto, amount in zone.steps],
+            free_from=None if zone.free_from is None else told(zone.free_from),
+        )
+        for zone in promise.zones
+    ]
+    return replace(promise, zones=zones)
 
 
 def moved_on(day: date, count: int, working: Working) -> date:

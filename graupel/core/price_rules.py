@@ -34,10 +34,7 @@ def rounded(amount: Decimal, places: int = MOST_DECIMALS) -> Decimal:
 
 @dataclass(frozen=True)
 class PriceRule:
-    """``rate``: units of the destination's currency for one of the catalogue's; ``decimals``: of its currency.
-
-    ``converts``: the destination has a currency of its own and a rate is written, so that the catalogue's amounts hold.
-    """
+    """``rate``: units of the destination's currency for one of the catalogue's; ``decimals``: of its currency."""
 
     rate: Decimal = Decimal(1)
     percent: Decimal = Decimal(0)

@@ -271,7 +271,7 @@ def unpriced_in(ctx: Context, tx: Tx, shop: Shop) -> int:
 
 def _unpriced(ctx: Context, tx: Tx, shop: Shop) -> Ids:
     """The live products without a price in a shop that has a currency of its own, and no rate to it."""
-    if shop.currency == ctx.settings.currency or destinations.current(ctx, tx).lens(shop.code).rule:
+    if destinations.current(ctx, tx).lens(shop.code).converts:
         return NONE
     live = set_of(ctx, tx, {"status": ("live",)})
     return live - Ids(resolving.priced_at(tx, shop.code))

@@ -10,6 +10,7 @@ from graupel.core import delivery, quantities
 from graupel.core.declarations.delivery import OWN_CARRIAGE, PROMISE, PROMISE_FOR, PROMISE_ZONE, WORKING
 from graupel.core.delivery import CostBy, Sent, Way, Zone
 from graupel.core.errors import NotFound, Refused
+from graupel.core.price_rules import rounded
 from graupel.core.problems import Problem
 from graupel.core.product_fields import one_line
 from graupel.core.roles import Actor, Role
@@ -390,6 +391,12 @@ class Delivering:
     by: str
     carriage: Carriage
     way: Way
+
+    def converted(self, rate: Decimal, places: int) -> "Delivering":
+        """The same in the currency of a shop."""
+        own = {country: rounded(amount * rate, places) for country, amount in self.carriage.own.items()}
+        promise = delivery.converted(self.promise, rate, places) if self.promise else None
+        return replace(self, promise=promise, carriage=replace(self.carriage, own=own))
 
 
 def of_product(ctx: Context, tx: Tx, product: Product) -> Delivering:

@@ -9,6 +9,7 @@ from graupel.core import countries
 from graupel.core.availability import Sells, Standing
 from graupel.core.delivery import Sent, Way
 from graupel.core.phrases import phrase
+from graupel.core.price_rules import decimals
 from graupel.core.resolve import inherited
 from graupel.db import Tx
 from graupel.features.delivery import service as deliveries
@@ -60,6 +61,11 @@ def _told(
     weight = inherited(shown.weight_g, found.product.values.weight_g)
     price = offer.price if offer else None
     ready_on = sells.back_on if sells else None
+    rate = _rate(ctx, window)
+    if rate is None:  # amounts of another currency, to which there is no rate, are not told
+        price = None
+    elif rate != 1:
+        delivering = delivering.converted(rate, decimals(window.shop.currency))
     sent = deliveries.sent_to(ctx, tx, delivering, home, weight, price, ready_on)
     if sent.to is None:
         return Told([phrase("Not sent to {}", lang, _country(home, window))], sent)
@@ -67,6 +73,13 @@ def _told(
     return Told(
         [*_arrives(window, sent, sells), *_costs(window, sent, cost, home), *_nowhere(window, found)], sent, cost
     )
+
+
+def _rate(ctx: Context, window: Window) -> Decimal | None:
+    """By what the catalogue's amounts are multiplied in the shop's currency; None where nobody wrote it."""
+    if window.shop.currency == ctx.settings.currency:
+        return Decimal(1)
+    return window.lens.rule.rate if window.lens.converts and window.lens.rule else None
 
 
 def _country(code: str, window: Window) -> str:

@@ -12,14 +12,16 @@ import pytest
 from graupel.core.errors import NotAllowed, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
+from graupel.features.assortments import service as assortments
 from graupel.features.delivery import service
 from graupel.features.delivery.service import Stands
+from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as destination_terms
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.terms import deliveries, taxes
 from tests.forms import form_of
-from tests.making import add_german, make_product, roll_back_newest
+from tests.making import add_german, add_outlet, make_product, roll_back_newest
 from tests.serving import app, as_role, browser, stranger
 
 __all__ = ["app", "as_role", "browser", "stranger"]
@@ -238,3 +240,16 @@ def test_rates_of_a_tax_class_stay_where_only_its_name_is_changed(as_role, ctx, 
     assert "Nothing had changed." in text(
         owner.write(f"/delivery/classes/{made}", form_of(owner.get("/delivery").text, f"/delivery/classes/{made}"))
     )
+
+
+def test_a_shop_with_a_currency_of_its_own_tells_what_delivery_costs_there(stranger, ctx, yarn):
+    rows = [{"countries": "DE", "days": "1-2", "steps": "up to 50 3.90, 0", "free_from": "80"}]
+    service.save_promise(ctx, SYSTEM, None, {"name": "Parcel", "cost_by": "value"}, rows, Stands(shop=True))
+    shop = add_outlet(ctx, currency="CHF")
+    assortments.set_shows_all(ctx, SYSTEM, destinations.read_shop(ctx, SYSTEM, shop), True)
+    destination_terms.save(ctx, SYSTEM, f"s{shop}", {"rate": "0.95", "percent": "-10"})
+    said = text(stranger.get(f"/shop/outlet/p/{yarn}"))
+    assert re.search(r"3[.,]71", said), said
+    assert re.search(r"76[.,]00", said), "free from what 80.00 comes to, whatever the goods' percentage"
+    service.save_carriage(ctx, SYSTEM, yarn, [{"country": "DE", "amount": "10"}])
+    assert re.search(r"9[.,]50", text(stranger.get(f"/shop/outlet/p/{yarn}")))
