@@ -239,7 +239,14 @@ def plan(run: JobRun) -> None:
         rows = _file_rows(run.ctx, row, lambda done: run.progress("Reading", done, total))
         batch.load(tx, row["id"], rows, row["columns"])
         run.progress("Comparing", total, total)
-        batch.plan(tx, row["id"], run.ctx.settings.language, live=bool(row["go_live"]), as_of=row["counts_at"])
+        batch.plan(
+            tx,
+            row["id"],
+            run.ctx.settings.language,
+            live=bool(row["go_live"]),
+            as_of=row["counts_at"],
+            of=batch.spoken(row["columns"]),
+        )
         made = batch.new_categories(tx, row["id"])
         counts = batch.counts(tx, row["id"]) | {"categories": len(made)}
         store.set_planned(tx, row["id"], counts, [[one.path, one.near] for one in made])
@@ -394,6 +401,7 @@ def apply(run: JobRun) -> None:
                 progress=run.progress,
                 hide_new=not row["show_new"],
                 as_of=row["counts_at"],
+                of=batch.spoken(row["columns"]),
             )
         counts |= batch.counts(tx, row["id"])
         moved = counts.get("moved", 0)

@@ -17,12 +17,12 @@ from graupel.features.history.service import Recorder
 from graupel.features.products import summary
 from graupel.features.products.batch import (
     DIFFERS,
+    EVERYTHING,
     HELD,
     JOINED,
     OF_PRODUCT,
     OF_VARIANT,
-    PRODUCT_DIFFERS,
-    VARIANT_DIFFERS,
+    Spoken,
     has_stock,
     new_paths,
 )
@@ -47,10 +47,11 @@ def apply(
     progress: Progress,
     hide_new: bool = True,
     as_of: datetime | None = None,
+    of: Spoken = EVERYTHING,
 ) -> None:
     """Write every new and changed row, in the caller's transaction, but for those whose products changed since the
     dry run: these become "moved". ``hide_new``: categories that are made are hidden at first; ``as_of``: the moment for
-    which counts of stock hold, UTC, now without it."""
+    which counts of stock hold, UTC, now without it; ``of``: of what the rows speak."""
     params = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
     _leave_out_moved(tx, params)
     _make_categories(tx, recorder, batch_id, hidden=hide_new)
@@ -69,8 +70,8 @@ def apply(
     for first in range(0, last + 1, CHUNK):
         progress("Writing", first, last)
         chunk = params | {"first": first, "beyond": first + CHUNK}
-        _change(tx, chunk)
-        _make(tx, chunk)
+        _change(tx, chunk, of)
+        _make(tx, chunk, of)
     tx.run("DROP TEMPORARY TABLE made_category")
     if has_stock(tx, batch_id):
         _book(tx, recorder, params | {"as_of": as_of, "at": booking.first_location(tx)})
@@ -169,15 +170,19 @@ def _said(name: str) -> str:
     return _CATEGORY_ID if name == "category_id" else f"b.{name}"
 
 
+#: The products that were made from a chunk.
+_OF_CHUNK = "p.batch_id = %(batch)s AND p.batch_line >= %(first)s AND p.batch_line < %(beyond)s"
 _RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s"
 
 
-def _change(tx: Tx, params: dict[str, Any]) -> None:
+def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     where = f"{_RANGE} AND b.action = 'changed'"
     for record, names, differs in (
-        (PRODUCT, OF_PRODUCT, PRODUCT_DIFFERS),
-        (VARIANT, OF_VARIANT, VARIANT_DIFFERS),
+        (PRODUCT, of.product, of.product_differs),
+        (VARIANT, of.variant, of.variant_differs),
     ):
+        if not names:
+            continue
         journal.write(
             tx,
             params["set"],
@@ -190,46 +195,49 @@ def _change(tx: Tx, params: dict[str, Any]) -> None:
             only={name: DIFFERS[name] for name in names},
         )
     # The variant goes first: its comparison must still see what it held.
+    sets = "".join(f"v.{name} = IF({DIFFERS[name]}, b.{name}, v.{name}), " for name in of.variant)
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN variant v ON v.id = b.variant_id
-               SET {", ".join(f"v.{name} = IF({DIFFERS[name]}, b.{name}, v.{name})" for name in OF_VARIANT)},
-                   v.version = v.version + 1 WHERE {where} AND {VARIANT_DIFFERS}""",
+               SET {sets} v.version = v.version + 1 WHERE {where} AND {of.variant_differs}""",
         params,
     )
+    sets = "".join(f"{PRODUCT.column(n)} = COALESCE({_said(n)}, {PRODUCT.column(n)}), " for n in of.product)
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-               SET {", ".join(f"{PRODUCT.column(n)} = COALESCE({_said(n)}, {PRODUCT.column(n)})" for n in OF_PRODUCT)},
-                   p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
-               WHERE {where} AND {PRODUCT_DIFFERS}""",
+               SET {sets} p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
+               WHERE {where} AND {of.product_differs}""",
         params,
     )
 
 
-def _make(tx: Tx, params: dict[str, Any]) -> None:
+def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     where = f"{_RANGE} AND b.action = 'new'"
+    own = [name for name in _OWN if name in of.product]
     tx.run(
-        f"""INSERT INTO product (status, category_id, {", ".join(_OWN)}, was_live, made_at, changed_at, batch_id,
-                                 batch_line)
-            SELECT %(status)s, {_CATEGORY_ID}, {", ".join(map(_said_or_empty, _OWN))}, %(status)s = 'live',
+        f"""INSERT INTO product (status, category_id, {"".join(f"{name}, " for name in own)} was_live, made_at,
+                                 changed_at, batch_id, batch_line)
+            SELECT %(status)s, {_CATEGORY_ID}, {"".join(f"{_said_or_empty(name)}, " for name in own)}
+                   %(status)s = 'live',
                    UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), b.batch_id, b.line
             FROM batch_row b WHERE {where}""",
         params,
     )
-    texts, of_variant = ", ".join(_TEXTS), ", ".join(OF_VARIANT)
+    texts = ", ".join(_TEXTS)
     tx.run(
         f"""INSERT INTO product_text (product_id, lang, {texts})
             SELECT p.id, %(lang)s, {", ".join(map(_said_or_empty, _TEXTS))} FROM {_MADE} WHERE {where}""",
         params,
     )
     tx.run(
-        f"""INSERT INTO variant (product_id, sku, {of_variant})
-            SELECT p.id, b.sku, {", ".join(f"b.{name}" for name in OF_VARIANT)} FROM {_MADE} WHERE {where}""",
+        f"""INSERT INTO variant ({", ".join(["product_id", "sku", *of.variant])})
+            SELECT {", ".join(["p.id", "b.sku", *(f"b.{name}" for name in of.variant)])} FROM {_MADE} WHERE {where}""",
         params,
     )
     summary.summarise_new(
         tx,
+        f"SELECT p.id AS product_id FROM product p WHERE {_OF_CHUNK}",
         f"""SELECT p.id AS product_id, b.sku, b.price, b.list_price, b.cost,
                    {_said_or_empty("description")} AS description
             FROM {_MADE} WHERE {where}""",
@@ -245,8 +253,8 @@ def _said_or_empty(name: str) -> str:
 
 def _journal_made(tx: Tx, params: dict[str, Any]) -> None:
     """Journal new goods in packs: what they became is what the batch says, which stays as it is once it is applied."""
-    of_chunk = "p.batch_id = %(batch)s AND p.batch_line >= %(first)s AND p.batch_line < %(beyond)s"
-    products = _between(tx, f"SELECT MIN(p.id) AS first, MAX(p.id) AS last FROM product p WHERE {of_chunk}", params)
+    ends = f"SELECT MIN(p.id) AS first, MAX(p.id) AS last FROM product p WHERE {_OF_CHUNK}"
+    products = _between(tx, ends, params)
     variants = _between(
         tx,
         "SELECT MIN(id) AS first, MAX(id) AS last FROM variant WHERE product_id >= %(from)s AND product_id < %(to)s",
@@ -257,7 +265,7 @@ def _journal_made(tx: Tx, params: dict[str, Any]) -> None:
         ("variant", "variant v FORCE INDEX (PRIMARY) STRAIGHT_JOIN product p ON p.id = v.product_id", variants),
     ):
         kind = records.kind_of(name)
-        packs.write(tx, params["set"], kind, source, of_chunk, params, source_id=params["batch"], ids=ids)
+        packs.write(tx, params["set"], kind, source, _OF_CHUNK, params, source_id=params["batch"], ids=ids)
 
 
 def _between(tx: Tx, ends: str, params: dict[str, Any]) -> range:

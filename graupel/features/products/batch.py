@@ -114,8 +114,39 @@ def _variant_differs(name: str) -> str:
 
 #: SQL by field: whether what a row says differs from what the catalogue holds; and whether anything does.
 DIFFERS = {name: _product_differs(name) for name in OF_PRODUCT} | {name: _variant_differs(name) for name in OF_VARIANT}
-PRODUCT_DIFFERS = f"({' OR '.join(DIFFERS[name] for name in OF_PRODUCT)})"
-VARIANT_DIFFERS = f"({' OR '.join(DIFFERS[name] for name in OF_VARIANT)})"
+
+
+@dataclass(frozen=True)
+class Spoken:
+    """The fields of products and of variants that a file speaks of; the others cost its rows nothing."""
+
+    product: tuple[str, ...]
+    variant: tuple[str, ...]
+
+    @property
+    def product_differs(self) -> str:
+        """SQL: whether anything that a row says of its product differs."""
+        return _any_differs(self.product)
+
+    @property
+    def variant_differs(self) -> str:
+        """SQL: whether anything that it says of its variant does."""
+        return _any_differs(self.variant)
+
+
+def _any_differs(names: Sequence[str]) -> str:
+    return f"({' OR '.join(DIFFERS[name] for name in names) or 'FALSE'})"
+
+
+def spoken(fields: Collection[str]) -> Spoken:
+    """Of what a file speaks that has columns for these fields of COLUMNS."""
+    names = {"category_id" if name == "category" else name for name in fields}
+    return Spoken(
+        tuple(name for name in OF_PRODUCT if name in names), tuple(name for name in OF_VARIANT if name in names)
+    )
+
+
+EVERYTHING = spoken(ROW_FIELDS)
 #: SQL: a count of a file is not what was there when it was made.
 STOCK_DIFFERS = "(b.stock IS NOT NULL AND NOT (b.stock <=> b.stock_held))"
 #: SQL: a value is far from what it was, as core.imports.jumps has it.
@@ -132,10 +163,12 @@ JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
              STRAIGHT_JOIN variant v ON v.id = b.variant_id"""
 
 
-def plan(tx: Tx, batch_id: int, lang: str, *, live: bool, as_of: datetime | None = None) -> None:
+def plan(
+    tx: Tx, batch_id: int, lang: str, *, live: bool, as_of: datetime | None = None, of: Spoken = EVERYTHING
+) -> None:
     """Find the products that the rows mean, and say of each row what it would do.
 
-    ``as_of``: the moment for which counts of stock hold, UTC; now without it.
+    ``as_of``: the moment for which counts of stock hold, UTC; now without it. ``of``: of what the rows speak.
     """
     params = {"batch": batch_id, "lang": lang}
     _note_stock(tx, batch_id, as_of)
@@ -144,13 +177,13 @@ def plan(tx: Tx, batch_id: int, lang: str, *, live: bool, as_of: datetime | None
         f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
             STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
             SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version,
-                b.action = IF({PRODUCT_DIFFERS} OR {VARIANT_DIFFERS} OR {STOCK_DIFFERS}, 'changed', 'unchanged'),
-                b.only_stock = NOT ({PRODUCT_DIFFERS} OR {VARIANT_DIFFERS}),
+                b.action = IF({of.product_differs} OR {of.variant_differs} OR {STOCK_DIFFERS}, 'changed', 'unchanged'),
+                b.only_stock = NOT ({of.product_differs} OR {of.variant_differs}),
                 b.odd = NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), b.odd), '')
             WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
         params,
     )
-    _refuse_shared_fields(tx, params)
+    _refuse_shared_fields(tx, params, of)
     # The few that lack something are judged by the rule itself, so that its words stand in one place.
     lacking = "b.name IS NULL" + (" OR b.price IS NULL OR b.category IS NULL" if live else "")
     for row in tx.all(
@@ -199,11 +232,11 @@ def has_stock(tx: Tx, batch_id: int) -> bool:
     return bool(tx.value(sql, [batch_id]))
 
 
-def _refuse_shared_fields(tx: Tx, params: dict[str, Any]) -> None:
+def _refuse_shared_fields(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     """Rows that mean one variant of several can't say what all of them share, and used SKUs are not given again."""
     shared = tx.all(
         f"""SELECT b.line FROM {JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed'
-            AND {PRODUCT_DIFFERS} AND {VARIES.format(product="p.id")}""",
+            AND {of.product_differs} AND {VARIES.format(product="p.id")}""",
         params,
     )
     used = tx.all(

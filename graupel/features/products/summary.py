@@ -203,14 +203,14 @@ def _sum_up_stock(tx: Tx, touched: TouchedProducts) -> None:
         stock_store.sum_up(tx, ids)
 
 
-def summarise_new(tx: Tx, source: str, params: Mapping[str, Any]) -> None:
+def summarise_new(tx: Tx, made: str, source: str, params: Mapping[str, Any]) -> None:
     """Write the summaries of new products, each with one variant and without a GTIN, stock or picture.
 
-    ``source``: a SELECT of product_id, sku, price, list_price, cost and description. summarise says the same of them,
-    at more cost.
+    ``made``: a SELECT of their product_id; ``source``: of product_id, sku, price, list_price, cost and description.
+    summarise says the same of them, at more cost.
     """
     found = asked_sql.asked(tx, DEFAULT_LENS, "n.price", "TRUE", reaches=(Reach.ALL,))  # no other names what is new
-    tx.run(f"INSERT INTO product_stock (product_id) SELECT n.product_id FROM ({source}) n", params)
+    tx.run(f"INSERT INTO product_stock (product_id) {made}", params)
     tx.run(
         f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high,
                                         list_price_low, cost_low,

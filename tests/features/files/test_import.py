@@ -346,8 +346,10 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
                 "varies": varies,
             }
         expected = {row.line: plan_row(row, current.get(row.sku), live=live) for row in said}
-        batch.load(tx, 1, said)
-        batch.plan(tx, 1, "en", live=live)
+        fields = {name for row in said for name in row.values}
+        of = batch.spoken(fields)
+        batch.load(tx, 1, said, fields)
+        batch.plan(tx, 1, "en", live=live, of=of)
         actions = {
             row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")
         }
@@ -359,9 +361,8 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
                 assert (samples[line].before, samples[line].after) == (plan.before, plan.after)
                 assert ("jump" in odd[line]) == bool(jumps(plan.before, plan.after))
         with history.change_set(tx, SYSTEM, "files.apply", "test") as recorder:
-            applying.apply(
-                tx, recorder, 1, "en", status=Status.LIVE if live else Status.DRAFT, progress=lambda *_: None
-            )
+            status = Status.LIVE if live else Status.DRAFT
+            applying.apply(tx, recorder, 1, "en", status=status, progress=lambda *_: None, of=of)
         _check_catalogue(tx, said, expected, current)
         _check_summaries(tx)
         raise Undo
