@@ -118,6 +118,10 @@ def test_a_margin_that_is_typed_gives_the_price_and_nothing_is_saved_by_it(at_sc
     me.fill("#share-margin", "100")
     pressed(me, Keys.TAB)
     me.sees("#margin-says", "below 100 %")
+    me.fill("#in-list_price", "12.10")
+    me.driver.find_element(By.CSS_SELECTOR, "[data-end-price=in-list_price]").click()
+    listed = me.driver.find_element(By.ID, "in-list_price")
+    wait_until(lambda: listed.get_attribute("value") == "12.90")
 
 
 def test_quantity_prices_are_typed_in_rows_that_come_as_they_are_needed(at_screen: Person, ctx):

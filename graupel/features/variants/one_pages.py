@@ -16,6 +16,7 @@ from graupel.core.showing import typed_text
 from graupel.core.stock import How, Typed
 from graupel.core.tables import read_columns
 from graupel.core.variants import label_of, order_key
+from graupel.features.destinations import terms
 from graupel.features.destinations.service import Seen
 from graupel.features.products import asking, selling
 from graupel.features.products import service as product_service
@@ -77,6 +78,7 @@ def _one(
         may_edit=signed.actor.may(Role.EDITOR),
         sells=availability.sentence(sold.sells[variant.id]) if variant.id in sold.sells else "",
         above=selling.above(sold.said, product.values.type_id, product.values if product.varies else None),
+        ending=ctx.db.run(terms.of_catalogue).price_ending,
         **{"said": "", **data},
     )
 

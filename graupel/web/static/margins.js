@@ -39,6 +39,6 @@ document.addEventListener("keydown", (event) => {
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-end-price]");
   if (!button) return;
-  const into = field(button.dataset.endPrice);
+  const into = document.getElementById(button.dataset.endPrice);
   if (into.value.trim()) work({ price: into.value }, into);
 });
