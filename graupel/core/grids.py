@@ -91,6 +91,13 @@ def by_stock(found: Sells) -> Look:
     return Look(_STANDING[found.standing], stock.show(found.held.on_hand) if found.held.counted else "–")
 
 
+def by_location(found: Sells, there: Decimal) -> Look:
+    """What lies at one of several locations; something, nothing, or not counted."""
+    if not found.held.counted:
+        return Look("plain", "–")
+    return Look("s4" if there > 0 else "out", stock.show(there))
+
+
 def by_sells(found: Sells) -> Look:
     """What can be had at once, shaded in the same way."""
     return Look(_STANDING[found.standing], "any" if found.ready is None else stock.show(found.ready))

@@ -92,8 +92,9 @@ def count(ctx: Context, actor: Actor, text: str, location: int | None, began: st
     def work(tx: Tx) -> int:
         found = _by_codes(ctx, tx, text, location)
         _refuse(found)
+        at = location or booking.first_location(tx)
         wishes = [
-            Wish(one.variant["id"], Typed(stock.How.COUNT, one.amount), Reason.COUNTED, location, as_of)
+            Wish(one.variant["id"], Typed(stock.How.COUNT, one.amount), Reason.COUNTED, at, as_of)
             for one in found.meant
         ]
         with history.change_set(tx, actor, "stock.count", f"Counted: {plural(len(wishes), 'variant')}") as recorder:

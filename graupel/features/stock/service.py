@@ -133,7 +133,8 @@ def book(
         named = _named(ctx, tx, variant_id)
         refuse_unknown(tx, location)
         with history.change_set(tx, actor, "stock.book", f"Stock {reason}: {named}") as recorder:
-            return bool(booking.book_typed(tx, recorder, [Wish(variant_id, typed, reason, location)]))
+            at = location or booking.first_location(tx)
+            return bool(booking.book_typed(tx, recorder, [Wish(variant_id, typed, reason, at)]))
 
     return ctx.db.run(work)
 
@@ -146,7 +147,7 @@ def _named(ctx: Context, tx: Tx, variant_id: int) -> str:
 
 
 def refuse_unknown(tx: Tx, location: int | None) -> None:
-    """Raises NotFound where a location is not there; None is the first."""
+    """Raises NotFound where a location is not there; None stands for the first."""
     if location is not None and location not in {row["id"] for row in terms_store.locations(tx)}:
         raise NotFound("This location is not there any more.")
 
@@ -179,8 +180,15 @@ def book_codes(ctx: Context, actor: Actor, wanted: Sequence[Coded]) -> int:
                 problems.append(Problem("location.unknown", message, f"bookings.{place}.location"))
         if problems:
             raise Refused(problems)
+        first = booking.first_location(tx)
         wishes = [
-            Wish(known[one.sku.upper()], one.typed, one.reason, places.get((one.location or "").casefold()), one.as_of)
+            Wish(
+                known[one.sku.upper()],
+                one.typed,
+                one.reason,
+                places.get((one.location or "").casefold(), first),
+                one.as_of,
+            )
             for one in wanted
         ]
         with history.change_set(tx, actor, "stock.book", f"Stock booked: {plural(len(wishes), 'line')}") as recorder:

@@ -23,7 +23,10 @@ Line = tuple[int, int, Decimal, Reason, int | None]
 
 @dataclass(frozen=True)
 class Wish:
-    """What somebody typed of a variant. ``location``: None for the first; ``as_of``: when a count holds, UTC."""
+    """What somebody typed of a variant. ``as_of``: when a count holds, UTC.
+
+    ``location``: None for what is there in all; what is to be changed of that is booked at the first location.
+    """
 
     variant_id: int
     typed: Typed
@@ -49,11 +52,11 @@ def book_typed(tx: Tx, recorder: Recorder, wishes: Sequence[Wish]) -> int:
             lines += [(v, at, -held, one.reason, None) for (v, at), held in levels.items() if v == one.variant_id]
             continue
         at = one.location or first
-        held = levels.get((one.variant_id, at), Decimal(0))
-        change = one.typed.change(held)
+        here = [held for (v, where), held in levels.items() if v == one.variant_id and one.location in (None, where)]
+        change = one.typed.change(sum(here, Decimal(0)))
         if one.typed.how is How.COUNT and one.as_of:
-            change += store.later_changes(tx, one.variant_id, at, one.as_of)
-        levels[one.variant_id, at] = held + change
+            change += store.later_changes(tx, one.variant_id, one.location, one.as_of)
+        levels[one.variant_id, at] = levels.get((one.variant_id, at), Decimal(0)) + change
         lines.append((one.variant_id, at, change, one.reason, None))
     ended = {one.variant_id for one in wishes if one.typed.how is How.NOT_COUNTED}
     counted = {key for key, row in there.items() if row["counted"]}

@@ -52,11 +52,12 @@ def at_locations(tx: Tx, variant_ids: Sequence[int]) -> list[StockAtRow]:
     )
 
 
-def later_changes(tx: Tx, variant_id: int, location_id: int, since: datetime) -> Decimal:
-    """By how much stock changed since a moment, UTC."""
+def later_changes(tx: Tx, variant_id: int, location_id: int | None, since: datetime) -> Decimal:
+    """By how much stock changed since a moment, UTC, at a location or, with None, in all."""
     found = tx.value(
-        "SELECT SUM(amount) FROM stock_entry WHERE variant_id = %s AND location_id = %s AND at > %s",
-        [variant_id, location_id, since],
+        """SELECT SUM(amount) FROM stock_entry WHERE variant_id = %(variant)s AND at > %(since)s
+           AND (%(at)s IS NULL OR location_id = %(at)s)""",
+        {"variant": variant_id, "at": location_id, "since": since},
     )
     return Decimal(found or 0)
 

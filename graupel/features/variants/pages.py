@@ -37,14 +37,18 @@ def part_data(
     words = vocabulary.seen(ctx, seen.lens, product.id)
     asked = ctx.db.run(lambda tx: asking.of_many(ctx, tx, [product.id], seen.lens)).get(product.id, {})
     product = product_service.through(product, seen.lens, words)
+    sold = selling.read(ctx, product)
+    shades = views.shades(sold.said.locations)
+    by = by if by in shades else "stock"
+    at = setting.at_location(ctx, actor, product, views.location_of(by))
     return {
         "product": product,
         "prices": price_range(one.asked for one in asked.values()),
-        "view": views.view(product, by, layer, asked, selling.read(ctx, product).sells),
+        "view": views.view(product, by, layer, views.Seen(asked, sold.sells, at)),
         "candidates": views.candidates(words, product),
         "pattern": product.sku_pattern or DEFAULT_PATTERN,
         "may_edit": actor.may(Role.EDITOR),
-        "shades": views.SHADES_BY,
+        "shades": shades,
         "settable": FIELDS,
     }
 
@@ -247,7 +251,8 @@ def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Settin
     ids: set[int] = set()
     try:
         ids, name, value = _setting(currency(ctx, request), form, product)
-        found = setting.plan_setting(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
+        lens, at = request.state.seen.lens, views.location_of(form.by)
+        found = setting.plan_setting(ctx, signed.actor, product_id, ids, name, value, lens, at)
     except Refused as refusal:
         trouble = [problem.message for problem in refusal.problems]
     return page(
@@ -260,6 +265,7 @@ def plan_setting(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Settin
         inherit=form.inherit,
         raw=form.value,
         labels=FIELDS,
+        place=views.shades(selling.read(ctx, product).said.locations).get(form.by, "") if found and found.at else "",
         trouble=trouble,
     )
 
@@ -271,7 +277,8 @@ def set_values(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Setting]
 
     def act() -> str:
         ids, name, value = _setting(currency(ctx, request), form, product)
-        setting.set_values(ctx, signed.actor, product_id, ids, name, value, request.state.seen.lens)
+        lens, at = request.state.seen.lens, views.location_of(form.by)
+        setting.set_values(ctx, signed.actor, product_id, ids, name, value, lens, at)
         return "Set."
 
     return _acting(request, ctx, signed, form, product_id, act)

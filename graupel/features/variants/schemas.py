@@ -35,7 +35,7 @@ Combinations = Annotated[tuple[Listed, ...], BeforeValidator(lambda value: str(v
 class Grid(Sent):
     """How the grid is looked at: what colours it, and the choices of the axes beyond the second."""
 
-    by: Annotated[str, one_of(SHADES_BY)] = "stock"
+    by: Annotated[str, Field(pattern=rf"^({'|'.join(SHADES_BY)}|stock-[0-9]{{1,10}})$")] = "stock"
     layer: Listed = ()
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
+from dataclasses import field as dataclass_field
 from decimal import Decimal
 from typing import Any
 
@@ -20,7 +21,7 @@ from graupel.features.history import service as history
 from graupel.features.products import service as products
 from graupel.features.products import skus
 from graupel.features.products.service import Product, Variant
-from graupel.features.terms import booking
+from graupel.features.terms import booking, stock_store
 from graupel.features.terms.booking import Wish
 from graupel.features.variants import service, store
 from graupel.features.wording import service as wording
@@ -35,12 +36,20 @@ FOR_ONE = ("sku", "gtin", "mpn", *FOR_MANY)
 @dataclass(frozen=True)
 class SetPlan:
     """What setting a field of some variants does: how many change, and from what. ``value`` None: back to inherited;
-    of stock it is what was typed (core.stock.Typed)."""
+    of stock it is what was typed (core.stock.Typed), of ``held`` at a location ``at``."""
 
     field: str
     value: Any
     changing: list[Variant]
     same: int
+    at: int | None = None
+    held: Mapping[int, Decimal] = dataclass_field(default_factory=dict)
+
+    def now(self, variant: Variant) -> Any:
+        """What a variant has of it."""
+        if self.at and variant.stock is not None:
+            return self.held.get(variant.id, Decimal(0))
+        return getattr(variant, self.field)
 
     def then(self, variant: Variant) -> Any:
         """What a variant has of it afterwards."""
@@ -48,7 +57,7 @@ class SetPlan:
             return self.value
         if self.value.how is How.NOT_COUNTED:
             return None
-        held = variant.stock or Decimal(0)
+        held = self.now(variant) or Decimal(0)
         return held + self.value.change(held)
 
 
@@ -60,10 +69,25 @@ def plan_setting(
     name: str,
     value: Any,
     lens: Lens = DEFAULT_LENS,
+    at: int | None = None,
 ) -> SetPlan:
-    """The dry run of setting one field in some variants, for the destination of a lens. Raises Refused, NotFound."""
+    """The dry run of setting one field in some variants, for the destination of a lens; of stock at a location.
+
+    Raises Refused, NotFound.
+    """
     actor.require(Role.EDITOR)
-    return ctx.db.run(lambda tx: _set_plan(products.load(ctx, tx, product_id), ids, name, value, lens))
+    return ctx.db.run(lambda tx: _set_plan(tx, products.load(ctx, tx, product_id), ids, name, value, lens, at))
+
+
+def at_location(ctx: Context, actor: Actor, product: Product, location_id: int | None) -> dict[int, Decimal]:
+    """What lies of the variants at a location, by their ids; nothing where none is asked for."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: _at_location(tx, product, location_id))
+
+
+def _at_location(tx: Tx, product: Product, location_id: int | None) -> dict[int, Decimal]:
+    rows = stock_store.at_locations(tx, [one.id for one in product.variants]) if location_id else []
+    return {row["variant_id"]: row["on_hand"] for row in rows if row["location_id"] == location_id}
 
 
 def _is_at_destination(name: str, lens: Lens) -> bool:
@@ -85,7 +109,9 @@ def _at_lens(product: Product, name: str, lens: Lens) -> Product:
     return replace(product, variants=variants)
 
 
-def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, lens: Lens) -> SetPlan:
+def _set_plan(
+    tx: Tx, product: Product, ids: Collection[int], name: str, value: Any, lens: Lens, at: int | None
+) -> SetPlan:
     product = _at_lens(product, name, lens)
     if name not in FOR_MANY:
         raise Refused.because("variants.field", "This is set for one variant at a time.", "field")
@@ -94,8 +120,11 @@ def _set_plan(product: Product, ids: Collection[int], name: str, value: Any, len
         raise Refused.because(
             "variants.none", "Choose the variants first: click cells, a heading, or a value.", "field"
         )
-    plan = SetPlan(name, value, [], 0)
-    changing = [variant for variant in chosen if getattr(variant, name) != plan.then(variant)]
+    at = at if name == "stock" else None
+    if at is not None and at not in {row["id"] for row in stock_store.locations(tx)}:
+        raise Refused.because("location.gone", "This location is not there any more.", "field")
+    plan = SetPlan(name, value, [], 0, at, _at_location(tx, product, at))
+    changing = [variant for variant in chosen if plan.now(variant) != plan.then(variant)]
     if name == "price" and not _is_at_destination(name, lens):
         _refuse_unpriced(product, {v.id: {name: value} for v in changing})
     if name == "archived" and value and not [v for v in product.for_sale if v not in changing]:
@@ -131,23 +160,27 @@ def set_values(
     name: str,
     value: Any,
     lens: Lens = DEFAULT_LENS,
+    at: int | None = None,
 ) -> int:
     """Set one field in some variants, None: back to inherited; returns how many changed. Raises Refused, NotFound.
 
-    An amount is written for the destination of the lens alone, where it is not the default one.
+    An amount is written for the destination of the lens alone, where it is not the default one; stock is booked ``at``
+    a location.
     """
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> int:
         product = products.load(ctx, tx, product_id, lock=True)
-        plan = _set_plan(product, ids, name, value, lens)
+        plan = _set_plan(tx, product, ids, name, value, lens, at)
         title = f"{len(plan.changing)} variants changed: {product.values.name}"
         with history.change_set(tx, actor, "variants.set", title) as recorder:
             if _is_at_destination(name, lens):
                 texts = dict.fromkeys((variant.id for variant in plan.changing), format_money(value))
                 return wording.write_several(tx, recorder, "variant", texts, key_of(lens, name), {})
             if name == "stock":
-                return booking.book_typed(tx, recorder, [Wish(variant.id, value) for variant in plan.changing])
+                return booking.book_typed(
+                    tx, recorder, [Wish(one.id, value, location=plan.at) for one in plan.changing]
+                )
             written = int(value) if isinstance(value, bool) else value
             return store.change(tx, recorder, [variant.id for variant in plan.changing], {name: written})
 

@@ -1,6 +1,6 @@
 """The grid of a product's variants as the page draws it."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from itertools import product as product_of
@@ -14,15 +14,37 @@ from graupel.core.pricing import PriceRange, price_range
 from graupel.core.products import ProductValues
 from graupel.core.quantities import format_money
 from graupel.core.resolve import inherited
+from graupel.core.typed import number
 from graupel.core.variants import Combination, label_of
 from graupel.features.media.service import Media
 from graupel.features.products.asking import AskedNow
 from graupel.features.products.service import Product, Variant
+from graupel.features.terms.rows import LocationRow
 from graupel.features.variants.making import Planned
 from graupel.features.vocabulary.service import Vocabulary
 
-#: By what cells are coloured and labelled.
+#: By what cells are coloured and labelled; of stock at one of several locations "stock-" and its id.
 SHADES_BY = {"stock": "Stock", "sells": "What sells", "price": "Price", "margin": "Margin", "readiness": "Readiness"}
+
+
+def shades(places: Sequence[LocationRow]) -> dict[str, str]:
+    """By what cells may be coloured: with several locations, by what lies at each too."""
+    at = {f"stock-{one['id']}": one["name"] for one in places} if len(places) > 1 else {}
+    return {"stock": SHADES_BY["stock"], **at, **SHADES_BY}
+
+
+def location_of(by: str) -> int | None:
+    """The location whose stock is looked at; None for all of it."""
+    return number(by.removeprefix("stock-")) if by.startswith("stock-") else None
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What the cells are made of: by variant what it costs now, what sells of it, what lies at the location shown."""
+
+    asked: Mapping[int, AskedNow]
+    sells: Mapping[int, Sells]
+    at_location: Mapping[int, Decimal]
 
 
 @dataclass(frozen=True)
@@ -36,15 +58,12 @@ class GridView:
     legend: list[tuple[str, str]]
 
 
-def view(
-    product: Product, by: str, layer: Combination | None, asked: Mapping[int, AskedNow], sells: Mapping[int, Sells]
-) -> GridView:
-    """The grid in one of its colourings and layers; ``asked``: what its variants cost now, ``sells``: what of them."""
-    by = by if by in SHADES_BY else "stock"
+def view(product: Product, by: str, layer: Combination | None, seen: Seen) -> GridView:
+    """The grid in one of its colourings and layers."""
     if not product.varies:
         return GridView(product, by, None, [], [])
     variants = {variant.combination: variant for variant in product.variants}
-    grid = grids.draw(product.axes, variants, layer, _look(product, by, asked, sells))
+    grid = grids.draw(product.axes, variants, layer, _look(product, by, seen))
     further = []
     for place, axis in enumerate(product.axes[2:]):
         ways = []
@@ -52,7 +71,7 @@ def view(
             to = (*grid.layer[:place], choice.id, *grid.layer[place + 1 :])
             ways.append((choice.label, ".".join(map(str, to)), choice.id == grid.layer[place]))
         further.append((axis.attribute, ways))
-    return GridView(product, by, grid, further, LEGENDS[by])
+    return GridView(product, by, grid, further, LEGENDS[by.partition("-")[0]])
 
 
 _STANDINGS = [
@@ -77,18 +96,18 @@ LEGENDS = {
 }  # fmt: skip
 
 
-def _look(
-    product: Product, by: str, asked: Mapping[int, AskedNow], sells: Mapping[int, Sells]
-) -> Callable[[Variant], Look]:
-    found = price_range(one.asked for one in asked.values())
+def _look(product: Product, by: str, seen: Seen) -> Callable[[Variant], Look]:
+    found = price_range(one.asked for one in seen.asked.values())
 
     def look(variant: Variant) -> Look:
-        now = asked.get(variant.id)
+        now = seen.asked.get(variant.id)
         price = now.asked if now else inherited(variant.price, product.values.price)
         if variant.archived:
             return Look("gone", "")
         if by in ("stock", "sells"):
-            return (grids.by_sells if by == "sells" else grids.by_stock)(sells[variant.id])
+            return (grids.by_sells if by == "sells" else grids.by_stock)(seen.sells[variant.id])
+        if location_of(by):
+            return grids.by_location(seen.sells[variant.id], seen.at_location.get(variant.id, Decimal(0)))
         return _shade(variant, product.values, by, price, found)
 
     return look

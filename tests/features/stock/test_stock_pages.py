@@ -24,7 +24,7 @@ from graupel.features.history import service as history
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.stock import alerts, places, service
-from graupel.features.terms import stocks
+from graupel.features.terms import stock_store, stocks
 from graupel.features.users import service as users
 from graupel.features.variants import setting
 from standins.post_office.app import make_app
@@ -110,6 +110,38 @@ def test_locations_appear_with_the_second_and_goods_are_moved(browser, ctx, yarn
     browser.write(f"/stock/locations/{stall}/earlier")
     browser.write(f"/stock/locations/{stall}", data={"name": "Fair"})
     assert [one["name"] for one in service.said(ctx).locations] == ["Fair", "Stock room"]
+
+
+def levels(ctx, variant) -> list[Decimal]:
+    rows = ctx.db.run(lambda tx: stock_store.at_locations(tx, [variant]))
+    return [row["on_hand"] for row in rows]
+
+
+def test_the_grid_shows_and_sets_what_lies_at_one_location(browser, ctx, needles):
+    ids = [one.id for one in by_label(ctx, needles).values()]
+    here = f"/products/{needles}/variants"
+    setting.set_values(ctx, SYSTEM, needles, ids, "stock", counted(9))
+    assert "Colour cells by" in browser.get(here).text
+    assert "Market stall" not in browser.get(here).text
+    browser.write("/stock/locations", data={"name": "Market stall"})
+    stall = service.said(ctx).locations[1]["id"]
+    first, *_ = ids
+    service.book(ctx, SYSTEM, first, stall, "4", "", "received")
+    shown = text(browser.get(f"{here}?by=stock-{stall}"))
+    assert "Stock Stock room Market stall What sells" in shown
+    form = {"by": f"stock-{stall}", "ids": ".".join(map(str, ids[:2])), "field": "stock", "value": "=6"}
+    said = text(browser.write(f"{here}/set/plan", data=form))
+    assert "Stock, Market stall: =6. 2 variants change" in said
+    assert ("4 → 6" in said, "0 → 6" in said) == (True, True)
+    assert browser.write(f"{here}/set", data=form).is_success
+    assert [levels(ctx, one) for one in ids[:2]] == [[9, 6], [9, 6]]
+    whole = form | {"by": "stock"}
+    assert "15 → 20" in text(browser.write(f"{here}/set/plan", data=whole | {"value": "=20"}))
+    browser.write(f"{here}/set", data=whole | {"value": "=20"})
+    assert levels(ctx, first) == [14, 6], "twenty in all, as the dry run said"
+    gone = browser.write(f"{here}/set/plan", data=form | {"by": "stock-999"})
+    assert (gone.status_code, "not there any more" in text(gone)) == (422, True)
+    assert browser.get(f"{here}?by=stock-999").is_success
 
 
 def test_rules_are_said_for_the_shop_and_for_a_type(browser, ctx, yarn):
