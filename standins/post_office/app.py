@@ -49,7 +49,9 @@ class Counter:
         assert isinstance(message, EmailMessage)
         body = message.get_body(("plain",))
         text = body.get_content() if body else ""
-        self._store.put(envelope.mail_from, ", ".join(envelope.rcpt_tos), str(message["Subject"] or ""), text)
+        subject, known_by = str(message["Subject"] or ""), message["Message-ID"]
+        known_by = None if known_by is None else str(known_by)
+        self._store.put(known_by, envelope.mail_from, ", ".join(envelope.rcpt_tos), subject, text)
         return "250 Taken"
 
 

@@ -1,13 +1,15 @@
 """The lowest price of the 30 days before a sale, worked out from what the journal has of a product's prices."""
 
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from decimal import Decimal
+from typing import Any
 
 from graupel.core.price_history import DAYS, Change, Typed, lowest, states
 from graupel.core.products import ProductValues
 from graupel.core.resolve import key_of
+from graupel.core.terms import SellingTerms
 from graupel.db import Tx
 from graupel.features.pricing import store
 from graupel.features.products.asking import Asking
@@ -49,6 +51,45 @@ def _now(asking: Asking, variant: Variant) -> Typed:
     return found
 
 
+@dataclass(frozen=True)
+class _Rules:
+    """How prices followed from the catalogue's: by the terms of the destination and, of endings, of the catalogue."""
+
+    here: SellingTerms
+    catalogue: SellingTerms
+
+
+def _rules(tx: Tx, asking: Asking, since: datetime) -> list[tuple[datetime, _Rules]]:
+    """From when on which rules held, the earliest first; those of now undone back to a moment."""
+    written, where = asking.written, asking.lens.destination
+    now = _Rules(written.of(where), written.catalogue)
+    by_id = {one.id: name for name, one in (("catalogue", now.catalogue), ("here", now.here)) if one.id}
+    found: list[tuple[datetime, _Rules]] = []
+    for row in store.terms_changes(tx, list(by_id), since.astimezone(UTC).replace(tzinfo=None)):
+        found.append((row["made_at"].replace(tzinfo=UTC), now))
+        name = by_id[row["record_id"]]
+        now = replace(now, **{name: _undone(getattr(now, name), row["was"])})
+    return [(since, now), *reversed(found)]
+
+
+def _undone(terms: SellingTerms, was: Mapping[str, Any] | None) -> SellingTerms:
+    """Terms before a change that the journal has; ``was`` None: it made them."""
+    if was is None:
+        return SellingTerms(terms.destination, id=terms.id)
+    numbers = {name: was[name] for name in ("rate", "percent", "amount") if name in was}
+    before: dict[str, Any] = {name: None if value is None else Decimal(str(value)) for name, value in numbers.items()}
+    if "ending" in was:
+        before["ending"] = was["ending"] or ""
+    return replace(terms, **before)
+
+
+def _by(asking: Asking, rules: Sequence[tuple[datetime, _Rules]], at: datetime) -> Asking:
+    """The asking as its rules were at a moment."""
+    then = [one for begins, one in rules if begins <= at][-1]
+    rule = then.here.rule(asking.lens.currency or "", converted=asking.lens.currency is not None)
+    return asking.with_rule(rule and replace(rule, decimals=asking.place.rule.decimals), then.catalogue.price_ending)
+
+
 def _asked(asking: Asking, variant: Variant, typed: Typed, at: datetime) -> Decimal | None:
     """What was asked with these typed prices at a moment."""
     product, key, where = asking.product, key_of(asking.lens, "price"), asking.lens.destination
@@ -72,8 +113,10 @@ def lowest_before(tx: Tx, asking: Asking, variant: Variant, begins: datetime) ->
     """The lowest of what was asked for a variant in the 30 days before ``begins``; None where it had no price."""
     since = begins - DAYS
     held = states(_now(asking, variant), _changes(tx, asking, since), since, begins)
+    rules = _rules(tx, asking, since)
     edges = [at for one in asking.sales for at in (one.begins, one.ends) if at is not None]
-    return lowest(held, edges, begins, lambda typed, at: _asked(asking, variant, typed, at))
+    edges += [at for at, _ in rules]
+    return lowest(held, edges, begins, lambda typed, at: _asked(_by(asking, rules, at), variant, typed, at))
 
 
 def typed_in(
@@ -85,12 +128,15 @@ def typed_in(
     keys = {_key("variant", one.id, where) for one in reached for where in ("", asking.lens.destination)}
     keys |= {_key("product", asking.product.id, where) for where in ("", asking.lens.destination)}
     told = [one for one in changes if one.key in keys]
-    starts = [since, *sorted({one.at for one in told if since < one.at < until})]
+    rules = _rules(tx, asking, since)
+    moved = {one.at for one in told} | {at for at, _ in rules}
+    starts = [since, *sorted(at for at in moved if since < at < until)]
     found: list[tuple[datetime, Decimal | None]] = []
     by_variant = [(one, states(_now(asking, one), told, since, until)) for one in reached]
     for at in starts:
+        then = _by(plain, rules, at)
         prices = [
-            _asked(plain, one, [typed for begins, typed in held if begins <= at][-1], at) for one, held in by_variant
+            _asked(then, one, [typed for begins, typed in held if begins <= at][-1], at) for one, held in by_variant
         ]
         low = min((price for price in prices if price is not None), default=None)
         if not found or found[-1][1] != low:

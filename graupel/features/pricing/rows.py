@@ -1,7 +1,7 @@
 """Rows of the area's tables, as its store reads them."""
 
 from datetime import datetime
-from typing import TypedDict
+from typing import Any, TypedDict
 
 
 class GoodsNameRow(TypedDict):
@@ -41,3 +41,11 @@ class PriceChangeRow(TypedDict):
     record_id: int
     was: str | None
     key: str | None
+
+
+class TermsChangeRow(TypedDict):
+    """A change of terms of sale: what stood there before, None where it made them."""
+
+    made_at: datetime
+    record_id: int
+    was: dict[str, Any] | None

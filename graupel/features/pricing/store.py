@@ -1,11 +1,12 @@
 """What the area reads of sales and of what they are for; the tables are those of the area terms."""
 
+import json
 from collections.abc import Sequence
 from datetime import datetime
 
 from graupel.core.declarations.products import CHOICES
 from graupel.db import Tx
-from graupel.features.pricing.rows import GoodsNameRow, MomentRow, PriceChangeRow, QuantityNameRow
+from graupel.features.pricing.rows import GoodsNameRow, MomentRow, PriceChangeRow, QuantityNameRow, TermsChangeRow
 
 
 def hold_sales(tx: Tx) -> None:
@@ -145,6 +146,22 @@ def own_price_changes(
                    OR ({kind} = 'variant' AND {record} IN %(variants)s)) ORDER BY s.made_at DESC, s.id DESC""",
         {"destination": destination, "product": product_id, "variants": list(variant_ids) or [0], "since": since},
     )
+
+
+def terms_changes(tx: Tx, ids: Sequence[int], since: datetime) -> list[TermsChangeRow]:
+    """Changes of terms of sale since a moment, the latest first."""
+    rows = tx.all(
+        """SELECT s.made_at, r.record_id, r.was FROM change_row r STRAIGHT_JOIN change_set s ON s.id = r.change_set_id
+           WHERE r.record_kind = 'selling_terms' AND r.record_id IN %s AND s.made_at > %s
+           ORDER BY s.made_at DESC, s.id DESC""",
+        [list(ids) or [0], since],
+    )
+    return [
+        TermsChangeRow(
+            made_at=row["made_at"], record_id=row["record_id"], was=json.loads(row["was"]) if row["was"] else None
+        )
+        for row in rows
+    ]
 
 
 # --- counts --------------------------------------------------------------------------------------------------

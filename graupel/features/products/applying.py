@@ -7,6 +7,7 @@ from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 
+from graupel.core import availability
 from graupel.core.declarations.products import PRODUCT, VARIANT
 from graupel.core.errors import Refused
 from graupel.core.products import Status
@@ -60,7 +61,7 @@ def apply(
             made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
             changed="""SELECT DISTINCT b.product_id AS id FROM batch_row b
                        WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND NOT b.only_stock""",
-            stocked=has_stock(tx, batch_id),
+            stocked=has_stock(tx, batch_id) or bool(availability.FIELDS.keys() & set(of.variant)),
             given="""SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
                      WHERE p.batch_id = %(batch)s""",
             params=params,

@@ -11,6 +11,7 @@ from decimal import Decimal
 from graupel.context import Context
 from graupel.core import products as rules
 from graupel.core.contents import UnitPrice, unit_price
+from graupel.core.endings import Ending
 from graupel.core.price_rules import PriceRule, decimals
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.products import ProductValues
@@ -43,6 +44,13 @@ class Asking:
     def with_values(self, values: ProductValues) -> "Asking":
         """The same with other values, as they stand in a form."""
         return replace(self, values=values)
+
+    def with_rule(self, rule: PriceRule | None, ending: Ending | None) -> "Asking":
+        """The same by another price rule of the destination, and another ending of the catalogue."""
+        lens = replace(self.lens, rule=rule)
+        followed = rule or PriceRule(decimals=self.place.rule.decimals)
+        place = replace(self.place, rule=followed, converts=lens.converts, ending=ending)
+        return replace(self, lens=lens, place=place)
 
     def typed(self, variant: Variant | None) -> Typed | None:
         """The price that holds, as it was typed; ``variant`` None: of the product."""

@@ -19,7 +19,7 @@ from graupel.features.terms import asked_sql, stock_store
 class TouchedProducts:
     """The products that a change set touched. ``table``: holds their ids as product_id, for this change set alone.
 
-    ``by_file``: a file wrote them that said nothing of stock, and of rules of selling none does.
+    ``by_file``: a file wrote them that said nothing of stock, nor of how goods sell.
     """
 
     change_set_id: int
@@ -33,7 +33,7 @@ class ProductsAtHand:
     """Handed on by an act that knows all products it touched: ``made`` with their summaries, and ``changed`` ones.
 
     Both are SQL of their ids as ``id``, with ``params``; ``given``: SQL of the SKUs that it gave, as sku and
-    variant_id; ``stocked``: it booked stock too.
+    variant_id; ``stocked``: it booked stock too, or said how goods sell.
     """
 
     made: str

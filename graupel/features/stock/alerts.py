@@ -1,5 +1,6 @@
 """What is below its threshold: noted after each change that could matter, told by mail and a feed (Atom, RFC 4287)."""
 
+import hashlib
 import hmac
 import secrets
 from collections.abc import Sequence
@@ -45,20 +46,28 @@ def follow(tx: Tx, touched: TouchedProducts) -> None:
 def write(run: JobRun) -> None:
     """Write to those who want it what fell below its threshold since the last mail.
 
-    It is noted as told after the server took it: where a worker is killed between the two, it is written twice.
+    It is noted as told after the server took it: where a worker is killed between the two, it is written again, under
+    the same Message-ID.
     """
     ctx = run.ctx
     found, mails = ctx.db.run(lambda tx: (store.unmailed(tx, ctx.settings.language), store.notice(tx)["mails"]))
     if not found or not mails:
         ctx.db.run(lambda tx: run.finish(tx, "Nothing is to be told."))
         return
-    mail.send(ctx.settings, [one.strip() for one in mails.split(",")], _subject(found), _text(ctx, found))
+    to = [one.strip() for one in mails.split(",")]
+    mail.send(ctx.settings, to, _subject(found), _text(ctx, found), f"stock-{run.job_id}-{_told(found)}")
 
     def work(tx: Tx) -> None:
         store.note_mailed(tx, [one["id"] for one in found])
         run.finish(tx, f"Told {mails} of {plural(len(found), 'variant')}.")
 
     ctx.db.run(work)
+
+
+def _told(found: Sequence[AlertRow]) -> str:
+    """The same for the same news, and another for others."""
+    news = ",".join(f"{one['id']} {one['since']:%Y%m%d%H%M%S%f}" for one in found)
+    return hashlib.sha256(news.encode()).hexdigest()[:16]
 
 
 def _subject(found: Sequence[AlertRow]) -> str:

@@ -278,6 +278,11 @@ def test_the_lowest_price_of_thirty_days_before_a_sale_comes_from_the_record(ctx
 
     assert [lowest(code, now(ctx) + DAY) for code in ("", outlet)] == [D("5.00"), D("4.44")]
     assert lowest("", now(ctx) + 40 * DAY) == D("9.00"), "30 days, and not 40"
+    for percent in ("-60", "10"):
+        terms_of.save(ctx, SYSTEM, outlet, {"percent": percent})
+    assert lowest(outlet, now(ctx) + DAY) == D("3.60"), "by the price rule of that time, 60 % below 9.00"
+    assert lowest(outlet, now(ctx) + 40 * DAY) == D("9.90")
+    assert lowest("", now(ctx) + DAY) == D("5.00")
 
 
 def test_a_channel_is_sent_what_is_asked_and_again_when_its_rule_changes_or_a_sale_begins(ctx, yarn):

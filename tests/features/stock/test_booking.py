@@ -31,6 +31,7 @@ from graupel.features.products import saving, selling, table
 from graupel.features.products import service as products
 from graupel.features.products.selling import Above
 from graupel.features.stock import counting, days, places, service
+from graupel.features.stock import store as stock_pages
 from graupel.features.terms import stock_store, stocks
 from graupel.features.variants import setting
 from graupel.jobs import timekeeping
@@ -512,6 +513,18 @@ def test_rules_of_selling_and_sizes_come_in_and_go_out_by_files(ctx, yarn, tmp_p
         "list_price",
     }  # fmt: skip
     assert "With steps of 6, 10 can't be ordered" in second.plan.problems[0].message
+
+
+def test_a_threshold_that_comes_by_file_is_heeded_at_once(ctx, yarn):
+    def low() -> list[str]:
+        return [one["sku"] for one in ctx.db.run(lambda tx: stock_pages.alerts(tx, "en", 9))]
+
+    assert low() == []
+    bring_in(ctx, "sku;report below\nFEL-1;12\n")
+    assert low() == ["FEL-1"]
+    assert len(table.read(ctx, SYSTEM, TableState(chosen={"stock": ("low",)})).rows) == 1
+    bring_in(ctx, "sku;report below\nFEL-1;3\n")
+    assert low() == []
 
 
 def test_a_file_that_does_not_speak_of_stock_leaves_it_alone(ctx, yarn):

@@ -23,7 +23,7 @@ from graupel.core.roles import SYSTEM, Role
 from graupel.features.history import service as history
 from graupel.features.products import saving
 from graupel.features.products import service as products
-from graupel.features.stock import alerts, places, service
+from graupel.features.stock import alerts, places, service, store
 from graupel.features.terms import stock_store, stocks
 from graupel.features.users import service as users
 from graupel.features.variants import setting
@@ -326,25 +326,37 @@ def post_office(tmp_path):
         thread.join(20)
 
 
-def test_what_falls_below_is_told_once_by_mail_and_stands_in_the_feed(ctx, yarn, tmp_path, stranger, browser):
+def write_now(ctx) -> None:
+    ctx.db.run(lambda tx: tx.run("UPDATE job SET run_after = UTC_TIMESTAMP(3) WHERE kind = %s", [alerts.MAIL]))
+    work_off(ctx)
+
+
+def test_what_falls_below_is_told_once_by_mail_and_stands_in_the_feed(
+    ctx, yarn, tmp_path, stranger, browser, monkeypatch
+):
     places.save_notice(ctx, SYSTEM, "stock@skeinwright.example; buyer@skeinwright.example")
     with post_office(tmp_path) as (office, smtp):
         mailing = {"smtp_host": "127.0.0.1", "smtp_port": smtp, "mail_from": "graupel@skeinwright.example"}
         ctx = replace(ctx, settings=ctx.settings.model_copy(update=mailing))
         service.book(ctx, SYSTEM, only(ctx, yarn), None, "-8", "", "sold")
         service.book(ctx, SYSTEM, only(ctx, yarn), None, "-1", "", "sold")
-        ctx.db.run(lambda tx: tx.run("UPDATE job SET run_after = UTC_TIMESTAMP(3) WHERE kind = %s", [alerts.MAIL]))
-        work_off(ctx)
+        with monkeypatch.context() as killed:  # after the post office took it, before that is noted
+            killed.setattr(store, "note_mailed", lambda tx, ids: 1 / 0)
+            write_now(ctx)
+        assert len(office.get("/v1/letters").json()) == 1
+        write_now(ctx)
         (letter,) = office.get("/v1/letters").json()
         assert letter["subject"] == "1 variant below the threshold"
         assert letter["recipients"] == "stock@skeinwright.example, buyer@skeinwright.example"
         assert "Fellside (FEL-1): 1 left, reported below 5" in letter["text"]
         assert "Fellside" in office.get("/").text
+        assert letter["message_id"].endswith("@skeinwright.example>")
+        assert not ctx.db.run(lambda tx: store.unmailed(tx, "en"))
         office.post("/control/manner", json={"kind": "refuses"})
         with pytest.raises(mail.MailNotSent, match="closed for the moment"):
-            mail.send(ctx.settings, ["a@b.example"], "x", "y")
+            mail.send(ctx.settings, ["a@b.example"], "x", "y", "k")
     with pytest.raises(mail.MailNotSent, match="did not take the message"):
-        mail.send(ctx.settings, ["a@b.example"], "x", "y")
+        mail.send(ctx.settings, ["a@b.example"], "x", "y", "k")
     feed = stranger.get(alerts.feed_path(ctx))
     assert feed.headers["content-type"].startswith("application/atom+xml")
     atom = "{http://www.w3.org/2005/Atom}"
