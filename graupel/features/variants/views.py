@@ -71,7 +71,7 @@ def view(product: Product, by: str, layer: Combination | None, seen: Seen) -> Gr
             to = (*grid.layer[:place], choice.id, *grid.layer[place + 1 :])
             ways.append((choice.label, ".".join(map(str, to)), choice.id == grid.layer[place]))
         further.append((axis.attribute, ways))
-    return GridView(product, by, grid, further, LEGENDS[by.partition("-")[0]])
+    return GridView(product, by, grid, further, LEGENDS["location" if location_of(by) else by])
 
 
 _STANDINGS = [
@@ -83,6 +83,7 @@ _STANDINGS = [
 ]
 LEGENDS = {
     "stock": _STANDINGS,
+    "location": [("s4", "there"), ("out", "none"), ("plain", "not counted")],
     "sells": _STANDINGS,
     "price": [("s1", "lowest"), ("s5", "highest"), ("out", "no price")],
     "margin": [
