@@ -4,6 +4,7 @@ import hashlib
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
@@ -56,6 +57,19 @@ class PictureLink:
 
 
 @dataclass(frozen=True)
+class Reduced:
+    """That an offer costs less for a time. ``was``: what is asked without the sale; ``ends``: None where nobody knows.
+
+    ``promotion``: id and kind of the promotion that the sale belongs to, None without one. Moments are UTC.
+    """
+
+    was: Decimal
+    begins: datetime
+    ends: datetime | None
+    promotion: tuple[str, str] | None = None
+
+
+@dataclass(frozen=True)
 class Offer:
     """One variant on a channel. ``weight_g`` in grams; ``choices``: what it differs by, as (attribute, choice)."""
 
@@ -65,6 +79,7 @@ class Offer:
     gtin: str | None = None
     mpn: str = ""
     choices: tuple[tuple[str, str], ...] = ()
+    reduced: Reduced | None = None
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """Ostlerby's HTTP interface: for sellers under /v1, for those who run the stand-in under /control."""
 
 import time
+from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -34,6 +35,22 @@ class Choice(BaseModel):
     value: str
 
 
+class Promotion(BaseModel):
+    """A promotion of the seller's, as buyers of the hall may look for it."""
+
+    id: str
+    kind: str
+
+
+class Reduction(BaseModel):
+    """That an offer costs less for a time."""
+
+    was: Money
+    begins: datetime
+    ends: datetime | None = None
+    promotion: Promotion | None = None
+
+
 class Offer(BaseModel):
     """What one seller asks for the article; of an article in several versions, for one of them."""
 
@@ -44,6 +61,7 @@ class Offer(BaseModel):
     gtin: str | None = None
     mpn: str | None = None
     choices: list[Choice] = []
+    reduction: Reduction | None = None
 
 
 class Article(BaseModel):
@@ -150,7 +168,7 @@ def make_app(folder: Path, *, key: str, review_seconds: float) -> FastAPI:
     @app.put("/v1/listings/{reference}", status_code=202, response_model=Listing, responses=_DENIED)
     def put(reference: str, article: Article, seller: Seller) -> Any:
         """Make or revise the listing under the seller's own reference; it is reviewed."""
-        return store.put(seller, reference, article.model_dump(), now() + review_seconds)
+        return store.put(seller, reference, article.model_dump(mode="json"), now() + review_seconds)
 
     @app.get("/v1/listings/{reference}", response_model=Listing, responses=_MISSING)
     def get(reference: str, seller: Seller) -> Any:

@@ -7,7 +7,7 @@ from graupel.channels.marketplaces import ChannelClient, Terms
 from graupel.channels.ostlerby.client import OstlerbyClient
 from graupel.core import readiness
 from graupel.core.declarations.products import CHOICES
-from graupel.core.listings import Goods, Offer
+from graupel.core.listings import Goods, Offer, Reduced
 from graupel.core.quantities import format_money
 from graupel.core.readiness import Finding
 
@@ -67,6 +67,15 @@ class Ostlerby:
         }
 
 
+def _reduction(reduced: Reduced, currency: str) -> dict[str, Any]:
+    return {
+        "was": {"amount": format_money(reduced.was), "currency": currency},
+        "begins": reduced.begins.isoformat(),
+        "ends": reduced.ends.isoformat() if reduced.ends else None,
+        "promotion": {"id": reduced.promotion[0], "kind": reduced.promotion[1]} if reduced.promotion else None,
+    }
+
+
 def _offer(offer: Offer, currency: str) -> dict[str, Any]:
     said: dict[str, Any] = {
         "sku": offer.sku,
@@ -74,6 +83,8 @@ def _offer(offer: Offer, currency: str) -> dict[str, Any]:
         "condition": "new",
         "weight_g": offer.weight_g,
     }
+    if offer.reduced:
+        said["reduction"] = _reduction(offer.reduced, currency)
     if offer.choices:
         said |= {
             "gtin": offer.gtin,

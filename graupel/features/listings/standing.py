@@ -12,8 +12,9 @@ from graupel.context import Context
 from graupel.core import languages, listings, product_fields, readiness
 from graupel.core import products as product_rules
 from graupel.core.errors import NotFound, Refused
-from graupel.core.listings import ChannelPlace, Goods, ListingState, Offer, PictureLink
+from graupel.core.listings import ChannelPlace, Goods, ListingState, Offer, PictureLink, Reduced
 from graupel.core.products import ProductValues
+from graupel.core.quoting import Quote
 from graupel.core.readiness import Finding, PictureFacts
 from graupel.core.resolve import Lens
 from graupel.core.roles import Actor, Role
@@ -28,6 +29,7 @@ from graupel.features.products import asking
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.features.terms import service as terms
+from graupel.features.terms import store as terms_store
 from graupel.features.vocabulary import service as vocabulary
 
 PAGE = 50
@@ -108,11 +110,13 @@ def _is_behind(standing: Standing) -> bool:
 
 @dataclass(frozen=True)
 class Shown:
-    """A product as a channel shows it; ``asked``: what a piece of each variant costs there now, by its id."""
+    """A product as a channel shows it; ``asked``: what a piece of each variant costs there now, by its id, and
+    ``reduced``: which of them cost less for a time."""
 
     product: Product
     asked: Mapping[int, Decimal]
     lens: Lens
+    reduced: Mapping[int, Reduced]
 
 
 def lens_of(ctx: Context, tx: Tx, channel: Mapping[str, Any]) -> Lens:
@@ -129,8 +133,21 @@ def through(ctx: Context, tx: Tx, channel: Mapping[str, Any], product: Product) 
 
 
 def _through(ctx: Context, tx: Tx, lens: Lens, product: Product) -> Shown:
-    asked = {key: one.asked for key, one in asking.of(ctx, tx, product, lens).quotes.items()}
-    return Shown(products.through(product, lens), asked, lens)
+    quotes = asking.of(ctx, tx, product, lens).quotes
+    asked = {key: one.asked for key, one in quotes.items()}
+    return Shown(products.through(product, lens), asked, lens, _reduced(tx, quotes))
+
+
+def _reduced(tx: Tx, quotes: Mapping[int, Quote]) -> dict[int, Reduced]:
+    """What costs less for a time, with the promotion that it belongs to."""
+    sales = {key: one.sale for key, one in quotes.items() if one.sale and one.is_reduced}
+    if not sales:
+        return {}
+    known = {row["id"]: (row["code"], row["kind"]) for row in terms_store.promotions(tx)}
+    return {
+        key: Reduced(quotes[key].regular, sale.begins, sale.ends, known.get(sale.promotion_id or 0))
+        for key, sale in sales.items()
+    }
 
 
 def of_channel(ctx: Context, tx: Tx, channel: Mapping[str, Any], shown: Shown) -> Standing:
@@ -180,6 +197,7 @@ def _offers(ctx: Context, tx: Tx, shown: Shown) -> list[Offer]:
             one.gtin,
             one.mpn,
             tuple(labels[choice] for choice in one.combination if choice in labels),
+            shown.reduced.get(one.id),
         )
         for one in product.for_sale
     ]

@@ -31,6 +31,9 @@ _REACHED = """SELECT g.product_id FROM ({ids}) c JOIN sale_goods g ON g.sale_id 
                   AND cr.record_id = c.id
                 WHERE 'all' IN (s.reach, JSON_VALUE(cr.was, '$.reach')))"""
 _CHANGED_SALES = "SELECT record_id AS id FROM change_row WHERE change_set_id = %(set)s AND record_kind = 'sale'"
+#: A promotion costs nothing less by itself; but what is told of prices names it.
+_PROMOTED = """SELECT s.id FROM change_row r JOIN sale s ON s.promotion_id = r.record_id
+               WHERE r.change_set_id = %(set)s AND r.record_kind = 'promotion'"""
 _MOMENTS = """SELECT COALESCE(m.sale_id, JSON_VALUE(r.became, '$.sale_id')) AS id FROM change_row r
               LEFT JOIN sale_moment m ON m.id = r.record_id
               WHERE r.change_set_id = %(set)s AND r.record_kind = 'sale_moment'"""
@@ -99,6 +102,7 @@ def _register_belongings() -> None:
         said = "JSON_VALUE({side}, '$.product_id')"
         belonging.register(Belonging(kind, below, "x.product_id", said, touches))
     summary.register_repriced("sale", _REACHED.format(ids=_CHANGED_SALES))
+    summary.register_repriced("promotion", _REACHED.format(ids=_PROMOTED))
     summary.register_repriced("sale_moment", _REACHED.format(ids=_MOMENTS))
     summary.register_repriced(
         "sale_goods",

@@ -21,7 +21,7 @@ from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as terms_of
 from graupel.features.history import service as history
 from graupel.features.listings import standing
-from graupel.features.pricing import past, selling
+from graupel.features.pricing import past, promotions, selling
 from graupel.features.pricing.selling import Goods
 from graupel.features.products import asking, resolving, saving, table
 from graupel.features.products import service as products
@@ -317,6 +317,24 @@ def test_a_channel_is_sent_what_is_asked_and_again_when_its_rule_changes_or_a_sa
     channel = ctx.db.run(lambda tx: tx.one("SELECT * FROM channel WHERE id = %s", [row]))
     shown = later.db.run(lambda tx: standing.through(later, tx, channel, products.load(later, tx, yarn)))
     assert [*shown.asked.values()] == [D("8.69")], "7.90 and a tenth"
+    settle()
+    ids = [promotions.save(ctx, SYSTEM, None, {"code": "WINTER", "name": "Winter", "kind": "reduced"})]
+    (number,) = ctx.db.run(lambda tx: [row["id"] for row in tx.all("SELECT id FROM sale")])
+    selling.save(ctx, SYSTEM, number, {"promotion": str(ids[0])})
+    assert stale(), "it is told to which promotion the price belongs"
+    settle()
+    promotions.save(ctx, SYSTEM, ids[0], {"code": "WINTER-26", "name": "Winter", "kind": "clearance"})
+    assert stale()
+
+    def sent(tx):
+        shown = standing.through(later, tx, channel, products.load(later, tx, yarn))
+        return standing.payload(standing.of_channel(later, tx, channel, shown))[0]["offers"][0]["reduction"]
+
+    told = later.db.run(sent)
+    assert (told["was"], told["promotion"]) == (
+        {"amount": "10.78", "currency": "EUR"},
+        {"id": "WINTER-26", "kind": "clearance"},
+    )
 
 
 def terms_next(tx) -> datetime:
