@@ -81,6 +81,11 @@ class Promise:
         return next((one for one in self.zones if country in one.countries), None)
 
 
+def way_of(own: str, of_type: str = "") -> Way:
+    """How goods are delivered: as they say, else as their type says, else shipped."""
+    return Way(own or of_type or Way.SHIPPED)
+
+
 def converted(promise: Promise, rate: Decimal, places: int) -> Promise:
     """A promise in another currency: its costs, from what amount on it is free, and bounds by value; half up."""
 

@@ -34,13 +34,15 @@ class TypeAttribute:
 
 @dataclass(frozen=True)
 class ProductType:
-    """A product type with its attributes in order. ``code_prefix``: of new product codes, "" for none."""
+    """A product type with its attributes in order. ``code_prefix``: of new product codes, "" for none; ``delivered``:
+    how its goods are (core.delivery.Way) where they do not say so themselves, "" for shipped."""
 
     id: int
     name: str
     attributes: tuple[TypeAttribute, ...] = ()
     code_prefix: str = ""
     next_number: int = 1
+    delivered: str = ""
 
     @property
     def groups(self) -> list[tuple[str, list[TypeAttribute]]]:

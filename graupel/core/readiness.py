@@ -4,8 +4,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from graupel.core import products, richtext
+from graupel.core import delivery, products, richtext
 from graupel.core.listings import Goods
+from graupel.core.product_types import ProductType
 from graupel.core.products import ProductValues, Status
 
 
@@ -44,8 +45,13 @@ def verdict(findings: Iterable[Finding]) -> Verdict:
     return Verdict.READY if levels else Verdict.STRONG
 
 
-def for_shop(values: ProductValues, pictures: Sequence[PictureFacts], unpriced: int | None = None) -> list[Finding]:
-    """What stands between a product and its page in the shop; ``unpriced`` as in products.lacks_for_live."""
+def for_shop(
+    values: ProductValues,
+    pictures: Sequence[PictureFacts],
+    unpriced: int | None = None,
+    kind: ProductType | None = None,
+) -> list[Finding]:
+    """What stands between a product of a type and its page in the shop; ``unpriced`` as in products.lacks_for_live."""
     findings = [
         Finding(problem.code, problem.message, problem.field or "", True)
         for problem in products.lacks_for_live(values, unpriced)
@@ -62,7 +68,8 @@ def for_shop(values: ProductValues, pictures: Sequence[PictureFacts], unpriced: 
         findings.append(
             Finding("description.short", "A description of a few sentences is wanted.", "description", False)
         )
-    if values.weight_g is None and values.delivered in ("", "shipped"):
+    way = delivery.way_of(values.delivered, kind.delivered if kind else "")
+    if values.weight_g is None and way is delivery.Way.SHIPPED:
         findings.append(Finding("weight.missing", "A weight is wanted, for the cost of delivery.", "weight_g", False))
     return findings
 

@@ -18,6 +18,7 @@ from graupel.features.products import service as products
 from graupel.features.stock import counting, places
 from graupel.features.terms import stocks
 from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary import types as vocabulary_types
 
 Made = Sequence[tuple[int, Good]]
 #: Countries, days of work, cost, free from.
@@ -61,8 +62,10 @@ def _delivery(ctx: Context, actor: Actor, made: Made) -> None:
     closed = f"{today.year}-12-24, {today.year}-12-25, {today.year}-12-31"
     delivery.save_working(ctx, actor, {"days": "01234", "cut_off": "14:00", "closed": closed})
     for kind, way in (("Pattern", "downloaded"), ("Workshop", "service")):
-        for product_id in _of(made, kind):
-            _change(ctx, actor, product_id, delivered=way)
+        if kind in types:
+            found = vocabulary_types.read(ctx, actor, types[kind]).type
+            members = vocabulary_types.members_of(found)
+            vocabulary_types.save(ctx, actor, found.id, found.name, found.code_prefix, members, delivered=way)
     for product_id in _of(made, "Yarn")[:12]:
         _change(ctx, actor, product_id, packed_size="180x120x90", customs_code="51091010")
     for product_id in _of(made, "Kit")[:2]:

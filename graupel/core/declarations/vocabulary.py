@@ -8,7 +8,11 @@ TYPE = Record(
     "type",
     "Product type",
     "y",
-    (Field("name", "Name"), Field("code_prefix", "Code prefix", FieldKind.CODE)),
+    (
+        Field("name", "Name"),
+        Field("code_prefix", "Code prefix", FieldKind.CODE),
+        Field("delivered", "Delivered", FieldKind.WORD, empty=""),
+    ),
     table="product_type",
 )
 

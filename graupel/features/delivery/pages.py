@@ -139,6 +139,7 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
     found = ctx.db.run(lambda tx: service.of_product(ctx, tx, product))
     return {
         "found": found,
+        "of_type": delivery.way_of("", product.type.delivered if product.type else ""),
         "carriage": service.flat_carriage(found.carriage),
         "promises": list(found.said.promises.values()),
     }

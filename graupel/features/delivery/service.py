@@ -406,7 +406,8 @@ def of_product(ctx: Context, tx: Tx, product: Product) -> Delivering:
     way = [one.id for one in categories.current(ctx, tx).way(values.category_id)][::-1]
     promise, by = said.promise(values.promise_id, way, values.type_id)
     carriage = deliveries.carriage_of(store.carriage(tx, product.id))
-    return Delivering(said, promise, by, carriage, Way(values.delivered or Way.SHIPPED))
+    kind = vocabulary.current(ctx, tx).type_of(values.type_id)
+    return Delivering(said, promise, by, carriage, delivery.way_of(values.delivered, kind.delivered if kind else ""))
 
 
 def sent_to(

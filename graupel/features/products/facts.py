@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import product_types
+from graupel.core import delivery, product_types
 from graupel.core.attributes import Attribute
 from graupel.core.errors import Refused
 from graupel.core.product_types import Need, ProductType, TypeAttribute
@@ -21,12 +21,16 @@ from graupel.features.vocabulary.types import Member
 
 @dataclass(frozen=True)
 class Sheet:
-    """What stands in the part. ``groups``: heading and its attributes; ``aside``: those with values that are kept."""
+    """What stands in the part. ``groups``: heading and its attributes; ``aside``: those with values that are kept.
+
+    ``ships``: whether goods of this type are shipped, so that the form asks for their weight.
+    """
 
     type: ProductType | None
     groups: list[tuple[str, list[TypeAttribute]]]
     aside: list[Attribute]
     others: list[Attribute]
+    ships: bool
 
 
 def sheet(words: Vocabulary, typed: Mapping[str, Any], product: Product | None) -> Sheet:
@@ -49,7 +53,10 @@ def sheet(words: Vocabulary, typed: Mapping[str, Any], product: Product | None) 
         groups.append(("Of this product only", [TypeAttribute(attribute) for attribute in own]))
     taken = on_sheet | {a.id for a in rest} | set(differs_by)
     others = [a for a in words.attributes.values() if a.product_id is None and a.id not in taken]
-    return Sheet(kind, [(group, members) for group, members in groups if members], aside, others)
+    said = str(typed.get("delivered") or "")
+    way = delivery.way_of(said if said in tuple(delivery.Way) else "", kind.delivered if kind else "")
+    shown = [(group, members) for group, members in groups if members]
+    return Sheet(kind, shown, aside, others, way is delivery.Way.SHIPPED)
 
 
 def add_attribute(

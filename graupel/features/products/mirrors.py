@@ -16,6 +16,7 @@ from graupel.core.contents import UnitPrice
 from graupel.core.copywriting import Length
 from graupel.core.pictures import Picture
 from graupel.core.pricing import PriceRange, Prices, price_range
+from graupel.core.product_types import ProductType
 from graupel.core.products import ProductValues
 from graupel.core.quoting import Quote
 from graupel.core.readiness import Finding, PictureFacts
@@ -98,7 +99,7 @@ def look(
     quotes = {one.id if one else 0: found.quote(one) for one in _sold(kept)}
     priced = {key: one for key, one in quotes.items() if one is not None}
     unpriced = None if variants is None else len(quotes) - len(priced)
-    findings = _of_destination(ctx, values, measured, unpriced, product, seen)
+    findings = _of_destination(ctx, values, measured, unpriced, product, kind, seen)
     findings += lensing.findings(written, seen)
     findings += [Finding(p.code, p.message, p.field or "", True) for p in missing]
     shown = [one.attribute for one in kind.attributes] if kind else list(words.attributes.values())
@@ -173,12 +174,13 @@ def _of_destination(
     measured: Sequence[PictureFacts],
     unpriced: int | None,
     product: Product | None,
+    kind: ProductType | None,
     seen: Seen,
 ) -> list[Finding]:
     ask = _FINDINGS.get(seen.lens.destination[:1])
     if ask and product:
         return ask(ctx, product, values, measured, seen)
-    return readiness.for_shop(values, measured, unpriced)
+    return readiness.for_shop(values, measured, unpriced, kind)
 
 
 def _alts(values: ProductValues, pictures: Sequence[Picture], product: Product | None) -> dict[int, str]:

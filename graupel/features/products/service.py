@@ -383,7 +383,7 @@ def _variants_among(tx: Tx, after: int, limit: int, found: Ids) -> list[VariantW
 
 def findings(product: Product) -> list[Finding]:
     """What a product still lacks for the shop."""
-    return readiness.for_shop(product.values, product.facts, product.unpriced) + [
+    return readiness.for_shop(product.values, product.facts, product.unpriced, product.type) + [
         Finding(problem.code, problem.message, problem.field or "", True)
         for problem in product_types.lacking(product.type, product.values.facts, product.differs_by)
     ]

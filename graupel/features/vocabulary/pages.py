@@ -174,7 +174,7 @@ def show_type(request: Request, ctx: Ctx, signed: Signed, type_id: int) -> Respo
 @router.post("/types/{type_id:int}")
 def save_type(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TypeTyped], type_id: int) -> Response:
     """Saves a type with its attributes; those that are chosen below are added at the end."""
-    types.save(ctx, signed.actor, type_id, form.name, form.code_prefix, form.members, form.marks)
+    types.save(ctx, signed.actor, type_id, form.name, form.code_prefix, form.members, form.marks, form.delivered)
     return _type(request, ctx, signed, type_id, said="Saved.")
 
 

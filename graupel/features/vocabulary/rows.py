@@ -34,13 +34,14 @@ class TypeAttributeRow(TypedDict):
 
 
 class TypeRow(TypedDict):
-    """A brand, a tag or a product type, which alone has ``code_prefix`` and ``next_number``."""
+    """A brand, a tag or a product type, which alone has ``code_prefix`` and what follows."""
 
     id: int
     name: str
     version: int
     code_prefix: NotRequired[str]
     next_number: NotRequired[int]
+    delivered: NotRequired[str]
 
 
 class AttributeRow(TypedDict):

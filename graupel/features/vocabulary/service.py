@@ -51,7 +51,12 @@ def load(tx: Tx, product_id: int | None = None) -> Vocabulary:
         attributes,
         {
             row["id"]: ProductType(
-                row["id"], row["name"], tuple(members.get(row["id"], ())), row["code_prefix"], row["next_number"]
+                row["id"],
+                row["name"],
+                tuple(members.get(row["id"], ())),
+                row["code_prefix"],
+                row["next_number"],
+                row["delivered"],
             )
             for row in rows
         },
@@ -246,7 +251,7 @@ def make_within(tx: Tx, recorder: history.Recorder, kind: str, name: str) -> int
     if known is not None:
         return known
     record_id = store.insert_named(tx, kind, name)
-    recorder.made(kind, record_id, {"name": name, **({"code_prefix": ""} if kind == "type" else {})})
+    recorder.made(kind, record_id, {"name": name, **({"code_prefix": "", "delivered": ""} if kind == "type" else {})})
     return record_id
 
 

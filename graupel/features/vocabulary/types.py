@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from graupel.context import Context
+from graupel.core.delivery import Way
 from graupel.core.errors import NotFound, Refused
 from graupel.core.product_types import Need, ProductType, code_of, parse_prefix
 from graupel.core.roles import Actor, Role
@@ -56,14 +57,19 @@ def read(ctx: Context, actor: Actor, type_id: int) -> TypeDetail:
 
 def flat(found: ProductType) -> dict[str, Any]:
     """What the page of a type shows, as plain data; its attributes under "member-12", and their order."""
-    members = [
+    said = {"name": found.name, "code_prefix": found.code_prefix, "delivered": found.delivered}
+    return _flat(said, members_of(found))
+
+
+def members_of(found: ProductType) -> list[Member]:
+    """Its attributes, as they are saved."""
+    return [
         Member(o.attribute.id, o.group, o.need, o.when[1] if o.when else None, o.may_differ) for o in found.attributes
     ]
-    return _flat(found.name, found.code_prefix, members)
 
 
-def _flat(name: str, prefix: str, members: Sequence[Member]) -> dict[str, Any]:
-    plain: dict[str, Any] = {"name": name, "code_prefix": prefix}
+def _flat(said: Mapping[str, str], members: Sequence[Member]) -> dict[str, Any]:
+    plain: dict[str, Any] = dict(said)
     for one in members:
         when = one.when_choice_id if one.need is Need.WHEN else None
         plain[f"member-{one.attribute_id}"] = [one.group, str(one.need), when, one.may_differ]
@@ -76,15 +82,26 @@ def _members_of(plain: Mapping[str, Any]) -> list[Member]:
 
 
 def save(
-    ctx: Context, actor: Actor, type_id: int, name: str, prefix: str, members: Sequence[Member], marks: Marks = None
+    ctx: Context,
+    actor: Actor,
+    type_id: int,
+    name: str,
+    prefix: str,
+    members: Sequence[Member],
+    marks: Marks = None,
+    delivered: str | None = None,
 ) -> None:
     """Name, code prefix and attributes of a type, in order, with what others alone changed since it was made.
+
+    ``delivered``: how its goods are, "" for shipped; None leaves it.
 
     A product keeps its values of an attribute that the type no longer names: they are set aside, and come back
     with it. Raises Refused, NotFound, Outdated.
     """
     actor.require(Role.EDITOR)
     name, prefix = service.parse_name("type", name), parse_prefix(prefix)
+    if delivered and delivered not in tuple(Way):
+        raise Refused.because("delivered.unknown", "Goods are shipped, downloaded, or a service.", "delivered")
 
     def work(tx: Tx) -> None:
         row = store.named(tx, "type", type_id, lock=True)
@@ -96,12 +113,12 @@ def save(
             tx,
             {"type": [type_id]},
             marks,
-            _flat(name, prefix, members),
+            _flat({"name": name, "code_prefix": prefix, "delivered": _said(delivered, there)}, members),
             flat(there),
             lambda field: names.get(field) or {"order": "The order"}.get(field, field.capitalize()),
         )
         with history.change_set(tx, actor, "type.change", f"Product type changed: {both['name']}") as recorder:
-            before = picked(row, ("name", "code_prefix"))
+            before = picked(row, ("name", "code_prefix", "delivered"))
             after = picked(both, before)
             if recorder.changed("type", type_id, before, after, row["version"] + 1):
                 store.update_type(tx, type_id, after)
@@ -111,6 +128,10 @@ def save(
         ctx.db.run(work)
     except DuplicateKey as error:
         raise Refused.because("type.taken", f"There is a product type “{name}” already.", "name") from error
+
+
+def _said(delivered: str | None, there: ProductType) -> str:
+    return there.delivered if delivered is None else "" if delivered == Way.SHIPPED else delivered
 
 
 def save_members(tx: Tx, recorder: history.Recorder, type_id: int, members: Sequence[Member]) -> None:

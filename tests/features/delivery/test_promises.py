@@ -20,6 +20,8 @@ from graupel.features.destinations import terms as destination_terms
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.terms import deliveries, taxes
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary import types
 from tests.forms import form_of
 from tests.making import add_german, add_outlet, make_product, roll_back_newest
 from tests.serving import app, as_role, browser, stranger
@@ -253,3 +255,28 @@ def test_a_shop_with_a_currency_of_its_own_tells_what_delivery_costs_there(stran
     assert re.search(r"76[.,]00", said), "free from what 80.00 comes to, whatever the goods' percentage"
     service.save_carriage(ctx, SYSTEM, yarn, [{"country": "DE", "amount": "10"}])
     assert re.search(r"9[.,]50", text(stranger.get(f"/shop/outlet/p/{yarn}")))
+
+
+def test_how_goods_are_delivered_follows_their_type_until_they_say_otherwise(browser, stranger, ctx, yarn):
+    promise(ctx)
+    kind = vocabulary.make(ctx, SYSTEM, "type", "Pattern").id
+    change(ctx, yarn, type_id=kind, weight_g=None)
+    page = browser.get(f"/products/{yarn}").text
+    assert ("A weight is wanted" in page, 'data-ships="yes"' in page) == (True, True)
+    form = form_of(browser.get(f"/vocabulary/types/{kind}").text, f"/vocabulary/types/{kind}")
+    assert browser.write(f"/vocabulary/types/{kind}", form | {"delivered": ["downloaded"]}).is_success
+    page = browser.get(f"/products/{yarn}").text
+    assert ("A weight is wanted" in page, 'data-ships="no"' in page) == (False, True)
+    assert "downloaded, as its type" in page
+    assert "own-carriage" not in page
+    assert "To download after payment" in text(stranger.get(f"/shop/p/{yarn}"))
+    asked = browser.write("/products/facts/new", data={"name": "New", "type_id": str(kind)})
+    assert 'data-ships="no"' in asked.text, "a new product of the type is not asked for its weight"
+    change(ctx, yarn, delivered="shipped")
+    assert "Delivery to Germany" in text(stranger.get(f"/shop/p/{yarn}"))
+    assert 'data-ships="yes"' in browser.get(f"/products/{yarn}").text
+    odd = browser.write(f"/vocabulary/types/{kind}", form | {"delivered": ["by owl"]})
+    assert (odd.status_code, "or a service" in odd.text) == (422, True)
+    types.save(ctx, SYSTEM, kind, "Pattern", "", [], delivered="service")
+    roll_back_newest(ctx)
+    assert vocabulary.read(ctx).types[kind].delivered == "downloaded"
