@@ -25,7 +25,8 @@ Line = tuple[int, int, Decimal, Reason, int | None]
 class Wish:
     """What somebody typed of a variant. ``as_of``: when a count holds, UTC.
 
-    ``location``: None for what is there in all; what is to be changed of that is booked at the first location.
+    ``location``: None for what is there in all: what is more comes to the first location, what is less is taken from
+    where something lies, in the order of use.
     """
 
     variant_id: int
@@ -45,19 +46,19 @@ def book_typed(tx: Tx, recorder: Recorder, wishes: Sequence[Wish]) -> int:
         return 0
     there = store.of_variants(tx, ids, lock=True)
     levels = {(row["variant_id"], row["location_id"]): row["on_hand"] for row in store.at_locations(tx, ids)}
-    first = first_location(tx)
+    order = [row["id"] for row in store.locations(tx)]
     lines: list[Line] = []
     for one in wishes:
         if one.typed.how is How.NOT_COUNTED:
             lines += [(v, at, -held, one.reason, None) for (v, at), held in levels.items() if v == one.variant_id]
             continue
-        at = one.location or first
-        here = [held for (v, where), held in levels.items() if v == one.variant_id and one.location in (None, where)]
-        change = one.typed.change(sum(here, Decimal(0)))
+        meant = [(at, levels.get((one.variant_id, at), Decimal(0))) for at in order if one.location in (None, at)]
+        change = one.typed.change(sum((held for _, held in meant), Decimal(0)))
         if one.typed.how is How.COUNT and one.as_of:
             change += store.later_changes(tx, one.variant_id, one.location, one.as_of)
-        levels[one.variant_id, at] = levels.get((one.variant_id, at), Decimal(0)) + change
-        lines.append((one.variant_id, at, change, one.reason, None))
+        for at, part in _parted(meant, change).items():
+            levels[one.variant_id, at] = levels.get((one.variant_id, at), Decimal(0)) + part
+            lines.append((one.variant_id, at, part, one.reason, None))
     ended = {one.variant_id for one in wishes if one.typed.how is How.NOT_COUNTED}
     counted = {key for key, row in there.items() if row["counted"]}
     changed = {v for v, _, amount, _, _ in lines if amount} | (ended & counted)
@@ -65,6 +66,13 @@ def book_typed(tx: Tx, recorder: Recorder, wishes: Sequence[Wish]) -> int:
     book(tx, recorder, [line for line in lines if line[0] in changed and line[0] not in ended - counted])
     _end(tx, recorder, sorted(ended & counted))
     return len(changed - (ended - counted))
+
+
+def _parted(meant: Sequence[tuple[int, Decimal]], change: Decimal) -> dict[int, Decimal]:
+    """Where a change is booked, of the locations that are meant with what is there, in their order of use."""
+    if change >= 0:
+        return {meant[0][0]: change}
+    return {at: -part for at, part in stock.taken(meant, -change).items()}
 
 
 def first_location(tx: Tx) -> int:

@@ -139,6 +139,10 @@ def test_the_grid_shows_and_sets_what_lies_at_one_location(browser, ctx, needles
     assert "15 → 20" in text(browser.write(f"{here}/set/plan", data=whole | {"value": "=20"}))
     browser.write(f"{here}/set", data=whole | {"value": "=20"})
     assert levels(ctx, first) == [14, 6], "twenty in all, as the dry run said"
+    browser.write(f"{here}/set", data=whole | {"value": "=4"})
+    assert levels(ctx, first) == [0, 4], "taken from where it lies, in the order of use"
+    browser.write(f"{here}/set", data=whole | {"value": "-6"})
+    assert levels(ctx, first) == [-2, 0], "what nobody has is taken from the first"
     gone = browser.write(f"{here}/set/plan", data=form | {"by": "stock-999"})
     assert (gone.status_code, "not there any more" in text(gone)) == (422, True)
     assert browser.get(f"{here}?by=stock-999").is_success
