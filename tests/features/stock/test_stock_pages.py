@@ -20,6 +20,7 @@ from graupel import mail, main
 from graupel.core.errors import Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
+from graupel.db import DatabaseUnavailable
 from graupel.features.history import service as history
 from graupel.features.products import saving
 from graupel.features.products import service as products
@@ -330,6 +331,10 @@ def post_office(tmp_path):
         thread.join(20)
 
 
+def gone(*_) -> None:
+    raise DatabaseUnavailable("The database went away.")
+
+
 def write_now(ctx) -> None:
     ctx.db.run(lambda tx: tx.run("UPDATE job SET run_after = UTC_TIMESTAMP(3) WHERE kind = %s", [alerts.MAIL]))
     work_off(ctx)
@@ -345,7 +350,7 @@ def test_what_falls_below_is_told_once_by_mail_and_stands_in_the_feed(
         service.book(ctx, SYSTEM, only(ctx, yarn), None, "-8", "", "sold")
         service.book(ctx, SYSTEM, only(ctx, yarn), None, "-1", "", "sold")
         with monkeypatch.context() as killed:  # after the post office took it, before that is noted
-            killed.setattr(store, "note_mailed", lambda tx, ids: 1 / 0)
+            killed.setattr(store, "note_mailed", gone)
             write_now(ctx)
         assert len(office.get("/v1/letters").json()) == 1
         write_now(ctx)
