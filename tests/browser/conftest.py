@@ -1,10 +1,7 @@
 """Headless Chromium in front of a real server, a worker and the stand-in."""
 
-import os
 import re
 import socket
-import subprocess
-import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -19,6 +16,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 
 from graupel.context import Context
 from graupel.core.roles import Role
+from tests import forks
 from tests.conftest import PASSWORD, person
 
 AXE = (Path(__file__).parent.parent / "vendor" / "axe.js").read_text()
@@ -61,14 +59,13 @@ def site(ctx: Context, tmp_path: Path) -> Iterator[str]:
         port = probe.getsockname()[1]
     address = f"http://127.0.0.1:{port}"
     env = {
-        **os.environ,
         "GRAUPEL_DATABASE_URL": ctx.settings.database_url,
         "GRAUPEL_DATA_FOLDER": str(tmp_path),
         "GRAUPEL_ADDRESS": address,
         "GRAUPEL_LOG_LEVEL": "ERROR",
     }
     commands = (["serve", "--port", str(port)], ["worker"])
-    running = [subprocess.Popen([sys.executable, "-m", "graupel.cli", *command], env=env) for command in commands]
+    running = [forks.start(env, command) for command in commands]
     try:
         wait_until(lambda: _answers(f"{address}/healthz"), 120)
         yield address
@@ -76,7 +73,7 @@ def site(ctx: Context, tmp_path: Path) -> Iterator[str]:
         for process in running:
             process.terminate()
         for process in running:
-            process.wait(20)
+            process.join(20)
 
 
 def _answers(address: str) -> bool:
