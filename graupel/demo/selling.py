@@ -9,6 +9,7 @@ from graupel.context import Context
 from graupel.core.orders import Report, Told
 from graupel.core.roles import Actor
 from graupel.demo.goods import Good
+from graupel.features.delivery import carriage
 from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Stands
 from graupel.features.orders import service as orders
@@ -70,7 +71,7 @@ def _delivery(ctx: Context, actor: Actor, made: Made) -> None:
         _change(ctx, actor, product_id, packed_size="180x120x90", customs_code="51091010")
     for product_id in _of(made, "Kit")[:2]:
         rows = [{"country": "CH", "amount": "24.00"}, {"country": "US", "amount": "not sent"}]
-        delivery.save_carriage(ctx, actor, product_id, rows)
+        carriage.save(ctx, actor, product_id, rows)
 
 
 def _rules(ctx: Context, owner: Actor, editor: Actor, made: Made) -> None:

@@ -11,7 +11,7 @@ from graupel.core.delivery import WEEKDAYS, CostBy, Way, Zone
 from graupel.core.quantities import format_money
 from graupel.core.roles import Actor, Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.delivery import service
+from graupel.features.delivery import carriage, service
 from graupel.features.delivery.schemas import (
     CarriageTyped,
     PromiseTyped,
@@ -140,7 +140,7 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
     return {
         "found": found,
         "of_type": delivery.way_of("", product.type.delivered if product.type else ""),
-        "carriage": service.flat_carriage(found.carriage),
+        "carriage": carriage.flat(found.carriage),
         "promises": list(found.said.promises.values()),
     }
 
@@ -158,7 +158,7 @@ product_router = APIRouter(prefix="/products/{product_id}/delivery", dependencie
 def save_carriage(request: Request, ctx: Ctx, signed: Signed, form: FormOf[CarriageTyped], product_id: int) -> Response:
     """Writes what delivery of a product costs by country."""
     tried = attempt(
-        lambda: service.save_carriage(ctx, signed.actor, product_id, form.rows, form.marks),
+        lambda: carriage.save(ctx, signed.actor, product_id, form.rows, form.marks),
         "carriage",
         form.rows,
         form.marks,

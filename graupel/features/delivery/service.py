@@ -7,7 +7,7 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import delivery, quantities
-from graupel.core.declarations.delivery import OWN_CARRIAGE, PROMISE, PROMISE_FOR, PROMISE_ZONE, WORKING
+from graupel.core.declarations.delivery import PROMISE, PROMISE_FOR, PROMISE_ZONE, WORKING
 from graupel.core.delivery import CostBy, Sent, Way, Zone
 from graupel.core.errors import NotFound, Refused
 from graupel.core.price_rules import rounded
@@ -20,7 +20,6 @@ from graupel.features.categories import service as categories
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
-from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.features.terms import deliveries
 from graupel.features.terms import delivery_store as store
@@ -30,7 +29,6 @@ from graupel.features.terms.rows import PromiseForRow, PromiseRow
 from graupel.features.vocabulary import service as vocabulary
 
 MOST_ZONES = 40
-MOST_CARRIAGE = 60
 
 
 @dataclass(frozen=True)
@@ -197,14 +195,14 @@ def _write_row(tx: Tx, recorder: history.Recorder, row: PromiseRow, values: Mapp
 
 def _write_zones(tx: Tx, recorder: history.Recorder, promise_id: int, zones: Sequence[Mapping[str, Any]]) -> None:
     wanted = [{"promise_id": promise_id, **one} for one in zones]
-    _write_rows(tx, recorder, PROMISE_ZONE, _zone_rows(tx, promise_id), wanted)
+    write_rows(tx, recorder, PROMISE_ZONE, _zone_rows(tx, promise_id), wanted)
 
 
 def _zone_rows(tx: Tx, promise_id: int) -> list[dict[str, Any]]:
     return [dict(row) for row in store.zones(tx) if row["promise_id"] == promise_id]
 
 
-def _write_rows(
+def write_rows(
     tx: Tx, recorder: history.Recorder, record: Any, there: list[dict[str, Any]], wanted: list[dict[str, Any]]
 ) -> None:
     """Make the rows of a record, in their order, what is wanted."""
@@ -261,8 +259,8 @@ def remove_promise(ctx: Context, actor: Actor, promise_id: int) -> None:
             raise Refused.because("promise.used", f"{what}. Give another promise first.", "name")
         with history.change_set(tx, actor, "promise.remove", f"Promise taken away: {row['name']}") as recorder:
             stands = [one for one in store.stand_for(tx) if one["promise_id"] == promise_id]
-            _write_rows(tx, recorder, PROMISE_FOR, [dict(one) for one in stands], [])
-            _write_rows(tx, recorder, PROMISE_ZONE, _zone_rows(tx, promise_id), [])
+            write_rows(tx, recorder, PROMISE_FOR, [dict(one) for one in stands], [])
+            write_rows(tx, recorder, PROMISE_ZONE, _zone_rows(tx, promise_id), [])
             recorder.removed(
                 "promise", promise_id, {"name": row["name"], "cost_by": row["cost_by"]}, row["version"] + 1
             )
@@ -308,78 +306,7 @@ def working_marks(tx: Tx) -> dict[str, Any]:
     return {"days": row["days"], "cut_off": row["cut_off"], "closed": row["closed"]} if row else {}
 
 
-# --- single goods ----------------------------------------------------------------------------------------------
-
-
-def save_carriage(
-    ctx: Context, actor: Actor, product_id: int, rows: Sequence[Mapping[str, str]], marks: Marks = None
-) -> None:
-    """Write what delivery of a product costs by country; an amount "not sent" keeps it from going there.
-
-    Raises Refused, naming "country-2", Outdated, NotFound.
-    """
-    actor.require(Role.EDITOR)
-    wanted = read_carriage(rows, ctx.settings.currency)
-
-    def work(tx: Tx) -> None:
-        product = products.load(ctx, tx, product_id, lock=True)
-        rows = store.carriage(tx, product_id)
-        there = [dict(row) for row in rows]
-        mine = {country: _shown(amount) for country, amount in wanted.items()}
-        theirs = {row["country"]: _shown(row["amount"]) for row in rows}
-        for one in {*mine, *theirs}:
-            mine.setdefault(one, None)
-            theirs.setdefault(one, None)
-        both = meeting.bring_together(tx, {"product": [product_id]}, marks, mine, theirs, lambda name: name)
-        values = [
-            {"product_id": product_id, "country": country, "amount": None if text == NOT_SENT else Decimal(text)}
-            for country, text in sorted(both.items())
-            if text
-        ]
-        with history.change_set(tx, actor, "product.carriage", f"Delivery changed: {product.values.name}") as recorder:
-            _write_rows(tx, recorder, OWN_CARRIAGE, there, values)
-
-    ctx.db.run(work)
-
-
-NOT_SENT = "not sent"
-
-
-def _shown(amount: Decimal | None) -> str | None:
-    return NOT_SENT if amount is None else quantities.format_money(amount)
-
-
-def flat_carriage(found: Carriage) -> dict[str, Any]:
-    """What a page shows of the costs of single goods, as plain data."""
-    return {country: _shown(amount) for country, amount in found.own.items()} | dict.fromkeys(found.not_to, NOT_SENT)
-
-
-def read_carriage(rows: Sequence[Mapping[str, str]], currency: str) -> dict[str, Decimal | None]:
-    """Rows as typed: country and amount, or "not sent"; empty ones are left out. Raises Refused."""
-    found: dict[str, Decimal | None] = {}
-    problems: list[Problem] = []
-    for place, row in enumerate(rows):
-        country, text = row.get("country", ""), row.get("amount", "").strip()
-        if not country and not text:
-            continue
-        try:
-            code = delivery.parse_countries(country)
-            if len(code) != 1:
-                raise Refused.because("carriage.country", "Choose a country.", "country")
-            amount = None if text.lower() == NOT_SENT else quantities.parse_money(text, currency)
-        except Refused as refusal:
-            named = "country" if refusal.problems[0].code.startswith(("country", "carriage")) else "amount"
-            problems += [replace(one, field=f"{named}-{place}") for one in refusal.problems]
-            continue
-        (one_country,) = code
-        if one_country in found:
-            problems.append(Problem("carriage.twice", "This country stands there twice.", f"country-{place}"))
-        found[one_country] = amount
-    if len(found) > MOST_CARRIAGE:
-        problems.append(Problem("carriage.many", f"At most {MOST_CARRIAGE} countries are kept.", "country-0"))
-    if problems:
-        raise Refused(problems)
-    return found
+# --- what holds for a product ------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
 from graupel.core.imports import COLUMNS
 from graupel.features.categories import service as categories
-from graupel.features.files import exporting, service
+from graupel.features.files import counted, exporting, service
 from graupel.features.files.reading import DELIMITERS, TextShape
 from graupel.features.files.schemas import Applied, Matched, ReadAs, Shown, Uploaded
 from graupel.features.history import service as history
@@ -91,7 +91,7 @@ def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str
         encodings=ENCODINGS,
         tree=categories.read_tree(ctx),
         result=result,
-        counts_at=service.shown_counts_at(ctx, file.row),
+        counts_at=counted.shown(ctx, file.row),
     )
 
 

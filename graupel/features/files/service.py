@@ -6,15 +6,13 @@ import io
 import secrets
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from datetime import UTC, datetime
 from itertools import islice
 from pathlib import Path
 from typing import Any, BinaryIO
-from zoneinfo import ZoneInfo
 
 from graupel import storage
 from graupel.context import Context
-from graupel.core import encodings, imports, moments
+from graupel.core import encodings, imports
 from graupel.core.cells import harmless
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import Action, FileRow
@@ -23,7 +21,7 @@ from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import reading, store
+from graupel.features.files import counted, reading, store
 from graupel.features.files.reading import RawRow, TextShape
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
@@ -191,28 +189,11 @@ def request_plan(
         job_id = enqueue(
             tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )
-        values = {"go_live": go_live, "show_new": show_new, "counts_at": _counts_at(ctx, tx, counts_at, row)}
+        values = {"go_live": go_live, "show_new": show_new, "counts_at": counted.read(ctx, tx, counts_at, row)}
         store.set_matching(tx, file_id, columns, values, job_id)
         return job_id
 
     return ctx.db.run(work)
-
-
-def shown_counts_at(ctx: Context, row: ImportFileRow) -> str:
-    """As its field shows it, to the minute."""
-    return moments.typed(row["counts_at"].replace(tzinfo=UTC), ZoneInfo(ctx.settings.time_zone))
-
-
-def _counts_at(ctx: Context, tx: Tx, text: str, row: ImportFileRow) -> datetime:
-    """The moment that was typed; what is known to more than the minute stays where its field says the same."""
-    if text.strip() in ("", shown_counts_at(ctx, row)):
-        return row["counts_at"]
-    at = moments.parse(text, ZoneInfo(ctx.settings.time_zone), "counts_at")
-    if at > ctx.now(tx):
-        raise Refused.because(
-            "counts.ahead", "Goods can't have been counted at a moment that is yet to come.", "counts_at"
-        )
-    return at.replace(tzinfo=None)
 
 
 def _locked(tx: Tx, file_id: int) -> ImportFileRow:

@@ -13,7 +13,7 @@ from graupel.core.errors import NotAllowed, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.assortments import service as assortments
-from graupel.features.delivery import service
+from graupel.features.delivery import carriage, service
 from graupel.features.delivery.service import Stands
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as destination_terms
@@ -185,7 +185,7 @@ def test_a_viewer_changes_nothing_of_it(ctx, yarn, viewer):
         lambda: service.save_promise(ctx, viewer, None, {"name": "x"}, ROWS, Stands()),
         lambda: service.remove_promise(ctx, viewer, 1),
         lambda: service.save_working(ctx, viewer, {"days": "0"}),
-        lambda: service.save_carriage(ctx, viewer, yarn, []),
+        lambda: carriage.save(ctx, viewer, yarn, []),
     ):
         with pytest.raises(NotAllowed):
             act()
@@ -253,7 +253,7 @@ def test_a_shop_with_a_currency_of_its_own_tells_what_delivery_costs_there(stran
     said = text(stranger.get(f"/shop/outlet/p/{yarn}"))
     assert re.search(r"3[.,]71", said), said
     assert re.search(r"76[.,]00", said), "free from what 80.00 comes to, whatever the goods' percentage"
-    service.save_carriage(ctx, SYSTEM, yarn, [{"country": "DE", "amount": "10"}])
+    carriage.save(ctx, SYSTEM, yarn, [{"country": "DE", "amount": "10"}])
     assert re.search(r"9[.,]50", text(stranger.get(f"/shop/outlet/p/{yarn}")))
 
 

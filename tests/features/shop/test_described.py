@@ -88,12 +88,12 @@ def test_a_group_and_its_variants(stranger, ctx, shop, needles):
 
 def test_shelves_pages_in_other_languages_and_of_another_shop(stranger, ctx, shop, needles):
     make_product(ctx, "L-1", name="Lace", status=Status.LIVE, category="Yarn > Lace", price=D(3))
-    outlet = add_outlet(ctx)
-    for path in ("/shop", "/shop/de", f"/shop/de/p/{needles}", "/shop/c/1", f"/shop/s{outlet}"):
+    add_outlet(ctx)
+    for path in ("/shop", "/shop/de", f"/shop/de/p/{needles}", "/shop/outlet"):
         answer = stranger.get(path)
-        if answer.status_code == 200:
-            schemaorg.described(answer.text, "https://shop.example" + path)
-            assert schemaorg.told(answer.text, "https://shop.example")["title"]
+        assert answer.status_code == 200, path
+        schemaorg.described(answer.text, "https://shop.example" + path)
+        assert schemaorg.told(answer.text, "https://shop.example")["title"]
     home = stranger.get("/shop").text
     shelf = "/shop/c/" + home.split('href="/shop/c/')[1].split('"')[0]
     (listed, *_) = schemaorg.described(stranger.get(shelf).text, "https://shop.example")

@@ -21,6 +21,7 @@ from graupel.core.stock import How, Reason, Typed
 from graupel.core.tables import TableState
 from graupel.features.assortments import service as assortments
 from graupel.features.destinations import service as destinations
+from graupel.features.files import counted as file_counts
 from graupel.features.files import exporting
 from graupel.features.files import service as files
 from graupel.features.history import rolling_back
@@ -473,7 +474,7 @@ def test_the_moment_of_a_count_in_a_file_can_be_said(ctx, yarn):
         work_off(ctx)
         return files.read(ctx, SYSTEM, file_id)
 
-    assert plan(files.shown_counts_at(ctx, file.row)).row["counts_at"] == came_in, "not moved to its minute's beginning"
+    assert plan(file_counts.shown(ctx, file.row)).row["counts_at"] == came_in, "not moved to its minute's beginning"
     hour = timedelta(hours=1)
     for wrong, says in ((f"{datetime.now(zone) + hour:%Y-%m-%dT%H:%M}", "yet to come"), ("soon", "no day and time")):
         with pytest.raises(Refused, match=says):
