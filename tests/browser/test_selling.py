@@ -156,3 +156,16 @@ def test_a_buyer_who_chooses_a_variant_reads_its_price_without_the_page_coming_a
     assert me.driver.execute_script("return window.stays")
     assert f"v={one.id}" in me.driver.current_url
     assert now(ctx)
+
+
+def test_a_variants_price_is_moved_to_the_ending_on_the_wide_page_too(at_screen: Person, ctx, needles):
+    terms_of.save(ctx, SYSTEM, "", {"ending": ".90", "ending_way": "up"})
+    one = by_label(ctx, needles)["Oat, 3 mm"]
+    me = at_screen
+    me.open(f"/products/{needles}/variants")
+    cell = me.driver.find_element(By.CSS_SELECTOR, f"[data-grid] td[data-id='{one.id}']")
+    ActionChains(me.driver).double_click(cell).perform()
+    price = me.sees("#v-price")
+    price.send_keys("7.10")
+    me.driver.find_element(By.CSS_SELECTOR, "[data-end-price=v-price]").click()
+    wait_until(lambda: price.get_attribute("value") == "7.90")

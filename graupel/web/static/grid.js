@@ -1,5 +1,6 @@
 // The grid of variants: cells selected by mouse and keyboard, gaps filled, one variant opened.
 import "./choose.js";
+import "./margins.js";
 import { changed, counted, firstReached, focusAmong, whenShown } from "./shared.js";
 import { sheetOf, unsavedIn } from "./sheets.js";
 
