@@ -86,7 +86,8 @@ def _half(ctx: Context, ids: list[int]) -> None:
     begins = datetime.now(UTC) + timedelta(hours=1)
     raw = {"amount": "20 %", "begins": f"{begins.astimezone(selling.zone_of(ctx)):%Y-%m-%dT%H:%M}"}
     taken = ctx.db.run(lambda tx: {row["product_id"] for row in tx.all("SELECT product_id FROM sale_goods")})
-    selling.plan(ctx, SYSTEM, raw, Goods(Reach.PRODUCT, [one for one in ids[::2] if one not in taken]))
+    free = [one for one in ids[::2] if one not in taken]
+    selling.plan(ctx, SYSTEM, raw, Goods(Reach.PRODUCT, free[: selling.MOST_GOODS]))
     selling.plan(ctx, SYSTEM, raw, Goods(Reach.ALL))
 
 

@@ -68,7 +68,8 @@ from graupel.features.wording import area as wording
 class Area:
     """One area: its pages, its part of the interface for programs, and what it registers.
 
-    ``register`` is given the language in which records are written; ``finish`` is called when all areas registered.
+    ``register`` is given the language in which records are written, ``in_currency`` the currency of prices; ``finish``
+    is called when all areas registered.
     """
 
     name: str
@@ -76,6 +77,7 @@ class Area:
     api: tuple[APIRouter, ...] = ()
     register: Callable[[str], None] | None = None
     finish: Callable[[], None] | None = None
+    in_currency: Callable[[str], None] | None = None
 
 
 AREAS = (
@@ -92,7 +94,7 @@ AREAS = (
     Area("media", (media_pages.router,), register=media.register, finish=media.finish),
     Area("vocabulary", (vocabulary_pages.router,), register=vocabulary.register, finish=vocabulary.finish),
     Area("categories", (category_pages.router,), register=categories.register, finish=categories.finish),
-    Area("terms", register=terms.register),
+    Area("terms", register=terms.register, in_currency=terms.in_currency),
     Area("products", (product_table_pages.router, product_pages.router), (product_api.router,), products.register),
     Area("assortments", (assortment_pages.router,), register=assortments.register),
     Area(
@@ -115,12 +117,14 @@ AREAS = (
 )
 
 
-def register(language: str) -> None:
+def register(language: str, currency: str) -> None:
     """Let all areas register, in their order. To do so again changes nothing."""
     ostlerby.register()
     for area in AREAS:
         if area.register:
             area.register(language)
+        if area.in_currency:
+            area.in_currency(currency)
     for area in AREAS:
         if area.finish:
             area.finish()

@@ -26,7 +26,7 @@ class Context:
 
     def now(self, tx: Tx) -> datetime:
         """The moment, UTC: the database's, so that all machines agree, moved by ``ahead``."""
-        found: datetime = tx.value("SELECT UTC_TIMESTAMP(3)")
+        found: datetime = tx.remembered("now", lambda: tx.value("SELECT UTC_TIMESTAMP(3)"))
         return found.replace(tzinfo=UTC) + self.ahead
 
     @cached_property

@@ -31,7 +31,7 @@ STATIC = Path(__file__).parent / "web" / "static"
 
 def make_context(settings: Settings, *, statement_seconds: float | None = None) -> Context:
     """The context of this installation. ``statement_seconds``: for how long one statement may take."""
-    areas.register(settings.language)
+    areas.register(settings.language, settings.currency)
     return Context(Database(settings.database_url, statement_seconds=statement_seconds), settings)
 
 

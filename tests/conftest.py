@@ -91,7 +91,7 @@ def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
         tx.run("SET foreign_key_checks = 1")
 
     _database.run(empty)
-    areas.register("en")
+    areas.register("en", "EUR")
     options = Settings(
         database_url=database_url, data_folder=tmp_path, lease_seconds=2, hosts="testserver", _env_file=None
     )

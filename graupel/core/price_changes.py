@@ -8,7 +8,7 @@ from enum import StrEnum
 from graupel.core import quantities, terms
 from graupel.core.endings import Ending
 from graupel.core.errors import Refused
-from graupel.core.price_rules import rounded
+from graupel.core.price_rules import MOST_DECIMALS, decimals, rounded
 
 #: Said in a line of its own: with the price ending.
 ENDED = "ended"
@@ -26,16 +26,20 @@ class By(StrEnum):
 
 @dataclass(frozen=True)
 class PriceChange:
-    """``amount``: a percentage or an amount, below 0 to take off; or the price. ``ended``: moved to the ending."""
+    """``amount``: a percentage or an amount, below 0 to take off; or the price. ``ended``: moved to the ending.
+
+    ``decimals``: of the catalogue's currency.
+    """
 
     by: By
     amount: Decimal = Decimal(0)
     ended: bool = False
+    decimals: int = MOST_DECIMALS
 
     def apply(self, price: Decimal, ending: Ending | None) -> Decimal:
         """The price after it, never below 0; bulk/price_store.py says the same by sets."""
         changed = {
-            By.PERCENT: rounded(price * (100 + self.amount) / 100),
+            By.PERCENT: rounded(price * (100 + self.amount) / 100, self.decimals),
             By.AMOUNT: price + self.amount,
             By.PRICE: self.amount,
             By.ENDING: price,
@@ -75,7 +79,7 @@ def parse(text: str, currency: str) -> PriceChange:
         percent = terms.percentage(said)
         if percent <= -100:
             raise Refused.because("price.change", "That would take everything off. Write a price of 0.00.", "value")
-        return PriceChange(By.PERCENT, percent, ended)
+        return PriceChange(By.PERCENT, percent, ended, decimals(currency))
     amount = quantities.parse_money(signed[2] if signed else said, currency)
     if signed:
         return PriceChange(By.AMOUNT, -amount if signed[1] == "-" else amount, ended)

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from graupel.core.endings import Ending
 from graupel.core.errors import Refused
-from graupel.core.price_rules import rounded
+from graupel.core.price_rules import MOST_DECIMALS, rounded
 
 
 @dataclass(frozen=True)
@@ -42,20 +42,20 @@ def markup(price: Decimal | None, cost: Decimal | None) -> Decimal | None:
     return (price - cost) / cost
 
 
-def from_margin(cost: Decimal, percent: Decimal) -> Decimal:
+def from_margin(cost: Decimal, percent: Decimal, decimals: int = MOST_DECIMALS) -> Decimal:
     """The price, without tax, that leaves this margin: cost / (1 - margin). Raises Refused from 100 % on."""
     if percent >= 100:
         raise Refused.because(
             "margin.too_large", "A margin is below 100 %: of the price the cost must be left. Did you mean a markup?"
         )
-    return rounded(cost / (1 - percent / 100))
+    return rounded(cost / (1 - percent / 100), decimals)
 
 
-def from_markup(cost: Decimal, percent: Decimal) -> Decimal:
+def from_markup(cost: Decimal, percent: Decimal, decimals: int = MOST_DECIMALS) -> Decimal:
     """The price, without tax, that adds so much to the cost. Raises Refused from -100 % on."""
     if percent <= -100:
         raise Refused.because("markup.too_small", "A markup is above -100 %: below, nothing would be asked.")
-    return rounded(cost * (1 + percent / 100))
+    return rounded(cost * (1 + percent / 100), decimals)
 
 
 def ended(price: Decimal, ending: Ending | None) -> Decimal:

@@ -3,7 +3,7 @@
 typed value -> price rule of the destination -> sale and quantity price -> tax. Of sale price and quantity price the
 lowest counts, unless the sale is joined to quantity prices. What is taken off everywhere is taken off the catalogue's
 price, and the destination's rule comes after it; where a price was typed for the destination, percentages are taken
-off that, and amounts pass the rule by themselves. products/asking_sql.py says the same by sets.
+off that, and amounts pass the rule by themselves. terms/asked_sql.py says the same by sets.
 """
 
 from collections.abc import Iterable, Sequence
@@ -12,7 +12,7 @@ from decimal import Decimal
 from enum import StrEnum
 
 from graupel.core.endings import Ending
-from graupel.core.price_rules import PriceRule, rounded
+from graupel.core.price_rules import MOST_DECIMALS, PriceRule, rounded
 from graupel.core.resolve import ValuePlace
 from graupel.core.sales import Reduction, Sale, TakesOff, nearest
 from graupel.core.taxes import TaxedLine, Taxing
@@ -36,7 +36,8 @@ class Place:
     """What a destination makes of the catalogue's prices.
 
     ``converts``: amounts of the catalogue hold there, as they are or by the rule's rate. ``ending``: of the catalogue;
-    it holds there too, unless the destination has an ending or a currency of its own.
+    it holds there too, unless the destination has an ending or a currency of its own. ``catalogue_decimals``: of its
+    currency.
     """
 
     destination: str = ""
@@ -44,6 +45,7 @@ class Place:
     converts: bool = True
     ending: Ending | None = None
     own_currency: bool = False
+    catalogue_decimals: int = MOST_DECIMALS
 
     @property
     def its_ending(self) -> Ending | None:
@@ -120,7 +122,7 @@ def reduced(typed: Typed, reduction: Reduction, where: str, place: Place) -> Dec
         left = _left(base, reduction.takes_off, off if reduction.takes_off is TakesOff.AMOUNT else amount)
         ended = rounded(left, place.rule.decimals)
         return place.its_ending.apply(ended) if place.its_ending and reduction.ends_so else ended
-    left = rounded(_left(typed.amount, reduction.takes_off, amount))
+    left = rounded(_left(typed.amount, reduction.takes_off, amount), place.catalogue_decimals)
     return place.rule.apply(place.ending.apply(left) if place.ending and reduction.ends_so else left)
 
 

@@ -4,7 +4,7 @@ import random
 import re
 import threading
 import uuid
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from contextvars import ContextVar
 from dataclasses import dataclass
@@ -91,6 +91,23 @@ class Tx:
     def __init__(self, connection: Any) -> None:
         self._connection = connection
         self.wrote = False
+        self._remembered: dict[Hashable, Any] | None = None
+
+    def remember(self) -> None:
+        """Keep what is asked by ``remembered``: this transaction only looks."""
+        self._remembered = {}
+
+    def remembered(self, key: Hashable, make: Callable[[], T]) -> T:
+        """What was read under a key before in a transaction that only looks; elsewhere it is read anew each time.
+
+        Who writes may have waited for another's lock since, and must see what that one wrote.
+        """
+        if self._remembered is None:
+            return make()
+        if key not in self._remembered:
+            self._remembered[key] = make()
+        found: T = self._remembered[key]
+        return found
 
     def all(self, sql: str, params: Params = None) -> list[Row]:
         """All rows."""
@@ -165,6 +182,17 @@ def _note_act(tx: Tx, act: Act | None) -> None:
         raise ActTakenOver("This was begun once more meanwhile. Look whether it is done before you repeat it.")
 
 
+#: The transaction in which this request looks at something, and whose it is.
+_looking: "ContextVar[tuple[Database, Tx] | None]" = ContextVar("looking", default=None)
+
+
+def _joined(tx: Tx, work: Callable[[Tx], T]) -> T:
+    """Do a part of what is looked at together. What writes needs a transaction of its own, which is undone alone."""
+    result = work(tx)
+    assert not tx.wrote, "Database.look is for reading"
+    return result
+
+
 class Database:
     """A pool of connections to one database; safe to share between threads."""
 
@@ -189,8 +217,11 @@ class Database:
         """Run ``work`` in a transaction, and again from the start when the database says so.
 
         So ``work`` must have no effect but through its Tx. Raises DuplicateKey and
-        DatabaseUnavailable; whatever else ``work`` raises goes through after a roll back.
+        DatabaseUnavailable; whatever else ``work`` raises goes through after a roll back. Within ``look`` it is part
+        of that transaction.
         """
+        if (looking := _looking.get()) and looking[0] is self:
+            return _joined(looking[1], work)
         for attempt in range(1, attempts + 1):
             trouble: Exception
             try:
@@ -208,6 +239,22 @@ class Database:
             # Two that collided must not collide again at the same moment.
             threading.Event().wait(random.uniform(0, 0.02 * 2**attempt))  # noqa: S311
         raise AssertionError("unreachable")
+
+    def look(self, work: Callable[[Tx], T]) -> T:
+        """Run what only reads: every ``run`` within is part of the same transaction, and what it read is remembered.
+
+        For pages in which many services have a part. ``work`` may be run again, as any.
+        """
+
+        def looking(tx: Tx) -> T:
+            tx.remember()
+            token = _looking.set((self, tx))
+            try:
+                return work(tx)
+            finally:
+                _looking.reset(token)
+
+        return self.run(looking)
 
     def _once(self, work: Callable[[Tx], T]) -> T:
         if not self._free.acquire(timeout=WAIT_SECONDS):

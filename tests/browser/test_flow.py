@@ -9,7 +9,7 @@ from selenium.webdriver.common.keys import Keys
 
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.listings import connecting
-from graupel.features.products import saving
+from graupel.features.products import many, saving
 from graupel.features.products import service as products
 from graupel.features.vocabulary import service as vocabulary
 from tests.browser.conftest import Person
@@ -72,7 +72,7 @@ def test_a_product_is_made_shown_to_buyers_and_taken_by_a_marketplace(
     me.axe()
 
     # What the channel still lacks is said, mended, and the product sent; the answer comes by itself.
-    product = products.list_after(ctx, SYSTEM, after=0, limit=1)[0]
+    product = many.list_after(ctx, SYSTEM, after=0, limit=1)[0]
     me.open(f"/products/{product.id}#channels")
     me.sees("#channels .todo", "An identifier is needed")
     assert me.sees("#channels .btn.main", "Send to Ostlerby").get_attribute("disabled")
@@ -138,7 +138,7 @@ def test_a_file_is_brought_in_looked_at_first_and_rolled_back(at_screen: Person,
     me.axe()
     me.press("Roll back")
     me.sees(".note", "This rolled back")
-    assert {p.values.sku: p.values.price for p in products.list_after(ctx, SYSTEM, after=0, limit=9)} == {
+    assert {p.values.sku: p.values.price for p in many.list_after(ctx, SYSTEM, after=0, limit=9)} == {
         "FEL-1": Decimal("9.80")
     }
     me.go("Record", "Jobs")

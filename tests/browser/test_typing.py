@@ -13,7 +13,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 from graupel.core.attributes import AttributeKind
 from graupel.core.richtext import link_address
 from graupel.core.roles import SYSTEM
-from graupel.features.products import saving
+from graupel.features.products import many, saving
 from graupel.features.products import service as products
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -97,7 +97,7 @@ def test_a_new_product_is_made_once_and_its_typing_is_not_offered_again(at_scree
     ctrl_s(me)
     ctrl_s(me)
     me.sees("[data-said]", "Made.")
-    names = [one.values.name for one in products.list_after(ctx, SYSTEM, after=0, limit=9)]
+    names = [one.values.name for one in many.list_after(ctx, SYSTEM, after=0, limit=9)]
     assert names == ["Fellside aran", "Second"]
 
 

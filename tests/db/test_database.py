@@ -150,3 +150,29 @@ def test_a_statement_that_takes_too_long_is_given_up_and_not_tried_again(ctx):
         assert len(runs) == 1
     finally:
         hurried.close()
+
+
+def test_what_is_looked_at_together_is_one_transaction_that_reads_each_thing_once(ctx):
+    reads = []
+
+    def read(tx):
+        return tx.remembered("names", lambda: reads.append(tx) or tx.value("SELECT CONNECTION_ID()"))
+
+    def page(tx):
+        seen = [read(tx), ctx.db.run(read), ctx.db.run(lambda inner: inner.value("SELECT CONNECTION_ID()"))]
+        if len(reads) == 1:  # lost in the middle: all of it is looked at again
+            raise pymysql.err.OperationalError(2013, "Lost connection to MySQL server during query")
+        return seen
+
+    seen = ctx.db.look(page)
+    assert len(set(seen)) == 1
+    assert len(reads) == 2
+    for _ in range(2):
+        ctx.db.run(read)
+    assert len(reads) == 4, "elsewhere it is read anew"
+
+
+def test_what_looks_writes_nothing(ctx):
+    with pytest.raises(AssertionError, match="for reading"):
+        ctx.db.look(lambda _: ctx.db.run(lambda tx: tx.insert("INSERT INTO category (name) VALUES ('by a page')")))
+    assert names(ctx) == []

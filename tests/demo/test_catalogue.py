@@ -12,7 +12,7 @@ from graupel.core.products import ProductValues, Status
 from graupel.demo import catalogue, goods, load, pictures
 from graupel.demo import vocabulary as words
 from graupel.features.listings import connecting
-from graupel.features.products import service
+from graupel.features.products import many
 from standins.ostlerby import rules
 from tests import schemaorg
 from tests.making import work_off
@@ -62,7 +62,7 @@ def test_the_shop_is_loaded_once_with_people_goods_and_listings(ctx, hall: Hall,
     load.load(ctx, hall.address, KEY, lambda text: None)
     assert load.is_loaded(ctx)
     work_off(ctx)
-    found = service.list_after(ctx, load.SYSTEM, after=0, limit=100)
+    found = many.list_after(ctx, load.SYSTEM, after=0, limit=100)
     assert {"BT-HO-SQ-01", "HOOK-SET"} <= {product.values.sku for product in found}
     yarn = next(product for product in found if product.values.code == "FEL-AR-00")
     good = next(good for good in GOODS if good.sku == "FEL-AR-00")

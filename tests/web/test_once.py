@@ -8,7 +8,7 @@ import pytest
 from graupel.core.roles import SYSTEM, Role
 from graupel.db import ActTakenOver, acts
 from graupel.db.acts import Act
-from graupel.features.products import service as products
+from graupel.features.products import many
 from graupel.features.users import service as users
 from graupel.web import once
 from tests.conftest import person
@@ -21,7 +21,7 @@ FELLSIDE = {"name": "Fellside aran", "sku": "FEL-1", "has": "tags"}
 
 
 def names(ctx) -> list[str]:
-    return [one.values.name for one in products.list_after(ctx, SYSTEM, after=0, limit=50)]
+    return [one.values.name for one in many.list_after(ctx, SYSTEM, after=0, limit=50)]
 
 
 def test_a_repetition_is_answered_as_the_first_was(browser: Browser, ctx):

@@ -21,7 +21,7 @@ def changed_sql(change: PriceChange, ending: Ending | None, price: str) -> str:
     """SQL of a price after the change; NULL stays NULL, but for a price that is said outright."""
     amount = f"{change.amount:f}"
     changed = {
-        By.PERCENT: f"GREATEST(ROUND({price} * (100 + {amount}) / 100, 2), 0)",
+        By.PERCENT: f"GREATEST(ROUND({price} * (100 + {amount}) / 100, {change.decimals}), 0)",
         By.AMOUNT: f"GREATEST({price} + {amount}, 0)",
         By.PRICE: amount,
         By.ENDING: price,

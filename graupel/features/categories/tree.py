@@ -228,9 +228,13 @@ def load(tx: Tx) -> Tree:
     return Tree(store.all_rows(tx), store.trees(tx))
 
 
+def _state(tx: Tx) -> str:
+    return tx.remembered("categories", lambda: store.state(tx))
+
+
 def current(ctx: Context, tx: Tx) -> Tree:
     """The trees as the transaction sees them, kept until a category changes."""
-    state = store.state(tx)
+    state = _state(tx)
     return ctx.counts.get((state, "tree"), lambda: Tree(ctx.keepers.get(RowKeeper).rows(tx, state), store.trees(tx)))
 
 
@@ -240,7 +244,7 @@ def through(ctx: Context, tx: Tx, lens: Lens) -> Tree:
         return current(ctx, tx)
 
     def make() -> Tree:
-        rows = ctx.keepers.get(RowKeeper).rows(tx, store.state(tx))
+        rows = ctx.keepers.get(RowKeeper).rows(tx, _state(tx))
         names = wording.in_lens(tx, "category", "name", lens)
         trees = wording.in_lens(tx, "tree", "name", lens)
         return Tree(

@@ -147,6 +147,10 @@ def terms_of(row: TermsRow) -> SellingTerms:
 
 def current(ctx: Context, tx: Tx) -> Destinations:
     """The destinations as the transaction sees them."""
+    return tx.remembered("destinations", lambda: _read(ctx, tx))
+
+
+def _read(ctx: Context, tx: Tx) -> Destinations:
     default = ctx.settings.language
     found = [destination(ctx, shop_of(ctx, row)) for row in store.shops(tx)] or [destination(ctx, first(ctx))]
     for provider in _PROVIDERS.values():

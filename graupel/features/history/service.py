@@ -303,7 +303,7 @@ def of_records(ctx: Context, actor: Actor, kinds: Mapping[str, Sequence[int]], l
 
 def stamp(tx: Tx) -> str:
     """Another text after every change of the catalogue: what was counted under an old one is out of date."""
-    return store.stamp(tx)
+    return tx.remembered("stamp", lambda: store.stamp(tx))
 
 
 def newest_ids(tx: Tx, limit: int) -> list[int]:

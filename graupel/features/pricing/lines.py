@@ -13,8 +13,7 @@ from graupel.core.variants import label_of
 from graupel.db import Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.pricing import past
-from graupel.features.products import asking
-from graupel.features.products import service as products
+from graupel.features.products import asking, many
 from graupel.features.products.asking import Asking
 from graupel.features.products.service import Variant
 from graupel.features.terms import service as terms
@@ -141,40 +140,30 @@ def of_shop(
         alone = 0 if product_id else row["id"]
         target = Target(product_id, Reach(row["reach"]), within, row["destination"], alone)
         targets.setdefault(target, []).append(terms.sale_of(row, ()))
+    drawn = dict(list(targets.items())[:MOST_ROWS])
+    products = many.load_priced(ctx, tx, [one.product_id for one in drawn if one.product_id])
+    everywhere = destinations.current(ctx, tx)
     lines = []
-    for target, sales in list(targets.items())[:MOST_ROWS]:
-        lines.append(_shop_line(ctx, tx, target, sales, names, counts, now, since, until))
+    for target, sales in drawn.items():
+        if target.product_id in products:
+            lens = everywhere.lens(target.destination)
+            found = asking.regular(ctx, tx, products[target.product_id], lens, now)
+            line = _line(tx, found, target.reach, target.within, sales, since, until)
+        else:
+            line = _line_of_several(target, sales, names, counts, now)
+        at = f"at {everywhere.by_code(target.destination).name}" if target.destination else ""
+        lines.append(replace(line, about=", ".join(filter(None, (line.about, at)))))
     return lines
 
 
-def _shop_line(
-    ctx: Context,
-    tx: Tx,
-    target: Target,
-    sales: Sequence[Sale],
-    names: dict[int, str],
-    counts: dict[int, int],
-    now: datetime,
-    since: datetime,
-    until: datetime,
+def _line_of_several(
+    target: Target, sales: Sequence[Sale], names: dict[int, str], counts: dict[int, int], now: datetime
 ) -> Line:
-    everywhere = destinations.current(ctx, tx)
-    at = f"at {everywhere.by_code(target.destination).name}" if target.destination else ""
-    if target.sale_id:
-        count = counts.get(target.sale_id, 0)
-        about = (
-            "all goods"
-            if target.reach is Reach.ALL
-            else plural(count, "product" if target.reach is Reach.PRODUCT else "part")
-        )
-        pieces = [piece_of(one, now, names[one.id]) for one in sales]
-        return Line(
-            names[target.sale_id], f"/prices?sale={target.sale_id}", pieces, ", ".join(filter(None, (about, at)))
-        )
-    product = products.load(ctx, tx, target.product_id)
-    found = asking.of(ctx, tx, product, everywhere.lens(target.destination), now)
-    line = _line(tx, found, target.reach, target.within, sales, since, until)
-    return replace(line, about=", ".join(filter(None, (line.about, at))))
+    """The row of a sale that is for more than one thing, or for all goods."""
+    sale_id = target.sale_id or sales[0].id
+    of_what = "product" if target.reach is Reach.PRODUCT else "part"
+    about = "all goods" if target.reach is Reach.ALL else plural(counts.get(sale_id, 0), of_what)
+    return Line(names[sale_id], f"/prices?sale={sale_id}", [piece_of(one, now, names[one.id]) for one in sales], about)
 
 
 def lens_span(now: datetime, weeks: int, shift: int) -> tuple[datetime, datetime]:

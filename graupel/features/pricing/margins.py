@@ -6,7 +6,7 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import pricing, quantities, terms
 from graupel.core.errors import Refused
-from graupel.core.price_rules import rounded
+from graupel.core.price_rules import decimals, rounded
 from graupel.core.resolve import DEFAULT_LENS
 from graupel.core.taxes import Taxing
 from graupel.db import Tx
@@ -19,6 +19,7 @@ _MOST = Decimal(100_000)
 def work_out(ctx: Context, asked: Margin) -> dict[str, Any]:
     """ "price", "margin" and "markup" as text, "" where one can't be told. Raises Refused."""
     currency = ctx.settings.currency
+    places = decimals(currency)
 
     def work(tx: Tx) -> tuple[Any, Taxing | None]:
         found = terms_service.written(ctx, tx)
@@ -30,23 +31,24 @@ def work_out(ctx: Context, asked: Margin) -> dict[str, Any]:
     if asked.margin.strip() or asked.markup.strip():
         if cost is None:
             raise Refused.because("margin.no_cost", "Type the cost first: margin and markup are worked out from it.")
-        price: Decimal | None = pricing.ended(_gross(_from_percent(cost, asked), taxing), ending)
+        price: Decimal | None = pricing.ended(_gross(_from_percent(cost, asked, places), taxing, places), ending)
     else:
         price = pricing.ended(quantities.parse_money(asked.price, currency), ending) if asked.price.strip() else None
     return {"price": quantities.format_money(price)} | told(price, cost, taxing)
 
 
-def _from_percent(cost: Decimal, asked: Margin) -> Decimal:
+def _from_percent(cost: Decimal, asked: Margin, places: int) -> Decimal:
     text = asked.margin.strip() or asked.markup.strip()
     percent = terms.number(text, "percentage", least=-_MOST, most=_MOST, places=2)
-    return pricing.from_margin(cost, percent) if asked.margin.strip() else pricing.from_markup(cost, percent)
+    work_out = pricing.from_margin if asked.margin.strip() else pricing.from_markup
+    return work_out(cost, percent, places)
 
 
-def _gross(net: Decimal, taxing: Taxing | None) -> Decimal:
+def _gross(net: Decimal, taxing: Taxing | None, places: int) -> Decimal:
     """The price as it is typed: with tax, where prices are."""
     if taxing is None or not taxing.typed_with_tax:
         return net
-    return rounded(net * (1 + taxing.percent / 100) + taxing.charge)
+    return rounded(net * (1 + taxing.percent / 100) + taxing.charge, places)
 
 
 def told(price: Decimal | None, cost: Decimal | None, taxing: Taxing | None) -> dict[str, str]:

@@ -36,6 +36,7 @@ from graupel.features.products import asking, table
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.web.frame import page
+from graupel.web.looking import at_once
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
 
@@ -48,6 +49,7 @@ PRODUCT_WEEKS = 20
 
 
 @router.get("")
+@at_once
 def index(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Looked]) -> Response:
     """What is valid when."""
     return _index(request, ctx, signed, asked)
@@ -110,6 +112,7 @@ def sale_plans_text(sale: Sale, zone: Any) -> dict[str, str]:
 
 
 @router.get("/sales/{sale_id:int}")
+@at_once
 def show(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Looked], sale_id: int) -> Response:
     """One sale, on the time line and below it."""
     one = overview.one(ctx, signed.actor, sale_id)

@@ -65,7 +65,8 @@ def _rules(tx: Tx, asking: Asking, since: datetime) -> list[tuple[datetime, _Rul
     now = _Rules(written.of(where), written.catalogue)
     by_id = {one.id: name for name, one in (("catalogue", now.catalogue), ("here", now.here)) if one.id}
     found: list[tuple[datetime, _Rules]] = []
-    for row in store.terms_changes(tx, list(by_id), since.astimezone(UTC).replace(tzinfo=None)):
+    begins = since.astimezone(UTC).replace(tzinfo=None)
+    for row in tx.remembered(("terms", *by_id, begins), lambda: store.terms_changes(tx, list(by_id), begins)):
         found.append((row["made_at"].replace(tzinfo=UTC), now))
         name = by_id[row["record_id"]]
         now = replace(now, **{name: _undone(getattr(now, name), row["was"])})

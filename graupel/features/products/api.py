@@ -12,7 +12,7 @@ from graupel.core.products import ProductValues, Status
 from graupel.core.roles import Actor
 from graupel.db import acts
 from graupel.features.categories import service as categories
-from graupel.features.products import asking, saving, selling, service
+from graupel.features.products import asking, many, saving, selling, service
 from graupel.features.products.saving import SaveConflict
 from graupel.features.products.schemas import (
     CategoryOut,
@@ -128,7 +128,7 @@ def list_products(
     cursor: Cursor = None,
 ) -> ProductPage:
     """Products in the order of their ids; `q` searches names and the beginnings of SKUs."""
-    found = service.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q, status=status)
+    found = many.list_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q, status=status)
     more = str(found[limit - 1].id) if len(found) > limit else None
     asked = asking.now_of(ctx, [one.id for one in found[:limit]])
     sells = selling.now_of(ctx, [one.id for one in found[:limit]])

@@ -98,19 +98,35 @@ class Asking:
 def of(ctx: Context, tx: Tx, product: Product, lens: Lens, now: datetime | None = None) -> Asking:
     """The prices of a product, as it is kept, at the destination of a lens."""
     moment = now or ctx.now(tx)
+    return replace(
+        regular(ctx, tx, product, lens, moment),
+        sales=terms.sales_of(tx, product.id, moment - REMEMBERED) if product.id else [],
+        quantities=terms.quantity_prices_of(tx, product.id) if product.id else [],
+    )
+
+
+def regular(ctx: Context, tx: Tx, product: Product, lens: Lens, now: datetime) -> Asking:
+    """The same without sales and quantity prices, for who knows them already or looks at what is asked beside them."""
     found = terms.written(ctx, tx)
     rule = lens.rule or PriceRule(decimals=decimals(lens.currency or ctx.settings.currency))
-    place = Place(lens.destination, rule, lens.converts, found.catalogue.price_ending, lens.currency is not None)
+    place = Place(
+        lens.destination,
+        rule,
+        lens.converts,
+        found.catalogue.price_ending,
+        lens.currency is not None,
+        decimals(ctx.settings.currency),
+    )
     return Asking(
         product,
         product.values,
         lens,
         place,
         found,
-        terms.sales_of(tx, product.id, moment - REMEMBERED) if product.id else [],
-        terms.quantity_prices_of(tx, product.id) if product.id else [],
-        terms.taxing(ctx, found, lens, product.values.tax_class_id, moment),
-        moment,
+        (),
+        (),
+        terms.taxing(ctx, found, lens, product.values.tax_class_id, now),
+        now,
     )
 
 

@@ -33,6 +33,7 @@ from graupel.features.products.saving import SaveConflict, Saved
 from graupel.features.products.service import Product
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.frame import page
+from graupel.web.looking import at_once
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
 
@@ -69,6 +70,7 @@ def _with_rules(
 
 
 @router.get("/products/{product_id:int}")
+@at_once
 def edit(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Said], product_id: int) -> Response:
     """The editor of one product."""
     product = service.read(ctx, signed.actor, product_id)
@@ -138,7 +140,7 @@ def _editor(
     status: int = 200,
 ) -> Response:
     seen: Seen = request.state.seen
-    shown = editor.view(ctx, signed, seen, typed, product, conflict)
+    shown = ctx.db.look(lambda _: editor.view(ctx, signed, seen, typed, product, conflict))
     data = {**shown.__dict__, **shown_in(seen)}
     return page(request, "products/editor.html", part="products/editing.html", status=status, said=said, **data)
 
@@ -190,6 +192,7 @@ def use_media(ctx: Ctx, signed: Signed, form: FormOf[MediaUsed], product_id: int
 
 @router.post("/products/mirror/{product_id}")
 @router.post("/products/mirror/new")
+@at_once
 def mirror(
     request: Request, ctx: Ctx, signed: Signed, form: FormOf[ProductTyped], product_id: int | None = None
 ) -> Response:

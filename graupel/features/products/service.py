@@ -15,7 +15,6 @@ from graupel.core import product_types, products, readiness
 from graupel.core.availability import Held
 from graupel.core.declarations.products import CHOICES
 from graupel.core.errors import NotFound
-from graupel.core.facets import Ids
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.product_types import ProductType
 from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, SWITCHES, ProductValues, Status
@@ -27,8 +26,7 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import facet_index, pictures, store, table_store
-from graupel.features.products.rows import ProductRow, VariantWithProductRow
+from graupel.features.products import pictures, store
 from graupel.features.terms import stocks
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
@@ -194,11 +192,11 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
     variants = tuple(variant_of(one, variants_own.get(one["id"]), held.get(one["id"])) for one in found)
     own = wording.of_record(tx, "product", product_id)
     words = vocabulary.current(ctx, tx, product_id)
-    axes = _axes(store.axes(tx, [product_id]), variants, words)
+    axes = axes_of(store.axes(tx, [product_id]), variants, words)
     shown = pictures.of_product(tx, product_id)
     files = media.by_ids(tx, [picture.media_id for picture in shown])
     values = replace(
-        _values(row, variants, bool(axes)),
+        values_of(row, variants, bool(axes)),
         categories=tuple(one["category_id"] for one in store.further_categories(tx, product_id)),
         tags=tuple(words.tags[tag_id] for tag_id in vocabulary.tag_ids_of(tx, "product", product_id)),
         pictures=shown,
@@ -249,7 +247,7 @@ def _axis_in(axis: Axis, words: Vocabulary) -> Axis:
     return Axis(attribute, tuple(labels[choice.id] for choice in axis.choices))
 
 
-def _values(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -> ProductValues:
+def values_of(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -> ProductValues:
     """The product's values; prices, SKU and the like of one that does not vary are its variant's."""
     only = None if varies or not variants else variants[0]
     switches: dict[str, Any] = {name: bool(row[name]) for name in SWITCHES}
@@ -265,7 +263,7 @@ def _values(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -
     )
 
 
-def _axes(rows: Sequence[Mapping[str, Any]], variants: Sequence[Variant], words: Vocabulary) -> tuple[Axis, ...]:
+def axes_of(rows: Sequence[Mapping[str, Any]], variants: Sequence[Variant], words: Vocabulary) -> tuple[Axis, ...]:
     """What the variants differ by, with the choices that any of them has, in the attribute's order."""
     axes = []
     for place, row in enumerate(rows):
@@ -286,99 +284,6 @@ def product_of_variant(ctx: Context, actor: Actor, variant_id: int) -> Product:
         return load(ctx, tx, product_id)
 
     return ctx.db.run(work)
-
-
-# --- reading many --------------------------------------------------------------------------------------------
-
-
-def list_after(
-    ctx: Context, actor: Actor, *, after: int, limit: int, search: str = "", status: Status | None = None
-) -> list[Product]:
-    """Products with their variants in the order of their ids, beyond ``after``; without pictures, tags and facts."""
-    actor.require(Role.VIEWER)
-
-    def work(tx: Tx) -> list[Product]:
-        rows = _rows_after(ctx, tx, after, limit, search, status)
-        ids = [row["id"] for row in rows]
-        variants: dict[int, list[Variant]] = {}
-        found = store.variants(tx, ids)
-        held = stocks.held(tx, [one["id"] for one in found])
-        for one in found:
-            variants.setdefault(one["product_id"], []).append(variant_of(one, there=held.get(one["id"])))
-        varying = {axis["product_id"] for axis in store.axes(tx, ids)}
-        return [_listed(row, tuple(variants.get(row["id"], ())), row["id"] in varying) for row in rows]
-
-    return ctx.db.run(work)
-
-
-#: The largest id that a set of them can hold; a cursor may say more.
-MOST_ID = 2**32 - 1
-
-
-def _rows_after(ctx: Context, tx: Tx, after: int, limit: int, typed: str, status: Status | None) -> list[ProductRow]:
-    lang = ctx.settings.language
-    found = facet_index.search(ctx, tx, typed)
-    if found is None:
-        return table_store.list_after(tx, after, limit, status and str(status), lang)
-    if status:
-        with facet_index.held(ctx, tx) as index:
-            found = index.select({"status": (str(status),)}, found)
-    beyond = found.rank(min(after, MOST_ID))
-    return table_store.list_of(tx, list(found[beyond : beyond + limit]), lang)
-
-
-def _listed(row: Mapping[str, Any], variants: tuple[Variant, ...], varies: bool) -> Product:
-    return Product(
-        row["id"],
-        _values(row, variants, varies),
-        row["version"],
-        variants,
-        made_at=row["made_at"],
-        changed_at=row["changed_at"],
-    )
-
-
-#: Of so many products variants are asked for by their products' ids; and so many variants are walked at once.
-MOST_NAMED = 5000
-
-
-def variants_after(
-    ctx: Context, actor: Actor, *, after: int, limit: int, search: str = ""
-) -> list[tuple[Variant, ProductValues]]:
-    """Variants in the order of their ids, beyond ``after``, each with the values of its product that it may inherit."""
-    actor.require(Role.VIEWER)
-
-    def work(tx: Tx) -> list[tuple[Variant, ProductValues]]:
-        rows = _variants_found(ctx, tx, after, limit, search)
-        held = stocks.held(tx, [row["id"] for row in rows])
-        return [(variant_of(row, there=held.get(row["id"])), _inheritable(row)) for row in rows]
-
-    return ctx.db.run(work)
-
-
-def _variants_found(ctx: Context, tx: Tx, after: int, limit: int, search: str) -> list[VariantWithProductRow]:
-    found = facet_index.search(ctx, tx, search)
-    if found is None:
-        return table_store.variants_after(tx, after, limit)
-    if len(found) <= MOST_NAMED:
-        return table_store.variants_after(tx, after, limit, list(found)) if found else []
-    return _variants_among(tx, after, limit, found)
-
-
-def _inheritable(row: Mapping[str, Any]) -> ProductValues:
-    return ProductValues(**{name: row[f"product_{name}"] for name in BASE_FIELDS})
-
-
-def _variants_among(tx: Tx, after: int, limit: int, found: Ids) -> list[VariantWithProductRow]:
-    """The same of many products: all are walked in their order until enough are of these."""
-    rows: list[VariantWithProductRow] = []
-    while len(rows) < limit:
-        walked = table_store.variants_after(tx, after, MOST_NAMED)
-        rows += [row for row in walked if row["product_id"] in found]
-        if len(walked) < MOST_NAMED:
-            break
-        after = walked[-1]["id"]
-    return rows[:limit]
 
 
 def findings(product: Product) -> list[Finding]:

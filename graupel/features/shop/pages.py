@@ -15,6 +15,7 @@ from graupel.features.shop.heads import Head
 from graupel.features.shop.service import Narrowed, Shelf
 from graupel.features.shop.windows import Window
 from graupel.web.frame import page
+from graupel.web.looking import at_once
 from graupel.web.security import Anyone, Ctx
 
 router = APIRouter()
@@ -51,6 +52,7 @@ def _say(window: Window) -> Callable[..., str]:
 
 @router.get("/shop")
 @router.get("/shop/{where}")
+@at_once
 def home(
     request: Request,
     ctx: Ctx,
@@ -115,6 +117,7 @@ def _moved(request: Request, path: str, status: int) -> Response:
 
 @router.get("/shop/c/{address}")
 @router.get("/shop/{where}/c/{address}")
+@at_once
 def category(
     request: Request,
     ctx: Ctx,
@@ -134,6 +137,7 @@ def category(
 
 @router.get("/shop/p/{address}")
 @router.get("/shop/{where}/p/{address}")
+@at_once
 def article(
     request: Request, ctx: Ctx, signed: Anyone, address: str, where: str = "", v: Annotated[int, Query(ge=0)] = 0
 ) -> Response:

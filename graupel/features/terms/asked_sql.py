@@ -10,7 +10,7 @@ from datetime import datetime
 
 from graupel.core.declarations.products import CHOICES
 from graupel.core.endings import Ending, Way
-from graupel.core.price_rules import PriceRule
+from graupel.core.price_rules import PriceRule, decimals
 from graupel.core.resolve import Lens
 from graupel.core.sales import Reach, TakesOff
 from graupel.db import Tx
@@ -20,6 +20,21 @@ from graupel.features.terms import store
 _ROUNDED = {Way.UP: "CEILING({x})", Way.DOWN: "FLOOR({x})", Way.NEAREST: "FLOOR({x} + 0.5)"}
 #: More than anything costs: stands for "no price" where the lowest is looked for.
 _BEYOND = "9999999999999"
+
+
+@dataclass
+class _Catalogue:
+    """In what catalogue prices are written; sets that follow a change know of no settings."""
+
+    currency: str = "EUR"
+
+
+_catalogue = _Catalogue()
+
+
+def register(currency: str) -> None:
+    """Say in which currency the catalogue is written."""
+    _catalogue.currency = currency
 
 
 def ending_sql(amount: str, ending: Ending | None) -> str:
@@ -70,13 +85,13 @@ class _Pricing:
 
     def by(self, sale: str, *, own: bool) -> str:
         """The price by a sale under an alias; ``own``: the sale is the destination's."""
-        rule = self.lens.rule or PriceRule()
+        rule = self.lens.rule or PriceRule(decimals=decimals(self.lens.currency or _catalogue.currency))
         amount = f"{sale}.amount"
         price = amount if own else rule_sql(amount, self.lens.rule)
         taken = amount if own else f"ROUND({amount} * {rule.factor:f}, {rule.decimals})"
         there = self._ended(sale, self._left(sale, self.regular, taken, rule.decimals), self._ending(rule))
         if not own and self.here != "TRUE":
-            first = self._ended(sale, self._left(sale, self.typed, amount, 2), self.ending)
+            first = self._ended(sale, self._left(sale, self.typed, amount, decimals(_catalogue.currency)), self.ending)
             by_rule = rule_sql(first, self.lens.rule)
             there = by_rule if self.here == "FALSE" else f"IF({self.here}, {there}, {by_rule})"
         return f"IF({sale}.takes_off = '{TakesOff.PRICE}', {price}, {there})"

@@ -119,6 +119,10 @@ REMEMBERED = timedelta(days=120)
 
 def sales_of(tx: Tx, product_id: int, since: datetime | None = None) -> list[Sale]:
     """The sales that reach a product or some of it, past ones since then, those on and those planned."""
+    return tx.remembered(("sales", product_id, since), lambda: _sales_of(tx, product_id, since))
+
+
+def _sales_of(tx: Tx, product_id: int, since: datetime | None) -> list[Sale]:
     rows = store.sales_of(tx, product_id, since.astimezone(UTC).replace(tzinfo=None) if since else None)
     goods: dict[int, list[SaleGoodsRow]] = {}
     for one in store.goods_of(tx, [row["id"] for row in rows if row["reach"] != Reach.ALL], product_id):
@@ -133,7 +137,8 @@ def ends_of(tx: Tx, sale_ids: Collection[int]) -> dict[int, datetime]:
 
 def quantity_prices_of(tx: Tx, product_id: int) -> list[QuantityPrice]:
     """What pieces of a product cost from so many on."""
-    return [quantity_price_of(row) for row in store.quantity_prices(tx, product_id)]
+    rows = tx.remembered(("quantity prices", product_id), lambda: store.quantity_prices(tx, product_id))
+    return [quantity_price_of(row) for row in rows]
 
 
 def taxing(

@@ -12,7 +12,7 @@ from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.quantities import parse_money
 from graupel.core.stock import How, Typed
-from graupel.features.products import asking, saving, selling
+from graupel.features.products import asking, many, saving, selling
 from graupel.features.products import service as products
 from graupel.features.products.api import Cursor, IfMatch, Limit, RecordId, TokenActor, etag, version_of
 from graupel.features.products.schemas import VariantIn, VariantOut, VariantPage, variant_out
@@ -29,7 +29,7 @@ def list_variants(
     ctx: Ctx, actor: TokenActor, q: Annotated[str, Query(max_length=200)] = "", limit: Limit = 50, cursor: Cursor = None
 ) -> VariantPage:
     """Variants in the order of their ids; `q` searches names and the beginnings of SKUs."""
-    found = products.variants_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q)
+    found = many.variants_after(ctx, actor, after=int(cursor or 0), limit=limit + 1, search=q)
     more = str(found[limit - 1][0].id) if len(found) > limit else None
     asked = asking.now_of(ctx, sorted({variant.product_id for variant, _ in found[:limit]}))
     sells = selling.now_of(ctx, sorted({variant.product_id for variant, _ in found[:limit]}))

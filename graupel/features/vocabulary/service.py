@@ -68,8 +68,12 @@ def load(tx: Tx, product_id: int | None = None) -> Vocabulary:
 def current(ctx: Context, tx: Tx, product_id: int | None = None) -> Vocabulary:
     """The vocabulary for looking, not for deciding: what is shared is kept until the catalogue changes."""
     shared = ctx.counts.get((history.stamp(tx), "vocabulary"), lambda: load(tx))
-    own = load_attributes(tx, store.attributes_of_product(tx, product_id)) if product_id else {}
+    own = tx.remembered(("own attributes", product_id), lambda: _own(tx, product_id)) if product_id else {}
     return replace(shared, attributes={**shared.attributes, **own}) if own else shared
+
+
+def _own(tx: Tx, product_id: int) -> dict[int, Attribute]:
+    return load_attributes(tx, store.attributes_of_product(tx, product_id))
 
 
 def read(ctx: Context, product_id: int | None = None) -> Vocabulary:

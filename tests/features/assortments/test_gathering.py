@@ -16,7 +16,7 @@ from graupel.features.assortments import gathering, service
 from graupel.features.categories import counts, deleting
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
-from graupel.features.products import saving, table
+from graupel.features.products import many, saving, table
 from graupel.features.products import service as products
 from graupel.features.variants import setting
 from graupel.features.vocabulary import joining
@@ -156,7 +156,7 @@ def _goods(ctx) -> dict[int, Goods]:
     brands = {name: key for key, name in words.brands.items()}
     tags = {name: key for key, name in words.tags.items()}
     found = {}
-    for product in products.list_after(ctx, SYSTEM, after=0, limit=100):
+    for product in many.list_after(ctx, SYSTEM, after=0, limit=100):
         one = products.read(ctx, SYSTEM, product.id)
         stocks = [v.stock for v in one.for_sale if v.stock is not None]
         found[one.id] = Goods(

@@ -16,7 +16,7 @@ from graupel.features.bulk import service
 from graupel.features.destinations import terms
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.products import checking, saving
+from graupel.features.products import checking, many, saving
 from graupel.features.products import service as products
 from graupel.features.variants import making, setting
 from graupel.features.variants.making import Wish
@@ -126,7 +126,7 @@ def test_all_that_match_means_what_the_address_of_the_table_shows(ctx):
         make_product(ctx, f"P-{n}", name="Fellside" if n % 2 else "Needle", status=Status.DRAFT)
     plan, _ = do(ctx, "tag_on", "summer", query="q=fellside&status=draft")
     assert plan.changing == 2
-    tagged = [p.values.name for p in products.list_after(ctx, SYSTEM, after=0, limit=9) if values(ctx, p.id).tags]
+    tagged = [p.values.name for p in many.list_after(ctx, SYSTEM, after=0, limit=9) if values(ctx, p.id).tags]
     assert tagged == ["Fellside", "Fellside"]
 
 

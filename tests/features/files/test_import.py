@@ -21,8 +21,7 @@ from graupel.features.files import exporting, reading, service
 from graupel.features.files.reading import TextShape
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.products import applying, batch, saving, summary
-from graupel.features.products import service as products
+from graupel.features.products import applying, batch, many, saving, summary
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
 from tests.serving import app, as_role, browser
 
@@ -119,7 +118,7 @@ def test_products_that_came_in_live_are_archived_by_a_roll_back_and_not_deleted(
 
 def test_a_product_changed_since_it_came_in_stays_when_the_file_is_rolled_back(ctx):
     file = bring_in(ctx, HEADER + "NEW-1,New yarn,5,50,,\nNEW-2,Other yarn,5,50,,\n")
-    product = products.list_after(ctx, SYSTEM, after=0, limit=1)[0]
+    product = many.list_after(ctx, SYSTEM, after=0, limit=1)[0]
     set_status(ctx, product.id, Status.ARCHIVED)
     assert rolling_back.plan(ctx, SYSTEM, file.row["change_set_id"]).stay == 2  # product and variant
     ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))

@@ -13,6 +13,7 @@ from graupel.core.records import FieldKind
 from graupel.core.roles import SYSTEM
 from graupel.features.history import journal, records, store
 from graupel.features.history import service as history
+from graupel.features.products import many
 from graupel.features.products import service as products
 from graupel.features.products.columns import inherited_sql
 from graupel.features.vocabulary import references
@@ -157,7 +158,7 @@ STEPS = st.lists(
 @given(STEPS)
 def test_a_record_that_changes_several_times_in_a_set_has_what_was_first_and_what_is_last(ctx, steps):
     """By single rows and by sets, and to and from nothing too."""
-    number = len(products.list_after(ctx, SYSTEM, after=0, limit=500))
+    number = len(many.list_after(ctx, SYSTEM, after=0, limit=500))
     variant = products.read(ctx, SYSTEM, make_product(ctx, f"J-{number}")).variants[0]
     first = {name: getattr(variant, name) for name in FIELDS}
     now = dict(first)

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from graupel.core.roles import SYSTEM
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.products import saving
+from graupel.features.products import many, saving
 from graupel.features.products import service as products
 from tests.making import make_product
 
@@ -74,7 +74,7 @@ changes = st.lists(
 @settings(max_examples=25)
 @given(changes, st.data())
 def test_rolling_back_in_any_order_does_what_was_announced_and_in_reverse_gives_the_beginning(ctx, steps, data):
-    number = len(products.list_after(ctx, SYSTEM, after=0, limit=500))
+    number = len(many.list_after(ctx, SYSTEM, after=0, limit=500))
     product_id = product(ctx, number)
     beginning = state(ctx, product_id)
     sets = []

@@ -9,6 +9,8 @@ from decimal import Decimal
 
 import pytest
 
+from graupel import areas
+from graupel.core import price_changes
 from graupel.core.conditions import Condition
 from graupel.core.errors import NotAllowed, Refused
 from graupel.core.products import Status
@@ -16,14 +18,16 @@ from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.core.sales import Reach
 from graupel.core.tables import TableState
 from graupel.features.assortments import service as assortments
+from graupel.features.bulk import service as bulk
 from graupel.features.categories import service as categories
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as terms_of
 from graupel.features.history import service as history
 from graupel.features.listings import standing
-from graupel.features.pricing import past, promotions, selling
+from graupel.features.pricing import margins, past, promotions, selling
+from graupel.features.pricing.schemas import Margin
 from graupel.features.pricing.selling import Goods
-from graupel.features.products import asking, resolving, saving, table
+from graupel.features.products import asking, many, resolving, saving, table
 from graupel.features.products import service as products
 from graupel.features.terms import store as terms_store
 from graupel.features.variants import setting
@@ -85,11 +89,24 @@ def by_sets(ctx, code="", at=None):
 
 def by_one(ctx, code="", at=None):
     found = {}
-    for listed in products.list_after(ctx, SYSTEM, after=0, limit=100):
+    for listed in many.list_after(ctx, SYSTEM, after=0, limit=100):
         product = products.read(ctx, SYSTEM, listed.id)
         ask = asking.read(ctx, product, lens_of(ctx, code))
         found |= {one.id: quote and quote.asked for one in product.for_sale for quote in [ask.quote(one, at=at)]}
     return found
+
+
+def without_sales(ctx, code, *, at_once):
+    """What is asked beside sales and quantity prices, by id; of products that are read one by one, or at once."""
+    ids = [one.id for one in many.list_after(ctx, SYSTEM, after=0, limit=100)]
+    lens = lens_of(ctx, code)
+
+    def work(tx):
+        several = many.load_priced(ctx, tx, ids) if at_once else {key: products.load(ctx, tx, key) for key in ids}
+        found = (asking.regular(ctx, tx, product, lens, ctx.now(tx)) for product in several.values())
+        return {one.id: each.quote(one) for each in found for one in each.product.for_sale}
+
+    return ctx.db.run(work)
 
 
 def listed(ctx, **chosen):
@@ -140,11 +157,37 @@ def test_what_is_asked_by_sets_is_what_is_asked_for_one_to_the_last_cent(ctx, ne
     for code in places:
         for moment in (None, now(ctx) - 36 * timedelta(hours=1), now(ctx) + 30 * timedelta(hours=1)):
             assert by_sets(ctx, code, moment) == by_one(ctx, code, moment), (code, moment)
+        assert without_sales(ctx, code, at_once=True) == without_sales(ctx, code, at_once=False)
     prices = by_one(ctx)
     summaries = ctx.db.run(lambda tx: tx.all("SELECT product_id, price_low, price_high FROM product_summary"))
     for row in summaries:
         mine = [prices[one.id] for one in products.read(ctx, SYSTEM, row["product_id"]).for_sale]
         assert (row["price_low"], row["price_high"]) == (min(mine), max(mine)), "a range is that of its variants now"
+
+
+@pytest.fixture
+def in_yen(ctx):
+    """A catalogue in a currency without decimals; the next empty installation is in euro again."""
+    areas.register("en", "JPY")
+    return replace(ctx, settings=ctx.settings.model_copy(update={"currency": "JPY"}))
+
+
+def test_a_catalogue_without_decimals_has_whole_prices_everywhere(in_yen):
+    ctx, outlet = in_yen, f"s{add_outlet(in_yen, currency='EUR')}"
+    terms_of.save(ctx, SYSTEM, outlet, {"rate": "0.0061", "percent": "0", "amount": "0", "ending": ""})
+    yarn, dear = make_product(ctx, "FEL-1", price=D(985)), make_product(ctx, "FEL-2", price=D(2345))
+    sale(ctx, on(yarn, dear), "33 %")
+    assert (asked(ctx, yarn), asked(ctx, dear)) == ([D(660)], [D(1571)])
+    assert by_sets(ctx) == by_one(ctx)
+    assert asked(ctx, yarn, outlet) == [D("4.03")], "33 % of the whole price, then the rate"
+    assert by_sets(ctx, outlet) == by_one(ctx, outlet)
+    lows = ctx.db.run(lambda tx: tx.all("SELECT price_low FROM product_summary ORDER BY product_id"))
+    assert [row["price_low"] for row in lows] == [D(660), D(1571)]
+    assert margins.work_out(ctx, Margin(cost="700", margin="33 %"))["price"] == "1045.00"
+    dry = bulk.request_plan(ctx, SYSTEM, "price", "+3 %", ids=[yarn, dear])
+    ctx.db.run(lambda tx: bulk.apply(ctx, tx, SYSTEM, dry))
+    typed = [products.read(ctx, SYSTEM, one).values.price for one in (yarn, dear)]
+    assert typed == [price_changes.parse("+3 %", "JPY").apply(D(one), None) for one in (985, 2345)] == [1015, 2415]
 
 
 # --- time ----------------------------------------------------------------------------------------------------

@@ -6,7 +6,7 @@ import pytest
 
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.categories import service as categories
-from graupel.features.products import service
+from graupel.features.products import many, service
 from graupel.features.users import service as users
 from tests.making import catalogue, make_product
 from tests.needles import colour, needles, size
@@ -121,7 +121,7 @@ def test_the_list_is_searched_and_paged_by_cursor(client, ctx):
 
 @pytest.mark.parametrize("named", [1, 3, 5000], ids=["walked", "walked in parts", "asked for by their products"])
 def test_variants_are_searched_by_their_products_however_many_there_are(client, ctx, needles, monkeypatch, named):
-    monkeypatch.setattr(service, "MOST_NAMED", named)
+    monkeypatch.setattr(many, "MOST_NAMED", named)
     for n in range(4):
         make_product(ctx, f"FEL-{n}", name=f"Fellside {n}" if n % 2 else "Plain")
     of_needles = {one.id for one in service.read(ctx, SYSTEM, needles).variants}

@@ -13,7 +13,7 @@ from graupel.features.bulk import service as bulk
 from graupel.features.destinations import shops
 from graupel.features.files import exporting
 from graupel.features.history import service as history
-from graupel.features.products import saving, service, table
+from graupel.features.products import many, saving, service, table
 from graupel.features.users import service as users
 from graupel.features.variants import setting
 from graupel.features.variants.reading import read_value
@@ -85,7 +85,7 @@ def test_it_comes_and_goes_with_files_and_programs(ctx, yarn, tmp_path, stranger
     assert row["country of origin"] == "IE"
     bring_in(ctx, "sku,name,made in\nFEL-1,,Portugal\nNEW-1,New yarn,ie\n")
     assert origins(ctx, yarn) == ["PT"]
-    made = service.list_after(ctx, SYSTEM, after=yarn, limit=1)[0].id
+    made = many.list_after(ctx, SYSTEM, after=yarn, limit=1)[0].id
     assert origins(ctx, made) == ["IE"]
     token = users.make_token(ctx, person(ctx, Role.EDITOR), "Test", Role.EDITOR)
     api = {"Authorization": f"Bearer {token}"}

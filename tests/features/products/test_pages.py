@@ -8,7 +8,7 @@ from graupel.core.attributes import Fact
 from graupel.core.product_types import Need
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
-from graupel.features.products import saving, service
+from graupel.features.products import many, saving, service
 from graupel.features.variants import setting
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
@@ -89,7 +89,7 @@ def test_a_new_product_with_a_picture_leads_to_its_editor(browser, ctx):
         },
     )
     assert answer.status_code == 204
-    product = service.list_after(ctx, SYSTEM, after=0, limit=1)[0]
+    product = many.list_after(ctx, SYSTEM, after=0, limit=1)[0]
     assert answer.headers["hx-redirect"] == f"/products/{product.id}?made=1"
     values = service.read(ctx, SYSTEM, product.id).values
     assert (values.price, values.weight_g, values.status, values.pictures[0].alt) == (
@@ -141,7 +141,7 @@ def test_the_mirror_shows_what_is_typed_and_writes_nothing(browser, ctx):
     assert "Typed just now" in answer.text
     assert "€12.50" in answer.text
     assert "A category is needed" in answer.text
-    assert service.list_after(ctx, SYSTEM, after=0, limit=1) == []
+    assert many.list_after(ctx, SYSTEM, after=0, limit=1) == []
 
 
 def test_the_mirror_doubts_prices_stock_and_gtins_and_takes_them_all_the_same(browser, ctx, needles):

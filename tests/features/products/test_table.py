@@ -17,7 +17,7 @@ from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import GROUPED_SORTS, SORTS, Cursor, TableState
 from graupel.db import Tx
 from graupel.features.categories import service as categories
-from graupel.features.products import facet_index, facet_snapshot, saving, table_store
+from graupel.features.products import facet_index, facet_snapshot, many, saving, table_store
 from graupel.features.products import service as products
 from graupel.features.products import table as products_table
 from graupel.features.products.facet_index import FacetKeeper, read_all
@@ -223,7 +223,7 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
     keeper = ctx.keepers.get(FacetKeeper)
     table(ctx)
     readings = keeper.readings
-    ids = [product.id for product in products.list_after(ctx, SYSTEM, after=0, limit=9)]
+    ids = [product.id for product in many.list_after(ctx, SYSTEM, after=0, limit=9)]
     values = products.read(ctx, SYSTEM, ids[0]).values
     saving.save(
         ctx, SYSTEM, ids[0], replace(values, brand="Carrow Mill", tags=("summer",), stock=3, name="Renamed"), None
@@ -273,7 +273,7 @@ def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monk
 
     assert facet_index.prepare(replace(ctx, keepers=Keepers())) == 5
     make_product(ctx, "NEW-1", price=Decimal("120.00"))
-    saving.delete(ctx, SYSTEM, products.list_after(ctx, SYSTEM, after=0, limit=9)[2].id)
+    saving.delete(ctx, SYSTEM, many.list_after(ctx, SYSTEM, after=0, limit=9)[2].id)
     assert begin() == 0
     file = ctx.settings.data_folder / facet_snapshot.FOLDER / facet_snapshot.NAME
     whole = file.read_bytes()
