@@ -252,7 +252,7 @@ def through(ctx: Context, tx: Tx, lens: Lens) -> Tree:
             [row | {"name": trees.get(row["id"], row["name"])} for row in store.trees(tx)],
         )
 
-    return ctx.counts.get((history.stamp(tx), "tree in", lens.destination, lens.chain), make)
+    return ctx.counts.get((history.written_stamp(tx), "tree in", lens.destination, lens.chain), make)
 
 
 def read_tree(ctx: Context) -> Tree:

@@ -141,7 +141,7 @@ def _categories(ctx: Context, tx: Tx, text: str) -> list[categories.Category]:
 
 def _words(ctx: Context, tx: Tx, text: str) -> list[Found]:
     words = vocabulary.current(ctx, tx)
-    return _fitting(text, ctx.counts.get((history.stamp(tx), "words to be found"), lambda: _named(words)))
+    return _fitting(text, ctx.counts.get((history.written_stamp(tx), "words to be found"), lambda: _named(words)))
 
 
 def _named(words: vocabulary.Vocabulary) -> list[tuple[str, Found]]:

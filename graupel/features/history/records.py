@@ -52,7 +52,8 @@ class RecordKind:
     no name of its own stands among them; ``telling``: the fields that History shows, where not all of them say
     something to people; ``calls``: of a record that is one value of another, what that is called, by id, from the
     values that the journal has of it. ``books``: what a roll back does, once, instead of taking records back, where
-    what they did can only be made up for.
+    what they did can only be made up for. ``flows``: comes in by itself all day, and nothing that people wrote changes
+    with it.
     """
 
     record: Record
@@ -69,6 +70,7 @@ class RecordKind:
     telling: tuple[str, ...] = ()
     calls: Callable[[Tx, Mapping[int, Mapping[str, Any]]], dict[int, str]] | None = None
     books: Callable[[Any], None] | None = None
+    flows: bool = False
 
     @property
     def name(self) -> str:

@@ -64,7 +64,7 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
     recorder.records = store.count_rows(tx, recorder.change_set_id)
     if recorder.records:
         following.follow(tx, recorder.change_set_id, recorder.handed_on)
-        store.note_recorded(tx, recorder.change_set_id)
+        store.note_recorded(tx, recorder.change_set_id, [kind.name for kind in records.kinds() if kind.flows])
         done.note(recorder.change_set_id, title)
     else:
         store.delete_empty(tx, recorder.change_set_id)
@@ -304,6 +304,11 @@ def of_records(ctx: Context, actor: Actor, kinds: Mapping[str, Sequence[int]], l
 def stamp(tx: Tx) -> str:
     """Another text after every change of the catalogue: what was counted under an old one is out of date."""
     return tx.remembered("stamp", lambda: store.stamp(tx))
+
+
+def written_stamp(tx: Tx) -> str:
+    """The same after every change of what people write: what flows in all day, orders and stock, leaves it alone."""
+    return tx.remembered("written stamp", lambda: store.stamp(tx, only_written=True))
 
 
 def newest_ids(tx: Tx, limit: int) -> list[int]:

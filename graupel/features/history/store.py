@@ -167,27 +167,44 @@ def set_rolled_back(tx: Tx, change_set_id: int, by: int | None) -> None:
     tx.run("UPDATE change_set SET rolled_back_by = %s WHERE id = %s", [by, change_set_id])
 
 
-def stamp(tx: Tx) -> str:
-    """Another text after every change set that is committed, also where a long one commits after later ones."""
+def stamp(tx: Tx, *, only_written: bool = False) -> str:
+    """Another text after every change set that is committed, also where a long one commits after later ones.
+
+    ``only_written``: those alone in which something does not come in by itself all day.
+    """
+    among = "WHERE NOT flows" if only_written else ""
     row = tx.one(
-        "SELECT MAX(no) AS newest, SUM(no) AS total FROM (SELECT no FROM recorded ORDER BY no DESC LIMIT 500) latest"
+        f"""SELECT MAX(no) AS newest, SUM(no) AS total
+            FROM (SELECT no FROM recorded {among} ORDER BY no DESC LIMIT 500) latest"""
     )
     assert row is not None
     return f"{row['newest']}-{row['total']}"
 
 
-def note_recorded(tx: Tx, change_set_id: int) -> None:
-    """Say, as the last of a change set, that it is recorded: a long one stands among those that ended with it."""
-    tx.run("INSERT INTO recorded (change_set_id) VALUES (%s)", [change_set_id])
+def note_recorded(tx: Tx, change_set_id: int, flowing: Sequence[str]) -> None:
+    """Say, as the last of a change set, that it is recorded: a long one stands among those that ended with it.
+
+    ``flowing``: the kinds of record that come in all day.
+    """
+    tx.run(
+        """INSERT INTO recorded (change_set_id, flows) SELECT %(set)s,
+             NOT EXISTS (SELECT 1 FROM change_row WHERE change_set_id = %(set)s AND record_kind NOT IN %(flowing)s)
+             AND NOT EXISTS (SELECT 1 FROM change_pack WHERE change_set_id = %(set)s)""",
+        {"set": change_set_id, "flowing": list(flowing) or [""]},
+    )
 
 
 def prune_recorded(tx: Tx) -> int:
-    """Forget all but the last KEPT_RECORDED of them; returns how many. Their numbers may have gaps."""
-    return tx.run(
-        """DELETE FROM recorded WHERE no < (SELECT oldest FROM (
-             SELECT MIN(no) AS oldest FROM (SELECT no FROM recorded ORDER BY no DESC LIMIT %s) kept) x)
-           LIMIT 1000000""",
-        [KEPT_RECORDED],
+    """Forget all but the last KEPT_RECORDED of both kinds; returns how many. Their numbers may have gaps."""
+    return sum(
+        tx.run(
+            """DELETE FROM recorded WHERE flows = %(flows)s AND no < (SELECT oldest FROM (
+                 SELECT MIN(no) AS oldest
+                 FROM (SELECT no FROM recorded WHERE flows = %(flows)s ORDER BY no DESC LIMIT %(kept)s) kept) x)
+               LIMIT 1000000""",
+            {"flows": flows, "kept": KEPT_RECORDED},
+        )
+        for flows in (True, False)
     )
 
 

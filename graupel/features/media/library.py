@@ -56,7 +56,7 @@ def shelf(ctx: Context, actor: Actor, wanted: Wanted) -> Shelf:
             where.append("lib.id IN (SELECT record_id FROM tagging WHERE tag_id = %(tag)s AND kind = 'media')")
         if wanted.unused:
             where.append(uses.unused())
-            stamp = history.stamp(tx)
+            stamp = history.written_stamp(tx)
             in_texts = ctx.counts.get((stamp, "media in texts"), lambda: uses.shown_in_texts(tx, lang))
             if in_texts:
                 where.append("lib.sha256 NOT IN %(in_texts)s")
@@ -67,7 +67,7 @@ def shelf(ctx: Context, actor: Actor, wanted: Wanted) -> Shelf:
         return Shelf(
             [found[one] for one in ids[:PAGE]],
             _use_counts(tx, ids[:PAGE], lang),
-            ctx.counts.get((history.stamp(tx), "media kinds"), lambda: store.counts(tx)),
+            ctx.counts.get((history.written_stamp(tx), "media kinds"), lambda: store.counts(tx)),
             ids[PAGE - 1] if len(ids) > PAGE else None,
         )
 

@@ -14,6 +14,7 @@ def register(language: str) -> None:
             declared.ORDER,
             lambda tx, ids: {row["id"]: Shown(f"Order {row['name']}") for row in store.names(tx, ids)},
             reversible=False,
+            flows=True,
         )
     )
     records.register(
@@ -24,6 +25,7 @@ def register(language: str) -> None:
                 for row in store.line_names(tx, ids)
             },
             reversible=False,
+            flows=True,
             telling=("reserved", "taken", "returned"),
         )
     )

@@ -123,7 +123,7 @@ def _factor(written: Written, class_id: int, day: date) -> Decimal:
 def of_many(ctx: Context, tx: Tx, sales: Sequence[SaleRow], now: datetime) -> Mapping[int, Check]:
     """The same of those that have not ended, by id; kept until the catalogue changes."""
     found: dict[int, Check] = {}
-    stamp = history.stamp(tx)
+    stamp = history.written_stamp(tx)
     for one in sales:
         if one["ends"] is None or one["ends"] > now:
             key = (stamp, "sale", one["id"], one["version"])

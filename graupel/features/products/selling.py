@@ -163,6 +163,18 @@ def _now(row: SellingRow) -> SellsNow:
     return SellsNow(Standing(row["standing"]), ready, most, row["back_on"], row["coming_on"])
 
 
+def hidden_of(tx: Tx, product_ids: Sequence[int]) -> frozenset[int]:
+    """The variants of these products that buyers do not see while none is left."""
+    if not product_ids:
+        return frozenset()
+    rows = tx.all(
+        f"""SELECT v.id FROM variant v JOIN product p ON p.id = v.product_id {sells_sql.JOINS}
+            WHERE v.product_id IN %s AND NOT v.archived AND {sells_sql.now(tx).hidden}""",
+        [list(product_ids)],
+    )
+    return frozenset(row["id"] for row in rows)
+
+
 def without_hidden(product: Product, hidden: frozenset[int]) -> Product:
     """The product as buyers see it, without the variants that are hidden while none is left."""
     if not hidden:

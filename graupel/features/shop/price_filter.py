@@ -12,6 +12,7 @@ from graupel.db import Tx
 from graupel.features.products import resolving
 from graupel.features.shop import offers
 from graupel.features.shop.windows import Window
+from graupel.features.terms import sells_sql
 from graupel.features.terms import service as terms
 
 #: Of so few goods only their own prices are looked at.
@@ -46,7 +47,7 @@ def _price(text: str, currency: str) -> Decimal | None:
 
 
 def within(ctx: Context, tx: Tx, window: Window, goods: Ids, span: Span) -> Ids:
-    """Those of some goods of which a variant costs what is asked for."""
+    """Those of some goods of which a variant that buyers see costs what is asked for."""
     written = terms.written(ctx, tx)
     classes = [None, *written.classes]
     shelves = offers.shelves(ctx, tx, window, classes)
@@ -55,12 +56,13 @@ def within(ctx: Context, tx: Tx, window: Window, goods: Ids, span: Span) -> Ids:
     for place, one in enumerate(classes):
         low, high = _typed(lambda amount, key=one: shelves.shown(amount, key), span)  # type: ignore[misc]
         bounds |= {f"class{place}": one, f"low{place}": low, f"high{place}": high}
-        clauses.append(f"(g.tax_class_id <=> %(class{place})s AND x.asked BETWEEN %(low{place})s AND %(high{place})s)")
+        clauses.append(f"(p.tax_class_id <=> %(class{place})s AND x.asked BETWEEN %(low{place})s AND %(high{place})s)")
     few = list(goods) if len(goods) <= FEW else None
     found = resolving.select(tx, window.lens, (resolving.ASKED,), ctx.settings.language, few)
     rows = tx.all(
-        f"""SELECT DISTINCT x.product_id AS id FROM ({found.sql}) x JOIN product g ON g.id = x.product_id
-            WHERE {" OR ".join(clauses)}""",
+        f"""SELECT DISTINCT x.product_id AS id FROM ({found.sql}) x JOIN product p ON p.id = x.product_id
+            JOIN variant v ON v.id = x.variant_id {sells_sql.JOINS}
+            WHERE ({" OR ".join(clauses)}) AND NOT {sells_sql.now(tx).hidden}""",
         {**found.params, **bounds},
     )
     return Ids(goods & Ids(row["id"] for row in rows))

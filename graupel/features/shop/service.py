@@ -230,9 +230,10 @@ def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int], can_be_had: I
     classes = {row["id"]: row["tax_class_id"] for row in shelf_rows}
     prices: dict[int, list[Decimal]] = {}
     reduced: set[int] = set()
+    hidden = selling.hidden_of(tx, ids)
     for row in resolving.variants(tx, lens, ("price", resolving.ASKED), lang, ids).rows if ids else ():
         key = row["product_id"]
-        if row["asked"] is not None:
+        if row["asked"] is not None and row["variant_id"] not in hidden:
             prices.setdefault(key, []).append(priced.shown(row["asked"], classes[key]))
             if row["asked"] < row["price"]:
                 reduced.add(key)
@@ -297,9 +298,11 @@ def product(ctx: Context, shown: Window, product_id: int, viewer: Actor | None) 
     for code, one in shown.in_languages().items():
         seen = product_rules.seen(found.values, one.lens)
         paths[code] = menus.product_path(one.path, product_id, seen.address_part, seen.name)
-    asked, sells = asking.read(ctx, found, shown.lens), selling.read(ctx, found)
-    delivering = ctx.db.run(lambda tx: deliveries.of_product(ctx, tx, found))
+    sells = selling.read(ctx, found)
     found = selling.without_hidden(found, sells.hidden) if viewer is None else found
+    asked, delivering = ctx.db.run(
+        lambda tx: (asking.of(ctx, tx, found, shown.lens), deliveries.of_product(ctx, tx, found))
+    )
     if shown.lens.is_default:
         return ShownProduct(found, paths, asked, sells, delivering)
 

@@ -51,7 +51,7 @@ class Carriage:
 def said(ctx: Context, tx: Tx) -> SaidOfDelivery:
     """What is said once, kept until the next change of anything."""
     currency = ctx.settings.currency
-    return ctx.counts.get((history.stamp(tx), "delivery"), lambda: _read(tx, currency))
+    return ctx.counts.get((history.written_stamp(tx), "delivery"), lambda: _read(tx, currency))
 
 
 def _read(tx: Tx, currency: str) -> SaidOfDelivery:

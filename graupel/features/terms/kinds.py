@@ -71,6 +71,7 @@ def register_booked() -> None:
             of_stock.STOCK,
             lambda tx, ids: {row["id"]: _of_variant(row) for row in stock_store.variant_names(tx, list(ids))},
             removable="sk.on_hand = 0 AND sk.reserved = 0",
+            flows=True,
         )
     )
     records.register(
@@ -78,6 +79,7 @@ def register_booked() -> None:
             of_stock.STOCK_ENTRY,
             lambda tx, ids: {row["id"]: _of_variant(row) for row in stock_store.entry_names(tx, list(ids))},
             books=booking.put_back,
+            flows=True,
             telling=("amount", "reason"),
         )
     )

@@ -63,7 +63,7 @@ def utc(at: datetime) -> datetime:
 
 def written(ctx: Context, tx: Tx) -> Written:
     """What is said once, kept until the next change of anything."""
-    return ctx.counts.get((history.stamp(tx), "terms of sale"), lambda: _written(tx))
+    return ctx.counts.get((history.written_stamp(tx), "terms of sale"), lambda: _written(tx))
 
 
 def _written(tx: Tx) -> Written:

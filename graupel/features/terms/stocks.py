@@ -48,7 +48,7 @@ def _said(row: SellingRulesRow) -> dict[str, Any]:
 
 def said(ctx: Context, tx: Tx) -> SaidOfSelling:
     """What is said once, kept until the next change of anything."""
-    return ctx.counts.get((history.stamp(tx), "rules of selling"), lambda: _read(tx))
+    return ctx.counts.get((history.written_stamp(tx), "rules of selling"), lambda: _read(tx))
 
 
 def _read(tx: Tx) -> SaidOfSelling:

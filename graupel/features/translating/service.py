@@ -138,7 +138,9 @@ def progress(ctx: Context, actor: Actor, lang: str) -> dict[str, Progress]:
                 found[kind.kind] = Progress(lang, *(counts[s] for s in (State.MISSING, State.OUTDATED, State.DONE)))
         return found
 
-    return ctx.db.run(lambda tx: ctx.keepers.get(ProgressKeeper).get(target, history.stamp(tx), lambda: count(tx)))
+    return ctx.db.run(
+        lambda tx: ctx.keepers.get(ProgressKeeper).get(target, history.written_stamp(tx), lambda: count(tx))
+    )
 
 
 def together(progressed: Mapping[str, Progress], lang: str) -> Progress:

@@ -50,7 +50,7 @@ def all_doubles(ctx: Context, actor: Actor) -> list[Pair]:
             found += _pairs(ctx, tx, "attribute_choice", labels.get(attribute["id"], {}), attribute["name"])
         return found
 
-    return ctx.db.run(lambda tx: ctx.counts.get((history.stamp(tx), "doubles"), lambda: work(tx)))
+    return ctx.db.run(lambda tx: ctx.counts.get((history.written_stamp(tx), "doubles"), lambda: work(tx)))
 
 
 def _pairs(ctx: Context, tx: Tx, kind: str, names: Mapping[int, str], within: str = "") -> list[Pair]:

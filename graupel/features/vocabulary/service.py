@@ -67,7 +67,7 @@ def load(tx: Tx, product_id: int | None = None) -> Vocabulary:
 
 def current(ctx: Context, tx: Tx, product_id: int | None = None) -> Vocabulary:
     """The vocabulary for looking, not for deciding: what is shared is kept until the catalogue changes."""
-    shared = ctx.counts.get((history.stamp(tx), "vocabulary"), lambda: load(tx))
+    shared = ctx.counts.get((history.written_stamp(tx), "vocabulary"), lambda: load(tx))
     own = tx.remembered(("own attributes", product_id), lambda: _own(tx, product_id)) if product_id else {}
     return replace(shared, attributes={**shared.attributes, **own}) if own else shared
 
@@ -91,7 +91,7 @@ def through(ctx: Context, tx: Tx, lens: Lens, product_id: int | None = None) -> 
     words = current(ctx, tx, product_id)
     if not lens.lang:
         return words
-    said = ctx.counts.get((history.stamp(tx), "vocabulary in", lens.chain), lambda: _translations(tx, lens))
+    said = ctx.counts.get((history.written_stamp(tx), "vocabulary in", lens.chain), lambda: _translations(tx, lens))
     return in_words(words, *said)
 
 
@@ -178,7 +178,8 @@ def product_counts(ctx: Context, kind: str) -> dict[int, int]:
     """How many products use each record of a kind."""
     return ctx.db.run(
         lambda tx: ctx.counts.get(
-            (history.stamp(tx), "uses", kind), lambda: references.product_counts(tx, kind, ctx.settings.language)
+            (history.written_stamp(tx), "uses", kind),
+            lambda: references.product_counts(tx, kind, ctx.settings.language),
         )
     )
 

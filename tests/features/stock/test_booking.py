@@ -407,6 +407,23 @@ def test_what_hides_itself_at_zero_leaves_the_shop_and_comes_back(ctx, yarn):
     assert is_shown()
 
 
+def test_orders_and_stock_leave_alone_what_is_kept_of_what_people_wrote(ctx, yarn):
+    def stamps() -> tuple[str, str]:
+        return ctx.db.run(lambda tx: (history.stamp(tx), history.written_stamp(tx)))
+
+    all_before, written = stamps()
+    orders.take(ctx, SYSTEM, Reported("", "r1", "1", Report(Told.ORDERED, {"FEL-1": D(2)})))
+    service.book(ctx, SYSTEM, only(ctx, yarn), None, "+3", "", Reason.RECEIVED)
+    all_then, still = stamps()
+    assert (all_then != all_before, still) == (True, written)
+    product = products.read(ctx, SYSTEM, yarn)
+    saving.save(ctx, SYSTEM, yarn, replace(product.values, name="Fellside, renamed"), None)
+    renamed = stamps()[1]
+    assert renamed != written
+    bring_in(ctx, "sku,name\nNEW-1,New\n")
+    assert stamps()[1] not in (written, renamed), "goods that came by a file are no flow"
+
+
 def test_goods_begin_to_sell_on_their_day_without_anybody_doing_anything(ctx, yarn):
     today = ctx.db.run(lambda tx: stocks.today(ctx, tx))
     product = products.read(ctx, SYSTEM, yarn)

@@ -250,12 +250,19 @@ def test_a_variant_that_is_sold_out_is_marked_among_its_choices_and_hidden_ones_
     ids = {label: one.id for label, one in by_label(ctx, needles).items()}
     setting.set_values(ctx, SYSTEM, needles, list(ids.values()), "stock", counted(4))
     setting.save_one(ctx, SYSTEM, ids["Oat, 4 mm"], {"stock": counted(0)})
-    setting.save_one(ctx, SYSTEM, ids["Rust, 4 mm"], {"stock": counted(0), "at_zero": "hide"})
+    setting.save_one(ctx, SYSTEM, ids["Rust, 4 mm"], {"stock": counted(0), "at_zero": "hide", "price": D("1.11")})
     chosen = stranger.get(f"/shop/p/{needles}?v={ids['Oat, 4 mm']}")
     assert "Sold out" in text(chosen)
     assert re.search(r'class="way gone[^"]*"[^>]*aria-current="true"', chosen.text)
     hidden = stranger.get(f"/shop/p/{needles}?v={ids['Rust, 4 mm']}")
     assert described(hidden)["@type"] == "ProductGroup", "the address does not bring back what is hidden"
+    assert "1.11" not in hidden.text, "nor does the product cost as little as what is hidden"
+    shelf = f"/shop/c/{products.read(ctx, SYSTEM, needles).values.category_id}"
+    assert "1.11" not in stranger.get(shelf).text
+    assert f"/shop/p/{needles}" not in stranger.get(f"{shelf}?high=2").text
+    setting.save_one(ctx, SYSTEM, ids["Rust, 4 mm"], {"stock": counted(1)})
+    assert "1.11" in stranger.get(shelf).text
+    assert f"{needles}" in stranger.get(f"{shelf}?high=2").text
 
 
 # --- programs ------------------------------------------------------------------------------------------------
