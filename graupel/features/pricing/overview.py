@@ -8,19 +8,21 @@ from urllib.parse import parse_qs
 
 from graupel.context import Context
 from graupel.core.errors import NotFound
+from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.sales import Reach, Sale
 from graupel.core.showing import plural
 from graupel.core.tables import TableState
 from graupel.core.time_lines import Drawing, draw
 from graupel.db import Tx
+from graupel.features.history import service as history
 from graupel.features.pricing import checks, lines, selling, store
 from graupel.features.pricing.checks import Check
 from graupel.features.pricing.rows import GoodsNameRow
 from graupel.features.pricing.selling import Goods
+from graupel.features.products import facet_index, table
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
-from graupel.features.products import table
 from graupel.features.terms import service as terms
 from graupel.features.terms import store as terms_store
 from graupel.features.terms.rows import SaleRow
@@ -61,12 +63,25 @@ def read(ctx: Context, actor: Actor, weeks: int, shift: int, only: str) -> Shop:
         return Shop(
             draw(drawn, since, until, now, selling.zone_of(ctx)),
             {key: len(sales) for key, sales in marked.items()},
-            store.products_with_plans(tx, _naive(now)),
-            store.products_count(tx),
+            _with_plans(ctx, tx, now),
+            _goods(ctx, tx),
             max(0, len(shown) - sum(len({p.sale for p in line.pieces if p.sale}) for line in drawn)),
         )
 
     return ctx.db.run(work)
+
+
+def _with_plans(ctx: Context, tx: Tx, now: datetime) -> int:
+    """How many products have a sale of their own, worked out again each minute."""
+    minute = _naive(now).replace(second=0, microsecond=0)
+    key = (history.written_stamp(tx), "products with plans", minute)
+    return ctx.counts.get(key, lambda: store.products_with_plans(tx, _naive(now)))
+
+
+def _goods(ctx: Context, tx: Tx) -> int:
+    """How many products there are, archived ones left out."""
+    with facet_index.held(ctx, tx) as index:
+        return len(index) - len(index.select({"status": (str(Status.ARCHIVED),)}))
 
 
 def _naive(at: datetime) -> datetime:

@@ -167,11 +167,6 @@ def terms_changes(tx: Tx, ids: Sequence[int], since: datetime) -> list[TermsChan
 # --- counts --------------------------------------------------------------------------------------------------
 
 
-def products_count(tx: Tx) -> int:
-    """How many products there are, archived ones left out."""
-    return int(tx.value("SELECT COUNT(*) FROM product WHERE status <> 'archived'"))
-
-
 def sales_by_promotion(tx: Tx) -> dict[int, int]:
     rows = tx.all("SELECT promotion_id AS id, COUNT(*) AS n FROM sale WHERE promotion_id IS NOT NULL GROUP BY 1")
     return {row["id"]: row["n"] for row in rows}
