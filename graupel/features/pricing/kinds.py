@@ -9,6 +9,7 @@ from graupel.features.history.records import RecordKind, Shown
 from graupel.features.pricing import store
 from graupel.features.products import belonging, summary
 from graupel.features.products.belonging import Belonging
+from graupel.features.terms.store import MOMENT
 from graupel.features.vocabulary import references
 
 #: SQL: nothing else is as near, for the same goods and place, at the same time as the sale ``{sale}``.
@@ -30,10 +31,13 @@ _REACHED = """SELECT g.product_id FROM ({ids}) c JOIN sale_goods g ON g.sale_id 
                 LEFT JOIN change_row cr ON cr.change_set_id = %(set)s AND cr.record_kind = 'sale'
                   AND cr.record_id = c.id
                 WHERE 'all' IN (s.reach, JSON_VALUE(cr.was, '$.reach')))"""
-_CHANGED_SALES = "SELECT record_id AS id FROM change_row WHERE change_set_id = %(set)s AND record_kind = 'sale'"
+#: SQL: a sale ``s``, or what it was before (in ``cr``), has begun: one that is only planned changes no price yet.
+_BEGUN = f"""(s.begins <= {MOMENT} OR CAST(JSON_VALUE(cr.was, '$.begins') AS DATETIME(3)) <= {MOMENT})"""
+_CHANGED_SALES = f"""SELECT cr.record_id AS id FROM change_row cr LEFT JOIN sale s ON s.id = cr.record_id
+                     WHERE cr.change_set_id = %(set)s AND cr.record_kind = 'sale' AND {_BEGUN}"""
 #: A promotion costs nothing less by itself; but what is told of prices names it.
-_PROMOTED = """SELECT s.id FROM change_row r JOIN sale s ON s.promotion_id = r.record_id
-               WHERE r.change_set_id = %(set)s AND r.record_kind = 'promotion'"""
+_PROMOTED = f"""SELECT s.id FROM change_row r JOIN sale s ON s.promotion_id = r.record_id
+                WHERE r.change_set_id = %(set)s AND r.record_kind = 'promotion' AND s.begins <= {MOMENT}"""
 _MOMENTS = """SELECT COALESCE(m.sale_id, JSON_VALUE(r.became, '$.sale_id')) AS id FROM change_row r
               LEFT JOIN sale_moment m ON m.id = r.record_id
               WHERE r.change_set_id = %(set)s AND r.record_kind = 'sale_moment'"""
@@ -106,8 +110,10 @@ def _register_belongings() -> None:
     summary.register_repriced("sale_moment", _REACHED.format(ids=_MOMENTS))
     summary.register_repriced(
         "sale_goods",
-        """SELECT COALESCE(g.product_id, JSON_VALUE(r.was, '$.product_id')) AS product_id FROM change_row r
-           LEFT JOIN sale_goods g ON g.id = r.record_id
-           JOIN product p ON p.id = COALESCE(g.product_id, JSON_VALUE(r.was, '$.product_id'))
-           WHERE r.change_set_id = %(set)s AND r.record_kind = 'sale_goods'""",
+        f"""SELECT p.id AS product_id FROM change_row r LEFT JOIN sale_goods g ON g.id = r.record_id
+            JOIN product p ON p.id = COALESCE(g.product_id, JSON_VALUE(r.was, '$.product_id'))
+            LEFT JOIN sale s ON s.id = COALESCE(g.sale_id, JSON_VALUE(r.was, '$.sale_id'))
+            LEFT JOIN change_row cr ON cr.change_set_id = %(set)s AND cr.record_kind = 'sale'
+              AND cr.record_id = COALESCE(g.sale_id, JSON_VALUE(r.was, '$.sale_id'))
+            WHERE r.change_set_id = %(set)s AND r.record_kind = 'sale_goods' AND {_BEGUN}""",
     )

@@ -19,6 +19,9 @@ from graupel.features.terms.rows import (
 
 #: How far time has been played for sales (jobs/timekeeping.py).
 CLOCK = "sales"
+#: SQL of the moment that sets of prices are worked out for: now, or as far as time has been played.
+MOMENT = f"""GREATEST(UTC_TIMESTAMP(3), COALESCE((SELECT reached FROM clock WHERE name = '{CLOCK}'),
+                                                UTC_TIMESTAMP(3)))"""
 
 
 def insert(tx: Tx, record: Record, values: Mapping[str, Any]) -> int:
@@ -178,11 +181,8 @@ def at_boundary(tx: Tx, moment: datetime) -> list[SaleRow]:
 
 
 def moment(tx: Tx) -> datetime:
-    """The moment that sets of prices are worked out for: now, or as far as time has been played."""
-    found: datetime = tx.value(
-        "SELECT GREATEST(UTC_TIMESTAMP(3), COALESCE((SELECT reached FROM clock WHERE name = %s), UTC_TIMESTAMP(3)))",
-        [CLOCK],
-    )
+    """The moment that sets of prices are worked out for."""
+    found: datetime = tx.value(f"SELECT {MOMENT}")
     return found
 
 

@@ -64,5 +64,9 @@ document.addEventListener("click", (event) => {
     again?.focus({ preventScroll: true });
   });
 });
+// What stands beside the goods stands above them where there is little room, and then would push them out of sight.
+if (matchMedia("(max-width: 700px)").matches) {
+  for (const found of document.querySelectorAll("details[data-beside]")) found.open = false;
+}
 window.addEventListener("popstate", () => show(location.href, { keep: false }));
 ready();

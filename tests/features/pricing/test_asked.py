@@ -27,7 +27,7 @@ from graupel.features.listings import standing
 from graupel.features.pricing import margins, past, promotions, selling
 from graupel.features.pricing.schemas import Margin
 from graupel.features.pricing.selling import Goods
-from graupel.features.products import asking, many, resolving, saving, table
+from graupel.features.products import asking, many, resolving, saving, summary, table
 from graupel.features.products import service as products
 from graupel.features.terms import store as terms_store
 from graupel.features.variants import setting
@@ -163,6 +163,26 @@ def test_what_is_asked_by_sets_is_what_is_asked_for_one_to_the_last_cent(ctx, ne
     for row in summaries:
         mine = [prices[one.id] for one in products.read(ctx, SYSTEM, row["product_id"]).for_sale]
         assert (row["price_low"], row["price_high"]) == (min(mine), max(mine)), "a range is that of its variants now"
+
+
+def test_a_sale_touches_goods_when_it_begins_and_not_when_it_is_planned(ctx, yarn, needles):
+    def touched(act) -> set[int]:
+        act()
+        newest = ctx.db.run(lambda tx: tx.value("SELECT MAX(id) FROM change_set"))
+        return set(ctx.db.run(lambda tx: summary.touched_ids(tx, newest)))
+
+    made: list[int] = []
+
+    def plan(goods, begins):
+        return touched(lambda: made.append(sale(ctx, goods, "5 %", begins, begins + 2)))
+
+    oat = Goods(Reach.VARIANT, [needles], [by_label(ctx, needles)["Oat, 3 mm"].id])
+    assert [plan(goods, 2) for goods in (on(yarn), Goods(Reach.ALL), oat)] == [set(), set(), set()]
+    assert plan(on(needles), -1) == {needles}
+    assert touched(lambda: selling.move(ctx, SYSTEM, made[0], now(ctx) - DAY, now(ctx) + DAY)) == {yarn}
+    assert asked(ctx, yarn) == [D("9.31")] == [*by_sets(ctx).values()][:1]
+    assert touched(lambda: selling.end_now(ctx, SYSTEM, made[0])) == {yarn}
+    assert touched(lambda: selling.remove(ctx, SYSTEM, made[1])) == set()
 
 
 @pytest.fixture
@@ -355,7 +375,7 @@ def test_a_channel_is_sent_what_is_asked_and_again_when_its_rule_changes_or_a_sa
     sale(ctx, on(yarn), "7.90", 2, 4)
     settle()
     later = replace(ctx, ahead=3 * DAY)
-    later.db.run(lambda tx: selling._arrive(later, tx, terms_next(tx)))
+    work_off(later)
     assert stale()
     channel = ctx.db.run(lambda tx: tx.one("SELECT * FROM channel WHERE id = %s", [row]))
     shown = later.db.run(lambda tx: standing.through(later, tx, channel, products.load(later, tx, yarn)))
@@ -378,7 +398,3 @@ def test_a_channel_is_sent_what_is_asked_and_again_when_its_rule_changes_or_a_sa
         {"amount": "10.78", "currency": "EUR"},
         {"id": "WINTER-26", "kind": "clearance"},
     )
-
-
-def terms_next(tx) -> datetime:
-    return terms_store.next_boundary(tx, datetime(2000, 1, 1)).replace(tzinfo=UTC)
