@@ -1,6 +1,6 @@
 // What was typed and not saved is kept in this browser, and offered again after a closed tab, a crash or a way back.
 // Only what was typed is kept, with what stood there before: so what a colleague saved since is never overwritten.
-import { button, counted, element } from "./shared.js";
+import { button, counted, element, moment } from "./shared.js";
 import { contents, differing, fill, labelOf, savedOf, sheets, titleOf, unsavedIn } from "./sheets.js";
 
 function placeOf(sheet) {
@@ -76,7 +76,7 @@ function offerOf(place, kept, where, count, putIt) {
     note.remove();
     act();
   };
-  const when = new Date(kept.at).toLocaleString(document.documentElement.lang);
+  const when = moment(kept.at);
   const textContent = `What you typed ${where} on ${when} was not saved (${counted(count, "field")}).`;
   const back = button("Put it back", over(putIt), "btn");
   const drop = button(

@@ -127,6 +127,11 @@ export function counted(count, one, many = `${one}s`) {
   return `${count.toLocaleString("en")} ${count === 1 ? one : many}`;
 }
 
+/** "26 Nov 2026, 19:42", where whoever reads it is. */
+export function moment(at) {
+  return new Date(at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" });
+}
+
 /** Tells whoever listens that a field, or something in it, was changed. */
 export function changed(field, kind = "input") {
   field.dispatchEvent(new Event(kind, { bubbles: true }));

@@ -1,5 +1,5 @@
 // What was typed on other pages and not saved, in this browser.
-import { element, whenShown } from "./shared.js";
+import { element, moment, whenShown } from "./shared.js";
 
 const person = document.querySelector("meta[name=person]")?.content ?? "";
 const MOST = 6;
@@ -17,7 +17,7 @@ function typedBefore() {
 }
 function row({ page, title, fields, at }) {
   const count = Object.keys(fields).length;
-  const when = new Date(at).toLocaleString("en", { dateStyle: "medium", timeStyle: "short" });
+  const when = moment(at);
   const said = `${count === 1 ? "one field" : `${count} fields`} typed ${when}, not saved`;
   const text = element("div", {}, element("b", { textContent: title }), element("br"));
   text.append(element("span", { className: "muted small", textContent: said }));
