@@ -92,7 +92,7 @@ def _wrong_number(limits: Limits, answer: Answer, today: date) -> Wrong | None:
     found = number_of(answer.text)
     if found is None:
         return "A number, please, such as {}.", ("12",) if not limits.places else ("12.5",)
-    if -int(found.normalize().as_tuple().exponent) > limits.places:  # type: ignore[arg-type]
+    if -int(found.normalize().as_tuple().exponent) > limits.places:
         return ("A whole number, please.", ()) if not limits.places else ("At most {} decimals.", (f"{limits.places}",))
     if limits.least is not None and found < limits.least:
         return "At least {}, please.", (f"{limits.least.normalize():f}",)

@@ -4,10 +4,12 @@ Source of the rule: Directive 98/6/EC, article 6a: a reduction is told together 
 least 30 days before it.
 """
 
+from bisect import bisect_right
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
+from operator import itemgetter
 
 DAYS = timedelta(days=30)
 
@@ -37,6 +39,11 @@ def states(now: Typed, changes: Iterable[Change], since: datetime, until: dateti
     return [(since, state), *reversed(found)]
 
 
+def state_at(held: Sequence[tuple[datetime, Typed]], at: datetime) -> Typed:
+    """What was typed at a moment; ``held``: as of ``states``."""
+    return held[bisect_right(held, at, key=itemgetter(0)) - 1][1]
+
+
 def lowest(
     held: Sequence[tuple[datetime, Typed]],
     boundaries: Iterable[datetime],
@@ -48,8 +55,5 @@ def lowest(
     ``boundaries``: moments at which sales began or ended; ``ask``: what was asked with these typed prices at a moment.
     """
     starts = sorted({at for at, _ in held} | {at for at in boundaries if held[0][0] < at < until})
-    prices = []
-    for at in starts:
-        state = [typed for begins, typed in held if begins <= at][-1]
-        prices.append(ask(state, at))
+    prices = [ask(state_at(held, at), at) for at in starts]
     return min((price for price in prices if price is not None), default=None)

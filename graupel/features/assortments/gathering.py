@@ -130,8 +130,14 @@ def follow_products(tx: Tx, touched: TouchedProducts) -> None:
     tx.run(f"DROP TEMPORARY TABLE {fitting_now}")
 
 
+#: No field: of records that were made, any may be written.
+_MADE = "made"
+
+
 def refill_owners(tx: Tx, recorded: Recorded) -> None:
     """After a change set: the categories whose conditions it touched are filled anew."""
+    if not (recorded.wrote.any_of("goods_condition") or recorded.wrote.any_of("category", (_MADE,))):
+        return
     rows = tx.all(
         """SELECT r.record_id AS id FROM change_row r JOIN goods_condition k
              ON k.owner = 'category' AND k.owner_id = r.record_id

@@ -77,13 +77,7 @@ def _stay_trees(tx: Tx, recorded: Recorded) -> None:
 
     Raises Refused where one would stand inside itself.
     """
-    moved = tx.value(
-        """SELECT 1 FROM change_row WHERE change_set_id = %s AND record_kind = 'category'
-           AND (became IS NULL OR was IS NULL OR JSON_EXISTS(became, '$.parent_id')
-                OR JSON_EXISTS(became, '$.tree_id') OR JSON_EXISTS(became, '$.position')) LIMIT 1""",
-        [recorded.change_set_id],
-    )
-    if not moved:
+    if not recorded.wrote.any_of("category", ("parent_id", "tree_id", "position")):
         return
     places = store.places(tx)
     if len(rules.with_all_below(places, [one for one, place in places.items() if place.parent <= 0])) < len(places):

@@ -61,10 +61,12 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
     """Everything recorded inside is one change set; one that recorded nothing leaves no trace."""
     recorder = Recorder(tx, store.insert_change_set(tx, actor, kind, title, rolls_back))
     yield recorder
-    recorder.records = store.count_rows(tx, recorder.change_set_id)
+    recorder.records, packed = store.count_rows(tx, recorder.change_set_id)
     if recorder.records:
-        following.follow(tx, recorder.change_set_id, recorder.handed_on)
-        store.note_recorded(tx, recorder.change_set_id, [kind.name for kind in records.kinds() if kind.flows])
+        wrote = following.Wrote(store.written(tx, recorder.change_set_id, recorder.records))
+        following.follow(tx, recorder.change_set_id, recorder.handed_on, wrote)
+        flows = not packed and all(records.kind_of(kind).flows for kind in wrote.fields)
+        store.note_recorded(tx, recorder.change_set_id, flows=flows)
         done.note(recorder.change_set_id, title)
     else:
         store.delete_empty(tx, recorder.change_set_id)

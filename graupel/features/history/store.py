@@ -24,8 +24,11 @@ def insert_change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: i
     )
 
 
-def count_rows(tx: Tx, change_set_id: int) -> int:
-    """Count the rows of a change set into it; returns the number. What came and went within it leaves none."""
+def count_rows(tx: Tx, change_set_id: int) -> tuple[int, int]:
+    """Count the rows of a change set into it; returns the number, and how many of them are packed.
+
+    What came and went within it leaves none.
+    """
     found = tx.one(
         """SELECT COUNT(*) AS number, COALESCE(SUM(was IS NULL AND became IS NULL), 0) AS passing,
                   (SELECT COALESCE(SUM(records), 0) FROM change_pack WHERE change_set_id = %(set)s) AS packed
@@ -37,7 +40,22 @@ def count_rows(tx: Tx, change_set_id: int) -> int:
         tx.run("DELETE FROM change_row WHERE change_set_id = %s AND was IS NULL AND became IS NULL", [change_set_id])
     number = found["number"] - found["passing"] + found["packed"]
     tx.run("UPDATE change_set SET records = %s WHERE id = %s", [number, change_set_id])
-    return int(number)
+    return int(number), int(found["packed"])
+
+
+#: Of so few records a change set is asked which of their fields it wrote.
+FEW_WRITTEN = 50
+
+
+def written(tx: Tx, change_set_id: int, number: int) -> dict[str, set[str] | None]:
+    """By kind the fields that a change set of so many records wrote; None for any: it made some, or they are many."""
+    few = "record_kind AS kind, IF(was IS NULL OR became IS NULL, NULL, JSON_KEYS(became)) AS names"
+    what = few if number <= FEW_WRITTEN else "DISTINCT record_kind AS kind, NULL AS names"
+    found: dict[str, set[str] | None] = {}
+    for row in tx.all(f"SELECT {what} FROM change_row WHERE change_set_id = %s", [change_set_id]):
+        there = found.get(row["kind"], set())
+        found[row["kind"]] = None if there is None or row["names"] is None else there | set(json.loads(row["names"]))
+    return found
 
 
 def delete_empty(tx: Tx, change_set_id: int) -> None:
@@ -172,7 +190,7 @@ def stamp(tx: Tx, *, only_written: bool = False) -> str:
 
     ``only_written``: those alone in which something does not come in by itself all day.
     """
-    among = "WHERE NOT flows" if only_written else ""
+    among = "WHERE flows = FALSE" if only_written else ""
     row = tx.one(
         f"""SELECT MAX(no) AS newest, SUM(no) AS total
             FROM (SELECT no FROM recorded {among} ORDER BY no DESC LIMIT 500) latest"""
@@ -181,17 +199,9 @@ def stamp(tx: Tx, *, only_written: bool = False) -> str:
     return f"{row['newest']}-{row['total']}"
 
 
-def note_recorded(tx: Tx, change_set_id: int, flowing: Sequence[str]) -> None:
-    """Say, as the last of a change set, that it is recorded: a long one stands among those that ended with it.
-
-    ``flowing``: the kinds of record that come in all day.
-    """
-    tx.run(
-        """INSERT INTO recorded (change_set_id, flows) SELECT %(set)s,
-             NOT EXISTS (SELECT 1 FROM change_row WHERE change_set_id = %(set)s AND record_kind NOT IN %(flowing)s)
-             AND NOT EXISTS (SELECT 1 FROM change_pack WHERE change_set_id = %(set)s)""",
-        {"set": change_set_id, "flowing": list(flowing) or [""]},
-    )
+def note_recorded(tx: Tx, change_set_id: int, *, flows: bool) -> None:
+    """Say, as the last of a change set, that it is recorded: a long one stands among those that ended with it."""
+    tx.run("INSERT INTO recorded (change_set_id, flows) VALUES (%s, %s)", [change_set_id, flows])
 
 
 def prune_recorded(tx: Tx) -> int:

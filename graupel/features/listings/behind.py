@@ -52,11 +52,14 @@ def follow_products(tx: Tx, touched: TouchedProducts) -> None:
 
 def follow_listings(tx: Tx, recorded: Recorded) -> None:
     """So is one whose category or title there changed, by a roll back too."""
-    _tell(tx, store.mark_changed(tx, recorded.change_set_id, _STATES))
+    if recorded.wrote.any_of("listing", ("title", "category_code")):
+        _tell(tx, store.mark_changed(tx, recorded.change_set_id, _STATES))
 
 
 def follow_terms(tx: Tx, recorded: Recorded) -> None:
     """So are all of a channel whose price rule changed."""
+    if not recorded.wrote.any_of("selling_terms"):
+        return
     channels = store.with_changed_terms(tx, recorded.change_set_id)
     for channel_id in channels:
         store.mark_all(tx, channel_id, _STATES)
@@ -68,7 +71,8 @@ def follow_words(tx: Tx, recorded: Recorded) -> None:
     made_of: dict[str, set[str]] = {}
     for kind in kinds():
         for record, fields in kind.words.items():
-            made_of.setdefault(record, set()).update(fields)
+            if recorded.wrote.any_of("own_value") or recorded.wrote.any_of(record, fields):
+                made_of.setdefault(record, set()).update(fields)
     changed: dict[str, list[int]] = {}
     for row in store.changed_words(tx, recorded.change_set_id, made_of, _SAID_OF):
         changed.setdefault(row["kind"], []).append(row["id"])

@@ -6,9 +6,8 @@ from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Any
 
-from graupel.core.price_history import DAYS, Change, Typed, lowest, states
-from graupel.core.products import ProductValues
-from graupel.core.resolve import key_of
+from graupel.core.price_history import DAYS, Change, Typed, lowest, state_at, states
+from graupel.core.resolve import OF_PRODUCT, OF_VARIANT, Level, ValuePlace, key_of, money_places, resolve
 from graupel.core.terms import SellingTerms
 from graupel.db import Tx
 from graupel.features.pricing import store
@@ -86,6 +85,8 @@ def _undone(terms: SellingTerms, was: Mapping[str, Any] | None) -> SellingTerms:
 
 def _by(asking: Asking, rules: Sequence[tuple[datetime, _Rules]], at: datetime) -> Asking:
     """The asking as its rules were at a moment."""
+    if len(rules) == 1:  # as they are now
+        return asking
     then = [one for begins, one in rules if begins <= at][-1]
     rule = then.here.rule(asking.lens.currency or "", converted=asking.lens.currency is not None)
     return asking.with_rule(rule and replace(rule, decimals=asking.place.rule.decimals), then.catalogue.price_ending)
@@ -93,21 +94,15 @@ def _by(asking: Asking, rules: Sequence[tuple[datetime, _Rules]], at: datetime) 
 
 def _asked(asking: Asking, variant: Variant, typed: Typed, at: datetime) -> Decimal | None:
     """What was asked with these typed prices at a moment."""
-    product, key, where = asking.product, key_of(asking.lens, "price"), asking.lens.destination
-
-    def own(kind: str, record_id: int, held: dict[str, str]) -> dict[str, str]:
-        price = typed.get(_key(kind, record_id, where)) if where else None
-        rest = {name: value for name, value in held.items() if name != key}
-        return rest | ({key: str(price)} if price is not None else {})
-
-    its_own = typed.get(_key("variant", variant.id, _EVERYWHERE))
-    products = typed.get(_key("product", product.id, _EVERYWHERE)) if product.varies else its_own
-    values: ProductValues = replace(
-        asking.values, price=products, own=own("product", product.id, dict(asking.values.own))
-    )
-    then = replace(variant, price=its_own, own=own("variant", variant.id, dict(variant.own)))
-    quote = asking.with_values(values).quote(then, at=at)
-    return quote.asked if quote else None
+    product, where = asking.product, asking.lens.destination
+    held = {ValuePlace(Level.PRODUCT, one): typed.get(_key("product", product.id, one)) for one in {"", where}}
+    if product.varies:
+        held |= {ValuePlace(Level.VARIANT, one): typed.get(_key("variant", variant.id, one)) for one in {"", where}}
+    else:  # its price stands with its only variant
+        held[ValuePlace(Level.PRODUCT)] = typed.get(_key("variant", variant.id, _EVERYWHERE))
+    levels = OF_VARIANT if product.varies else OF_PRODUCT
+    found = asking.typed_as(resolve(held, money_places(asking.lens, levels)))
+    return asking.quote_of(found, variant, at=at).asked if found else None
 
 
 def lowest_before(tx: Tx, asking: Asking, variant: Variant, begins: datetime) -> Decimal | None:
@@ -136,9 +131,7 @@ def typed_in(
     by_variant = [(one, states(_now(asking, one), told, since, until)) for one in reached]
     for at in starts:
         then = _by(plain, rules, at)
-        prices = [
-            _asked(then, one, [typed for begins, typed in held if begins <= at][-1], at) for one, held in by_variant
-        ]
+        prices = [_asked(then, one, state_at(held, at), at) for one, held in by_variant]
         low = min((price for price in prices if price is not None), default=None)
         if not found or found[-1][1] != low:
             found.append((at, low))

@@ -338,7 +338,7 @@ def _said(did: Sequence[tuple[str, str]]) -> str:
 
 def follow(tx: Tx, recorded: Recorded) -> None:
     """After a change set that touched sales, a roll back too: wake at the next boundary at the latest."""
-    if not store.touched_sales(tx, recorded.change_set_id):
+    if not recorded.wrote.any_of("sale"):
         return
     found = terms_store.next_boundary(tx, terms_store.moment(tx))
     if found:

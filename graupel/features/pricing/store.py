@@ -68,12 +68,6 @@ def add_moment(tx: Tx, sale_id: int, what: str) -> int:
     return tx.insert("INSERT INTO sale_moment (sale_id, what) VALUES (%s, %s)", [sale_id, what])
 
 
-def touched_sales(tx: Tx, change_set_id: int) -> bool:
-    """Whether a change set changed any sale."""
-    sql = "SELECT 1 FROM change_row WHERE change_set_id = %s AND record_kind = 'sale' LIMIT 1"
-    return bool(tx.value(sql, [change_set_id]))
-
-
 def variants_with(tx: Tx, product_id: int, choice_id: int) -> int:
     """How many variants of a product for sale have a choice."""
     among = " OR ".join(f"{name} = %(choice)s" for name in CHOICES)

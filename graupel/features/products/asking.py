@@ -16,7 +16,7 @@ from graupel.core.price_rules import PriceRule, decimals
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.products import ProductValues
 from graupel.core.quoting import Place, QuantityPrice, Quote, Typed, quote
-from graupel.core.resolve import DEFAULT_LENS, Lens, inherited
+from graupel.core.resolve import DEFAULT_LENS, Lens, Resolved, inherited
 from graupel.core.sales import Sale
 from graupel.core.taxes import Taxing
 from graupel.db import Tx
@@ -54,23 +54,24 @@ class Asking:
 
     def typed(self, variant: Variant | None) -> Typed | None:
         """The price that holds, as it was typed; ``variant`` None: of the product."""
-        its_own = variant is not None and self.product.varies
-        found = (
-            rules.amount_typed("price", self.lens, self.values, variant.price, variant.own)
-            if variant and its_own
-            else rules.amount_typed("price", self.lens, self.values)
-        )
+        if variant and self.product.varies:
+            return self.typed_as(rules.amount_typed("price", self.lens, self.values, variant.price, variant.own))
+        return self.typed_as(rules.amount_typed("price", self.lens, self.values))
+
+    def typed_as(self, found: Resolved[Decimal]) -> Typed | None:
+        """A price that was found somewhere, with what it means here."""
         if found.value is None or found.place is None:
             return None
-        here = self.lens.rule is None or bool(found.place.destination)
-        return Typed(found.value, here, found.place)
+        return Typed(found.value, self.lens.rule is None or bool(found.place.destination), found.place)
 
     def quote(self, variant: Variant | None, quantity: int = 1, at: datetime | None = None) -> Quote | None:
         """What a piece costs; None without a price. ``at``: another moment than now."""
         typed = self.typed(variant)
-        return None if typed is None else self._quote(typed, variant, quantity, at or self.now)
+        return None if typed is None else self.quote_of(typed, variant, quantity, at)
 
-    def _quote(self, typed: Typed, variant: Variant | None, quantity: int, moment: datetime) -> Quote:
+    def quote_of(self, typed: Typed, variant: Variant | None, quantity: int = 1, at: datetime | None = None) -> Quote:
+        """The same of another price than the one that is typed now."""
+        moment = at or self.now
         key, choices = (variant.id, variant.combination) if variant else (0, ())
         held = [one for one in self.sales if one.holds(moment) and one.reaches(self.product.id, key, choices)]
         bulk = [one for one in self.quantities if one.variant_id in (None, key)]

@@ -59,7 +59,7 @@ def note_given(tx: Tx, recorded: Recorded) -> None:
     known = [one for one in recorded.handed_on if isinstance(one, ProductsAtHand)]
     for one in known:
         _note(tx, one.given, one.params)
-    if not known:
+    if not known and recorded.wrote.any_of("variant", ("sku",)):
         _note(tx, _GIVEN, {"set": recorded.change_set_id})
 
 

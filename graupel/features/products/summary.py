@@ -1,14 +1,14 @@
 """After every change set: which products it touched, and what follows for them."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from graupel.core.resolve import DEFAULT_LENS
 from graupel.core.sales import Reach
 from graupel.db import Tx
 from graupel.features.history import following, packs
-from graupel.features.history.following import Recorded
+from graupel.features.history.following import Recorded, Wrote
 from graupel.features.products import belonging
 from graupel.features.products.belonging import Belonging
 from graupel.features.products.columns import inherited_sql
@@ -19,13 +19,19 @@ from graupel.features.terms import asked_sql, stock_store
 class TouchedProducts:
     """The products that a change set touched. ``table``: holds their ids as product_id, for this change set alone.
 
-    ``by_file``: a file wrote them that said nothing of stock, nor of how goods sell.
+    ``by_file``: a file wrote them that said nothing of stock, nor of how goods sell. ``wrote``: what it wrote at all.
     """
 
     change_set_id: int
     language: str
     table: str
     by_file: bool = False
+    wrote: Wrote = field(default_factory=lambda: Wrote({}))
+
+    @property
+    def restocks(self) -> bool:
+        """Whether more or less sells of goods by something that is not their own, such as an order."""
+        return any(not repriced and self.wrote.any_of(kind) for kind, (_, repriced) in _FOLLOWING.items())
 
 
 @dataclass(frozen=True)
@@ -114,7 +120,8 @@ def follow(tx: Tx, recorded: Recorded) -> None:
     """Move the versions of products touched by what belongs to them, work out their summaries, tell others."""
     change_set_id = recorded.change_set_id
     by_file = any(isinstance(one, ProductsAtHand) and not one.stocked for one in recorded.handed_on)
-    touched = TouchedProducts(change_set_id, recorded.language, f"touched_product_{change_set_id}", by_file)
+    table = f"touched_product_{change_set_id}"
+    touched = TouchedProducts(change_set_id, recorded.language, table, by_file, recorded.wrote)
     tx.run(
         f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (
               product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE,
@@ -164,11 +171,8 @@ def _collect_following(tx: Tx, touched: TouchedProducts) -> None:
     They are noted with those that conditions moved, so that whoever keeps products in memory reads them anew.
     """
     params = {"set": touched.change_set_id}
-    kinds = tx.all(
-        "SELECT DISTINCT record_kind FROM change_row WHERE change_set_id = %(set)s AND record_kind IN %(kinds)s",
-        {**params, "kinds": list(_FOLLOWING) or [""]},
-    )
-    for kind in sorted((row["record_kind"] for row in kinds), key=lambda one: not _FOLLOWING[one][1]):
+    kinds = [kind for kind in _FOLLOWING if touched.wrote.any_of(kind)]
+    for kind in sorted(kinds, key=lambda one: not _FOLLOWING[one][1]):
         sql, repriced = _FOLLOWING[kind]
         tx.run(
             f"""INSERT INTO {touched.table} (product_id, follows, restocked, summarised)
@@ -190,7 +194,8 @@ def _sum_up_stock(tx: Tx, touched: TouchedProducts) -> None:
 
     What a file makes has a sum of its own, and it archives nothing.
     """
-    if touched.by_file:
+    concerned = touched.wrote.any_of("stock") or touched.wrote.any_of("variant", ("archived", "product_id"))
+    if touched.by_file or not concerned:
         return
     params = {"set": touched.change_set_id}
     sql = f"""SELECT DISTINCT p.id FROM change_row r JOIN variant v ON v.id = r.record_id

@@ -27,14 +27,16 @@ MAIL = "stock.mail"
 GATHERED_SECONDS = 300
 FED = 100
 NAMED = 40
-_WRITTEN = (*FIELDS, "archived", "type_id")
+_RULES_OF_PRODUCT, _RULES_OF_VARIANT = (*FIELDS, "type_id"), (*FIELDS, "archived")
 
 
 def follow(tx: Tx, touched: TouchedProducts) -> None:
     """Note which variants of touched products are below their threshold now; of new ones somebody is written to."""
-    if touched.by_file:  # it writes neither stock nor rules
+    wrote = touched.wrote
+    ruled = wrote.any_of("product", _RULES_OF_PRODUCT) or wrote.any_of("variant", _RULES_OF_VARIANT)
+    if touched.by_file or not (ruled or touched.restocks):  # a file writes neither stock nor rules
         return
-    rules = summary.touched_sql({"product": [one for one in _WRITTEN if one != "archived"], "variant": _WRITTEN[:-1]})
+    rules = summary.touched_sql({"product": _RULES_OF_PRODUCT, "variant": _RULES_OF_VARIANT})
     new = store.note_low(tx, touched.table, touched.change_set_id, f"SELECT record_id FROM ({rules}) written")
     if new and store.notice(tx)["mails"] and not store.is_mail_planned(tx, MAIL):
         request = JobRequest(

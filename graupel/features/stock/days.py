@@ -42,7 +42,8 @@ def _arrive(ctx: Context, tx: Tx, moment: datetime) -> None:
 
 def follow(tx: Tx, recorded: Recorded) -> None:
     """After a change set that wrote such a day: wake then at the latest."""
-    if recorded.handed_on:  # a file, which writes no such day
+    wrote = any(recorded.wrote.any_of(kind, ("back_on", "coming_on")) for kind in ("product", "variant"))
+    if recorded.handed_on or not wrote:  # a file writes no such day
         return
     if terms_store.note_days(tx, recorded.change_set_id) and (day := terms_store.next_day(tx, terms_store.day(tx))):
         # The shop's midnight is not known here: so long before is never too late, and an early look is harmless.
