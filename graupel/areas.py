@@ -17,6 +17,8 @@ from graupel.features.bulk import area as bulk
 from graupel.features.bulk import pages as bulk_pages
 from graupel.features.categories import area as categories
 from graupel.features.categories import pages as category_pages
+from graupel.features.choices import area as choices
+from graupel.features.choices import pages as choice_pages
 from graupel.features.delivery import api as delivery_api
 from graupel.features.delivery import area as delivery
 from graupel.features.delivery import pages as delivery_pages
@@ -105,6 +107,12 @@ AREAS = (
     ),
     Area("pricing", (rule_pages.router, pricing_pages.router), (pricing_api.router,), pricing.register),
     Area("stock", (stock_pages.open_router, stock_pages.router), (stock_api.router,), stock.register),
+    Area(
+        "choices",
+        (choice_pages.router, choice_pages.product_router),
+        register=choices.register,
+        finish=choices.finish,
+    ),
     Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
     Area("orders", api=(order_api.router,), register=orders.register),
     Area("listings", (listing_pages.router,), register=listings.register),

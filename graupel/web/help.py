@@ -151,6 +151,18 @@ PAGES = (
         (("Enter", "book what was typed"),),
     ),
     Help(
+        "/choices",
+        "Choices",
+        (
+            "A choice is what a buyer adds while ordering: a gift wrap, a message, a day, a number, a file.",
+            "It may change the price by an amount or a percentage, for each piece or once, and the weight.",
+            "Make it once and ask it with many products, or make it in a product for that one alone.",
+            "Beside the form it stands as a buyer sees it, working; try what an answer comes to.",
+            "It never makes a variant: stock is counted for variants only.",
+        ),
+        (_SAVE,),
+    ),
+    Help(
         "/delivery",
         "Delivery and tax",
         (

@@ -49,6 +49,7 @@ SECTIONS = (
         (
             Place("Prices", "/prices", "r"),
             Place("Stock", "/stock", "k"),
+            Place("Choices", "/choices", "b"),
             Place("Delivery and tax", "/delivery", "d"),
         ),
     ),

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from graupel.core import choice_answers, choices
+from graupel.core import choice_answers, choice_making, choices
 from graupel.core.choices import AddsBy, Answer, Choice, Entry, Kind, Limits
 from graupel.core.price_rules import PriceRule
 
@@ -271,3 +271,59 @@ def test_what_can_not_be_kept_is_said_beside_its_field():
     assert fields(replace(MESSAGE, when=99)) == ["when"]
     assert fields(replace(MESSAGE, when_entry=99)) == ["when"]
     assert fields(Choice(9, "Day", "", Kind.DAY, limits=Limits(weekdays=frozenset(range(7))))) == ["weekdays"]
+
+
+# --- typed ---------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("text", "by", "amount"),
+    [
+        ("2.50", "fixed", "2.50"), ("+2,50", "fixed", "2.50"), ("-1", "fixed", "-1"), ("− 1.20", "fixed", "-1.20"),
+        ("10 %", "percent", "10"), ("-5%", "percent", "-5"), ("0", "", "0"), ("0 %", "", "0"),
+    ],
+)  # fmt: skip
+def test_what_an_entry_adds_is_read_as_it_is_written(text, by, amount):
+    found = choice_making.parse_adds(text, "EUR")
+    assert found == (AddsBy(by), D(amount))
+    entry = Entry(1, "x", *found)
+    if by:
+        assert choice_making.parse_adds(choice_making.show_adds(entry), "EUR") == found
+
+
+@pytest.mark.parametrize("text", ["ten", "%", "--1", "1.555", "9" * 4400, "1e3", "5 % 5"])
+def test_what_adds_nothing_that_can_be_read_is_refused_beside_its_row(text):
+    _, problems = choice_making.read(
+        {"name": "Wrap", "kind": "one"}, [{"label": "Paper", "adds": text}], Choice(0, "", ""), "EUR", {}
+    )
+    assert [one.field for one in problems] == ["adds-0"]
+
+
+limits_of = {
+    Kind.SEVERAL: {"least": "1", "most": "3"},
+    Kind.LINE: {"most": "40", "default_text": "Best wishes"},
+    Kind.NUMBER: {"least": "-2.5", "most": "10", "places": "1"},
+    Kind.DAY: {"first_day": "2026-12-01", "ahead_days": "2", "closed_weekdays": "56", "closed_days": "2026-12-24"},
+    Kind.FILE: {"file_kinds": "pdf, png", "megabytes": "5"},
+}
+
+
+@pytest.mark.parametrize("kind", limits_of)
+def test_a_choice_is_told_as_it_was_typed(kind):
+    raw = {"name": "A name", "label": "Label", "kind": str(kind), "help": "Help", "needed": "yes", "message": "Please."}
+    rows = [{"entry": "4", "label": "Oat" if kind in choices.PICKED else "", "adds": "+1.00", "weight": "20 g"}]
+    choice, problems = choice_making.read(raw | limits_of[kind], rows, Choice(1, "", ""), "EUR", {})
+    assert problems == []
+    told = choice_making.texts(choice)
+    assert {name: told[name] for name in raw | limits_of[kind]} == raw | limits_of[kind]
+    again, problems = choice_making.read(
+        told, [choice_making.entry_texts(one) for one in choice.entries], Choice(1, "", ""), "EUR", {}
+    )
+    assert (again, problems) == (choice, [])
+
+
+def test_what_was_typed_for_another_kind_is_left_behind():
+    raw = {"name": "Day", "kind": "day", "most": "12", "file_kinds": "exe", "default_text": "x"}
+    choice, problems = choice_making.read(raw, [{"label": "a"}, {"label": "b"}], Choice(1, "", ""), "EUR", {})
+    assert (problems, choice.limits, choice.default) == ([], Limits(), "")
+    assert [one.label for one in choice.entries] == [""], "one entry stands for: it was given"

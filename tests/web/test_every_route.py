@@ -7,6 +7,8 @@ import pytest
 
 from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM, Role
+from graupel.features.choices import service as choices
+from graupel.features.choices import uses
 from graupel.features.media import service as media
 from graupel.features.variants import making
 from graupel.features.vocabulary import attributes
@@ -37,7 +39,7 @@ ODD = {
 TABLES = {
     "product_id": "product", "variant_id": "variant", "category_id": "category", "record_id": "brand",
     "attribute_id": "attribute", "type_id": "product_type", "media_id": "media", "file_id": "import_file",
-    "change_set_id": "change_set", "shop_id": "shop", "job_id": "job",
+    "change_set_id": "change_set", "shop_id": "shop", "job_id": "job", "choice_id": "buyer_choice",
 }  # fmt: skip
 LONGEST, LONGEST_ADDRESS = 70_000, 60_000
 WORDS = {"which": "brands", "kind": "brand", "lang": "de", "code": "de", "name": "price", "owner": "category"}
@@ -51,6 +53,8 @@ def fill(ctx):
     make_product(ctx, "FEL-1", brand="Carrow", tags=("summer",), picture_side=60)
     varying = make_product(ctx, "FEL-2", category="Tools")
     making.make(ctx, SYSTEM, varying, wish((attributes.read(ctx, SYSTEM, colour.id).attribute, ["Red", "Blue"])))
+    wrap = choices.save(ctx, SYSTEM, None, {"name": "Gift wrap", "kind": "one"}, [{"label": "Paper", "adds": "2"}])
+    uses.ask(ctx, SYSTEM, varying, [wrap], "Needles")
     media.take(ctx, SYSTEM, "loose.jpg", jpeg(70))
     plan_file(ctx, "sku,name,price\nNEW-1,New,5\nBAD,,x\n")
 

@@ -28,7 +28,8 @@ BUYER_CHOICE = Record(
         Field("file_kinds", "Kinds of file", FieldKind.CODE, empty=""),
         Field("megabytes", "Size at the most", FieldKind.COUNT),
         ref("when_choice_id", "Asked when", "buyer_choice", use="buyer choices", optional=True),
-        ref("when_entry_id", "is", "choice_entry", use="buyer choices", optional=True),
+        # Not told as a reference: entries are put back after their choices, and who is waited for can't be taken away.
+        Field("when_entry_id", "is", FieldKind.COUNT),
     ),
     wholes=(
         ("kind", "looks", "least", "most", "places"),

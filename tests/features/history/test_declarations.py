@@ -33,7 +33,7 @@ ELSEWHERE = {
     "stock_notice": {"feed_key"},
     "stock_entry": {"order_id", "change_set_id", "at"},
 }
-VOCABULARY = ("brand", "tag", "type", "attribute", "attribute_choice", "media")
+VOCABULARY = ("brand", "tag", "type", "attribute", "attribute_choice", "media", "buyer_choice")
 
 
 def declared():
@@ -98,7 +98,11 @@ def test_parents_come_before_what_belongs_to_them_and_all_that_is_referred_to_is
 def test_every_field_that_refers_to_a_word_tells_of_it_so_that_joining_reaches_it(ctx):
     """What a word is made of, as a choice of its attribute, goes with it and is no use of it."""
     told = {(one.kind, one.record, one.field) for word in VOCABULARY for one in references.of(word)}
-    made_of = {("attribute", "attribute_choice", "attribute_id"), ("type", "type_attribute", "type_id")}
+    made_of = {
+        ("attribute", "attribute_choice", "attribute_id"),
+        ("type", "type_attribute", "type_id"),
+        ("buyer_choice", "choice_entry", "buyer_choice_id"),
+    }
     for kind in declared():
         for field in kind.record.fields:
             meant = {field.refers_to} | {kind for _, kind in field.kinds_in[1]}

@@ -1,0 +1,1 @@
+"""What buyers choose while ordering."""

@@ -1,0 +1,16 @@
+"""What choices register."""
+
+from graupel.features.choices import kinds, pages
+from graupel.features.products import parts
+
+
+def register(language: str) -> None:
+    """Buyer choices, their words, and their part of the product editor."""
+    kinds.register_kinds()
+    kinds.register_words()
+    parts.register(
+        parts.EditorPart("choices", "Choices", "choices/part.html", pages.part_data, pages.part_mark, "prices")
+    )
+
+
+finish = kinds.finish_kinds

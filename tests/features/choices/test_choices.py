@@ -1,0 +1,189 @@
+"""Buyer choices: made once or in a product, asked with products, written by two, translated, taken back."""
+
+from decimal import Decimal
+
+import pytest
+
+from graupel.core import changes, choices
+from graupel.core.choice_making import entry_texts, texts
+from graupel.core.choices import Answer, Kind
+from graupel.core.errors import NotAllowed, NotFound, Outdated, Refused
+from graupel.core.roles import SYSTEM
+from graupel.features.choices import reading, service, uses
+from graupel.features.destinations import service as destinations
+from graupel.features.history import service as history
+from graupel.features.products import saving
+from graupel.features.products import service as products
+from graupel.features.wording import service as wording
+from tests.making import add_german, make_product, roll_back_newest
+
+D = Decimal
+WRAP = {"name": "Gift wrap", "label": "Wrap it?", "kind": "one"}
+ENTRIES = [{"label": "No", "state": "default"}, {"label": "Paper", "adds": "+2.50", "once": "yes", "weight": "20 g"}]
+
+
+@pytest.fixture
+def yarn(ctx) -> int:
+    return make_product(ctx, "FEL-1")
+
+
+@pytest.fixture
+def wrap(ctx) -> int:
+    return service.save(ctx, SYSTEM, None, WRAP, ENTRIES)
+
+
+def one(ctx, choice_id):
+    return reading.read(ctx, SYSTEM, choice_id).choice
+
+
+def rows_of(ctx, choice_id):
+    return service.flat(one(ctx, choice_id))["entries"]
+
+
+def asked(ctx, product_id):
+    return [found.name for found in ctx.db.run(lambda tx: reading.of_product(tx, product_id))]
+
+
+def typed(ctx, choice_id, **changed):
+    """The form of a choice as it stands there, with something else typed into it."""
+
+    found = one(ctx, choice_id)
+    return texts(found) | changed, [entry_texts(entry) for entry in found.entries]
+
+
+def test_a_choice_is_kept_as_it_was_made(ctx, wrap):
+    found = one(ctx, wrap)
+    assert (found.name, found.label, found.kind) == ("Gift wrap", "Wrap it?", Kind.ONE)
+    assert [entry.label for entry in found.entries] == ["No", "Paper"]
+    assert choices.chosen([found], {wrap: Answer({found.entries[1].id: 1})}, D("9.80")).once == D("2.50")
+    with pytest.raises(Refused, match="There is a choice “gift wrap” already"):
+        service.save(ctx, SYSTEM, None, WRAP | {"name": "gift wrap"}, ENTRIES)
+    with pytest.raises(Refused, match="at least one entry"):
+        service.save(ctx, SYSTEM, None, WRAP | {"name": "Empty"}, [])
+
+
+def test_entries_stay_who_they_are_when_a_choice_is_written_again(ctx, wrap):
+    no, paper = (entry.id for entry in one(ctx, wrap).entries)
+    raw, rows = typed(ctx, wrap, name="Wrapping")
+    service.save(ctx, SYSTEM, wrap, raw, [rows[1] | {"label": "Fine paper"}, {"label": "Box"}, rows[0]])
+    found = one(ctx, wrap)
+    assert [(entry.id in (no, paper), entry.label) for entry in found.entries] == [
+        (True, "Fine paper"), (False, "Box"), (True, "No"),
+    ]  # fmt: skip
+    assert found.entries[0].id == paper
+    roll_back_newest(ctx)
+    assert (one(ctx, wrap).name, [entry.id for entry in one(ctx, wrap).entries]) == ("Gift wrap", [no, paper])
+
+
+def test_choices_are_asked_with_products_in_an_order_and_come_back_with_a_roll_back(ctx, yarn, wrap):
+    day = service.save(ctx, SYSTEM, None, {"name": "Delivery day", "kind": "day", "ahead_days": "2"}, [])
+    version = products.read(ctx, SYSTEM, yarn).version
+    uses.ask(ctx, SYSTEM, yarn, [wrap, day], "Yarn")
+    assert asked(ctx, yarn) == ["Gift wrap", "Delivery day"]
+    assert products.read(ctx, SYSTEM, yarn).version > version, "it stands on the product's page"
+    uses.ask(ctx, SYSTEM, yarn, [day, wrap, wrap, 999], "Yarn")
+    assert asked(ctx, yarn) == ["Delivery day", "Gift wrap"]
+    uses.ask(ctx, SYSTEM, yarn, [], "Yarn")
+    assert asked(ctx, yarn) == []
+    roll_back_newest(ctx)
+    assert asked(ctx, yarn) == ["Delivery day", "Gift wrap"]
+    assert [(found.choice.name, found.products) for found in reading.list_shared(ctx, SYSTEM)] == [
+        ("Delivery day", 1), ("Gift wrap", 1),
+    ]  # fmt: skip
+
+
+def test_a_choice_of_one_product_goes_with_it_until_it_is_made_reusable(ctx, yarn, wrap):
+    own = service.save(ctx, SYSTEM, None, {"name": "Gift wrap", "kind": "line"}, [{"adds": "1"}], product_id=yarn)
+    assert asked(ctx, yarn) == ["Gift wrap"], "it is asked at once, and may be called as a reusable one is"
+    assert [found.choice.id for found in reading.list_shared(ctx, SYSTEM)] == [wrap]
+    with pytest.raises(Refused, match="Rename this one first"):
+        service.make_reusable(ctx, SYSTEM, own)
+    raw, rows = typed(ctx, own, name="Initials")
+    service.save(ctx, SYSTEM, own, raw, rows)
+    service.make_reusable(ctx, SYSTEM, own)
+    other = make_product(ctx, "FEL-2")
+    uses.ask(ctx, SYSTEM, other, [own], "Other")
+    uses.ask(ctx, SYSTEM, yarn, [], "Yarn")
+    assert asked(ctx, other) == ["Initials"]
+    private = service.save(ctx, SYSTEM, None, {"name": "Secret", "kind": "text"}, [], product_id=yarn)
+    uses.ask(ctx, SYSTEM, yarn, [], "Yarn")
+    with pytest.raises(NotFound):
+        one(ctx, private)
+    roll_back_newest(ctx)
+    assert (asked(ctx, yarn), one(ctx, private).name) == (["Secret"], "Secret")
+
+
+def test_a_deleted_product_takes_its_own_choices_along_and_back(ctx, wrap):
+    draft = make_product(ctx, "DRAFT", status="draft")
+    own = service.save(ctx, SYSTEM, None, {"name": "Words", "kind": "one"}, ENTRIES, product_id=draft)
+    uses.ask(ctx, SYSTEM, draft, [own, wrap], "Draft")
+    saving.delete(ctx, SYSTEM, draft)
+    with pytest.raises(NotFound):
+        one(ctx, own)
+    assert one(ctx, wrap).name == "Gift wrap"
+    roll_back_newest(ctx)
+    assert asked(ctx, draft) == ["Words", "Gift wrap"]
+    assert [entry.label for entry in one(ctx, own).entries] == ["No", "Paper"]
+
+
+def test_what_a_choice_waits_for_can_be_taken_away_and_circles_can_not_be_made(ctx, wrap):
+    paper = one(ctx, wrap).entries[1].id
+    words = service.save(ctx, SYSTEM, None, {"name": "Message", "kind": "text", "when": f"{wrap}.{paper}"}, [])
+    assert (one(ctx, words).when, one(ctx, words).when_entry) == (wrap, paper)
+    raw, rows = typed(ctx, wrap)
+    with pytest.raises(Refused, match="“Gift wrap” waits for “Message” waits for “Gift wrap”"):
+        service.save(ctx, SYSTEM, wrap, raw | {"when": str(words)}, rows)
+    with pytest.raises(Refused, match="“Message” is asked only with “Paper”"):
+        service.save(ctx, SYSTEM, wrap, raw, rows[:1])
+    service.remove(ctx, SYSTEM, wrap)
+    assert one(ctx, words).when is None
+    roll_back_newest(ctx)
+    assert (one(ctx, words).when, one(ctx, words).when_entry) == (wrap, paper)
+
+
+def test_two_who_write_a_choice_both_count_and_are_told_where_they_met(ctx, wrap):
+    def marks():
+        return changes.marks(service.flat(one(ctx, wrap)))
+
+    mine, then = typed(ctx, wrap), marks()
+    theirs = typed(ctx, wrap, help="Paper from old patterns")
+    service.save(ctx, SYSTEM, wrap, *theirs, marks())
+    service.save(ctx, SYSTEM, wrap, mine[0] | {"needed": "yes"}, [*mine[1], {"label": "Box"}], then)
+    found = one(ctx, wrap)
+    assert (found.help, found.needed, len(found.entries)) == ("Paper from old patterns", True, 3)
+    with pytest.raises(Outdated, match="Help is now “Paper from old patterns”"):
+        service.save(ctx, SYSTEM, wrap, mine[0] | {"help": "Plain paper"}, mine[1], then)
+    assert one(ctx, wrap).help == "Paper from old patterns"
+    product = make_product(ctx, "FEL-9")
+    before = changes.marks({"choices": []})
+    uses.ask(ctx, SYSTEM, product, [wrap], "Yarn", before)
+    other = service.save(ctx, SYSTEM, None, WRAP | {"name": "Other"}, ENTRIES)
+    with pytest.raises(Outdated):
+        uses.ask(ctx, SYSTEM, product, [wrap, other], "Yarn", before)
+
+
+def test_buyers_read_their_own_language(ctx, wrap):
+    add_german(ctx)
+    paper = one(ctx, wrap).entries[1].id
+
+    def translate(tx):
+        with history.change_set(tx, SYSTEM, "translate", "Translated") as recorder:
+            wording.save(tx, recorder, "buyer_choice", wrap, {".de.label": "Einpacken?"}, {"label": "Wrap it?"})
+            wording.save(tx, recorder, "choice_entry", paper, {".de.label": "Papier"}, {"label": "Paper"})
+
+    ctx.db.run(translate)
+    lens = destinations.read_all(ctx).lens("", "de")
+    (found,) = ctx.db.run(lambda tx: reading.in_words(tx, [one(ctx, wrap)], lens))
+    assert (found.shown_label, [entry.label for entry in found.entries]) == ("Einpacken?", ["No", "Papier"])
+
+
+def test_viewers_only_look(ctx, viewer, yarn, wrap):
+    assert reading.list_shared(ctx, viewer)
+    for act in (
+        lambda: service.save(ctx, viewer, wrap, WRAP, ENTRIES),
+        lambda: service.remove(ctx, viewer, wrap),
+        lambda: uses.ask(ctx, viewer, yarn, [wrap], "Yarn"),
+        lambda: service.make_reusable(ctx, viewer, wrap),
+    ):
+        with pytest.raises(NotAllowed):
+            act()
