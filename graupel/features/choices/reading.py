@@ -16,7 +16,7 @@ from graupel.features.history import service as history
 from graupel.features.wording import service as wording
 
 #: So many products that a choice is asked with are named.
-NAMED = 12
+NAMED = 6
 
 
 def choice_of(row: ChoiceRow, entries: Sequence[EntryRow]) -> Choice:
