@@ -12,7 +12,7 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
-from graupel.features.choices import store
+from graupel.features.choices import reading, store
 from graupel.features.choices.reading import entry_of, others, there, with_entries
 from graupel.features.choices.rows import EntryRow, UseRow
 from graupel.features.history import meeting
@@ -93,7 +93,7 @@ def save(
         start = found or Choice(0, "", "", product_id=product_id)
         wanted, problems = choice_making.read(raw, rows, start, ctx.settings.currency, others(ctx, tx, start))
         wanted = _of_its_own(wanted, start)
-        problems = problems or _dependants(tx, start, wanted)
+        problems = problems or _dependants(tx, start, wanted) or _doubles(tx, wanted)
         if problems:
             raise Refused(problems)
         title = f"Choice {'changed' if found else 'made'}: {wanted.name}"
@@ -138,6 +138,14 @@ def attach(tx: Tx, recorder: history.Recorder, product_id: int, choice_id: int) 
         "position": len(store.uses(tx, [product_id], lock=True)),
     }
     recorder.made("choice_use", store.insert(tx, CHOICE_USE, values), values)
+
+
+def _doubles(tx: Tx, wanted: Choice) -> list[Problem]:
+    """Among what one product asks nothing is called as what is its alone."""
+    asked = reading.of_product(tx, wanted.product_id) if wanted.product_id else []
+    if not any(one.id != wanted.id and one.name.casefold() == wanted.name.casefold() for one in asked):
+        return []
+    return [Problem("choice.taken", f"This product asks a choice “{wanted.name}” already.", "name")]
 
 
 def _dependants(tx: Tx, there: Choice, wanted: Choice) -> list[Problem]:

@@ -10,7 +10,9 @@ function fitKind() {
 }
 
 document.addEventListener("change", (event) => {
-  if (event.target.matches?.("[data-kind]")) fitKind();
+  if (!event.target.matches?.("[data-kind]")) return;
+  fitKind();
+  document.getElementById("tried").replaceChildren(); // what was answered to another kind means nothing now
 });
 for (const kind of ["input", "change"])
   document.addEventListener(kind, (event) => {

@@ -73,6 +73,7 @@ def test_choices_are_asked_and_made_in_the_part_of_the_editor(ctx, browser, wrap
     assert "1 choice that buyers are asked" in part
     made = browser.write("/choices", {"name": "Initials", "kind": "line", "adds": "3", "product": str(product)})
     assert made.headers["HX-Redirect"] == f"/products/{product}#choices"
+    assert browser.write("/choices", {"name": "initials", "kind": "text", "product": str(product)}).status_code == 422
     page = browser.get(f"/products/{product}").text
     assert "this product’s alone" in page
     form = form_of(page, path)
