@@ -15,6 +15,7 @@ from graupel.core.roles import Actor, Role
 from graupel.features.bulk import service
 from graupel.features.bulk.schemas import Again, FieldAsked, NewWord, Shown, Wanted
 from graupel.features.categories import service as categories
+from graupel.features.choices import reading as choices
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms
 from graupel.features.vocabulary import service as vocabulary
@@ -69,6 +70,8 @@ def _options(ctx: Context, actor: Actor, field: str, kind: FieldKind | None) -> 
         return [(one.path, one.path) for one in categories.read_tree(ctx) if one.kind == "goods"]
     if field.startswith("shop"):
         return [(one.name, one.name) for one in destinations.list_shops(ctx, actor)]
+    if field.startswith("choice"):
+        return [(one.choice.name, one.choice.name) for one in choices.list_shared(ctx, actor)]
     if kind is FieldKind.COUNTRY:
         return [(name, name) for name in countries.names().values()]
     if kind is FieldKind.SWITCH:

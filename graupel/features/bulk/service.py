@@ -19,6 +19,7 @@ from graupel.db import Tx
 from graupel.features.bulk import price_store, prices, store
 from graupel.features.bulk.rows import BulkEditRow
 from graupel.features.categories import service as categories
+from graupel.features.choices import reading as choices
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
@@ -36,6 +37,8 @@ FIELDS = {
     "tag_off": "Tag taken off",
     "shop_on": "Shown in shop",
     "shop_off": "Left out of shop",
+    "choice_on": "Choice asked",
+    "choice_off": "Choice no longer asked",
     "price": "Price",
 } | {name: PRODUCT.field(name).label for name in PRODUCT.for_many}
 #: Whose values are words that are made where they are not there yet.
@@ -57,6 +60,8 @@ def request_plan(
     value = read_value(field, value, ctx.settings.currency)
     if field.startswith("shop"):
         _shop(ctx, actor, value)
+    if field.startswith("choice"):
+        ctx.db.run(lambda tx: _choice(ctx, tx, value))
 
     def work(tx: Tx) -> int:
         found = table.matching(ctx, tx, TableState.read(parse_qs(query))) if query is not None else sorted(set(ids))
@@ -118,7 +123,7 @@ def read_value(field: str, value: str, currency: str = "") -> str:
         return vocabulary.parse_name("brand", value) if value else ""
     if field in ("category", "place"):
         return parse_category_path(value)
-    if field.startswith("shop"):
+    if field.startswith(("shop", "choice")):
         return value
     if field in PRODUCT.for_many:
         return str(product_fields.readers("")[field](value) or "")
@@ -136,12 +141,22 @@ def _shop(ctx: Context, actor: Actor, name: str) -> Shop:
     return found
 
 
+def _choice(ctx: Context, tx: Tx, name: str) -> int:
+    """The id of the reusable choice of a name. Raises Refused."""
+    found = next((one.id for one in choices.shared(ctx, tx).values() if one.name == name), None)
+    if found is None:
+        raise Refused.because("choice.unknown", f"There is no choice “{name[:60]}” that any product can ask.", "value")
+    return found
+
+
 def _ids_of(ctx: Context, tx: Tx, field: str, value: str) -> list[int | None]:
     """The records that a value names, None for what is still to be made."""
     if field in ("category", "place"):
         return [categories.current(ctx, tx).find(value)]
     if field.startswith("shop"):
         return [next((one.id for one in destinations.shops(ctx, tx) if one.name == value), None)]
+    if field.startswith("choice"):
+        return [_choice(ctx, tx, value)]
     if field == "brand" or field.startswith("tag"):
         by_name = {name.casefold(): key for key, name in _known(vocabulary.current(ctx, tx), field).items()}
         return [by_name.get(name.casefold()) for name in value.split("\n")]
@@ -270,7 +285,7 @@ def _now(field: str, row: Mapping[str, Any], tree: categories.Tree) -> str:
         return "otherwise"
     if field in PRODUCT.for_many:
         return showing.show(PRODUCT.field(field).kind, row[field]) if row[field] else "none"
-    return row["brand"] or "none" if field == "brand" else "without" if field == "tag_on" else "with"
+    return row["brand"] or "none" if field == "brand" else "without" if field in ("tag_on", "choice_on") else "with"
 
 
 def _then(bulk: BulkEditRow) -> str:
@@ -283,7 +298,8 @@ def _then(bulk: BulkEditRow) -> str:
         return value.replace("\n", ", ")
     if bulk["field"] in PRODUCT.for_many:
         return showing.show(PRODUCT.field(bulk["field"]).kind, value) if value else "none"
-    said = {"place": f"also in {value}", "shop_on": f"shown in {value}", "shop_off": f"left out of {value}"}
+    said = {"choice_on": f"asks {value}", "choice_off": f"does not ask {value}"}
+    said |= {"place": f"also in {value}", "shop_on": f"shown in {value}", "shop_off": f"left out of {value}"}
     return said.get(bulk["field"]) or value or "none"
 
 
@@ -369,6 +385,9 @@ def _write(ctx: Context, tx: Tx, recorder: history.Recorder, bulk_id: int, field
         if shop_id is None:
             raise Refused.because("shop.unknown", f"The shop “{value}” is not there any more.")
         store.say_for_shop(tx, recorder, bulk_id, shop_id, left_out=field == "shop_off")
+    elif field.startswith("choice"):
+        put = store.ask_choice if field == "choice_on" else store.drop_choice
+        put(tx, recorder, bulk_id, _choice(ctx, tx, value))
     elif field in PRODUCT.for_many:
         store.write_field(tx, recorder, bulk_id, field, value)
     else:

@@ -41,6 +41,7 @@ def _would_change(name: str) -> str:
 #: What is said of the product for a shop: 1 left out, 0 put in, -1 nothing.
 _IN_SHOP = """COALESCE((SELECT y.left_out FROM shop_goods y WHERE y.shop_id = %(id)s AND y.kind = 'product'
               AND y.record_id = p.id), -1)"""
+_ASKED = "EXISTS (SELECT 1 FROM choice_use cu WHERE cu.product_id = p.id AND cu.buyer_choice_id = %(id)s)"
 #: Field -> SQL over product p: it would change.
 _CHANGES = {
     "status": "p.status <> %(value)s",
@@ -51,6 +52,8 @@ _CHANGES = {
     "place": f"NOT (p.category_id <=> %(id)s AND %(id)s IS NOT NULL) AND NOT {_PLACED}",
     "shop_on": f"NOT {_IN_SHOP} = 0",
     "shop_off": f"NOT {_IN_SHOP} = 1",
+    "choice_on": f"NOT {_ASKED}",
+    "choice_off": _ASKED,
 } | {name: _would_change(name) for name in PRODUCT.for_many}
 #: Field -> the product's column that it writes.
 COLUMNS = {"status": "status", "category": "category_id", "brand": "brand_id"}
@@ -249,6 +252,27 @@ def take_tag(tx: Tx, recorder: Recorder, bulk_id: int, tag_id: int) -> None:
         _IS_CHANGED,
         {"bulk": bulk_id, "tag": tag_id},
     )
+
+
+_ITS_CHOICE = "bulk_row r JOIN choice_use cu ON cu.buyer_choice_id = %(choice)s AND cu.product_id = r.product_id"
+
+
+def ask_choice(tx: Tx, recorder: Recorder, bulk_id: int, choice_id: int) -> None:
+    """Ask a choice with the products that change, behind what they ask already, and journal it."""
+    params = {"bulk": bulk_id, "choice": choice_id, "before": tx.value("SELECT COALESCE(MAX(id), 0) FROM choice_use")}
+    tx.run(
+        f"""INSERT INTO choice_use (product_id, buyer_choice_id, position)
+            SELECT p.id, %(choice)s, (SELECT COUNT(*) FROM choice_use cu WHERE cu.product_id = p.id) FROM {_CHANGED}""",
+        params,
+    )
+    made = f"{_IS_CHANGED} AND cu.id > %(before)s"
+    journal.write_made(tx, recorder.change_set_id, records.kind_of("choice_use"), _ITS_CHOICE, made, params)
+
+
+def drop_choice(tx: Tx, recorder: Recorder, bulk_id: int, choice_id: int) -> None:
+    """No longer ask a choice with the products that change, and journal it."""
+    params = {"bulk": bulk_id, "choice": choice_id}
+    journal.remove(tx, recorder.change_set_id, records.kind_of("choice_use"), _ITS_CHOICE, _IS_CHANGED, params)
 
 
 def put_in_category(tx: Tx, recorder: Recorder, bulk_id: int, category_id: int) -> None:

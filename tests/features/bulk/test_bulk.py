@@ -13,6 +13,8 @@ from graupel.core.product_types import Need
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.bulk import service
+from graupel.features.choices import reading, uses
+from graupel.features.choices import service as choices
 from graupel.features.destinations import terms
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
@@ -287,3 +289,30 @@ def test_a_viewer_plans_and_does_nothing(ctx, viewer):
     bulk_id = service.request_plan(ctx, SYSTEM, "brand", "New", ids=[product_id])
     with pytest.raises(NotAllowed):
         service.request_apply(ctx, viewer, bulk_id)
+
+
+def test_a_choice_is_asked_with_many_products_and_asked_no_more(ctx, browser):
+    ids = [make_product(ctx, f"P-{n}") for n in range(3)]
+    day = choices.save(ctx, SYSTEM, None, {"name": "Day", "kind": "day"}, [])
+    wrap = choices.save(ctx, SYSTEM, None, {"name": "Gift wrap", "kind": "one"}, [{"label": "Paper"}])
+    uses.ask(ctx, SYSTEM, ids[0], [day, wrap], "P-0")
+    uses.ask(ctx, SYSTEM, ids[1], [day], "P-1")
+    assert "Gift wrap" in browser.get("/products/bulk/value?field=choice_on").text
+    plan, (state, _) = do(ctx, "choice_on", "Gift wrap", ids=ids)
+    assert (plan.counts, state) == ({"changed": 2, "unchanged": 1}, "done")
+    with_wrap = [["Day", "Gift wrap"], ["Day", "Gift wrap"], ["Gift wrap"]]
+    assert [asked(ctx, one) for one in ids] == with_wrap
+    roll_back_newest(ctx)
+    assert [asked(ctx, one) for one in ids] == [["Day", "Gift wrap"], ["Day"], []]
+    do(ctx, "choice_on", "Gift wrap", ids=ids)
+    plan, (state, _) = do(ctx, "choice_off", "Day", ids=ids)
+    assert (plan.counts, state) == ({"changed": 2, "unchanged": 1}, "done")
+    assert [asked(ctx, one) for one in ids] == [["Gift wrap"]] * 3
+    roll_back_newest(ctx)
+    assert [asked(ctx, one) for one in ids] == with_wrap
+    with pytest.raises(Refused, match="There is no choice “Bow”"):
+        service.request_plan(ctx, SYSTEM, "choice_on", "Bow", ids=ids)
+
+
+def asked(ctx, product_id):
+    return [one.name for one in ctx.db.run(lambda tx: reading.of_product(tx, product_id))]
