@@ -13,7 +13,7 @@ from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.choices import reading, store
-from graupel.features.choices.reading import entry_of, others, there, with_entries
+from graupel.features.choices.reading import entry_of, others, there
 from graupel.features.choices.rows import EntryRow, UseRow
 from graupel.features.history import meeting
 from graupel.features.history import service as history
@@ -99,9 +99,7 @@ def save(
         title = f"Choice {'changed' if found else 'made'}: {wanted.name}"
         with history.change_set(tx, actor, "choice.save", title) as recorder:
             if found is None:
-                made = store.insert(tx, BUYER_CHOICE, values := columns(wanted))
-                recorder.made("buyer_choice", made, values)
-                _write_entries(tx, recorder, made, (), wanted.entries)
+                made, _ = insert(tx, recorder, wanted)
                 if product_id:
                     attach(tx, recorder, product_id, made)
                 return made
@@ -109,6 +107,22 @@ def save(
         return found.id
 
     return _naming(raw.get("name", ""), ctx, work)
+
+
+def insert(tx: Tx, recorder: history.Recorder, choice: Choice) -> tuple[int, dict[int, int]]:
+    """A new choice with its entries; returns its id, and by the ids that entries had those that they have now."""
+    made = store.insert(tx, BUYER_CHOICE, values := columns(choice))
+    recorder.made("buyer_choice", made, values)
+    ids = _write_entries(tx, recorder, made, (), choice.entries)
+    return made, {one.id: now for one, now in zip(choice.entries, ids, strict=True)}
+
+
+def set_when(tx: Tx, recorder: history.Recorder, choice_id: int, waits: Mapping[str, int | None]) -> None:
+    """Say what a choice waits for, and with which entry."""
+    found = there(tx, choice_id)
+    before = {name: columns(found)[name] for name in waits}
+    if recorder.changed("buyer_choice", choice_id, before, waits, found.version + 1):
+        store.update(tx, BUYER_CHOICE, choice_id, waits)
 
 
 def _naming(name: str, ctx: Context, work: Any) -> int:
@@ -186,18 +200,21 @@ def _label(name: str) -> str:
 
 def _write_entries(
     tx: Tx, recorder: history.Recorder, choice_id: int, there: Sequence[EntryRow], wanted: Sequence[Entry]
-) -> None:
-    """Make the entries of a choice these, in this order."""
+) -> list[int]:
+    """Make the entries of a choice these, in this order; returns their ids."""
     rows = {row["id"]: row for row in there}
+    ids: list[int] = []
     for place, entry in enumerate(wanted):
         values = _entry_columns(entry, choice_id, place)
         row = rows.pop(entry.id, None)
+        ids.append(row["id"] if row else store.insert(tx, CHOICE_ENTRY, values))
         if row is None:
-            recorder.made("choice_entry", store.insert(tx, CHOICE_ENTRY, values), values)
+            recorder.made("choice_entry", ids[-1], values)
         elif recorder.changed("choice_entry", row["id"], _entry_before(row), values, row["version"] + 1):
             store.update(tx, CHOICE_ENTRY, row["id"], values)
     for row in rows.values():
         _remove_entry(tx, recorder, row)
+    return ids
 
 
 def _entry_before(row: EntryRow) -> dict[str, Any]:
@@ -232,11 +249,8 @@ def remove_use(tx: Tx, recorder: history.Recorder, row: UseRow) -> None:
 
 def remove_whole(tx: Tx, recorder: history.Recorder, choice: Choice) -> None:
     """A choice goes with its entries; what waited for it waits no more."""
-    free = {"when_choice_id": None, "when_entry_id": None}
-    for one in with_entries(tx, store.waiting_for(tx, choice.id)).values():
-        before = {name: columns(one)[name] for name in free}
-        recorder.changed("buyer_choice", one.id, before, free, one.version + 1)
-        store.update(tx, BUYER_CHOICE, one.id, free)
+    for waiting in store.waiting_for(tx, choice.id):
+        set_when(tx, recorder, waiting["id"], {"when_choice_id": None, "when_entry_id": None})
     for row in store.entries(tx, [choice.id]):
         _remove_entry(tx, recorder, row)
     recorder.removed("buyer_choice", choice.id, columns(choice), choice.version + 1)

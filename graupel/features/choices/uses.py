@@ -1,6 +1,7 @@
 """With which products choices are asked, and in which order."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 from graupel.context import Context
 from graupel.core.declarations.choices import CHOICE_USE
@@ -10,6 +11,8 @@ from graupel.features.choices import reading, service, store
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
+from graupel.features.variants.copying import Copied
+from graupel.features.wording import service as wording
 
 
 def ask(ctx: Context, actor: Actor, product_id: int, choice_ids: Sequence[int], name: str, marks: Marks = None) -> None:
@@ -43,3 +46,33 @@ def ask(ctx: Context, actor: Actor, product_id: int, choice_ids: Sequence[int], 
                     service.remove_whole(tx, recorder, known[choice_id])
 
     ctx.db.run(work)
+
+
+def copy(copied: Copied) -> None:
+    """A copy asks what its original does; choices that are the original's alone it has for itself."""
+    asked = reading.of_product(copied.tx, copied.original)
+    own = {one.id: one for one in asked if one.product_id}
+    made: dict[int, int] = {}
+    entries: dict[int, int] = {}
+    for one in own.values():
+        bare = replace(one, product_id=copied.copy, when=None, when_entry=None)
+        made[one.id], between = service.insert(copied.tx, copied.recorder, bare)
+        entries |= between
+    _copy_words(copied, "buyer_choice", made)
+    _copy_words(copied, "choice_entry", entries)
+    for one in own.values():
+        if one.when is not None:
+            waits = {"when_choice_id": made.get(one.when, one.when)}
+            waits["when_entry_id"] = entries.get(one.when_entry or 0, one.when_entry)  # type: ignore[assignment]
+            service.set_when(copied.tx, copied.recorder, made[one.id], waits)
+    for place, one in enumerate(asked):
+        values = {"product_id": copied.copy, "buyer_choice_id": made.get(one.id, one.id), "position": place}
+        copied.recorder.made("choice_use", store.insert(copied.tx, CHOICE_USE, values), values)
+
+
+def _copy_words(copied: Copied, kind: str, made: Mapping[int, int]) -> None:
+    """What buyers read in other languages."""
+    for record_id, own in wording.of_records(copied.tx, kind, list(made)).items():
+        words = {key: held.value for key, held in own.items()}
+        sources = {key.rpartition(".")[2]: held.source for key, held in own.items() if held.source is not None}
+        wording.save(copied.tx, copied.recorder, kind, made[record_id], words, sources)

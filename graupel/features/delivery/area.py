@@ -1,8 +1,9 @@
 """What delivery registers."""
 
-from graupel.features.delivery import pages
+from graupel.features.delivery import carriage, pages
 from graupel.features.products import belonging, parts
 from graupel.features.products.belonging import Belonging
+from graupel.features.variants import copying
 
 
 def register(language: str) -> None:
@@ -10,6 +11,7 @@ def register(language: str) -> None:
     said = "JSON_VALUE({side}, '$.product_id')"
     below = "own_carriage oc ON oc.product_id = {product}"
     belonging.register(Belonging("own_carriage", below, "x.product_id", said))
+    copying.on_copied(carriage.copy)
     parts.register(
         parts.EditorPart("delivery", "Delivery", "delivery/part.html", pages.part_data, pages.part_mark, "prices")
     )

@@ -18,7 +18,9 @@ from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.products import service as products
 from graupel.features.terms import delivery_store as store
+from graupel.features.terms import store as terms_store
 from graupel.features.terms.deliveries import Carriage
+from graupel.features.variants.copying import Copied
 
 MOST_CARRIAGE = 60
 
@@ -90,3 +92,10 @@ def read(rows: Sequence[Mapping[str, str]], currency: str) -> dict[str, Decimal 
     if problems:
         raise Refused(problems)
     return found
+
+
+def copy(copied: Copied) -> None:
+    """A copy's delivery costs what its original's does."""
+    for row in store.carriage(copied.tx, copied.original):
+        values = {"product_id": copied.copy, "country": row["country"], "amount": row["amount"]}
+        copied.recorder.made("own_carriage", terms_store.insert(copied.tx, OWN_CARRIAGE, values), values)

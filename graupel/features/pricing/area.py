@@ -1,8 +1,9 @@
 """What prices register."""
 
 from graupel.features.history import following
-from graupel.features.pricing import kinds, pages, selling, store
+from graupel.features.pricing import kinds, pages, quantities, selling, store
 from graupel.features.products import claims, parts
+from graupel.features.variants import copying
 
 
 def register(language: str) -> None:
@@ -11,6 +12,7 @@ def register(language: str) -> None:
     selling.register()
     following.on_recorded(selling.follow)
     claims.register(store.claimed_variants)
+    copying.on_copied(quantities.copy)
     parts.register(
         parts.EditorPart("sales", "Sales, quantities", "pricing/part.html", pages.part_data, pages.part_mark, "prices")
     )

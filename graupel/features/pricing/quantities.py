@@ -20,6 +20,7 @@ from graupel.features.history.meeting import Marks
 from graupel.features.products import service as products
 from graupel.features.terms import service as terms
 from graupel.features.terms import store
+from graupel.features.variants.copying import Copied
 
 MOST_ROWS = 60
 
@@ -121,3 +122,12 @@ def _write(tx: Tx, recorder: history.Recorder, product_id: int, wanted: Sequence
             recorder.made("quantity_price", store.insert(tx, QUANTITY_PRICE, values), values)
         elif recorder.changed("quantity_price", known["id"], picked(known, values), values, known["version"] + 1):
             store.update(tx, QUANTITY_PRICE, known["id"], values)
+
+
+def copy(copied: Copied) -> None:
+    """A copy has the quantity prices of its original."""
+    for row in store.quantity_prices(copied.tx, copied.original):
+        if row["variant_id"] is None or row["variant_id"] in copied.variants:
+            values = {name: row[name] for name in QUANTITY_PRICE.columns()}  # type: ignore[literal-required]
+            values |= {"product_id": copied.copy, "variant_id": copied.variants.get(row["variant_id"] or 0)}
+            copied.recorder.made("quantity_price", store.insert(copied.tx, QUANTITY_PRICE, values), values)

@@ -34,6 +34,26 @@ _ADDRESS = ".address_part"
 
 
 @dataclass(frozen=True)
+class Copied:
+    """A copy that is being made. ``variants``: the original's that are for sale, to the copy's."""
+
+    tx: Tx
+    recorder: history.Recorder
+    original: int
+    copy: int
+    variants: Mapping[int, int]
+
+
+_COPIERS: list[Callable[[Copied], None]] = []
+
+
+def on_copied(copier: Callable[[Copied], None]) -> None:
+    """Let a later area copy what it keeps of products."""
+    if copier not in _COPIERS:
+        _COPIERS.append(copier)
+
+
+@dataclass(frozen=True)
 class Wanted:
     """What the copy is called. Blank: as proposed."""
 
@@ -130,6 +150,7 @@ def _left(original: Product) -> list[str]:
         "stock",
         "the address of the page, and a canonical one",
         "listings on channels",
+        "sales",
         *([f"{plural(gone, 'archived variant')}"] if gone else []),
     ]
 
@@ -176,6 +197,8 @@ class _Copying:
             made |= self._make_varying(product_id, first, others, made[first.id])
         self._copy_words(made)
         self._finish(product_id, made)
+        for copier in _COPIERS:
+            copier(Copied(self.tx, self.recorder, self.original.id, product_id, made))
         return product_id
 
     def _ordered(self) -> list[Variant]:

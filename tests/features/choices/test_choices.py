@@ -14,6 +14,7 @@ from graupel.features.destinations import service as destinations
 from graupel.features.history import service as history
 from graupel.features.products import saving
 from graupel.features.products import service as products
+from graupel.features.variants import copying
 from graupel.features.wording import service as wording
 from tests.making import add_german, make_product, roll_back_newest
 
@@ -124,6 +125,32 @@ def test_a_deleted_product_takes_its_own_choices_along_and_back(ctx, wrap):
     roll_back_newest(ctx)
     assert asked(ctx, draft) == ["Words", "Gift wrap"]
     assert [entry.label for entry in one(ctx, own).entries] == ["No", "Paper"]
+
+
+def test_a_copy_of_a_product_asks_the_same_and_has_its_own_choices_for_itself(ctx, yarn, wrap):
+    add_german(ctx)
+    own = service.save(ctx, SYSTEM, None, {"name": "Card", "kind": "one"}, ENTRIES, product_id=yarn)
+    paper = one(ctx, own).entries[1].id
+    when = {"name": "Words", "kind": "text", "when": f"{own}.{paper}"}
+    words = service.save(ctx, SYSTEM, None, when, [{"adds": "1"}], product_id=yarn)
+    uses.ask(ctx, SYSTEM, yarn, [words, wrap, own], "Yarn")
+
+    def translate(tx):
+        with history.change_set(tx, SYSTEM, "translate", "Translated") as recorder:
+            wording.save(tx, recorder, "choice_entry", paper, {".de.label": "Papier"}, {"label": "Paper"})
+
+    ctx.db.run(translate)
+    made = copying.copy(ctx, SYSTEM, yarn)
+    first, second, third = ctx.db.run(lambda tx: reading.of_product(tx, made))
+    assert (first.name, second.id, third.name) == ("Words", wrap, "Card")
+    assert {first.id, third.id} & {own, words} == set()
+    assert (first.when, first.when_entry) == (third.id, third.entries[1].id)
+    assert [entry.amount for entry in first.entries] == [D(1)]
+    lens = destinations.read_all(ctx).lens("", "de")
+    (german,) = ctx.db.run(lambda tx: reading.in_words(tx, [third], lens))
+    assert german.entries[1].label == "Papier"
+    service.remove(ctx, SYSTEM, own)
+    assert one(ctx, third.id).name == "Card"
 
 
 def test_what_a_choice_waits_for_can_be_taken_away_and_circles_can_not_be_made(ctx, wrap):

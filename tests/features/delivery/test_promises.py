@@ -17,9 +17,12 @@ from graupel.features.delivery import carriage, service
 from graupel.features.delivery.service import Stands
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as destination_terms
+from graupel.features.pricing import quantities
 from graupel.features.products import saving
 from graupel.features.products import service as products
-from graupel.features.terms import deliveries, taxes
+from graupel.features.terms import deliveries, delivery_store, taxes
+from graupel.features.terms import service as terms
+from graupel.features.variants import copying
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
 from tests.forms import form_of
@@ -280,3 +283,13 @@ def test_how_goods_are_delivered_follows_their_type_until_they_say_otherwise(bro
     types.save(ctx, SYSTEM, kind, "Pattern", "", [], delivered="service")
     roll_back_newest(ctx)
     assert vocabulary.read(ctx).types[kind].delivered == "downloaded"
+
+
+def test_a_copy_costs_in_quantities_and_on_its_way_what_its_original_does(ctx, yarn):
+    carriage.save(ctx, SYSTEM, yarn, [{"country": "DE", "amount": "10"}, {"country": "US", "amount": "not sent"}])
+    quantities.save(ctx, SYSTEM, yarn, [{"from": "6", "amount": "9.00"}])
+    made = copying.copy(ctx, SYSTEM, yarn)
+    costs = ctx.db.run(lambda tx: carriage.flat(deliveries.carriage_of(delivery_store.carriage(tx, made))))
+    assert costs == {"DE": "10.00", "US": "not sent"}
+    (bulk,) = ctx.db.run(lambda tx: terms.quantity_prices_of(tx, made))
+    assert (bulk.from_quantity, bulk.reduction.amount) == (6, Decimal("9.00"))
