@@ -339,3 +339,17 @@ def least_price(choices: Collection[Choice], price: Decimal, rule: PriceRule | N
         taken = [low for low in lows if low < 0]
         down += min(taken, default=NOTHING) if one.kind is Kind.ONE else sum(taken, NOTHING)
     return price + down
+
+
+def attribute_meant(choice: Choice, attributes: Mapping[str, Collection[str]]) -> str:
+    """The name of an attribute that a choice repeats, by its name or by its entries; "" where it repeats none.
+
+    ``attributes``: those that variants may differ by, with the labels of their choices. Who asks for what makes
+    another article counts no stock of it.
+    """
+    called = {choice.name.strip().casefold(), choice.label.strip().casefold()} - {""}
+    labels = {entry.label.casefold() for entry in choice.entries if entry.label}
+    for name, values in attributes.items():
+        if name.casefold() in called or (len(labels) > 1 and labels <= {one.casefold() for one in values}):
+            return name
+    return ""

@@ -327,3 +327,18 @@ def test_what_was_typed_for_another_kind_is_left_behind():
     choice, problems = choice_making.read(raw, [{"label": "a"}, {"label": "b"}], Choice(1, "", ""), "EUR", {})
     assert (problems, choice.limits, choice.default) == ([], Limits(), "")
     assert [one.label for one in choice.entries] == [""], "one entry stands for: it was given"
+
+
+@pytest.mark.parametrize(
+    ("name", "labels", "meant"),
+    [
+        ("Gift wrap", ["Paper", "Box"], ""),
+        ("colour", ["Any"], "Colour"),
+        ("Shade", ["Rust", "OAT"], "Colour"),
+        ("Shade", ["Rust"], ""),
+        ("Shade", ["Rust", "Pea"], ""),
+    ],
+)
+def test_a_choice_that_repeats_an_attribute_is_known(name, labels, meant):
+    choice = Choice(1, name, "", entries=[Entry(n, label) for n, label in enumerate(labels)])
+    assert choices.attribute_meant(choice, {"Size": ["Small"], "Colour": ["Oat", "Rust", "Peat"]}) == meant

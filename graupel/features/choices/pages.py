@@ -19,6 +19,7 @@ from graupel.features.choices.schemas import ChoiceTyped, Looked, UsesTyped
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
+from graupel.features.vocabulary import service as vocabulary
 from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
@@ -153,7 +154,8 @@ def make_reusable(request: Request, ctx: Ctx, signed: Signed, choice_id: int) ->
 class Tried:
     """A choice as it stands in its form, as a buyer would see it, with what was answered in the preview.
 
-    ``adds``: by choice and entry what it adds to ``price``; ``says``: what is wrong with the answer.
+    ``adds``: by choice and entry what it adds to ``price``; ``says``: what is wrong with the answer; ``attribute``: one
+    that it repeats.
     """
 
     choice: Choice
@@ -163,6 +165,7 @@ class Tried:
     price: Decimal
     says: str
     given_away: bool
+    attribute: str = ""
 
 
 def try_out(ctx: Context, raw: dict[str, str], rows: list[dict[str, str]], sent: dict[str, Any] | None) -> Tried:
@@ -182,7 +185,14 @@ def try_out(ctx: Context, raw: dict[str, str], rows: list[dict[str, str]], sent:
         SAMPLE,
         (choice.message if says and not answers.get(choice.id) and choice.message else says.format(*places)),
         choices.least_price([choice], SAMPLE, rule) < 0,
+        choices.attribute_meant(choice, _attributes(ctx)),
     )
+
+
+def _attributes(ctx: Context) -> dict[str, list[str]]:
+    """The attributes that variants may differ by, with the labels of their choices."""
+    found = vocabulary.read(ctx).attributes.values()
+    return {one.name: [choice.label for choice in one.choices] for one in found if one.can_vary}
 
 
 @router.post("/try")

@@ -2,9 +2,12 @@
 
 import pytest
 
+from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.choices import reading, service, uses
 from graupel.features.products import service as products
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary.attributes import Definition
 from tests.forms import form_of
 from tests.making import make_product
 from tests.serving import app, as_role, browser
@@ -103,3 +106,13 @@ def test_viewers_see_them_and_can_change_nothing(ctx, as_role, wrap):
     assert "data-main" not in page.split('id="choice-form"')[1].split("</form>")[0]
     assert viewer.get("/choices/new").status_code == 403
     assert viewer.write(f"/choices/{wrap}/delete").status_code == 403
+
+
+def test_where_a_choice_repeats_an_attribute_it_is_said_what_the_difference_is(ctx, browser):
+    attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Oat", "Rust"]))
+    form = form_of(browser.get("/choices/new").text, "/choices")
+    typed = form | {"name": "Which one", "entry_label": "Oat"}
+    assert "is an attribute too" not in browser.write("/choices/try", typed).text
+    told = browser.write("/choices/try", typed | {"name": "Colour"}).text
+    assert "“Colour” is an attribute too" in told
+    assert "stock is counted for variants only" in told
