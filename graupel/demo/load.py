@@ -75,14 +75,14 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     _work_off(worker)
     _list(ctx, editor, channel_id, list(made.values()))
     say("one price list brought in, Ostlerby connected")
+    asking.load(ctx, editor, list(made.values()))
+    say("what buyers may choose")
     shops.load(ctx, owner, editor, [product_id for product_id, _ in made.values()], channel_id)
     say(f"German, category pages, and a second shop, {shops.OUTLET}")
     outlet = next(one for one in destinations.read_all(ctx).all if one.name == shops.OUTLET)
     terms.load(ctx, owner, editor, list(made.values()), outlet.code)
     selling.load(ctx, owner, editor, list(made.values()))
     say("taxes, price rules, sales and quantity prices")
-    asking.load(ctx, editor, list(made.values()))
-    say("what buyers may choose")
 
 
 @dataclass(frozen=True)
