@@ -68,8 +68,11 @@ def test_choices_are_put_in_order_in_the_product_by_keyboard(at_screen: Person, 
     up = me.driver.find_element(By.CSS_SELECTOR, "[aria-label='Ask Initials earlier']")
     up.send_keys(Keys.ENTER)
     me.driver.find_element(By.CSS_SELECTOR, "#choices [data-main]").send_keys(Keys.ENTER)
-    wait_until(lambda: asked(ctx, yarn) == ["Initials", "Card"])
+    me.sees("#says", "Choices changed")
+    assert asked(ctx, yarn) == ["Initials", "Card"]
     me.driver.find_element(By.CSS_SELECTOR, "[aria-label='Do not ask Card']").send_keys(Keys.ENTER)
     me.driver.find_element(By.CSS_SELECTOR, "#choices [data-main]").send_keys(Keys.ENTER)
+    me.gone("[aria-label='Do not ask Card']")
     wait_until(lambda: asked(ctx, yarn) == ["Initials"])
+    me.sees("#choices", "1 choice that buyers are asked")
     me.axe()

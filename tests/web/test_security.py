@@ -111,6 +111,7 @@ LOOKING = (
     "/conditions/1/1/plan",
     "/stock/count/look",
     "/stock/move/look",
+    "/choices/try",
 )
 
 
