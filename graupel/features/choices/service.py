@@ -11,7 +11,7 @@ from graupel.core.declarations.choices import BUYER_CHOICE, CHOICE_ENTRY, CHOICE
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
-from graupel.db import DuplicateKey, Tx
+from graupel.db import DuplicateKey, Tx, declared
 from graupel.features.choices import reading, store
 from graupel.features.choices.reading import entry_of, others, there
 from graupel.features.choices.rows import EntryRow, UseRow
@@ -111,7 +111,7 @@ def save(
 
 def insert(tx: Tx, recorder: history.Recorder, choice: Choice) -> tuple[int, dict[int, int]]:
     """A new choice with its entries; returns its id, and by the ids that entries had those that they have now."""
-    made = store.insert(tx, BUYER_CHOICE, values := columns(choice))
+    made = declared.insert(tx, BUYER_CHOICE, values := columns(choice))
     recorder.made("buyer_choice", made, values)
     ids = _write_entries(tx, recorder, made, (), choice.entries)
     return made, {one.id: now for one, now in zip(choice.entries, ids, strict=True)}
@@ -122,7 +122,7 @@ def set_when(tx: Tx, recorder: history.Recorder, choice_id: int, waits: Mapping[
     found = there(tx, choice_id)
     before = {name: columns(found)[name] for name in waits}
     if recorder.changed("buyer_choice", choice_id, before, waits, found.version + 1):
-        store.update(tx, BUYER_CHOICE, choice_id, waits)
+        declared.update(tx, BUYER_CHOICE, choice_id, waits)
 
 
 def _naming(name: str, ctx: Context, work: Any) -> int:
@@ -151,7 +151,7 @@ def attach(tx: Tx, recorder: history.Recorder, product_id: int, choice_id: int) 
         "buyer_choice_id": choice_id,
         "position": len(store.uses(tx, [product_id], lock=True)),
     }
-    recorder.made("choice_use", store.insert(tx, CHOICE_USE, values), values)
+    recorder.made("choice_use", declared.insert(tx, CHOICE_USE, values), values)
 
 
 def _doubles(tx: Tx, wanted: Choice) -> list[Problem]:
@@ -189,7 +189,7 @@ def _write(tx: Tx, recorder: history.Recorder, there: Choice, wanted: Choice, ma
     }
     after |= {name: before[name] for name in kept}
     if recorder.changed("buyer_choice", there.id, before, after, there.version + 1):
-        store.update(tx, BUYER_CHOICE, there.id, after)
+        declared.update(tx, BUYER_CHOICE, there.id, after)
     if both["entries"] == mine["entries"]:
         _write_entries(tx, recorder, there.id, store.entries(tx, [there.id]), wanted.entries)
 
@@ -207,11 +207,11 @@ def _write_entries(
     for place, entry in enumerate(wanted):
         values = _entry_columns(entry, choice_id, place)
         row = rows.pop(entry.id, None)
-        ids.append(row["id"] if row else store.insert(tx, CHOICE_ENTRY, values))
+        ids.append(row["id"] if row else declared.insert(tx, CHOICE_ENTRY, values))
         if row is None:
             recorder.made("choice_entry", ids[-1], values)
         elif recorder.changed("choice_entry", row["id"], _entry_before(row), values, row["version"] + 1):
-            store.update(tx, CHOICE_ENTRY, row["id"], values)
+            declared.update(tx, CHOICE_ENTRY, row["id"], values)
     for row in rows.values():
         _remove_entry(tx, recorder, row)
     return ids
@@ -223,7 +223,7 @@ def _entry_before(row: EntryRow) -> dict[str, Any]:
 
 def _remove_entry(tx: Tx, recorder: history.Recorder, row: EntryRow) -> None:
     recorder.removed("choice_entry", row["id"], _entry_before(row), row["version"] + 1)
-    store.delete(tx, CHOICE_ENTRY, row["id"])
+    declared.delete(tx, CHOICE_ENTRY, row["id"])
 
 
 def remove(ctx: Context, actor: Actor, choice_id: int) -> None:
@@ -244,7 +244,7 @@ def remove_use(tx: Tx, recorder: history.Recorder, row: UseRow) -> None:
     """A choice is no longer asked with a product."""
     values = {"product_id": row["product_id"], "buyer_choice_id": row["buyer_choice_id"], "position": row["position"]}
     recorder.removed("choice_use", row["id"], values, row["version"] + 1)
-    store.delete(tx, CHOICE_USE, row["id"])
+    declared.delete(tx, CHOICE_USE, row["id"])
 
 
 def remove_whole(tx: Tx, recorder: history.Recorder, choice: Choice) -> None:
@@ -254,7 +254,7 @@ def remove_whole(tx: Tx, recorder: history.Recorder, choice: Choice) -> None:
     for row in store.entries(tx, [choice.id]):
         _remove_entry(tx, recorder, row)
     recorder.removed("buyer_choice", choice.id, columns(choice), choice.version + 1)
-    store.delete(tx, BUYER_CHOICE, choice.id)
+    declared.delete(tx, BUYER_CHOICE, choice.id)
 
 
 def make_reusable(ctx: Context, actor: Actor, choice_id: int) -> None:
@@ -276,7 +276,7 @@ def make_reusable(ctx: Context, actor: Actor, choice_id: int) -> None:
             recorder.changed(
                 "buyer_choice", choice_id, {"product_id": found.product_id}, {"product_id": None}, found.version + 1
             )
-            store.update(tx, BUYER_CHOICE, choice_id, {"product_id": None})
+            declared.update(tx, BUYER_CHOICE, choice_id, {"product_id": None})
         return choice_id
 
     try:

@@ -1,10 +1,8 @@
 """The tables of buyer choices."""
 
-from collections.abc import Mapping, Sequence
-from typing import Any
+from collections.abc import Sequence
 
 from graupel.core.declarations.choices import BUYER_CHOICE, CHOICE_ENTRY, CHOICE_USE
-from graupel.core.records import Record
 from graupel.db import Tx
 from graupel.db.rows import Named
 from graupel.features.choices.rows import ChoiceRow, EntryNameRow, EntryRow, UseNameRow, UseRow
@@ -77,21 +75,6 @@ def products_with(tx: Tx, choice_id: int, lang: str, limit: int) -> list[Named]:
            WHERE u.buyer_choice_id = %s ORDER BY t.name, p.id LIMIT %s""",
         [lang, choice_id, limit],
     )
-
-
-def insert(tx: Tx, record: Record, values: Mapping[str, Any]) -> int:
-    names = record.columns()
-    bound = ", ".join(f"%({name})s" for name in names)
-    return tx.insert(f"INSERT INTO {record.plain} ({', '.join(names)}) VALUES ({bound})", values)
-
-
-def update(tx: Tx, record: Record, row_id: int, values: Mapping[str, Any]) -> None:
-    sets = ", ".join(f"{name} = %({name})s" for name in record.columns() if name in values)
-    tx.run(f"UPDATE {record.plain} SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": row_id})
-
-
-def delete(tx: Tx, record: Record, row_id: int) -> None:
-    tx.run(f"DELETE FROM {record.plain} WHERE id = %s", [row_id])
 
 
 # --- names for History ---------------------------------------------------------------------------------------

@@ -6,7 +6,7 @@ from dataclasses import replace
 from graupel.context import Context
 from graupel.core.declarations.choices import CHOICE_USE
 from graupel.core.roles import Actor, Role
-from graupel.db import Tx
+from graupel.db import Tx, declared
 from graupel.features.choices import reading, service, store
 from graupel.features.history import meeting
 from graupel.features.history import service as history
@@ -35,11 +35,11 @@ def ask(ctx: Context, actor: Actor, product_id: int, choice_ids: Sequence[int], 
                 row = left.pop(choice_id, None)
                 if row is None:
                     values = {"product_id": product_id, "buyer_choice_id": choice_id, "position": place}
-                    recorder.made("choice_use", store.insert(tx, CHOICE_USE, values), values)
+                    recorder.made("choice_use", declared.insert(tx, CHOICE_USE, values), values)
                 elif recorder.changed(
                     "choice_use", row["id"], {"position": row["position"]}, {"position": place}, row["version"] + 1
                 ):
-                    store.update(tx, CHOICE_USE, row["id"], {"position": place})
+                    declared.update(tx, CHOICE_USE, row["id"], {"position": place})
             for choice_id, row in left.items():
                 service.remove_use(tx, recorder, row)
                 if known[choice_id].product_id == product_id:
@@ -67,7 +67,7 @@ def copy(copied: Copied) -> None:
             service.set_when(copied.tx, copied.recorder, made[one.id], waits)
     for place, one in enumerate(asked):
         values = {"product_id": copied.copy, "buyer_choice_id": made.get(one.id, one.id), "position": place}
-        copied.recorder.made("choice_use", store.insert(copied.tx, CHOICE_USE, values), values)
+        copied.recorder.made("choice_use", declared.insert(copied.tx, CHOICE_USE, values), values)
 
 
 def _copy_words(copied: Copied, kind: str, made: Mapping[int, int]) -> None:

@@ -11,14 +11,13 @@ from graupel.core.declarations.delivery import OWN_CARRIAGE
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
-from graupel.db import Tx
+from graupel.db import Tx, declared
 from graupel.features.delivery import service
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.products import service as products
 from graupel.features.terms import delivery_store as store
-from graupel.features.terms import store as terms_store
 from graupel.features.terms.deliveries import Carriage
 from graupel.features.variants.copying import Copied
 
@@ -98,4 +97,4 @@ def copy(copied: Copied) -> None:
     """A copy's delivery costs what its original's does."""
     for row in store.carriage(copied.tx, copied.original):
         values = {"product_id": copied.copy, "country": row["country"], "amount": row["amount"]}
-        copied.recorder.made("own_carriage", terms_store.insert(copied.tx, OWN_CARRIAGE, values), values)
+        copied.recorder.made("own_carriage", declared.insert(copied.tx, OWN_CARRIAGE, values), values)

@@ -15,7 +15,7 @@ from graupel.core.problems import Problem
 from graupel.core.product_fields import one_line
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
-from graupel.db import DuplicateKey, Tx
+from graupel.db import DuplicateKey, Tx, declared
 from graupel.features.categories import service as categories
 from graupel.features.history import meeting
 from graupel.features.history import service as history
@@ -23,7 +23,6 @@ from graupel.features.history.meeting import Marks
 from graupel.features.products.service import Product
 from graupel.features.terms import deliveries
 from graupel.features.terms import delivery_store as store
-from graupel.features.terms import store as terms_store
 from graupel.features.terms.deliveries import Carriage, SaidOfDelivery
 from graupel.features.terms.rows import PromiseForRow, PromiseRow
 from graupel.features.vocabulary import service as vocabulary
@@ -126,7 +125,7 @@ def save_promise(
         title = f"Delivery promise {'changed' if promise_id else 'made'}: {name}"
         with history.change_set(tx, actor, "promise.save", title) as recorder:
             if promise_id is None:
-                made = terms_store.insert(tx, PROMISE, values)
+                made = declared.insert(tx, PROMISE, values)
                 recorder.made("promise", made, values)
                 _write_zones(tx, recorder, made, zones)
                 _write_stands(tx, recorder, made, targets)
@@ -190,7 +189,7 @@ def _locked(tx: Tx, promise_id: int) -> PromiseRow:
 def _write_row(tx: Tx, recorder: history.Recorder, row: PromiseRow, values: Mapping[str, Any]) -> None:
     before = {"name": row["name"], "cost_by": row["cost_by"]}
     if recorder.changed("promise", row["id"], before, values, row["version"] + 1):
-        terms_store.update(tx, PROMISE, row["id"], values)
+        declared.update(tx, PROMISE, row["id"], values)
 
 
 def _write_zones(tx: Tx, recorder: history.Recorder, promise_id: int, zones: Sequence[Mapping[str, Any]]) -> None:
@@ -209,12 +208,12 @@ def write_rows(
     for row, values in zip(there, wanted, strict=False):
         before = {name: row[name] for name in record.columns()}
         if recorder.changed(record.name, row["id"], before, values, row["version"] + 1):
-            terms_store.update(tx, record, row["id"], values)
+            declared.update(tx, record, row["id"], values)
     for row in there[len(wanted) :]:
         recorder.removed(record.name, row["id"], {name: row[name] for name in record.columns()}, row["version"] + 1)
-        terms_store.delete(tx, record, row["id"])
+        declared.delete(tx, record, row["id"])
     for values in wanted[len(there) :]:
-        recorder.made(record.name, terms_store.insert(tx, record, values), values)
+        recorder.made(record.name, declared.insert(tx, record, values), values)
 
 
 def _targets(ctx: Context, tx: Tx, stands: Stands) -> list[Target]:
@@ -237,15 +236,15 @@ def _write_stands(tx: Tx, recorder: history.Recorder, promise_id: int, targets: 
         before = {"promise_id": row["promise_id"], "type_id": target[0], "category_id": target[1]}
         if own and target not in targets:
             recorder.removed("promise_for", row["id"], before, row["version"] + 1)
-            terms_store.delete(tx, PROMISE_FOR, row["id"])
+            declared.delete(tx, PROMISE_FOR, row["id"])
         elif not own and target in targets:
             after = {**before, "promise_id": promise_id}
             recorder.changed("promise_for", row["id"], before, after, row["version"] + 1)
-            terms_store.update(tx, PROMISE_FOR, row["id"], {"promise_id": promise_id})
+            declared.update(tx, PROMISE_FOR, row["id"], {"promise_id": promise_id})
     for target in targets:
         if target not in there:
             values = {"promise_id": promise_id, "type_id": target[0], "category_id": target[1]}
-            recorder.made("promise_for", terms_store.insert(tx, PROMISE_FOR, values), values)
+            recorder.made("promise_for", declared.insert(tx, PROMISE_FOR, values), values)
 
 
 def remove_promise(ctx: Context, actor: Actor, promise_id: int) -> None:
@@ -264,7 +263,7 @@ def remove_promise(ctx: Context, actor: Actor, promise_id: int) -> None:
             recorder.removed(
                 "promise", promise_id, {"name": row["name"], "cost_by": row["cost_by"]}, row["version"] + 1
             )
-            terms_store.delete(tx, PROMISE, promise_id)
+            declared.delete(tx, PROMISE, promise_id)
 
     ctx.db.run(work)
 
@@ -286,14 +285,14 @@ def save_working(ctx: Context, actor: Actor, raw: Mapping[str, Any], marks: Mark
         row = store.working(tx, lock=True)
         with history.change_set(tx, actor, "working.save", "Days of work changed") as recorder:
             if row is None:
-                recorder.made("working", terms_store.insert(tx, WORKING, values), values)
+                recorder.made("working", declared.insert(tx, WORKING, values), values)
                 return True
             there = {name: row[name] for name in values}  # type: ignore[literal-required]
             both = meeting.bring_together(
                 tx, {"working": [row["id"]]}, marks, values, there, lambda name: WORKING.field(name).label
             )
             if recorder.changed("working", row["id"], there, both, row["version"] + 1):
-                terms_store.update(tx, WORKING, row["id"], both)
+                declared.update(tx, WORKING, row["id"], both)
                 return True
         return False
 

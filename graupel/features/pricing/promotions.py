@@ -10,7 +10,7 @@ from graupel.core.declarations.terms import PROMOTION
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
-from graupel.db import DuplicateKey, Tx
+from graupel.db import DuplicateKey, Tx, declared
 from graupel.db.rows import picked
 from graupel.features.history import meeting
 from graupel.features.history import service as history
@@ -64,7 +64,7 @@ def save(ctx: Context, actor: Actor, promotion_id: int | None, raw: Mapping[str,
         did = "changed" if promotion_id else "made"
         with history.change_set(tx, actor, "promotion.save", f"Promotion {did}: {typed.name}") as recorder:
             if promotion_id is None:
-                made = store.insert(tx, PROMOTION, values)
+                made = declared.insert(tx, PROMOTION, values)
                 recorder.made("promotion", made, values)
                 return made
             row = store.promotion(tx, promotion_id, lock=True)
@@ -74,7 +74,7 @@ def save(ctx: Context, actor: Actor, promotion_id: int | None, raw: Mapping[str,
             both = meeting.bring_together(tx, keys, marks, values, there, lambda name: PROMOTION.field(name).label)
             after = picked(both, values)
             if recorder.changed("promotion", promotion_id, there, after, row["version"] + 1):
-                store.update(tx, PROMOTION, promotion_id, after)
+                declared.update(tx, PROMOTION, promotion_id, after)
             return promotion_id
 
     try:
@@ -98,6 +98,6 @@ def remove(ctx: Context, actor: Actor, promotion_id: int) -> None:
             raise Refused.because("promotion.used", f"{what} Take them out of it first.", "code")
         with history.change_set(tx, actor, "promotion.remove", f"Promotion taken away: {row['name']}") as recorder:
             recorder.removed("promotion", promotion_id, _kept(row), row["version"] + 1)
-            store.delete(tx, PROMOTION, promotion_id)
+            declared.delete(tx, PROMOTION, promotion_id)
 
     ctx.db.run(work)

@@ -11,7 +11,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
 from graupel.core.quoting import QuantityPrice
 from graupel.core.roles import Actor, Role
-from graupel.db import Tx
+from graupel.db import Tx, declared
 from graupel.db.rows import picked
 from graupel.features.destinations import service as destinations
 from graupel.features.history import meeting
@@ -115,13 +115,13 @@ def _write(tx: Tx, recorder: history.Recorder, product_id: int, wanted: Sequence
     for key in there.keys() - by_key.keys():
         row = there[key]
         recorder.removed("quantity_price", row["id"], picked(row, QUANTITY_PRICE.columns()), row["version"] + 1)
-        store.delete(tx, QUANTITY_PRICE, row["id"])
+        declared.delete(tx, QUANTITY_PRICE, row["id"])
     for key, values in by_key.items():
         known = there.get(key)
         if known is None:
-            recorder.made("quantity_price", store.insert(tx, QUANTITY_PRICE, values), values)
+            recorder.made("quantity_price", declared.insert(tx, QUANTITY_PRICE, values), values)
         elif recorder.changed("quantity_price", known["id"], picked(known, values), values, known["version"] + 1):
-            store.update(tx, QUANTITY_PRICE, known["id"], values)
+            declared.update(tx, QUANTITY_PRICE, known["id"], values)
 
 
 def copy(copied: Copied) -> None:
@@ -130,4 +130,4 @@ def copy(copied: Copied) -> None:
         if row["variant_id"] is None or row["variant_id"] in copied.variants:
             values = {name: row[name] for name in QUANTITY_PRICE.columns()}  # type: ignore[literal-required]
             values |= {"product_id": copied.copy, "variant_id": copied.variants.get(row["variant_id"] or 0)}
-            copied.recorder.made("quantity_price", store.insert(copied.tx, QUANTITY_PRICE, values), values)
+            copied.recorder.made("quantity_price", declared.insert(copied.tx, QUANTITY_PRICE, values), values)

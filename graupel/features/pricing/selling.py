@@ -14,7 +14,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.core.sales import Reach, Reduction, Sale, TakesOff
 from graupel.core.showing import plural
-from graupel.db import Tx
+from graupel.db import Tx, declared
 from graupel.db.rows import picked
 from graupel.features.destinations import service as destinations
 from graupel.features.history import journal, meeting, records
@@ -96,7 +96,7 @@ def plan(ctx: Context, actor: Actor, raw: Mapping[str, str], goods: Goods) -> in
         title = f"Sale planned: {sale.title or _named(tx, goods)}"
         with history.change_set(tx, actor, "sale.plan", title) as recorder:
             values = columns(sale)
-            sale_id = terms_store.insert(tx, SALE, values)
+            sale_id = declared.insert(tx, SALE, values)
             recorder.made("sale", sale_id, values)
             _put_under(tx, recorder, sale_id, goods)
         _refuse_equal(tx, sale_id, zone_of(ctx))
@@ -133,9 +133,9 @@ def tried(
         problems = [one for one in problems if one.field in ("amount", "destination")]
         if problems:
             raise Refused(problems)
-        tried_id = sale_id or terms_store.insert(tx, SALE, columns(sale))
+        tried_id = sale_id or declared.insert(tx, SALE, columns(sale))
         if sale_id:
-            terms_store.update(tx, SALE, sale_id, columns(sale))
+            declared.update(tx, SALE, sale_id, columns(sale))
         elif goods:
             _refuse_goods(tx, goods)
             if goods.reach is Reach.PRODUCT:
@@ -188,7 +188,7 @@ def _insert_targets(tx: Tx, sale_id: int, goods: Goods) -> list[tuple[int, dict[
     named = "variant_id" if goods.reach is Reach.VARIANT else "choice_id"
     empty = {"sale_id": sale_id, "product_id": goods.product_ids[0], "variant_id": None, "choice_id": None}
     rows = [{**empty, named: target} for target in goods.targets]
-    return [(terms_store.insert(tx, SALE_GOODS, values), values) for values in rows]
+    return [(declared.insert(tx, SALE_GOODS, values), values) for values in rows]
 
 
 def _refuse_equal(tx: Tx, sale_id: int, zone: ZoneInfo) -> None:
@@ -280,7 +280,7 @@ def remove(ctx: Context, actor: Actor, sale_id: int) -> None:
             where, params = "sg.sale_id = %(sale)s", {"sale": sale_id}
             journal.remove(tx, recorder.change_set_id, kind, kind.table, where, params)
             recorder.removed("sale", sale_id, columns_of(row), row["version"] + 1)
-            terms_store.delete(tx, SALE, sale_id)
+            declared.delete(tx, SALE, sale_id)
 
     ctx.db.run(work)
 
@@ -301,7 +301,7 @@ def _write(
     assert row is not None
     with history.change_set(tx, actor, "sale.save", f"{did}: {name}") as recorder:
         if recorder.changed("sale", sale_id, there, after, row["version"] + 1):
-            terms_store.update(tx, SALE, sale_id, after)
+            declared.update(tx, SALE, sale_id, after)
     _refuse_equal(tx, sale_id, zone_of(ctx))
 
 

@@ -11,13 +11,12 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
 from graupel.core.stock import show
-from graupel.db import DuplicateKey, Tx
+from graupel.db import DuplicateKey, Tx, declared
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.stock import store
 from graupel.features.terms import stock_store as terms_store
-from graupel.features.terms import store as written
 
 NAME_LENGTH = 120
 MOST_LOCATIONS = 50
@@ -39,7 +38,7 @@ def add(ctx: Context, actor: Actor, name: str) -> int:
             raise Refused.because("location.many", f"At most {MOST_LOCATIONS} locations are kept.", "name")
         values = {"name": name, "position": there[-1]["position"] + 1}
         with history.change_set(tx, actor, "location.make", f"Location made: {name}") as recorder:
-            made = written.insert(tx, LOCATION, values)
+            made = declared.insert(tx, LOCATION, values)
             recorder.made("location", made, values)
         return made
 
@@ -71,7 +70,7 @@ def rename(ctx: Context, actor: Actor, location_id: int, name: str) -> None:
         with history.change_set(tx, actor, "location.change", f"Location renamed: {name}") as recorder:
             before = {"name": there["name"]}
             if recorder.changed("location", location_id, before, {"name": name}, there["version"] + 1):
-                written.update(tx, LOCATION, location_id, {"name": name})
+                declared.update(tx, LOCATION, location_id, {"name": name})
 
     _naming(ctx, name, work)
 
@@ -99,7 +98,7 @@ def use_earlier(ctx: Context, actor: Actor, location_id: int) -> None:
             for row, position in ((here, before["position"]), (before, here["position"])):
                 old, new = {"position": row["position"]}, {"position": position}
                 recorder.changed("location", row["id"], old, new, row["version"] + 1)
-                written.update(tx, LOCATION, row["id"], new)
+                declared.update(tx, LOCATION, row["id"], new)
 
     ctx.db.run(work)
 
@@ -160,7 +159,7 @@ def save(ctx: Context, actor: Actor, type_id: int | None, raw: Mapping[str, str]
             if row is None:
                 values = {"type_id": type_id, **wanted}
                 if any(value is not None for value in wanted.values()):
-                    recorder.made("selling_rules", written.insert(tx, SELLING_RULES, values), values)
+                    recorder.made("selling_rules", declared.insert(tx, SELLING_RULES, values), values)
                     return True
                 return False
             there = {name: row[name] for name in _NAMES}  # type: ignore[literal-required]
@@ -175,7 +174,7 @@ def save(ctx: Context, actor: Actor, type_id: int | None, raw: Mapping[str, str]
                 store.delete_rules(tx, row["id"])
                 return True
             if recorder.changed("selling_rules", row["id"], there, after, row["version"] + 1):
-                written.update(tx, SELLING_RULES, row["id"], after)
+                declared.update(tx, SELLING_RULES, row["id"], after)
                 return True
         return False
 
@@ -222,6 +221,6 @@ def save_notice(ctx: Context, actor: Actor, mails: str) -> None:
         with history.change_set(tx, actor, "stock.notice", "Notices of stock changed") as recorder:
             before, after = {"mails": row["mails"]}, {"mails": text}
             if recorder.changed("stock_notice", 1, before, after, row["version"] + 1):
-                written.update(tx, STOCK_NOTICE, 1, after)
+                declared.update(tx, STOCK_NOTICE, 1, after)
 
     ctx.db.run(work)

@@ -1,10 +1,8 @@
 """The tables of taxes, promotions, sales and prices by quantity."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
 
-from graupel.core.records import Record
 from graupel.db import Tx
 from graupel.features.terms.rows import (
     BoundaryRow,
@@ -22,21 +20,6 @@ CLOCK = "sales"
 #: SQL of the moment that sets of prices are worked out for: now, or as far as time has been played.
 MOMENT = f"""GREATEST(UTC_TIMESTAMP(3), COALESCE((SELECT reached FROM clock WHERE name = '{CLOCK}'),
                                                 UTC_TIMESTAMP(3)))"""
-
-
-def insert(tx: Tx, record: Record, values: Mapping[str, Any]) -> int:
-    names = [name for name in record.columns() if name in values]
-    bound = ", ".join(f"%({name})s" for name in names)
-    return tx.insert(f"INSERT INTO {record.plain} ({', '.join(names)}) VALUES ({bound})", values)
-
-
-def update(tx: Tx, record: Record, row_id: int, values: Mapping[str, Any]) -> None:
-    sets = ", ".join(f"{name} = %({name})s" for name in record.columns() if name in values)
-    tx.run(f"UPDATE {record.plain} SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": row_id})
-
-
-def delete(tx: Tx, record: Record, row_id: int) -> None:
-    tx.run(f"DELETE FROM {record.plain} WHERE id = %s", [row_id])
 
 
 # --- taxes ---------------------------------------------------------------------------------------------------

@@ -16,7 +16,7 @@ from graupel.core.product_fields import one_line
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.core.taxes import MOST_PERCENT
-from graupel.db import DuplicateKey, Tx
+from graupel.db import DuplicateKey, Tx, declared
 from graupel.db.rows import picked
 from graupel.features.destinations import store as destination_store
 from graupel.features.destinations import terms
@@ -165,12 +165,12 @@ def _told(rows: Iterable[Mapping[str, Any]]) -> list[str]:
 
 def _save_class(tx: Tx, recorder: history.Recorder, class_id: int | None, name: str) -> int:
     if class_id is None:
-        made = store.insert(tx, TAX_CLASS, {"name": name})
+        made = declared.insert(tx, TAX_CLASS, {"name": name})
         recorder.made("tax_class", made, {"name": name})
         return made
     row = _locked(tx, class_id)
     if recorder.changed("tax_class", class_id, {"name": row["name"]}, {"name": name}, row["version"] + 1):
-        store.update(tx, TAX_CLASS, class_id, {"name": name})
+        declared.update(tx, TAX_CLASS, class_id, {"name": name})
     return class_id
 
 
@@ -192,14 +192,14 @@ def _save_rates(tx: Tx, recorder: history.Recorder, class_id: int, rates: Sequen
         row = there[key]
         gone = {"tax_class_id": class_id, **_kept(row)}
         recorder.removed("tax_rate", row["id"], gone, row["version"] + 1)
-        store.delete(tx, TAX_RATE, row["id"])
+        declared.delete(tx, TAX_RATE, row["id"])
     for key, columns in wanted.items():
         values = {"tax_class_id": class_id, **columns}
         known = there.get(key)
         if known is None:
-            recorder.made("tax_rate", store.insert(tx, TAX_RATE, values), values)
+            recorder.made("tax_rate", declared.insert(tx, TAX_RATE, values), values)
         elif recorder.changed("tax_rate", known["id"], _kept(known), columns, known["version"] + 1):
-            store.update(tx, TAX_RATE, known["id"], columns)
+            declared.update(tx, TAX_RATE, known["id"], columns)
 
 
 def _becomes_usual(tx: Tx, recorder: history.Recorder, class_id: int) -> None:
@@ -234,7 +234,7 @@ def remove(ctx: Context, actor: Actor, class_id: int) -> None:
             _save_rates(tx, recorder, class_id, ())
             _no_longer_usual(tx, recorder, class_id)
             recorder.removed("tax_class", class_id, {"name": row["name"]}, row["version"] + 1)
-            store.delete(tx, TAX_CLASS, class_id)
+            declared.delete(tx, TAX_CLASS, class_id)
 
     ctx.db.run(work)
 

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from graupel.core.declarations.terms import SALE, SALE_GOODS
 from graupel.core.roles import SYSTEM
 from graupel.core.sales import Reach, Reduction, Sale, TakesOff
+from graupel.db import declared
 from graupel.features.history import records
 from graupel.features.pricing import selling
 from graupel.features.products import service as products
@@ -47,11 +48,11 @@ def _sale(plan, pool) -> Sale:
 
 
 def _insert(tx, sale: Sale) -> int:
-    made = store.insert(tx, SALE, selling.columns(sale))
+    made = declared.insert(tx, SALE, selling.columns(sale))
     for product_id, target in sale.targets:
         named = {Reach.VARIANT: "variant_id", Reach.CHOICE: "choice_id"}.get(sale.reach)
         values = {"sale_id": made, "product_id": product_id, "variant_id": None, "choice_id": None}
-        store.insert(tx, SALE_GOODS, values | ({named: target} if named else {}))
+        declared.insert(tx, SALE_GOODS, values | ({named: target} if named else {}))
     return made
 
 
