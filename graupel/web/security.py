@@ -27,6 +27,8 @@ DOOR_COOKIE = "graupel_door"
 #: Which browser it is, for those who sign in from it again.
 DEVICE_COOKIE = "graupel_browser"
 SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
+#: A form has no more: a buyer choice of 500 entries with nine fields each, and room for what stands around it.
+MOST_FIELDS = 6_000
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; media-src 'self'; "
     "font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
@@ -134,7 +136,7 @@ async def form_of(request: Request) -> FormData:
     """The form that was sent; empty where none was."""
     kind = request.headers.get("content-type", "")
     if kind.startswith(("multipart/form-data", "application/x-www-form-urlencoded")):
-        found = await request.form(max_files=20, max_fields=2000, max_part_size=2_000_000)
+        found = await request.form(max_files=20, max_fields=MOST_FIELDS, max_part_size=2_000_000)
         refuse_endless_numbers(text for pair in found.multi_items() for text in pair if isinstance(text, str))
         return found
     return FormData()

@@ -116,3 +116,17 @@ def test_where_a_choice_repeats_an_attribute_it_is_said_what_the_difference_is(c
     told = browser.write("/choices/try", typed | {"name": "Colour"}).text
     assert "“Colour” is an attribute too" in told
     assert "stock is counted for variants only" in told
+
+
+def test_a_choice_may_have_500_entries_and_no_more(ctx, browser):
+    rows = [{"label": f"Entry {number}", "adds": f"{number}.00"} for number in range(1, 501)]
+    big = service.save(ctx, SYSTEM, None, {"name": "Big", "kind": "several"}, rows)
+    path = f"/choices/{big}"
+    form = form_of(browser.get(path).text, path)
+    assert browser.write("/choices/try", form).status_code == 200
+    assert browser.write(path, form | {"help": "One of many"}).status_code == 200
+    assert (one(ctx, big).help, len(one(ctx, big).entries)) == ("One of many", 500)
+    more = form | {"entry_label": [*form["entry_label"][:-1], "One too many"]}
+    refused = browser.write(path, more)
+    assert refused.status_code == 422
+    assert "At most 500 entries are kept." in refused.text
