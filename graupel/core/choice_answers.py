@@ -155,3 +155,8 @@ def wrong(choices: Sequence[Choice], answers: Answers, today: date) -> dict[int,
     """By choice that is asked, why its answer can't be taken."""
     found = {one.id: wrong_with(one, answers.get(one.id, UNSAID), today) for one in asked(choices, answers)}
     return {key: said for key, said in found.items() if said}
+
+
+def own_sentence(choice: Choice, answers: Answers) -> str:
+    """What the merchant wants to be said where a choice is missing; "" where it is answered, or nothing is wanted."""
+    return "" if answers.get(choice.id, UNSAID) else choice.message

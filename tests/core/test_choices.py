@@ -253,6 +253,9 @@ def test_only_what_is_asked_is_held_against_its_limits():
     needed = replace(MESSAGE, needed=True)
     assert choice_answers.wrong((WRAP, needed), {1: picked(11)}, TODAY) == {}
     assert choice_answers.wrong((WRAP, needed), {1: picked(12)}, TODAY) == {2: ("Please fill this in.", ())}
+    own = replace(needed, message="Say it in {} words.")
+    assert choice_answers.own_sentence(own, {}) == "Say it in {} words."
+    assert choice_answers.own_sentence(own, {2: Answer(text="x" * 99)}) == "", "what is too long is not missing"
 
 
 # --- making one ----------------------------------------------------------------------------------------------

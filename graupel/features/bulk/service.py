@@ -16,7 +16,7 @@ from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import TableState
 from graupel.db import Tx
-from graupel.features.bulk import price_store, prices, store
+from graupel.features.bulk import price_store, prices, sides, store
 from graupel.features.bulk.rows import BulkEditRow
 from graupel.features.categories import service as categories
 from graupel.features.choices import reading as choices
@@ -258,7 +258,7 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
             [] if bulk["change_set_id"] else _to_make(ctx, tx, bulk["field"], bulk["value"]),
             shown,
             search,
-            [(row["id"], row["name"], *(priced.get(row["id"]) or _sides(bulk, row, tree))) for row in rows],
+            [(row["id"], row["name"], *(priced.get(row["id"]) or sides.of(bulk, row, tree))) for row in rows],
             f"{rows[-1]['id']}.{rows[-1]['name']}" if len(found) > SHOWN else None,
             None,
         )
@@ -268,39 +268,6 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
         job = jobs.read(ctx, actor, plan.bulk["job_id"])
         return BulkPlan(**{**vars(plan), "job": job})
     return plan
-
-
-def _sides(bulk: BulkEditRow, row: Mapping[str, Any], tree: categories.Tree) -> tuple[str, str]:
-    return _now(bulk["field"], row, tree), _then(bulk)
-
-
-def _now(field: str, row: Mapping[str, Any], tree: categories.Tree) -> str:
-    if field == "status":
-        return str(row["status"]).capitalize()
-    if field == "category":
-        return tree.path(row["category_id"]) or "none"
-    if field == "place":
-        return tree.path(row["category_id"]) or "none"
-    if field.startswith("shop"):
-        return "otherwise"
-    if field in PRODUCT.for_many:
-        return showing.show(PRODUCT.field(field).kind, row[field]) if row[field] else "none"
-    return row["brand"] or "none" if field == "brand" else "without" if field in ("tag_on", "choice_on") else "with"
-
-
-def _then(bulk: BulkEditRow) -> str:
-    value = str(bulk["value"])
-    if bulk["field"] == "status":
-        return value.capitalize()
-    if bulk["field"].startswith("tag"):
-        return f"{'with' if bulk['field'] == 'tag_on' else 'without'} {value.replace(chr(10), ', ')}"
-    if bulk["field"] == "price":
-        return value.replace("\n", ", ")
-    if bulk["field"] in PRODUCT.for_many:
-        return showing.show(PRODUCT.field(bulk["field"]).kind, value) if value else "none"
-    said = {"choice_on": f"asks {value}", "choice_off": f"does not ask {value}"}
-    said |= {"place": f"also in {value}", "shop_on": f"shown in {value}", "shop_off": f"left out of {value}"}
-    return said.get(bulk["field"]) or value or "none"
 
 
 def request_apply(ctx: Context, actor: Actor, bulk_id: int) -> int:
@@ -332,7 +299,7 @@ def _refuse_unannounced(ctx: Context, tx: Tx, bulk: BulkEditRow) -> None:
 
 
 def _title(bulk: BulkEditRow, number: int) -> str:
-    return f"{FIELDS[bulk['field']]} {_then(bulk) or 'none'}: {showing.plural(number, 'product')}"
+    return f"{FIELDS[bulk['field']]} {sides.then(bulk) or 'none'}: {showing.plural(number, 'product')}"
 
 
 @dataclass(frozen=True)

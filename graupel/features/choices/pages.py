@@ -19,6 +19,7 @@ from graupel.features.choices.schemas import ChoiceTyped, Looked, UsesTyped
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
+from graupel.features.terms import stocks
 from graupel.features.vocabulary import service as vocabulary
 from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
@@ -174,7 +175,11 @@ def try_out(ctx: Context, raw: dict[str, str], rows: list[dict[str, str]], sent:
     entries = tuple(replace(one, id=place) for place, one in enumerate(typed.entries, 1))
     choice = replace(typed, entries=entries, when=None, when_entry=None)
     answers = choices.defaults([choice]) if sent is None else choice_answers.read([choice], sent)
-    wrong = choice_answers.wrong([choice], answers, ctx.db.run(ctx.now).date()) if sent is not None else {}
+    wrong = (
+        choice_answers.wrong([choice], answers, ctx.db.run(lambda tx: stocks.today(ctx, tx)))
+        if sent is not None
+        else {}
+    )
     says, places = wrong.get(choice.id, ("", ()))
     rule = PriceRule()
     return Tried(
@@ -183,7 +188,7 @@ def try_out(ctx: Context, raw: dict[str, str], rows: list[dict[str, str]], sent:
         {(choice.id, one.id): choices.adds(one, SAMPLE, rule) for one in entries},
         choices.chosen([choice], answers, SAMPLE, "SKU", rule),
         SAMPLE,
-        (choice.message if says and not answers.get(choice.id) and choice.message else says.format(*places)),
+        choice_answers.own_sentence(choice, answers) or says.format(*places) if says else "",
         choices.least_price([choice], SAMPLE, rule) < 0,
         choices.attribute_meant(choice, _attributes(ctx)),
     )

@@ -4,7 +4,6 @@ import csv
 import hashlib
 import io
 import secrets
-from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
@@ -15,14 +14,13 @@ from graupel.context import Context
 from graupel.core import encodings, imports
 from graupel.core.cells import harmless
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import Action, FileRow
-from graupel.core.problems import Problem
+from graupel.core.imports import Action
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import counted, reading, store
-from graupel.features.files.reading import RawRow, TextShape
+from graupel.features.files import counted, lines, reading, store
+from graupel.features.files.reading import TextShape
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
@@ -33,8 +31,6 @@ SAMPLE_VALUES = 3
 LOOKED_AT_ROWS = 200
 SHOWN_FILES = 30
 SHOWN_ROWS = 50
-REPORT_EVERY = 2000
-MOST_ROWS = 1_000_000
 
 
 @dataclass(frozen=True)
@@ -213,11 +209,13 @@ def plan(run: JobRun) -> None:
     """Read the file, and say of each row what it would do. For the worker."""
     row = _read(run.ctx, int(run.payload["file_id"]))
     path, _ = _source(run.ctx, row)
-    total = _count_lines(path)
+    total = lines.count(path)
 
     def work(tx: Tx) -> None:
         _refuse_applied(_locked(tx, row["id"]))
-        rows = _file_rows(run.ctx, row, lambda done: run.progress("Reading", done, total))
+        path, shape = _source(run.ctx, row)
+        currency = run.ctx.settings.currency
+        rows = lines.read(row, path, shape, currency, lambda done: run.progress("Reading", done, total))
         batch.load(tx, row["id"], rows, row["columns"])
         run.progress("Comparing", total, total)
         batch.plan(
@@ -234,51 +232,6 @@ def plan(run: JobRun) -> None:
         run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
 
     run.ctx.db.run(work)
-
-
-def _count_lines(path: Path) -> int:
-    with path.open("rb") as file:
-        return sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 20), b""))
-
-
-def _file_rows(ctx: Context, row: ImportFileRow, report: Callable[[int], None]) -> Iterator[FileRow]:
-    path, shape = _source(ctx, row)
-    columns: dict[str, int] = row["columns"]
-    width = len(row["headers"])
-    rows = reading.rows(path, shape)
-    next(rows, None)
-    wanted = None if row["only_lines"] is None else set(row["only_lines"])
-    for number, raw in enumerate(rows):
-        if wanted is not None and raw.line not in wanted:
-            continue
-        if number >= MOST_ROWS:
-            raise Refused.because(
-                "file.too_many_rows", f"More than {MOST_ROWS:,} rows can't be brought in at once.", "file"
-            )
-        if number % REPORT_EVERY == 0:
-            report(raw.line)
-        read_row = imports.read_row(raw.cells, columns, raw.line, ctx.settings.currency)
-        if len(raw.cells) > width:
-            too_many = Problem(
-                "row.cells",
-                f"This row has {len(raw.cells)} cells, but there are {width} headers. "
-                "A cell with the delimiter in it may lack its quotation marks.",
-                row=raw.line,
-            )
-            read_row = FileRow(raw.line, read_row.sku, problems=(too_many,))
-        elif any("\ufffd" in cell for cell in raw.cells):
-            read_row = FileRow(raw.line, read_row.sku, problems=(_unreadable(row, raw),))
-        yield read_row
-
-
-def _unreadable(row: ImportFileRow, raw: RawRow) -> Problem:
-    places = [header for header, cell in zip(row["headers"], raw.cells, strict=False) if "\ufffd" in cell]
-    return Problem(
-        "row.signs",
-        f"In {', '.join(places[:3])} stands a sign that is not {encodings.ENCODINGS.get(row['encoding'], 'readable')}. "
-        "Mend it in the file, or choose another encoding.",
-        row=raw.line,
-    )
 
 
 #: In which order rows are shown: what wants a look first.

@@ -310,6 +310,13 @@ def test_a_choice_is_asked_with_many_products_and_asked_no_more(ctx, browser):
     assert [asked(ctx, one) for one in ids] == [["Gift wrap"]] * 3
     roll_back_newest(ctx)
     assert [asked(ctx, one) for one in ids] == with_wrap
+    dry = service.request_plan(ctx, SYSTEM, "choice_on", "Day", ids=ids)
+    raw = {"name": "Another day", "kind": "day"}
+    choices.save(ctx, SYSTEM, day, raw, [])
+    job = service.request_apply(ctx, SYSTEM, dry)
+    work_off(ctx)
+    state, said = outcome(ctx, job)
+    assert (state, "There is no choice “Day”" in said) == ("failed", True), "it was renamed since the dry run"
     with pytest.raises(Refused, match="There is no choice “Bow”"):
         service.request_plan(ctx, SYSTEM, "choice_on", "Bow", ids=ids)
 
