@@ -37,6 +37,7 @@ from graupel.features.media import area as media
 from graupel.features.media import pages as media_pages
 from graupel.features.orders import api as order_api
 from graupel.features.orders import area as orders
+from graupel.features.orders import pages as order_pages
 from graupel.features.pricing import api as pricing_api
 from graupel.features.pricing import area as pricing
 from graupel.features.pricing import pages as pricing_pages
@@ -47,6 +48,7 @@ from graupel.features.products import pages as product_pages
 from graupel.features.products import table_pages as product_table_pages
 from graupel.features.settings import pages as setting_pages
 from graupel.features.shop import area as shop
+from graupel.features.shop import buying_pages as shop_buying_pages
 from graupel.features.shop import pages as shop_pages
 from graupel.features.stock import api as stock_api
 from graupel.features.stock import area as stock
@@ -114,14 +116,14 @@ AREAS = (
         finish=choices.finish,
     ),
     Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
-    Area("orders", api=(order_api.router,), register=orders.register),
+    Area("orders", (order_pages.router,), (order_api.router,), orders.register),
     Area("listings", (listing_pages.router,), register=listings.register),
     Area("files", (file_pages.router,), register=files.register),
     Area("translating", (translating_pages.router,)),
     Area("bulk", (bulk_pages.router,), register=bulk.register),
     Area("finding", (finding_pages.router,)),
     Area("today", (today_pages.router,)),
-    Area("shop", (shop_pages.router,), register=shop.register),
+    Area("shop", (shop_buying_pages.router, shop_pages.router), register=shop.register),
 )
 
 

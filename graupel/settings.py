@@ -34,6 +34,8 @@ class Settings(BaseSettings):
     smtp_password: str = ""
     smtp_tls: bool = False
     mail_from: str = ""
+    till_address: str = ""
+    till_key: str = ""
     lease_seconds: int = Field(default=30, ge=1)
     log_level: str = "INFO"
 

@@ -37,6 +37,7 @@ KEPT = {
     "held": " WHERE FALSE",
     "location": " WHERE id > 1",
     "stock_notice": " WHERE id > 1",
+    "order_rules": " WHERE id > 1",
 }
 
 
@@ -88,6 +89,7 @@ def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
         tx.run("UPDATE shop SET name = '', languages = '', currency = '', shows = 'all', version = 1")
         tx.run("UPDATE location SET name = 'Stock room', position = 1, version = 1")
         tx.run("UPDATE stock_notice SET mails = '', feed_key = '', version = 1")
+        tx.run("UPDATE order_rules SET transfer = TRUE, transfer_to = '', mails = '', version = 1")
         tx.run("SET foreign_key_checks = 1")
 
     _database.run(empty)

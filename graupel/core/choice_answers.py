@@ -113,6 +113,12 @@ def last_day(limits: Limits, today: date) -> date | None:
     return min((one for one in (limits.last, late) if one), default=None)
 
 
+def first_and_last(limits: Limits, today: date) -> tuple[str, str]:
+    """The same as a field of a form has them, "" for none."""
+    first, last = first_day(limits, today), last_day(limits, today)
+    return first.isoformat() if first else "", last.isoformat() if last else ""
+
+
 def day_of(text: str) -> date | None:
     """A day as its field sends it; None for anything else."""
     try:

@@ -138,11 +138,13 @@ class Choice:
 
 @dataclass(frozen=True)
 class Answer:
-    """What a buyer said to one choice: ``picked`` entries with how many of each, a ``text``, a file's name and size."""
+    """What a buyer said to one choice: ``picked`` entries with how many of each, or a ``text``; of a file that is its
+    name, with its size and under what it is kept."""
 
     picked: Mapping[int, int] = field(default_factory=dict)
     text: str = ""
     file_size: int = 0
+    kept_as: str = ""
 
     def __bool__(self) -> bool:
         return bool(self.picked or self.text.strip())

@@ -17,6 +17,7 @@ class Told(StrEnum):
     PAID = "paid"
     CANCELLED = "cancelled"
     RETURNED = "returned"
+    SENT = "sent"
 
 
 @dataclass(frozen=True)
@@ -55,6 +56,43 @@ def claims(reports: Iterable[Report]) -> dict[str, Claimed]:
         taken = kept if all_paid else min(max(paid.get(sku, Decimal(0)), back), kept)
         found[sku] = Claimed(kept - taken, taken, back)
     return found
+
+
+@dataclass(frozen=True)
+class Standing:
+    """How an order stands: what was told of the whole of it. ``returned``: some of it came back."""
+
+    paid: bool = False
+    sent: bool = False
+    cancelled: bool = False
+    returned: bool = False
+
+    @property
+    def is_open(self) -> bool:
+        """Whether something is still to be done with it: it is to be paid, or sent."""
+        return not self.cancelled and not (self.paid and self.sent)
+
+
+def standing(reports: Iterable[Report]) -> Standing:
+    """How an order stands by its reports, in whatever order they came.
+
+    It is paid, or sent, when all of it that was not cancelled is; cancelled when nothing of it is left.
+    """
+    known = list(reports)
+    left = {sku: one.reserved + one.taken for sku, one in claims(known).items()}
+    all_cancelled = any(one.told is Told.CANCELLED and not one.lines for one in known)
+
+    def told_of_all(told: Told) -> bool:
+        sums = _sums(known, told)
+        whole = any(one.told is told and not one.lines for one in known)
+        return whole or (bool(sums) and all(sums.get(sku, Decimal(0)) >= number for sku, number in left.items()))
+
+    return Standing(
+        told_of_all(Told.PAID),
+        told_of_all(Told.SENT),
+        all_cancelled or (bool(left) and not any(left.values())),
+        any(one.told is Told.RETURNED for one in known),
+    )
 
 
 def _sums(reports: Iterable[Report], told: Told) -> dict[str, Decimal]:

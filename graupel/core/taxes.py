@@ -75,9 +75,9 @@ class Taxing:
     typed_with_tax: bool
     decimals: int = 2
 
-    def line(self, price: Decimal, quantity: Decimal | int = 1) -> TaxedLine:
-        """The price times the quantity, without and with tax; never less than the charge."""
-        whole, fixed = price * quantity, self.charge * quantity
+    def line(self, price: Decimal, quantity: Decimal | int = 1, once: Decimal = Decimal(0)) -> TaxedLine:
+        """The price times the quantity, and what comes once beside it, without and with tax; never below the charge."""
+        whole, fixed = max(price * quantity + once, Decimal(0)), self.charge * quantity
         factor = 1 + self.percent / 100
         if self.typed_with_tax:
             gross = rounded(max(whole, fixed), self.decimals)

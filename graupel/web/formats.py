@@ -57,6 +57,11 @@ def day(at: datetime, zone: ZoneInfo, locale: str) -> str:
     return format_datetime(local, f"d MMM{year}{time}", locale=locale)
 
 
+def date_of(day: date, locale: str) -> str:
+    """ "24 Dec 2026" """
+    return format_date(day, "medium", locale=locale)
+
+
 def buyers_day(at: datetime, zone: ZoneInfo, locale: str) -> str:
     """A day and time as buyers read it: "8 December 2026, 18:00"; of midnight the day before, which is the last one."""
     local = _utc(at).astimezone(zone)

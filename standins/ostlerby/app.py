@@ -8,8 +8,8 @@ from typing import Annotated, Any
 from fastapi import Depends, FastAPI, Header, HTTPException, Query
 from pydantic import BaseModel, Field
 
+from standins.faults import Fault, Faults
 from standins.ostlerby import rules
-from standins.ostlerby.faults import Fault, Faults
 from standins.ostlerby.store import Store
 
 

@@ -99,7 +99,14 @@ ORDER = Record(
     "order",
     "Order",
     "od",
-    (Field("destination", "At", FieldKind.CODE, empty=""), Field("code", "Number", FieldKind.CODE)),
+    (
+        Field("destination", "At", FieldKind.CODE, empty=""),
+        Field("code", "Number", FieldKind.CODE),
+        Field("paid", "Paid", FieldKind.SWITCH, empty=0),
+        Field("sent", "Sent", FieldKind.SWITCH, empty=0),
+        Field("cancelled", "Cancelled", FieldKind.SWITCH, empty=0),
+        Field("returned", "Came back", FieldKind.SWITCH, empty=0),
+    ),
     table="shop_order",
 )
 
@@ -117,4 +124,16 @@ ORDER_LINE = Record(
         Field("returned", "Returned", FieldKind.QUANTITY, empty=0),
     ),
     parent="product",
+)
+
+#: How orders go, said once.
+ORDER_RULES = Record(
+    "order_rules",
+    "How orders go",
+    "orr",
+    (
+        Field("transfer", "Paid by transfer", FieldKind.SWITCH, empty=0),
+        Field("transfer_to", "Transferred to", FieldKind.LINES, empty=""),
+        Field("mails", "Mail to", empty=""),
+    ),
 )

@@ -1,5 +1,6 @@
 """Choices: all, one with what a buyer sees of it beside, and the part of the product editor."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
@@ -11,6 +12,7 @@ from graupel.context import Context
 from graupel.core import choice_answers, choice_making, choices
 from graupel.core.choices import Answer, Choice, Chosen, Kind
 from graupel.core.delivery import WEEKDAYS
+from graupel.core.phrases import phrase
 from graupel.core.price_rules import PriceRule
 from graupel.core.roles import Actor, Identity, Role
 from graupel.db import Tx
@@ -106,6 +108,7 @@ def _page(
         tried=try_out(ctx, raw, rows, None),
         may_edit=signed.actor.may(Role.EDITOR),
         said_at=tried.shown["said"],
+        say=_say(request),
         **shown,
     )
 
@@ -146,6 +149,12 @@ def make_reusable(request: Request, ctx: Ctx, signed: Signed, choice_id: int) ->
         typed = {"raw": choice_making.texts(detail), "rows": [choice_making.entry_texts(e) for e in detail.entries]}
         tried = replace(tried, typed=typed)
     return _page(request, ctx, signed, choice_id, tried=tried)
+
+
+def _say(request: Request) -> Callable[..., str]:
+    """The shop window's own words in the language of the lens."""
+    lang = request.state.seen.language
+    return lambda words, *values: phrase(words, lang, *values)
 
 
 # --- tried out -----------------------------------------------------------------------------------------------
@@ -204,7 +213,8 @@ def _attributes(ctx: Context) -> dict[str, list[str]]:
 def try_it(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ChoiceTyped]) -> Response:
     """What a buyer would see of what stands in the form, and what an answer would add; writes nothing."""
     answers = {f"c1{rest}": said for rest, said in form.answers.items()}
-    return page(request, "choices/tried.html", tried=try_out(ctx, form.raw, form.rows, answers or None))
+    found = try_out(ctx, form.raw, form.rows, answers or None)
+    return page(request, "choices/tried.html", tried=found, say=_say(request))
 
 
 # --- the part of the product editor --------------------------------------------------------------------------

@@ -87,6 +87,15 @@ def of_product(tx: Tx, product_id: int) -> list[Choice]:
     return [found[one["buyer_choice_id"]] for one in store.uses(tx, [product_id])]
 
 
+def of_products(tx: Tx, product_ids: Sequence[int]) -> dict[int, list[Choice]]:
+    """The choices that are asked with each of these products, in their order; those that ask nothing are left out."""
+    found = with_entries(tx, store.asked_with(tx, product_ids))
+    asked: dict[int, list[Choice]] = {}
+    for one in store.uses(tx, product_ids):
+        asked.setdefault(one["product_id"], []).append(found[one["buyer_choice_id"]])
+    return asked
+
+
 def in_words(tx: Tx, choices: Iterable[Choice], lens: Lens) -> list[Choice]:
     """The same with the words that buyers read through a lens."""
     found = list(choices)

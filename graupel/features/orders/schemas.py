@@ -25,7 +25,7 @@ class ReportIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
     id: Code
     order: Code = Field(description="The order's number in the shop that reports it.")
-    told: Literal["ordered", "paid", "cancelled", "returned"]
+    told: Literal["ordered", "paid", "cancelled", "returned", "sent"]
     lines: Annotated[list[LineIn], Field(max_length=500)] = []
     shop: Annotated[str, Field(max_length=12)] = Field("", description="The code of a further shop; blank: the first.")
     at: AwareDatetime | None = None

@@ -29,7 +29,10 @@ _DID = {
     Told.PAID: "Order {} paid",
     Told.CANCELLED: "Order {} cancelled",
     Told.RETURNED: "Return of order {}",
+    Told.SENT: "Order {} sent",
 }
+#: The columns in which an order's standing is kept.
+STANDING = ("paid", "sent", "cancelled", "returned")
 
 
 @dataclass(frozen=True)
@@ -84,29 +87,45 @@ def _take(ctx: Context, tx: Tx, actor: Actor, reported: Reported) -> Outcome:
             recorder.made("order", order_id, values)
         else:
             order_id = found["id"]
-        store.insert_report(
-            tx,
-            {
-                "destination": reported.destination,
-                "code": reported.code,
-                "order_id": order_id,
-                "told": str(reported.report.told),
-                "reported_lines": json.dumps(lines),
-                "at": at,
-            },
-        )
-        problems = _settle(tx, recorder, order_id)
+        problems = note(tx, recorder, order_id, reported, at, actor.name)
     named = set(reported.report.lines)
     return Outcome(reported.code, False, [one for one in problems if (one.field or "") in named])
+
+
+def note(
+    tx: Tx, recorder: history.Recorder, order_id: int, reported: Reported, at: datetime, by_name: str
+) -> list[Problem]:
+    """Note a report of an order that is there and locked, and do what follows from it; the lines that name nothing
+    known. Of a trial nothing is booked."""
+    store.insert_report(
+        tx,
+        {
+            "destination": reported.destination,
+            "code": reported.code,
+            "order_id": order_id,
+            "told": str(reported.report.told),
+            "reported_lines": json.dumps(_plain(reported.report.lines)),
+            "at": at,
+            "by_name": by_name[:120],
+        },
+    )
+    order = store.order_of(tx, order_id)
+    reports = [Report(Told(row["told"]), lines_of(row)) for row in store.reports_of(tx, order_id)]
+    if order:
+        before = {name: order[name] for name in STANDING}  # type: ignore[literal-required]
+        stands = rules.standing(reports)
+        now = {name: int(getattr(stands, name)) for name in STANDING}
+        if recorder.changed("order", order_id, before, now, order["version"] + 1):
+            store.set_standing(tx, order_id, now)
+    return [] if order and order["trial"] else _settle(tx, recorder, order_id, reports)
 
 
 def _plain(lines: Mapping[str, Decimal]) -> dict[str, str]:
     return {sku: f"{number:.2f}" for sku, number in lines.items()}
 
 
-def _settle(tx: Tx, recorder: history.Recorder, order_id: int) -> list[Problem]:
+def _settle(tx: Tx, recorder: history.Recorder, order_id: int, reports: Sequence[Report]) -> list[Problem]:
     """Book what an order's reports come to and was not booked yet; the lines that name nothing known."""
-    reports = [Report(Told(row["told"]), _lines_of(row)) for row in store.reports_of(tx, order_id)]
     claims = rules.claims(reports)
     there = {row["sku"].upper(): row for row in store.lines_of(tx, order_id)}
     known = store.by_skus(tx, [sku for sku in claims if sku.isascii()])
@@ -137,7 +156,7 @@ def _settle(tx: Tx, recorder: history.Recorder, order_id: int) -> list[Problem]:
     return problems
 
 
-def _lines_of(row: ReportRow) -> dict[str, Decimal]:
+def lines_of(row: ReportRow) -> dict[str, Decimal]:
     return {sku.upper(): Decimal(text) for sku, text in json.loads(row["reported_lines"]).items()}
 
 

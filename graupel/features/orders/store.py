@@ -8,11 +8,14 @@ from graupel.db import Tx
 from graupel.db.rows import Named
 from graupel.features.orders.rows import OrderLineRow, OrderNamedRow, OrderRow, ReportRow, SkuRow
 
+_ORDER = """SELECT id, destination, code, trial, paid, sent, cancelled, returned, made_at, version FROM shop_order"""
+_REPORT = "SELECT id, code, order_id, told, reported_lines, at, by_name FROM order_report"
+
 
 def report(tx: Tx, destination: str, code: str) -> ReportRow | None:
     return tx.row(
         ReportRow,
-        "SELECT id, code, order_id, told, reported_lines FROM order_report WHERE destination = %s AND code = %s",
+        f"{_REPORT} WHERE destination = %s AND code = %s",
         [destination, code],
     )
 
@@ -20,15 +23,15 @@ def report(tx: Tx, destination: str, code: str) -> ReportRow | None:
 def reports_of(tx: Tx, order_id: int) -> list[ReportRow]:
     return tx.rows(
         ReportRow,
-        "SELECT id, code, order_id, told, reported_lines FROM order_report WHERE order_id = %s ORDER BY id",
+        f"{_REPORT} WHERE order_id = %s ORDER BY id",
         [order_id],
     )
 
 
 def insert_report(tx: Tx, values: Mapping[str, Any]) -> None:
     tx.run(
-        """INSERT INTO order_report (destination, code, order_id, told, reported_lines, at)
-           VALUES (%(destination)s, %(code)s, %(order_id)s, %(told)s, %(reported_lines)s, %(at)s)""",
+        """INSERT INTO order_report (destination, code, order_id, told, reported_lines, at, by_name)
+           VALUES (%(destination)s, %(code)s, %(order_id)s, %(told)s, %(reported_lines)s, %(at)s, %(by_name)s)""",
         values,
     )
 
@@ -37,13 +40,29 @@ def order(tx: Tx, destination: str, code: str) -> OrderRow | None:
     """An order, locked: what is reported of it is taken in one after the other."""
     return tx.row(
         OrderRow,
-        "SELECT id, destination, code, version FROM shop_order WHERE destination = %s AND code = %s FOR UPDATE",
+        f"{_ORDER} WHERE destination = %s AND code = %s FOR UPDATE",
         [destination, code],
     )
 
 
-def insert_order(tx: Tx, destination: str, code: str, at: datetime) -> int:
-    return tx.insert("INSERT INTO shop_order (destination, code, made_at) VALUES (%s, %s, %s)", [destination, code, at])
+def order_of(tx: Tx, order_id: int, *, lock: bool = False) -> OrderRow | None:
+    return tx.row(OrderRow, f"{_ORDER} WHERE id = %s {'FOR UPDATE' if lock else ''}", [order_id])
+
+
+def insert_order(tx: Tx, destination: str, code: str, at: datetime, *, trial: bool = False) -> int:
+    return tx.insert(
+        "INSERT INTO shop_order (destination, code, made_at, trial) VALUES (%s, %s, %s, %s)",
+        [destination, code, at, trial],
+    )
+
+
+def name_order(tx: Tx, order_id: int, code: str) -> None:
+    tx.run("UPDATE shop_order SET code = %s WHERE id = %s", [code, order_id])
+
+
+def set_standing(tx: Tx, order_id: int, values: Mapping[str, Any]) -> None:
+    sets = ", ".join(f"{name} = %({name})s" for name in values)
+    tx.run(f"UPDATE shop_order SET {sets}, version = version + 1 WHERE id = %(id)s", {**values, "id": order_id})
 
 
 def lines_of(tx: Tx, order_id: int) -> list[OrderLineRow]:

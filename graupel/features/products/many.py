@@ -5,12 +5,13 @@ from dataclasses import replace
 from typing import Any
 
 from graupel.context import Context
+from graupel.core.availability import Held
 from graupel.core.facets import Ids
 from graupel.core.products import BASE_FIELDS, ProductValues, Status
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.products import facet_index, store, table_store
-from graupel.features.products.rows import ProductRow, VariantWithProductRow
+from graupel.features.products.rows import ProductRow, VariantRow, VariantWithProductRow
 from graupel.features.products.service import Product, Variant, axes_of, values_of, variant_of
 from graupel.features.terms import stocks
 from graupel.features.vocabulary import service as vocabulary
@@ -60,18 +61,32 @@ def load_priced(ctx: Context, tx: Tx, ids: Sequence[int]) -> dict[int, Product]:
 
     Without stock, pictures, tags and facts. Those that are not there are left out.
     """
-    rows, axes = store.variants(tx, ids), _by_product(store.axes(tx, ids))
-    found = _by_product(rows)
+    return _priced(ctx, tx, ids, store.variants(tx, ids), {})
+
+
+def load_wanted(ctx: Context, tx: Tx, variant_ids: Sequence[int]) -> dict[int, Product]:
+    """The products of some variants by id, as ``load_priced`` has them but with these variants alone, and what is there
+    of them."""
+    rows = store.variants_by_ids(tx, variant_ids)
+    return _priced(ctx, tx, sorted({row["product_id"] for row in rows}), rows, stocks.held(tx, variant_ids))
+
+
+def _priced(
+    ctx: Context, tx: Tx, ids: Sequence[int], rows: Sequence[VariantRow], held: Mapping[int, Held]
+) -> dict[int, Product]:
+    axes, found = _by_product(store.axes(tx, ids)), _by_product(rows)
     own = wording.of_records(tx, "product", ids)
     variants_own = wording.of_records(tx, "variant", [one["id"] for one in rows])
     products: dict[int, Product] = {}
     for row in table_store.list_of(tx, ids, ctx.settings.language):
         key = row["id"]
-        variants = tuple(variant_of(one, variants_own.get(one["id"])) for one in found.get(key, ()))
+        variants = tuple(
+            variant_of(one, variants_own.get(one["id"]), held.get(one["id"])) for one in found.get(key, ())
+        )
         listed = _listed(row, variants, key in axes)
         products[key] = replace(
             listed,
-            values=replace(listed.values, own={name: held.value for name, held in own.get(key, {}).items()}),
+            values=replace(listed.values, own={name: one.value for name, one in own.get(key, {}).items()}),
             axes=axes_of(axes[key], variants, vocabulary.current(ctx, tx, key)) if key in axes else (),
         )
     return products

@@ -135,6 +135,15 @@ def variants(tx: Tx, product_ids: Sequence[int], *, lock: bool = False) -> list[
     )
 
 
+def variants_by_ids(tx: Tx, variant_ids: Sequence[int]) -> list[VariantRow]:
+    """Some variants, by product and id; those that are not there are left out."""
+    return tx.rows(
+        VariantRow,
+        f"""SELECT id, {", ".join(VARIANT_COLUMNS)}, version FROM variant WHERE id IN %s ORDER BY product_id, id""",
+        [list(variant_ids) or [0]],
+    )
+
+
 def insert_variants(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> list[int]:
     """Make variants; returns their ids in the order of the rows. Columns not named are NULL or their default."""
     names = [name for name in VARIANT_COLUMNS if name in rows[0]]

@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 from graupel.context import Context
 from graupel.core.contents import UnitPrice
 from graupel.core.phrases import phrase
+from graupel.core.price_rules import PriceRule, rounded
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.quoting import Quote
 from graupel.core.taxes import Shown, TaxedLine, Taxing
@@ -49,6 +50,11 @@ def shown(amount: Decimal, taxing: Taxing | None, how: Shown) -> Decimal:
         return amount
     line = taxing.line(amount)
     return line.net if how is Shown.WITHOUT else line.gross
+
+
+def rounded_for(amount: Decimal, rule: PriceRule) -> Decimal:
+    """An amount to the smallest coin of the shop's currency."""
+    return rounded(amount, rule.decimals)
 
 
 def _beside(line: TaxedLine | None, how: Shown) -> Decimal | None:

@@ -1,27 +1,30 @@
 """The shop window's pages, open to everybody."""
 
-from collections.abc import Callable
-from typing import Annotated, Any
+from collections.abc import Sequence
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import RedirectResponse, Response
 
+from graupel.context import Context
 from graupel.core.errors import GraupelError
-from graupel.core.phrases import phrase
+from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
-from graupel.features.shop import articles, heads, menus, price_filter, service, windows
+from graupel.features.shop import articles, buying, heads, menus, price_filter, service, windows
+from graupel.features.shop.framing import page_in, say_in
 from graupel.features.shop.heads import Head
-from graupel.features.shop.service import Narrowed, Shelf
+from graupel.features.shop.schemas import Bought
+from graupel.features.shop.service import Narrowed, Shelf, ShownProduct
 from graupel.features.shop.windows import Window
-from graupel.web.frame import page
 from graupel.web.looking import at_once
 from graupel.web.security import Anyone, Ctx
 
 router = APIRouter()
 
 
-def _number(address: str) -> int:
+def number_of(address: str) -> int:
+    """The id that an address begins with, 0 for none."""
     head = address.partition("-")[0]
     return number(head) or 0
 
@@ -45,11 +48,6 @@ class Asked:
         return Narrowed(chosen, self._had == "yes", price_filter.read(*self._prices, window.shop.currency))
 
 
-def _say(window: Window) -> Callable[..., str]:
-    """The shop window's own words in the language of the shop."""
-    return lambda key, *values: phrase(key, window.seen.language, *values)
-
-
 @router.get("/shop")
 @router.get("/shop/{where}")
 @at_once
@@ -67,26 +65,10 @@ def home(
 
 
 def _shelf(request: Request, window: Window, shelf: Shelf, after: int) -> Response:
-    say = _say(window)
+    say = say_in(window)
     title = shelf.values.name if shelf.category else say("New in")
     head = heads.of_shelf(request.app.state.ctx.settings.address, window, shelf, title, after)
-    return _page(request, window, "shop/shelf.html", shelf=shelf, menu=shelf.menu, title=title, head=head)
-
-
-def _page(request: Request, window: Window, template: str, *, head: Head, status: int = 200, **data: Any) -> Response:
-    query = f"?{request.url.query}" if request.url.query else ""
-    tongues = [(*one, (head.paths.get(one[0]) or window.in_language(one[0]).path) + query) for one in window.languages]
-    return page(
-        request,
-        template,
-        status=status,
-        window=window,
-        say=_say(window),
-        head=head,
-        tongues=tongues,
-        **window.shown,
-        **data,
-    )
+    return page_in(request, window, "shop/shelf.html", shelf=shelf, menu=shelf.menu, title=title, head=head)
 
 
 def explain(request: Request, status: int) -> Response:
@@ -99,7 +81,7 @@ def explain(request: Request, status: int) -> Response:
         menu = menus.menu(ctx, window) if status < 500 else None
     except GraupelError:
         window, menu = windows.no_window(ctx), None
-    say = _say(window)
+    say = say_in(window)
     title = say("This page is not here") if is_gone else say("This page can’t be shown now")
     why = (
         say("It may have been moved, or what it showed is not for sale any more.")
@@ -107,7 +89,7 @@ def explain(request: Request, status: int) -> Response:
         else say("Try again in a moment.")
     )
     head = Head(title, "", "", {}, [], is_found=False)
-    return _page(request, window, "shop/error.html", head=head, status=status, menu=menu, title=title, why=why)
+    return page_in(request, window, "shop/error.html", head=head, status=status, menu=menu, title=title, why=why)
 
 
 def _moved(request: Request, path: str, status: int) -> Response:
@@ -128,7 +110,7 @@ def category(
 ) -> Response:
     """The goods of a category; an old address leads to the one that it has now."""
     window = windows.window(ctx, where)
-    shelf = service.shelf(ctx, window, _number(address) or -1, asked.after, asked.narrowed(window))
+    shelf = service.shelf(ctx, window, number_of(address) or -1, asked.after, asked.narrowed(window))
     right = shelf.paths[window.seen.language]
     if request.url.path != right:
         return _moved(request, right, 301)
@@ -143,18 +125,36 @@ def article(
 ) -> Response:
     """One article, in one of its variants; a draft only for those signed in, and named as such."""
     window = windows.window(ctx, where)
-    found = service.product(ctx, window, _number(address), signed.actor if signed else None)
+    found = service.product(ctx, window, number_of(address), signed.actor if signed else None)
     product, right = found.product, found.paths[window.seen.language]
     if request.url.path != right:
         return _moved(request, right, 301 if product.values.status is Status.LIVE else 302)
-    article, menu = articles.article(ctx, found, v, window), menus.menu(ctx, window)
-    return _page(
+    return article_page(request, ctx, window, found, v)
+
+
+def article_page(
+    request: Request,
+    ctx: Context,
+    window: Window,
+    found: ShownProduct,
+    variant_id: int,
+    bought: Bought | None = None,
+    problems: Sequence[Problem] = (),
+) -> Response:
+    """An article's page. ``bought``: what was sent with it, where it could not be taken (``problems``)."""
+    product = found.product
+    article, menu = articles.article(ctx, found, variant_id, window), menus.menu(ctx, window)
+    shown = next((one for one in product.for_sale if one.id == article.variant_id), None)
+    sent = bought or Bought(n="")
+    return page_in(
         request,
         window,
         "shop/article.html",
+        status=422 if problems else 200,
         product=product,
         article=article,
         menu=menu,
+        buy=buying.asked(ctx, window, found, shown, sent.raw if bought else None, sent.n, sent.pays, problems),
         head=heads.of_article(ctx.settings.address, window, found, article, menu),
         preview=product.values.status is not Status.LIVE,
     )

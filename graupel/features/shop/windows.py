@@ -71,6 +71,19 @@ def window(ctx: Context, where: str = "") -> Window:
     return ctx.db.run(work)
 
 
+def window_of(ctx: Context, destination: str, lang: str) -> Window:
+    """A shop by its code, in a language; the first shop, or the shop's own language, where they are not there."""
+
+    def work(tx: Tx) -> Window:
+        shops = destinations.shops(ctx, tx)
+        shop = next((one for one in shops if one.code == destination), shops[0])
+        found = destinations.current(ctx, tx)
+        known = lang if lang in shop.languages else shop.languages[0]
+        return Window(Seen(found.lens(shop.code, known), found), shop)
+
+    return ctx.db.run(work)
+
+
 def window_or_first(ctx: Context, where: str) -> Window:
     """The shop and language of an address, the first shop where it names none."""
     try:

@@ -1,6 +1,8 @@
 // Shelves are narrowed as soon as a choice is ticked: the page is fetched again and its floor replaced, so that focus,
 // scroll and the unfolded filters stay. Without scripts the form has a button.
 
+import { carry } from "./buying.js";
+
 const narrowed = (form) => {
   const chosen = new URLSearchParams();
   for (const name of new Set(new FormData(form).keys())) {
@@ -12,10 +14,10 @@ const narrowed = (form) => {
 
 let latest = 0;
 
-async function show(address, { keep }) {
+async function show(address, { keep, sent }) {
   const turn = ++latest;
-  const answer = await fetch(address).catch(() => null);
-  const text = answer?.ok ? await answer.text() : "";
+  const answer = await fetch(address, sent ? { method: "POST", body: sent } : {}).catch(() => null);
+  const text = answer?.ok || sent ? ((await answer?.text()) ?? "") : "";
   if (turn !== latest) return;
   const page = new DOMParser().parseFromString(text, "text/html");
   const floor = page.getElementById("floor");
@@ -24,12 +26,15 @@ async function show(address, { keep }) {
     return;
   }
   const focused = document.activeElement?.id;
+  const before = document.getElementById("buy");
   for (const found of floor.querySelectorAll("details.filters")) found.open = true;
   document.getElementById("floor").replaceWith(floor);
   document.querySelector(".tongues")?.replaceWith(page.querySelector(".tongues") ?? "");
+  document.querySelector(".to-basket")?.replaceWith(page.querySelector(".to-basket") ?? "");
   document.title = page.title;
   if (keep) history.pushState(null, "", address);
   ready();
+  carry(before, document.getElementById("buy"));
   if (focused) document.getElementById(focused)?.focus({ preventScroll: true });
 }
 
@@ -63,6 +68,15 @@ document.addEventListener("click", (event) => {
     const again = [...document.querySelectorAll("a.way")].find((one) => one.textContent === label);
     again?.focus({ preventScroll: true });
   });
+});
+// Another number of pieces, or another country, changes what the basket comes to at once; what is typed elsewhere in its
+// form is sent along and stays.
+document.addEventListener("change", (event) => {
+  const form = event.target.closest?.("[data-basket]");
+  if (!form || !event.target.matches("[data-recount]")) return;
+  const sent = new FormData(form);
+  sent.set("do", "change");
+  show(form.getAttribute("action"), { keep: false, sent });
 });
 // What stands beside the goods stands above them where there is little room, and then would push them out of sight.
 if (matchMedia("(max-width: 700px)").matches) {

@@ -1,0 +1,209 @@
+"""A buyer's basket: what each line comes to by all rules of selling, and what had to be changed in it.
+
+The price of a basket is the sum of its lines. A line's own price follows from how many pieces of its variant the whole
+basket has (quantity prices count over all lines), so it does not depend on the order of lines. What can't be had, or
+not so many of it, is changed to what can, and each change is told.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date
+from decimal import Decimal
+from enum import StrEnum
+
+from graupel.core import choice_answers, choices
+from graupel.core.choice_answers import Wrong
+from graupel.core.choices import Answers, Choice, Chosen
+from graupel.core.ordering import Ordering
+from graupel.core.price_rules import PriceRule, rounded
+from graupel.core.taxes import TaxedLine, Taxing
+
+NOTHING = Decimal(0)
+#: A basket has no more lines.
+MOST_LINES = 100
+
+
+@dataclass(frozen=True)
+class Ware:
+    """What a basket needs to know of a variant that can be bought.
+
+    ``asked``: what a piece is asked where the basket has so many; ``most``: how many can be ordered, None without end;
+    ``raises``: a buyer may pay more than is asked.
+    """
+
+    variant_id: int
+    name: str
+    sku: str
+    asked: Callable[[int], Decimal]
+    most: Decimal | None = None
+    ordering: Ordering = field(default_factory=Ordering)
+    choices: Sequence[Choice] = ()
+    rule: PriceRule = field(default_factory=PriceRule)
+    taxing: Taxing | None = None
+    weight_g: int | None = None
+    raises: bool = False
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A line as a buyer wants it. ``seen``: what a piece came to when the buyer last saw it; ``pays``: more than is
+    asked, where a buyer may."""
+
+    id: int
+    variant_id: int
+    quantity: Decimal
+    answers: Answers = field(default_factory=dict)
+    pays: Decimal | None = None
+    seen: Decimal | None = None
+    name: str = ""
+
+
+class Why(StrEnum):
+    """What a basket changed of itself."""
+
+    GONE = "gone"
+    SOLD_OUT = "sold_out"
+    FEWER = "fewer"
+    RULES = "rules"
+    PRICE = "price"
+
+
+@dataclass(frozen=True)
+class Change:
+    """A change that a buyer is told: of ``name`` so many or so much, ``was`` and ``now``."""
+
+    why: Why
+    name: str
+    was: Decimal = NOTHING
+    now: Decimal = NOTHING
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line with what it comes to.
+
+    ``asked``: of a piece, without what was chosen; ``amount``: of the line, with tax where taxes are set up; ``wrong``:
+    by choice why its answer can't be taken.
+    """
+
+    wanted: Wanted
+    ware: Ware
+    asked: Decimal
+    chosen: Chosen
+    taxed: TaxedLine | None
+    amount: Decimal
+    wrong: Mapping[int, Wrong] = field(default_factory=dict)
+
+    @property
+    def net(self) -> Decimal:
+        """The line without tax."""
+        return self.taxed.net if self.taxed else self.amount
+
+    @property
+    def weight_g(self) -> int:
+        """What it weighs in a parcel, with what was chosen."""
+        piece = (self.ware.weight_g or 0) + self.chosen.weight_g
+        return int((piece * self.wanted.quantity).to_integral_value()) + self.chosen.weight_once_g
+
+
+@dataclass(frozen=True)
+class Basket:
+    """The lines that can be ordered, and what was changed to come to them."""
+
+    lines: Sequence[Line] = ()
+    changes: Sequence[Change] = ()
+
+    @property
+    def amount(self) -> Decimal:
+        """The sum of its lines, with tax."""
+        return sum((one.amount for one in self.lines), NOTHING)
+
+    @property
+    def net(self) -> Decimal:
+        """The same without tax."""
+        return sum((one.net for one in self.lines), NOTHING)
+
+    @property
+    def can_be_ordered(self) -> bool:
+        """Whether there is something in it, and all that was answered can be taken."""
+        return bool(self.lines) and not any(one.wrong for one in self.lines)
+
+    def taxes(self) -> dict[Decimal, Decimal]:
+        """The tax that is in it, by percent, the lowest first."""
+        found: dict[Decimal, Decimal] = {}
+        for one in self.lines:
+            if one.taxed and one.ware.taxing:
+                percent = one.ware.taxing.percent
+                found[percent] = found.get(percent, NOTHING) + one.taxed.tax
+        return {percent: tax for percent, tax in sorted(found.items()) if tax}
+
+
+def basket(wanted: Iterable[Wanted], wares: Mapping[int, Ware], today: date) -> Basket:
+    """What a basket comes to. ``wares``: by variant, those that can be bought; ``today``: the shop's day."""
+    fitting, changes = fit(wanted, wares)
+    counts = _counts(fitting)
+    lines = [_line(one, wares[one.variant_id], counts[one.variant_id], today) for one in fitting]
+    dearer = [
+        Change(Why.PRICE, one.ware.name, one.wanted.seen, one.chosen.piece)
+        for one in lines
+        if one.wanted.seen is not None and one.wanted.seen != one.chosen.piece
+    ]
+    return Basket(lines, [*changes, *dearer])
+
+
+def _counts(lines: Iterable[Wanted]) -> dict[int, Decimal]:
+    found: dict[int, Decimal] = {}
+    for one in lines:
+        found[one.variant_id] = found.get(one.variant_id, NOTHING) + one.quantity
+    return found
+
+
+def fit(wanted: Iterable[Wanted], wares: Mapping[int, Ware]) -> tuple[list[Wanted], list[Change]]:
+    """The lines as they can be ordered, by their ids, and what was changed for that.
+
+    How many of a variant an order may have is asked of all its lines together; where that changes, the lines that came
+    last give way.
+    """
+    lines = sorted(wanted, key=lambda one: one.id)
+    counts, changes = _counts(lines), []
+    kept: dict[int, Wanted] = {one.id: one for one in lines}
+    for variant_id, count in counts.items():
+        its_own = [one for one in lines if one.variant_id == variant_id]
+        ware = wares.get(variant_id)
+        may = ware.ordering.nearest(count, ware.most) if ware else None
+        if ware is None or may is None:
+            why = Why.GONE if ware is None else Why.SOLD_OUT
+            name = ware.name if ware else its_own[0].name
+            changes.append(Change(why, name, count))
+            for one in its_own:
+                del kept[one.id]
+        elif may != count:
+            why = Why.FEWER if ware.most is not None and count > ware.most else Why.RULES
+            changes.append(Change(why, ware.name, count, may))
+            kept |= {one.id: one for one in _spread(its_own, may - count)}
+    return [one for one in kept.values() if one.quantity > 0], changes
+
+
+def _spread(lines: Sequence[Wanted], by: Decimal) -> list[Wanted]:
+    """The same lines with so many more or fewer in all: more come to the last, fewer are taken from the last on."""
+    found = []
+    for one in reversed(lines):
+        change = max(by, -one.quantity)
+        found.append(replace(one, quantity=one.quantity + change))
+        by -= change
+    return found
+
+
+def _line(wanted: Wanted, ware: Ware, count: Decimal, today: date) -> Line:
+    asked = ware.asked(max(int(count), 1))
+    if ware.raises and wanted.pays is not None:
+        asked = max(asked, wanted.pays)
+    found = choices.chosen(ware.choices, wanted.answers, asked, ware.sku, ware.rule)
+    taxed = ware.taxing.line(found.piece, wanted.quantity, found.once) if ware.taxing else None
+    amount = taxed.gross if taxed else rounded(found.line(wanted.quantity), ware.rule.decimals)
+    return Line(wanted, ware, asked, found, taxed, amount, choice_answers.wrong(ware.choices, wanted.answers, today))
+
+
+def seen(found: Basket) -> dict[int, Decimal]:
+    """By line what a piece comes to, to be held against what it comes to later."""
+    return {one.wanted.id: one.chosen.piece for one in found.lines}

@@ -1,0 +1,391 @@
+"""What a buyer puts into a basket and does with it. A browser's basket is known by a secret that it carries.
+
+A basket is read without being written: what can't be had any more is left out and told, and stands in the table until
+the buyer does something.
+"""
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import timedelta
+from decimal import Decimal
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import baskets as rules
+from graupel.core import choice_answers, choices, languages, sending, stock
+from graupel.core.baskets import Basket, Change, Line, Wanted
+from graupel.core.choices import Answer, Answers, Choice, Kind
+from graupel.core.delivery import Way
+from graupel.core.errors import NotFound, Refused
+from graupel.core.ordering import MOST_ORDERED
+from graupel.core.phrases import phrase
+from graupel.core.price_rules import rounded
+from graupel.core.problems import Problem
+from graupel.core.sending import Sending
+from graupel.core.taxes import Shown, TaxedLine, Taxing
+from graupel.db import Tx
+from graupel.features.orders import basket_store as store
+from graupel.features.orders import buyer_files, wares
+from graupel.features.orders.rows import BasketLineRow, BasketRow
+from graupel.features.orders.wares import Place, Stall
+from graupel.features.terms import deliveries, stocks
+from graupel.features.terms import service as terms
+from graupel.web import formats
+
+#: A basket that nobody touched for so long is forgotten.
+FORGOTTEN = timedelta(days=30)
+
+
+def hashed(secret: str) -> bytes:
+    """What is kept of a browser's secret."""
+    return hashlib.sha256(secret.encode("utf-8", "replace")).digest()
+
+
+# --- answers as they are kept --------------------------------------------------------------------------------
+
+
+def kept(answers: Answers) -> str:
+    """Answers as JSON."""
+    return json.dumps(
+        {
+            str(key): {"picked": {str(k): n for k, n in one.picked.items()}, "text": one.text, "size": one.file_size}
+            | ({"kept_as": one.kept_as} if one.kept_as else {})
+            for key, one in sorted(answers.items())
+        },
+        sort_keys=True,
+    )
+
+
+def answers_of(text: str) -> dict[int, Answer]:
+    """The same again."""
+    return {
+        int(key): Answer(
+            {int(k): n for k, n in one["picked"].items()}, one["text"], one["size"], one.get("kept_as", "")
+        )
+        for key, one in json.loads(text).items()
+    }
+
+
+def wanted_of(row: BasketLineRow) -> Wanted:
+    """A line from its row."""
+    return Wanted(
+        row["id"],
+        row["variant_id"],
+        stock.plain(row["quantity"]),
+        answers_of(row["answers"]),
+        row["pays"],
+        row["seen"],
+        row["name"],
+    )
+
+
+# --- reading -------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Reckoned:
+    """A basket with all that a buyer is told of it.
+
+    ``carriage``: what delivery costs, as the shop shows prices, None where nothing is sent or nothing is known of it;
+    ``countries``: those to which all of it goes; ``typed``: what was typed of the address.
+    """
+
+    basket: Basket = field(default_factory=Basket)
+    stalls: Mapping[int, Stall] = field(default_factory=dict)
+    sending: Sending = field(default_factory=Sending)
+    carriage: TaxedLine | None = None
+    carriage_percent: Decimal = Decimal(0)
+    countries: frozenset[str] = frozenset()
+    country: str = ""
+    typed: Mapping[str, str] = field(default_factory=dict)
+    order_id: int | None = None
+
+    @property
+    def total(self) -> Decimal:
+        """What is paid, with tax and delivery."""
+        return self.basket.amount + (self.carriage.gross if self.carriage else Decimal(0))
+
+    @property
+    def total_net(self) -> Decimal:
+        """The same without tax."""
+        return self.basket.net + (self.carriage.net if self.carriage else Decimal(0))
+
+    def taxes(self) -> dict[Decimal, Decimal]:
+        """The tax that is in it, by percent, that of delivery too."""
+        found = self.basket.taxes()
+        if self.carriage and self.carriage.tax:
+            found[self.carriage_percent] = found.get(self.carriage_percent, Decimal(0)) + self.carriage.tax
+        return dict(sorted(found.items()))
+
+    @property
+    def only_downloads(self) -> bool:
+        """Whether all of it is downloaded."""
+        ways = {one.delivering.way for one in self.stalls.values()}
+        return bool(self.basket.lines) and ways == {Way.DOWNLOADED}
+
+    def stall(self, line: Line) -> Stall:
+        """What the window shows of a line."""
+        return self.stalls[line.wanted.variant_id]
+
+
+def read(ctx: Context, place: Place, secret: str) -> Reckoned:
+    """A browser's basket; an empty one where it has none."""
+    return ctx.db.look(lambda tx: _read(ctx, tx, place, secret))
+
+
+def _read(ctx: Context, tx: Tx, place: Place, secret: str) -> Reckoned:
+    row = store.basket(tx, hashed(secret), place.shop.code) if secret else None
+    if row is None:
+        return Reckoned()
+    return reckon(ctx, tx, place, row, [wanted_of(one) for one in store.lines(tx, row["id"])])
+
+
+def count(ctx: Context, place: Place, secret: str) -> int:
+    """How many lines a browser's basket has."""
+    return ctx.db.run(lambda tx: store.count(tx, hashed(secret), place.shop.code)) if secret else 0
+
+
+def home_country(ctx: Context, tx: Tx, place: Place) -> str:
+    """The country of buyers who said nothing else."""
+    return place.seen.destination.terms.country or terms.written(ctx, tx).catalogue.country or ""
+
+
+def reckon(ctx: Context, tx: Tx, place: Place, row: BasketRow, wanted: Sequence[Wanted]) -> Reckoned:
+    """What a basket comes to for a buyer in the country that was typed."""
+    typed: dict[str, str] = json.loads(row["typed"])
+    country = typed.get("country") or home_country(ctx, tx, place)
+    place = replace(place, country=country)
+    stalls = wares.load(ctx, tx, place, sorted({one.variant_id for one in wanted}))
+    found = rules.basket(wanted, wares.wares_of(stalls), stocks.today(ctx, tx))
+    pieces = [
+        stalls[one.wanted.variant_id].piece(one.wanted.id, one.wanted.quantity, one.weight_g, _value(place, one))
+        for one in found.lines
+    ]
+    told = sending.sending(pieces, country, deliveries.said(ctx, tx).working, deliveries.local_now(ctx, tx))
+    taxing = wares.carriage_taxing(ctx, tx, place)
+    return Reckoned(
+        found,
+        stalls,
+        told,
+        _carriage(ctx, place, told, taxing),
+        taxing.percent if taxing else Decimal(0),
+        sending.countries_of(pieces),
+        country,
+        typed,
+        row["order_id"],
+    )
+
+
+def _value(place: Place, line: Line) -> Decimal:
+    """What a line counts where delivery asks for a value: as buyers see it."""
+    return line.net if place.tax_shown is Shown.WITHOUT else line.amount
+
+
+def _carriage(ctx: Context, place: Place, told: Sending, taxing: Taxing | None) -> TaxedLine | None:
+    if not told.ships or told.cost is None or wares.rate_of(ctx, place) is None:
+        return None
+    return taxing.line(told.cost) if taxing else TaxedLine(rounded(told.cost), rounded(told.cost))
+
+
+# --- putting in and changing ---------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Handed:
+    """A file as it came with a form."""
+
+    name: str
+    content: bytes
+
+
+def put(
+    ctx: Context,
+    place: Place,
+    secret: str,
+    variant_id: int,
+    quantity: str,
+    raw: Mapping[str, Sequence[str]],
+    files: Mapping[int, Handed],
+    pays: str = "",
+) -> None:
+    """Put a variant with what was chosen into the basket; the same again adds to its line.
+
+    Raises Refused, naming "quantity", "pays", or a choice, "c7", in the buyer's language; NotFound.
+    """
+    lang = place.seen.language
+
+    def look(tx: Tx) -> tuple[Stall | None, Any]:
+        return wares.load(ctx, tx, place, [variant_id]).get(variant_id), stocks.today(ctx, tx)
+
+    stall, today = ctx.db.run(look)
+    if stall is None:
+        raise NotFound("This article is not for sale any more.")
+    asked = stall.ware.choices
+    answers = answers_with(asked, raw, files)
+    problems = said_wrong(asked, answers, choice_answers.wrong(asked, answers, today), lang)
+    problems += _too_large(asked, files, lang)
+    number = read_quantity(quantity)
+    if number is None:
+        problems.append(Problem("order.quantity", phrase("A number, please, such as {}.", lang, "2"), "quantity"))
+    paying = _read_pays(stall, pays, problems, lang)
+    if problems or number is None:
+        raise Refused(problems)
+    given = {
+        key: replace(one, kept_as=buyer_files.keep(ctx, files[key].name, files[key].content)) if key in files else one
+        for key, one in answers.items()
+    }
+    relevant = {one.id for one in choices.asked(asked, given)}
+    line = Wanted(0, variant_id, number, {key: one for key, one in given.items() if key in relevant}, paying)
+    ctx.db.run(lambda tx: _put(ctx, tx, place, secret, replace(line, name=stall.ware.name)))
+
+
+def answers_with(asked: Sequence[Choice], raw: Mapping[str, Sequence[str]], files: Mapping[int, Handed]) -> Answers:
+    """What a form answers, files among it."""
+    found = choice_answers.read(asked, raw)
+    ids = {one.id for one in asked if one.kind is Kind.FILE}
+    found = {key: one for key, one in found.items() if key not in ids}
+    return found | {key: Answer(text=one.name, file_size=len(one.content)) for key, one in files.items() if key in ids}
+
+
+def said_wrong(
+    asked: Sequence[Choice], answers: Answers, wrong: Mapping[int, choice_answers.Wrong], lang: str
+) -> list[Problem]:
+    """What is wrong with answers, in the words of a language or those of the merchant."""
+    by_id = {one.id: one for one in asked}
+
+    def sentence(key: int, words: str, values: Sequence[str]) -> str:
+        return choice_answers.own_sentence(by_id[key], answers) or phrase(
+            words, lang, *(_day(one, lang) for one in values)
+        )
+
+    return [Problem("choice.answer", sentence(key, *what), f"c{key}") for key, what in wrong.items()]
+
+
+def _day(text: str, lang: str) -> str:
+    """A day as people of a language write it; anything else as it is."""
+    day = choice_answers.day_of(text)
+    return formats.date_of(day, languages.locale(lang)) if day else text
+
+
+def _too_large(asked: Sequence[Choice], files: Mapping[int, Handed], lang: str) -> list[Problem]:
+    most = buyer_files.MOST_MEGABYTES
+    unsaid = {one.id for one in asked if one.limits.megabytes is None}
+    return [
+        Problem("choice.answer", phrase("At most {} MB, please.", lang, f"{most}"), f"c{key}")
+        for key, one in files.items()
+        if key in unsaid and len(one.content) > most * 1024 * 1024
+    ]
+
+
+def read_quantity(text: str) -> Decimal | None:
+    """How many, as a buyer types it: a number above 0 with two decimals at most."""
+    found = choice_answers.number_of(text)
+    if found is None or not 0 < found <= MOST_ORDERED or int(found.normalize().as_tuple().exponent) < -2:
+        return None
+    return found
+
+
+def _read_pays(stall: Stall, text: str, problems: list[Problem], lang: str) -> Decimal | None:
+    """What a buyer wants to pay where more is welcome; less than is asked counts as that."""
+    if not stall.ware.raises or not text.strip():
+        return None
+    found = choice_answers.number_of(text)
+    if found is None or found < 0 or found > MOST_ORDERED:
+        problems.append(Problem("order.pays", phrase("A number, please, such as {}.", lang, "12.50"), "pays"))
+        return None
+    return rounded(found, stall.ware.rule.decimals)
+
+
+def _put(ctx: Context, tx: Tx, place: Place, secret: str, line: Wanted) -> None:
+    now = ctx.now(tx).replace(tzinfo=None)
+    basket_id = store.insert_basket(tx, hashed(secret), place.shop.code, now)
+    rows = store.lines(tx, basket_id)
+    answers = kept(line.answers)
+    same = next(
+        (
+            one
+            for one in rows
+            if (one["variant_id"], one["answers"], one["pays"]) == (line.variant_id, answers, line.pays)
+        ),
+        None,
+    )
+    if same:
+        store.update_line(tx, same["id"], {"quantity": min(same["quantity"] + line.quantity, MOST_ORDERED)})
+    else:
+        if len(rows) >= rules.MOST_LINES:
+            said = phrase("At most {} lines fit into a basket.", place.seen.language, f"{rules.MOST_LINES}")
+            raise Refused.because("basket.full", said)
+        store.insert_line(
+            tx,
+            {
+                "basket_id": basket_id,
+                "variant_id": line.variant_id,
+                "name": line.name[:300],
+                "quantity": line.quantity,
+                "answers": answers,
+                "pays": line.pays,
+            },
+        )
+    store.update_basket(tx, basket_id, {"order_id": None})
+    _note_seen(ctx, tx, place, secret, {})
+
+
+def change(
+    ctx: Context, place: Place, secret: str, quantities: Mapping[int, str], typed: Mapping[str, str]
+) -> Sequence[Change]:
+    """Have so many of each line, 0 for none, and keep what was typed of the address; returns what the basket changed of
+    itself beyond that. A number that can't be read leaves its line as it is."""
+
+    def work(tx: Tx) -> Sequence[Change]:
+        row = store.basket(tx, hashed(secret), place.shop.code, lock=True) if secret else None
+        if row is None:
+            return ()
+        there = {one["id"] for one in store.lines(tx, row["id"])}
+        for line_id, text in quantities.items():
+            number = read_quantity(text)
+            if line_id not in there:
+                continue
+            if number is not None:
+                store.update_line(tx, line_id, {"quantity": number})
+            elif not text.strip() or choice_answers.number_of(text) == 0:
+                store.delete_lines(tx, [line_id])
+        return _note_seen(ctx, tx, place, secret, typed)
+
+    return ctx.db.run(work)
+
+
+def _note_seen(ctx: Context, tx: Tx, place: Place, secret: str, typed: Mapping[str, str]) -> Sequence[Change]:
+    """Keep a basket as it can be ordered now, and what a piece comes to, which the buyer is about to see.
+
+    Returns what it changed of itself; that other prices hold is no news to who has just changed how many.
+    """
+    row = store.basket(tx, hashed(secret), place.shop.code, lock=True)
+    if row is None:
+        return ()
+    values: dict[str, Any] = {"changed_at": ctx.now(tx).replace(tzinfo=None)}
+    if typed:
+        values["typed"] = json.dumps({**json.loads(row["typed"]), **typed})
+        row["typed"] = values["typed"]
+    store.update_basket(tx, row["id"], values)
+    lines = {one["id"]: one for one in store.lines(tx, row["id"])}
+    found = reckon(ctx, tx, place, row, [wanted_of(one) for one in lines.values()]).basket
+    left = {one.wanted.id: one for one in found.lines}
+    store.delete_lines(tx, [key for key in lines if key not in left])
+    for key, one in left.items():
+        now = {"quantity": one.wanted.quantity, "seen": one.chosen.piece, "name": one.ware.name[:300]}
+        if any(lines[key][name] != value for name, value in now.items()):  # type: ignore[literal-required]
+            store.update_line(tx, key, now)
+    return [one for one in found.changes if one.why is not rules.Why.PRICE]
+
+
+def settle(ctx: Context, place: Place, secret: str, typed: Mapping[str, str]) -> None:
+    """Keep a basket as it can be ordered now, after the buyer was told what is otherwise."""
+    ctx.db.run(lambda tx: _note_seen(ctx, tx, place, secret, typed))
+
+
+def forget(ctx: Context, tx: Tx, limit: int = 2000) -> None:
+    """Forget baskets, and files that were handed in for them, that nobody touched for long."""
+    store.forget(tx, (ctx.now(tx) - FORGOTTEN).replace(tzinfo=None), limit)
+    buyer_files.throw_away(ctx, tx, limit)

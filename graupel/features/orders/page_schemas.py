@@ -1,0 +1,36 @@
+"""What the pages of orders are sent and asked."""
+
+from typing import Annotated
+
+from pydantic import Field
+
+from graupel.features.orders import placed_store
+from graupel.web.sent import Marks, Named, Search, Sent, Whole, one_of
+
+
+class OrdersAsked(Sent):
+    """The list: which of them, a search, and before which id."""
+
+    view: Annotated[str, one_of(placed_store.VIEWS)] = "open"
+    q: Search = ""
+    before: Whole = 0
+
+
+class OrderRulesTyped(Sent):
+    """How orders go, as typed."""
+
+    transfer: str = ""
+    transfer_to: str = ""
+    mails: str = ""
+    marks: Marks = None
+
+    @property
+    def raw(self) -> dict[str, str]:
+        """The fields by name."""
+        return {"transfer": self.transfer, "transfer_to": self.transfer_to, "mails": self.mails}
+
+
+class ReturnedTyped(Sent):
+    """How many of each SKU came back."""
+
+    back: Annotated[dict[str, str], Named("back-")] = Field(default_factory=dict)

@@ -1,0 +1,143 @@
+"""The tables of orders of the shop window: what was ordered, as it was then."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import Any
+
+from graupel.db import Tx
+from graupel.features.orders.rows import (
+    DuePaymentRow,
+    ListedOrderRow,
+    OrderRulesRow,
+    PlacedLineRow,
+    PlacedRow,
+)
+
+_PLACED = tuple(name for name in PlacedRow.__annotations__)
+_LINE = tuple(name for name in PlacedLineRow.__annotations__)
+
+
+def placed(tx: Tx, order_id: int, *, lock: bool = False) -> PlacedRow | None:
+    return tx.row(
+        PlacedRow,
+        f"SELECT {', '.join(_PLACED)} FROM placed_order WHERE id = %s {'FOR UPDATE' if lock else ''}",
+        [order_id],
+    )
+
+
+def by_secret(tx: Tx, secret: str) -> PlacedRow | None:
+    if not secret.isascii():
+        return None
+    return tx.row(PlacedRow, f"SELECT {', '.join(_PLACED)} FROM placed_order WHERE secret = %s", [secret])
+
+
+def insert_placed(tx: Tx, values: Mapping[str, Any]) -> None:
+    names = ", ".join(values)
+    bound = ", ".join(f"%({name})s" for name in values)
+    tx.run(f"INSERT INTO placed_order ({names}) VALUES ({bound})", values)
+
+
+def update_placed(tx: Tx, order_id: int, values: Mapping[str, Any]) -> None:
+    sets = ", ".join(f"{name} = %({name})s" for name in values)
+    tx.run(f"UPDATE placed_order SET {sets} WHERE id = %(id)s", {**values, "id": order_id})
+
+
+def lines(tx: Tx, order_id: int) -> list[PlacedLineRow]:
+    return tx.rows(
+        PlacedLineRow, f"SELECT {', '.join(_LINE)} FROM placed_line WHERE order_id = %s ORDER BY position", [order_id]
+    )
+
+
+def insert_line(tx: Tx, values: Mapping[str, Any]) -> None:
+    names = ", ".join(values)
+    bound = ", ".join(f"%({name})s" for name in values)
+    tx.run(f"INSERT INTO placed_line ({names}) VALUES ({bound})", values)
+
+
+# --- payments ------------------------------------------------------------------------------------------------
+
+
+def next_look(tx: Tx, after: datetime) -> datetime | None:
+    """When the next payment is to be asked about."""
+    found: datetime | None = tx.value("SELECT MIN(look_at) FROM placed_order WHERE look_at > %s", [after])
+    return found
+
+
+def due(tx: Tx, now: datetime, limit: int) -> list[DuePaymentRow]:
+    """The orders whose payments are to be asked about now."""
+    return tx.rows(
+        DuePaymentRow,
+        "SELECT id, looks FROM placed_order WHERE look_at <= %s ORDER BY look_at LIMIT %s",
+        [now, limit],
+    )
+
+
+def looking(tx: Tx, order_id: int) -> DuePaymentRow | None:
+    """How often a payment was asked about, locked; None where it is not any more."""
+    return tx.row(
+        DuePaymentRow,
+        "SELECT id, looks FROM placed_order WHERE id = %s AND look_at IS NOT NULL FOR UPDATE",
+        [order_id],
+    )
+
+
+# --- the list ------------------------------------------------------------------------------------------------
+
+#: What a view of the list shows.
+VIEWS = {
+    "open": "NOT o.trial AND NOT o.cancelled AND NOT (o.paid AND o.sent)",
+    "pay": "NOT o.trial AND NOT o.cancelled AND NOT o.paid",
+    "send": "NOT o.trial AND NOT o.cancelled AND o.paid AND NOT o.sent",
+    "back": "NOT o.trial AND (o.cancelled OR o.returned)",
+    "trial": "o.trial",
+    "all": "TRUE",
+}
+
+
+#: How many, without noughts at the end.
+_COUNT = "TRIM(TRAILING '.' FROM TRIM(TRAILING '0' FROM m.quantity))"
+
+
+def listed(tx: Tx, view: str, search: str, before: int, limit: int) -> list[ListedOrderRow]:
+    """Orders from the newest on, before an id; ``search``: a beginning of a number, a mail address, a part of a name,
+    or a SKU."""
+    asked = ""
+    if search:
+        asked = """AND (o.code LIKE %(begins)s OR p.mail LIKE %(begins)s OR p.name LIKE %(within)s
+                        OR EXISTS (SELECT 1 FROM order_line l WHERE l.order_id = o.id AND l.sku LIKE %(begins)s)
+                        OR EXISTS (SELECT 1 FROM placed_line m WHERE m.order_id = o.id AND m.sku LIKE %(begins)s))"""
+    plain = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    return tx.rows(
+        ListedOrderRow,
+        f"""SELECT o.id, o.destination, o.code, o.trial, o.paid, o.sent, o.cancelled, o.returned, o.made_at,
+                   p.name, p.total, p.currency, p.payment,
+                   (SELECT GROUP_CONCAT(CONCAT({_COUNT}, ' × ', m.name) ORDER BY m.position SEPARATOR ', ')
+                    FROM placed_line m WHERE m.order_id = o.id) AS goods
+            FROM shop_order o LEFT JOIN placed_order p ON p.id = o.id
+            WHERE {VIEWS[view]} AND (%(before)s = 0 OR o.id < %(before)s) {asked}
+            ORDER BY o.id DESC LIMIT %(limit)s""",
+        {"before": before, "begins": f"{plain}%", "within": f"%{plain}%", "limit": limit},
+    )
+
+
+def counts(tx: Tx) -> dict[str, int]:
+    """How many orders are to be paid, and to be sent."""
+    return {name: int(tx.value(f"SELECT COUNT(*) FROM shop_order o WHERE {VIEWS[name]}")) for name in ("pay", "send")}
+
+
+# --- how orders go -------------------------------------------------------------------------------------------
+
+
+def rules(tx: Tx, *, lock: bool = False) -> OrderRulesRow:
+    """What is said once."""
+    found = tx.row(
+        OrderRulesRow,
+        f"""SELECT id, transfer, transfer_to, mails, version FROM order_rules ORDER BY id LIMIT 1
+            {"FOR UPDATE" if lock else ""}""",
+    )
+    assert found is not None  # the migration made it
+    return found
+
+
+def names_of_rules(tx: Tx, ids: Sequence[int]) -> list[int]:
+    return [row["id"] for row in tx.all("SELECT id FROM order_rules WHERE id IN %s", [list(ids) or [0]])]

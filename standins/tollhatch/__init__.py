@@ -1,0 +1,1 @@
+"""Tollhatch: a till on loopback at which buyers of the demo shop pay; no money moves."""
