@@ -42,7 +42,7 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, held: socket.sock
     if fresh:
         if settings.database_url:
             raise GraupelError("--fresh does not empty a server that it did not start. Empty that database yourself.")
-        for name in ("media", "uploads", "standins"):
+        for name in ("media", "uploads", "standins", "buyers"):
             shutil.rmtree(folder / name, ignore_errors=True)
     migrate(url)
     address = f"http://127.0.0.1:{held.getsockname()[1]}"
@@ -69,6 +69,15 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, held: socket.sock
     )
     post = f"http://127.0.0.1:{held_post.getsockname()[1]}"
     environment |= {"GRAUPEL_SMTP_HOST": "127.0.0.1", "GRAUPEL_SMTP_PORT": str(smtp)}
+    held_till, till_key = stack.enter_context(_held_from(8160)), _key(folder / "till.key")
+    till = f"http://127.0.0.1:{held_till.getsockname()[1]}"
+    running.start(
+        "The till",
+        python("-m", "standins.tollhatch", "--folder", str(folder / "standins"), "--key", till_key),
+        log=str(folder / "standins.log"),
+        held=held_till,
+    )
+    environment |= {"GRAUPEL_TILL_ADDRESS": till, "GRAUPEL_TILL_KEY": till_key}
     environment |= {"GRAUPEL_MAIL_FROM": "graupel@skeinwright.example"}
     # It is asked with a key that no other demo's stand-in knows: so it is ours that answers.
     _wait_for(f"{hall}/v1/terms", {"Authorization": f"Bearer {hall_key}"})

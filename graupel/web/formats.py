@@ -75,9 +75,14 @@ def buyers_date(day: date, locale: str) -> str:
     return format_date(day, "long", locale=locale)
 
 
+#: Languages that write the number of a day as an ordinal.
+_ORDINAL_DAYS = {"da", "de"}
+
+
 def weekday(day: date, locale: str) -> str:
     """A day of this or the next week as buyers read it: "Thursday, 3 December"."""
-    return format_date(day, "EEEE, d MMMM", locale=locale)
+    dot = "." if locale.partition("_")[0] in _ORDINAL_DAYS else ""
+    return format_date(day, f"EEEE, d{dot} MMMM", locale=locale)
 
 
 def ago(at: datetime | None, locale: str) -> str:

@@ -163,6 +163,17 @@ PAGES = (
         (_SAVE,),
     ),
     Help(
+        "/orders",
+        "Orders",
+        (
+            "What was ordered in the shop window, and what the real shop reports, the newest first.",
+            "An order keeps its lines as they were: names, prices, choices and the files that were handed in.",
+            "It reserves its goods; paid, it takes them from stock; cancelled or come back, they are there again.",
+            "Say by hand that it is paid, sent, cancelled, or what of it came back; the buyer is written to.",
+            "Who is signed in here and orders in the window plays it through: a trial, of which stock hears nothing.",
+        ),
+    ),
+    Help(
         "/delivery",
         "Delivery and tax",
         (

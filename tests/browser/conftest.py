@@ -63,6 +63,8 @@ def site(ctx: Context, tmp_path: Path) -> Iterator[str]:
         "GRAUPEL_DATA_FOLDER": str(tmp_path),
         "GRAUPEL_ADDRESS": address,
         "GRAUPEL_LOG_LEVEL": "ERROR",
+        "GRAUPEL_TILL_ADDRESS": ctx.settings.till_address,
+        "GRAUPEL_TILL_KEY": ctx.settings.till_key,
     }
     commands = (["serve", "--port", str(port)], ["worker"])
     running = [forks.start(env, command) for command in commands]

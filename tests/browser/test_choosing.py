@@ -31,7 +31,7 @@ def test_a_choice_is_made_while_it_stands_beside_as_a_buyer_sees_it(at_screen: P
     last(me, "entry_label").send_keys("Paper")
     last(me, "adds").send_keys("+2.50")
     me.sees("#tried", "Gift wrap")
-    Select(me.driver.find_element(By.CSS_SELECTOR, "#tried select")).select_by_visible_text("Paper+€2.50")
+    Select(me.driver.find_element(By.CSS_SELECTOR, "#tried select")).select_by_visible_text("Paper +€2.50")
     me.sees("#tried", "comes to €12.50")
     me.driver.find_element(By.CSS_SELECTOR, "[data-add-row]").click()
     wait_until(lambda: len(me.driver.find_elements(By.CSS_SELECTOR, "[data-row]")) == 2)

@@ -1,6 +1,7 @@
 """What choices register."""
 
-from graupel.features.choices import kinds, pages, uses
+from graupel.features.choices import kinds, pages, reading, uses
+from graupel.features.pricing import why
 from graupel.features.products import parts
 from graupel.features.variants import copying
 
@@ -10,6 +11,7 @@ def register(language: str) -> None:
     kinds.register_kinds()
     kinds.register_words()
     copying.on_copied(uses.copy)
+    why.on_beside(reading.on_top)
     parts.register(
         parts.EditorPart("choices", "Choices", "choices/part.html", pages.part_data, pages.part_mark, "prices")
     )

@@ -5,14 +5,17 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from graupel.context import Context
-from graupel.core.choices import AddsBy, Choice, Entry, Kind, Limits, Looks
+from graupel.core.choices import AddsBy, Choice, Entry, Kind, Limits, Looks, adds
 from graupel.core.errors import NotFound
+from graupel.core.quoting import Quote
 from graupel.core.resolve import Lens
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.choices import store
 from graupel.features.choices.rows import ChoiceRow, EntryRow
 from graupel.features.history import service as history
+from graupel.features.pricing.why import StepShown
+from graupel.features.products.asking import Asking
 from graupel.features.wording import service as wording
 
 #: So many products that a choice is asked with are named.
@@ -94,6 +97,19 @@ def of_products(tx: Tx, product_ids: Sequence[int]) -> dict[int, list[Choice]]:
     for one in store.uses(tx, product_ids):
         asked.setdefault(one["product_id"], []).append(found[one["buyer_choice_id"]])
     return asked
+
+
+def on_top(tx: Tx, asking: Asking, quote: Quote) -> list[StepShown]:
+    """What each entry adds to a piece that is asked so much, for "why?"."""
+    rule = asking.place.rule
+    found = []
+    for one in of_product(tx, asking.product.id):
+        for entry in one.entries:
+            amount = adds(entry, quote.asked, rule)
+            if amount:
+                words = f"{one.name}: {entry.label or 'when it is given'}{', once' if entry.once else ''}"
+                found.append(StepShown(words, amount, f"/choices/{one.id}"))
+    return found
 
 
 def in_words(tx: Tx, choices: Iterable[Choice], lens: Lens) -> list[Choice]:

@@ -38,9 +38,12 @@ assert VIEWS.keys() == placed_store.VIEWS.keys()
 def index(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[OrdersAsked]) -> Response:
     """The orders, the newest first."""
     found = reading.list_orders(ctx, signed.actor, asked.view, asked.q, asked.before)
-    return page(
-        request, "orders/orders.html", found=found, asked=asked, views=VIEWS, shops=destinations.read_all(ctx).names
-    )
+    return page(request, "orders/orders.html", found=found, asked=asked, views=VIEWS, shops=_shops(ctx))
+
+
+def _shops(ctx: Context) -> dict[str, str]:
+    """The names of the shops by code."""
+    return {one.code: one.name for one in destinations.read_all(ctx).shops}
 
 
 @router.get("/rules")
@@ -84,11 +87,19 @@ def _page(request: Request, ctx: Context, signed: Identity, order_id: int, tried
         "orders/order.html",
         part="orders/order_part.html",
         found=found,
-        shops=destinations.read_all(ctx).names,
+        shops=_shops(ctx),
         may_edit=signed.actor.may(Role.EDITOR),
         in_money=in_money(ctx, found),
+        days=_days(ctx, found),
         **tried.shown,
     )
+
+
+def _days(ctx: Context, found: Order) -> str:
+    """Between which days it arrives, as the buyer was told."""
+    days = [found.placed["first_day"], found.placed["last_day"]] if found.placed else []
+    locale = languages.locale(ctx.settings.language)
+    return " to ".join(dict.fromkeys(formats.date_of(day, locale) for day in days if day))
 
 
 def in_money(ctx: Context, found: Order) -> Any:

@@ -7,6 +7,7 @@ from typing import Any
 from graupel.db import Tx
 from graupel.features.orders.rows import (
     DuePaymentRow,
+    GoodsRow,
     ListedOrderRow,
     OrderRulesRow,
     PlacedLineRow,
@@ -83,19 +84,17 @@ def looking(tx: Tx, order_id: int) -> DuePaymentRow | None:
 
 # --- the list ------------------------------------------------------------------------------------------------
 
+#: What another shop front reported is sent by others, who need not tell.
+_PLACED_HERE = "EXISTS (SELECT 1 FROM placed_order h WHERE h.id = o.id)"
 #: What a view of the list shows.
 VIEWS = {
-    "open": "NOT o.trial AND NOT o.cancelled AND NOT (o.paid AND o.sent)",
+    "open": f"NOT o.trial AND NOT o.cancelled AND NOT (o.paid AND o.sent) AND (NOT o.paid OR {_PLACED_HERE})",
     "pay": "NOT o.trial AND NOT o.cancelled AND NOT o.paid",
-    "send": "NOT o.trial AND NOT o.cancelled AND o.paid AND NOT o.sent",
+    "send": f"NOT o.trial AND NOT o.cancelled AND o.paid AND NOT o.sent AND {_PLACED_HERE}",
     "back": "NOT o.trial AND (o.cancelled OR o.returned)",
     "trial": "o.trial",
     "all": "TRUE",
 }
-
-
-#: How many, without noughts at the end.
-_COUNT = "TRIM(TRAILING '.' FROM TRIM(TRAILING '0' FROM m.quantity))"
 
 
 def listed(tx: Tx, view: str, search: str, before: int, limit: int) -> list[ListedOrderRow]:
@@ -110,13 +109,22 @@ def listed(tx: Tx, view: str, search: str, before: int, limit: int) -> list[List
     return tx.rows(
         ListedOrderRow,
         f"""SELECT o.id, o.destination, o.code, o.trial, o.paid, o.sent, o.cancelled, o.returned, o.made_at,
-                   p.name, p.total, p.currency, p.payment,
-                   (SELECT GROUP_CONCAT(CONCAT({_COUNT}, ' × ', m.name) ORDER BY m.position SEPARATOR ', ')
-                    FROM placed_line m WHERE m.order_id = o.id) AS goods
+                   p.name, p.total, p.currency, p.payment
             FROM shop_order o LEFT JOIN placed_order p ON p.id = o.id
             WHERE {VIEWS[view]} AND (%(before)s = 0 OR o.id < %(before)s) {asked}
             ORDER BY o.id DESC LIMIT %(limit)s""",
         {"before": before, "begins": f"{plain}%", "within": f"%{plain}%", "limit": limit},
+    )
+
+
+def goods(tx: Tx, order_ids: Sequence[int]) -> list[GoodsRow]:
+    """What orders have, a row each line: by name as it was ordered, of those that were reported by SKU."""
+    return tx.rows(
+        GoodsRow,
+        """SELECT order_id, quantity, name FROM placed_line WHERE order_id IN %(ids)s
+           UNION ALL SELECT l.order_id, l.reserved + l.taken, CONVERT(l.sku USING utf8mb4) FROM order_line l
+           LEFT JOIN placed_order p ON p.id = l.order_id WHERE l.order_id IN %(ids)s AND p.id IS NULL""",
+        {"ids": list(order_ids) or [0]},
     )
 
 

@@ -11,6 +11,7 @@ from graupel.core import orders as rules
 from graupel.core.errors import NotFound
 from graupel.core.orders import Report, Told
 from graupel.core.roles import Actor, Role
+from graupel.core.stock import show
 from graupel.db import Tx
 from graupel.features.orders import basket_store, placed_store, service, store
 from graupel.features.orders.rows import (
@@ -28,9 +29,11 @@ PAGE = 50
 
 @dataclass(frozen=True)
 class Listed:
-    """A page of orders. ``before``: the id before which the next page begins, 0 where there is none."""
+    """A page of orders. ``before``: the id before which the next page begins, 0 where there is none; ``goods``: what
+    each has, in words."""
 
     orders: Sequence[ListedOrderRow]
+    goods: Mapping[int, str]
     before: int
     to_pay: int
     to_send: int
@@ -42,8 +45,12 @@ def list_orders(ctx: Context, actor: Actor, view: str, search: str, before: int)
 
     def work(tx: Tx) -> Listed:
         rows = placed_store.listed(tx, view, search, before, PAGE + 1)
-        counts = placed_store.counts(tx)
-        return Listed(rows[:PAGE], rows[PAGE - 1]["id"] if len(rows) > PAGE else 0, counts["pay"], counts["send"])
+        counts, shown = placed_store.counts(tx), rows[:PAGE]
+        goods: dict[int, list[str]] = {}
+        for one in placed_store.goods(tx, [row["id"] for row in shown]):
+            goods.setdefault(one["order_id"], []).append(f"{show(one['quantity'])} × {one['name']}")
+        words = {key: ", ".join(said) for key, said in goods.items()}
+        return Listed(shown, words, rows[PAGE - 1]["id"] if len(rows) > PAGE else 0, counts["pay"], counts["send"])
 
     return ctx.db.run(work)
 

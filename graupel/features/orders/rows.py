@@ -163,7 +163,14 @@ class ListedOrderRow(TypedDict):
     total: Decimal | None
     currency: str | None
     payment: str | None
-    goods: str | None
+
+
+class GoodsRow(TypedDict):
+    """How many of what an order has."""
+
+    order_id: int
+    quantity: Decimal
+    name: str
 
 
 class OrderRulesRow(TypedDict):

@@ -1,6 +1,6 @@
 """Why something costs what it costs: the steps of a quote in words, each with the page where it is set."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -35,7 +35,8 @@ class StepShown:
 
 @dataclass(frozen=True)
 class Why:
-    """Why a variant costs what it costs. ``steps``: none without a price; ``margin``: of what is paid without tax."""
+    """Why a variant costs what it costs. ``steps``: none without a price; ``margin``: of what is paid without tax;
+    ``beside``: what a buyer may add to it, each with by how much."""
 
     product: Product
     variant: Variant
@@ -47,6 +48,18 @@ class Why:
     margin: Decimal | None
     lowest: Decimal | None
     currency: str
+    beside: Sequence[StepShown] = ()
+
+
+#: What later areas let buyers add to a price, for a variant and what is asked for it.
+Beside = Callable[[Tx, Asking, Quote], list[StepShown]]
+_BESIDE: list[Beside] = []
+
+
+def on_beside(found: Beside) -> None:
+    """Register what may come on top of a price."""
+    if found not in _BESIDE:
+        _BESIDE.append(found)
 
 
 def ask(ctx: Context, actor: Actor, product_id: int, variant_id: int | None, lens: Lens, quantity: int = 1) -> Why:
@@ -75,6 +88,7 @@ def ask(ctx: Context, actor: Actor, product_id: int, variant_id: int | None, len
             _margin(product, variant, quote),
             lowest,
             lens.currency or ctx.settings.currency,
+            [step for add in _BESIDE for step in add(tx, found, quote)] if quote else [],
         )
 
     return ctx.db.run(work)

@@ -47,19 +47,28 @@ for (const kind of ["input", "change"])
     waiting = setTimeout(() => ask(form), kind === "input" ? 250 : 0);
   });
 
-/** What was answered beside one variant stands beside another too, where that is asked the same. */
-export function carry(from, to) {
+/** What was answered beside one variant stands beside another too, where that is asked the same: first what is asked
+ * always, then what is asked because of that. */
+export async function carry(from, to) {
   if (!from || !to) return;
-  for (const field of from.querySelectorAll('[name^="c"], [name="n"], [name="pays"]')) {
-    const same = [...to.elements].find(
-      (one) => one.name === field.name && (!/radio|checkbox/.test(one.type) || one.value === field.value),
-    );
+  const left = new Set(from.querySelectorAll('[name^="c"], [name="n"], [name="pays"]'));
+  while (taken(left, to)) await ask(to);
+}
+
+/** Puts what is left into the fields that are there; returns whether there were any. */
+function taken(left, to) {
+  let any = false;
+  for (const field of left) {
+    const ticked = /radio|checkbox/.test(field.type);
+    const same = [...to.elements].find((one) => one.name === field.name && (!ticked || one.value === field.value));
     if (!same) continue;
+    left.delete(field);
+    any = true;
     if (field.type === "file") same.replaceWith(field);
-    else if (/radio|checkbox/.test(field.type)) same.checked = field.checked && !same.disabled;
+    else if (ticked) same.checked = field.checked && !same.disabled;
     else same.value = field.value;
   }
-  ask(to);
+  return any;
 }
 
 // A form that makes something is sent once, however often its button is pressed; its key lets a repetition on the way
@@ -82,3 +91,6 @@ window.addEventListener("pageshow", () => {
     form.action = form.getAttribute("action").split("?")[0];
   }
 });
+
+// After something could not be taken, the first field that says so is where one goes on.
+document.querySelector("[data-buy] [aria-invalid], [data-basket] [aria-invalid]")?.focus();

@@ -28,7 +28,7 @@ ELSEWHERE = {
         *("state", "sent_fingerprint", "stale", "reasons", "page_number", "sent_at", "answered_at", "asked"),
         *("held_by", "held_until", "held_back", "looks", "look_at", "on_sale_as_of"),
     },
-    "order": {"made_at"},
+    "order": {"made_at", "trial"},
     "stock": {"on_hand", "reserved"},  # these follow from entries and orders
     "stock_notice": {"feed_key"},
     "stock_entry": {"order_id", "change_set_id", "at"},
