@@ -24,6 +24,8 @@ from graupel.features.delivery import area as delivery
 from graupel.features.delivery import pages as delivery_pages
 from graupel.features.destinations import area as destinations
 from graupel.features.destinations import pages as destination_pages
+from graupel.features.downloads import area as downloads
+from graupel.features.downloads import pages as download_pages
 from graupel.features.files import area as files
 from graupel.features.files import pages as file_pages
 from graupel.features.finding import pages as finding_pages
@@ -49,6 +51,7 @@ from graupel.features.products import table_pages as product_table_pages
 from graupel.features.settings import pages as setting_pages
 from graupel.features.shop import area as shop
 from graupel.features.shop import buying_pages as shop_buying_pages
+from graupel.features.shop import download_pages as shop_download_pages
 from graupel.features.shop import pages as shop_pages
 from graupel.features.stock import api as stock_api
 from graupel.features.stock import area as stock
@@ -115,6 +118,12 @@ AREAS = (
         register=choices.register,
         finish=choices.finish,
     ),
+    Area(
+        "downloads",
+        (download_pages.router, download_pages.product_router),
+        register=downloads.register,
+        finish=downloads.finish,
+    ),
     Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
     Area("orders", (order_pages.router,), (order_api.router,), orders.register),
     Area("listings", (listing_pages.router,), register=listings.register),
@@ -123,7 +132,7 @@ AREAS = (
     Area("bulk", (bulk_pages.router,), register=bulk.register),
     Area("finding", (finding_pages.router,)),
     Area("today", (today_pages.router,)),
-    Area("shop", (shop_buying_pages.router, shop_pages.router), register=shop.register),
+    Area("shop", (shop_buying_pages.router, shop_download_pages.router, shop_pages.router), register=shop.register),
 )
 
 

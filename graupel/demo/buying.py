@@ -32,7 +32,7 @@ BUYERS: list[tuple[dict[str, str], str, dict[str, int], list[Told]]] = [
     (
         {"mail": "anselm@holunder.example", "name": "Anselm Holunder", "street": "Webergasse 11", "postcode": "04711",
          "town": "Garnstadt", "country": "DE"},
-        "de", {"Kit": 1, "Yarn": 2}, [Told.PAID],
+        "de", {"Kit": 1, "Yarn": 2, "Pattern": 1}, [Told.PAID],
     ),
     (
         {"mail": "per@klinte.example", "name": "Per Klinte", "street": "Fyrvej 2", "postcode": "9990", "town": "Skagby",

@@ -15,6 +15,7 @@ from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.core.stock import How, Typed
 from graupel.demo import asking, buying, catalogue, films, pictures, selling, shops, terms
+from graupel.demo import files as files_to_download
 from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import ORIGINS
 from graupel.demo.goods import Good, Numbers
@@ -83,6 +84,8 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     terms.load(ctx, owner, editor, list(made.values()), outlet.code)
     selling.load(ctx, owner, editor, list(made.values()))
     say("taxes, price rules, sales and quantity prices")
+    files_to_download.load(ctx, editor, list(made.values()))
+    say("patterns to download")
     buying.load(ctx, owner, editor, list(made.values()))
     say("orders of the shop window, and a trial")
 

@@ -42,7 +42,7 @@ def _run(settings: Settings, stack: ExitStack, *, fresh: bool, held: socket.sock
     if fresh:
         if settings.database_url:
             raise GraupelError("--fresh does not empty a server that it did not start. Empty that database yourself.")
-        for name in ("media", "uploads", "standins", "buyers"):
+        for name in ("media", "uploads", "standins", "buyers", "downloads", "pieces"):
             shutil.rmtree(folder / name, ignore_errors=True)
     migrate(url)
     address = f"http://127.0.0.1:{held.getsockname()[1]}"

@@ -163,6 +163,18 @@ PAGES = (
         (_SAVE,),
     ),
     Help(
+        "/downloads",
+        "Downloads",
+        (
+            "A download is a file that buyers get with a product: a pattern as PDF, a film, a recording.",
+            "Add it in the product, under “Downloads”; the same file can be given with others, or with one variant.",
+            "Say how often and for how long it can be had, and whether its pages carry the buyer’s name.",
+            "A new version goes to earlier buyers too, where you wish.",
+            "The order’s page shows who took what; there a link that ended is opened again.",
+        ),
+        (_SAVE,),
+    ),
+    Help(
         "/orders",
         "Orders",
         (

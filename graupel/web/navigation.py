@@ -50,6 +50,7 @@ SECTIONS = (
             Place("Prices", "/prices", "r"),
             Place("Stock", "/stock", "k"),
             Place("Choices", "/choices", "b"),
+            Place("Downloads", "/downloads", "x"),
             Place("Orders", "/orders", "o"),
             Place("Delivery and tax", "/delivery", "d"),
         ),

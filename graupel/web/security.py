@@ -60,6 +60,9 @@ PAUSE_SECONDS = 30.0
 #: A machine that asks itself, such as a probe of health.
 LOOPBACK = {"127.0.0.1", "localhost", "[::1]"}
 
+#: In the scope of a request: only about what could be got was asked, and nothing of it is sent.
+HEAD = "graupel.head"
+
 log = structlog.get_logger("web")
 
 
@@ -193,7 +196,7 @@ class Guard:
         try:
             if host_of(Headers(scope=scope).get("host", "")) in self.hosts:
                 # What may be got may be asked about: the same answer, without what it holds (RFC 9110, 9.3.2).
-                asked = {**scope, "method": "GET"} if scope["method"] == "HEAD" else scope
+                asked = {**scope, "method": "GET", HEAD: True} if scope["method"] == "HEAD" else scope
                 await self.app(asked, self._limited(receive), send_with_headers)
             else:
                 told = PlainTextResponse("This server does not answer under that name.", 421)

@@ -80,7 +80,7 @@ def test_no_page_of_ours_opens_for_a_stranger(app, stranger):
         answer = stranger.get(path, follow_redirects=False)
         if path == "/session":  # asks who is signed in: nobody
             assert answer.json()["person"] is None
-        elif path.startswith(("/welcome/", "/stock/low/", "/shop/o/")):  # the address is the key
+        elif path.startswith(("/welcome/", "/stock/low/", "/shop/o/", "/shop/d/")):  # the address is the key
             assert answer.status_code == 404
         elif path not in OPEN:
             assert (answer.status_code, answer.headers["location"].partition("?")[0]) == (303, "/sign-in"), path

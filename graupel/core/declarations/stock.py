@@ -135,5 +135,6 @@ ORDER_RULES = Record(
         Field("transfer", "Paid by transfer", FieldKind.SWITCH, empty=0),
         Field("transfer_to", "Transferred to", FieldKind.LINES, empty=""),
         Field("mails", "Mail to", empty=""),
+        Field("gives_at", "Downloads are given when", FieldKind.WORD, empty="paid"),
     ),
 )

@@ -10,7 +10,7 @@ from graupel.core.roles import Actor, Role
 from graupel.core.stock import show
 from graupel.db import Tx
 from graupel.features.history import service as history
-from graupel.features.orders import mails, placed_store, reading, service, store
+from graupel.features.orders import after, placed_store, reading, service, store
 from graupel.features.orders.baskets import read_quantity
 from graupel.features.orders.service import Reported
 
@@ -51,7 +51,7 @@ def tell(ctx: Context, actor: Actor, order_id: int, told: Told, typed: Mapping[s
             if told is Told.PAID:
                 placed_store.update_placed(tx, order_id, {"payment": "paid", "look_at": None})
             if told in _DONE:
-                mails.plan(ctx, tx, order_id, _DONE[told])
+                after.follow(ctx, tx, order_id, _DONE[told])
 
     ctx.db.run(work)
 

@@ -22,12 +22,14 @@ class OrderRulesTyped(Sent):
     transfer: str = ""
     transfer_to: str = ""
     mails: str = ""
+    gives_at: str = ""
     marks: Marks = None
 
     @property
     def raw(self) -> dict[str, str]:
         """The fields by name."""
-        return {"transfer": self.transfer, "transfer_to": self.transfer_to, "mails": self.mails}
+        named = {"transfer": self.transfer, "transfer_to": self.transfer_to, "mails": self.mails}
+        return named | {"gives_at": self.gives_at}
 
 
 class ReturnedTyped(Sent):

@@ -16,7 +16,7 @@ from graupel.core.orders import Report, Told
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
 from graupel.features.history import service as history
-from graupel.features.orders import mails, placed_store, reading, service, store
+from graupel.features.orders import after, placed_store, reading, service, store
 from graupel.features.orders.rows import OrderRow, PlacedRow
 from graupel.features.orders.service import Reported
 from graupel.jobs import JobRequest, JobRun, Urgency, enqueue_once, timekeeping
@@ -114,7 +114,7 @@ def _note(ctx: Context, tx: Tx, asked: PlacedRow, found: Payment) -> None:
                 order["destination"], f"{order['code']}-paid-{found.id}", order["code"], Report(Told.PAID)
             )
             service.note(tx, recorder, order["id"], report, ctx.now(tx).replace(tzinfo=None), "the till")
-        mails.plan(ctx, tx, order["id"], "paid")
+        after.follow(ctx, tx, order["id"], "paid")
 
 
 # --- by the clock --------------------------------------------------------------------------------------------

@@ -140,7 +140,7 @@ def rules(tx: Tx, *, lock: bool = False) -> OrderRulesRow:
     """What is said once."""
     found = tx.row(
         OrderRulesRow,
-        f"""SELECT id, transfer, transfer_to, mails, version FROM order_rules ORDER BY id LIMIT 1
+        f"""SELECT id, transfer, transfer_to, mails, gives_at, version FROM order_rules ORDER BY id LIMIT 1
             {"FOR UPDATE" if lock else ""}""",
     )
     assert found is not None  # the migration made it

@@ -24,7 +24,7 @@ from graupel.core.problems import Problem
 from graupel.core.roles import SYSTEM, Actor
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
-from graupel.features.orders import basket_store, baskets, mails, placed_store, rules, service, store
+from graupel.features.orders import after, basket_store, baskets, placed_store, rules, service, store
 from graupel.features.orders.baskets import Reckoned
 from graupel.features.orders.service import Reported
 from graupel.features.orders.wares import Place
@@ -148,7 +148,7 @@ def _write(
             placed_store.update_placed(tx, order_id, {"payment": "paid"})
     files = [one.kept_as for line in reckoned.basket.lines for one in line.wanted.answers.values() if one.kept_as]
     basket_store.files_belong(tx, files, order_id)
-    mails.plan(ctx, tx, order_id, "placed")
+    after.follow(ctx, tx, order_id, "placed")
     return order_id, page
 
 

@@ -2,7 +2,7 @@
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from typing import Any
 
@@ -13,6 +13,8 @@ from graupel.core.orders import Report, Told
 from graupel.core.roles import Actor, Role
 from graupel.core.stock import show
 from graupel.db import Tx
+from graupel.features.downloads import giving
+from graupel.features.downloads.giving import Link
 from graupel.features.orders import basket_store, placed_store, service, store
 from graupel.features.orders.rows import (
     BuyerFileRow,
@@ -78,7 +80,8 @@ class Position:
 @dataclass(frozen=True)
 class Order:
     """An order. ``placed``: None where another shop front reported it; ``reported``: lines of such a one, by what they
-    did to stock; ``reports``: all that was told of it, in words of ``Told``."""
+    did to stock; ``reports``: all that was told of it, in words of ``Told``; ``links``: what can be downloaded.
+    """
 
     row: OrderRow
     placed: PlacedRow | None
@@ -86,6 +89,7 @@ class Order:
     reported: Sequence[OrderLineRow]
     reports: Sequence[tuple[ReportRow, Mapping[str, Decimal]]]
     standing: rules.Standing
+    links: Sequence[Link] = ()
 
     @property
     def taxes(self) -> list[tuple[str, Decimal]]:
@@ -109,12 +113,16 @@ class Order:
 def read(ctx: Context, actor: Actor, order_id: int) -> Order:
     """One order. Raises NotFound."""
     actor.require(Role.VIEWER)
-    return ctx.db.run(lambda tx: load(tx, order_id))
+    return ctx.db.run(lambda tx: _with_links(ctx, tx, load(tx, order_id)))
+
+
+def _with_links(ctx: Context, tx: Tx, found: Order) -> Order:
+    return replace(found, links=giving.of_order(ctx, tx, found.row["id"]))
 
 
 def read_page(ctx: Context, secret: str) -> Order:
     """The order of a buyer's page. Raises NotFound."""
-    return ctx.db.run(lambda tx: load(tx, page_of(tx, secret)["id"]))
+    return ctx.db.run(lambda tx: _with_links(ctx, tx, load(tx, page_of(tx, secret)["id"])))
 
 
 def page_of(tx: Tx, secret: str) -> PlacedRow:

@@ -180,6 +180,7 @@ class OrderRulesRow(TypedDict):
     transfer: int
     transfer_to: str
     mails: str
+    gives_at: str
     version: int
 
 

@@ -16,6 +16,7 @@ from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.orders import placed_store as store
+from graupel.features.orders.after import GIVES_AT
 from graupel.features.orders.rows import OrderRulesRow
 
 
@@ -35,7 +36,7 @@ def ways(ctx: Context, tx: Tx, total: Decimal) -> Sequence[PaysBy]:
 
 def values_of(row: OrderRulesRow) -> dict[str, Any]:
     """What a page shows of them, as plain data."""
-    return {"transfer": row["transfer"], "transfer_to": row["transfer_to"], "mails": row["mails"]}
+    return {name: row[name] for name in ORDER_RULES.columns()}  # type: ignore[literal-required]
 
 
 def save(ctx: Context, actor: Actor, raw: Mapping[str, str], marks: Marks = None) -> None:
@@ -57,7 +58,8 @@ def save(ctx: Context, actor: Actor, raw: Mapping[str, str], marks: Marks = None
         problems.append(Problem("mail.many", "At most 500 characters of addresses fit here.", "mails"))
     if problems:
         raise Refused(problems)
-    mine = {"transfer": int(bool(raw.get("transfer"))), "transfer_to": to, "mails": ", ".join(mails)}
+    mine: dict[str, Any] = {"transfer": int(bool(raw.get("transfer"))), "transfer_to": to, "mails": ", ".join(mails)}
+    mine["gives_at"] = raw.get("gives_at") if raw.get("gives_at") in GIVES_AT else "paid"
 
     def work(tx: Tx) -> None:
         row = store.rules(tx, lock=True)

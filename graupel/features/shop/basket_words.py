@@ -7,6 +7,7 @@ from decimal import Decimal
 from graupel.core.baskets import Change, Line, Why
 from graupel.core.choices import Choice
 from graupel.core.delivery import Arrival
+from graupel.core.downloads import Standing
 from graupel.core.phrases import phrase
 from graupel.core.stock import show
 from graupel.core.taxes import Shown
@@ -113,6 +114,17 @@ def not_sent(window: Window, found: Reckoned) -> str:
         return phrase("Not sent there: {}", lang, ", ".join(names))
     too_heavy = found.sending.ships and found.sending.cost is None
     return phrase("This is too heavy for one parcel.", lang) if too_heavy else ""
+
+
+def downloads(window: Window) -> dict[Standing, str]:
+    """Why a download can't be had, by how it stands."""
+    lang = window.seen.language
+    return {
+        Standing.USED_UP: phrase("This download was used up.", lang),
+        Standing.EXPIRED: phrase("This download has ended.", lang),
+        Standing.CLOSED: phrase("This download was closed.", lang),
+        Standing.BUSY: phrase("It is being downloaded at this moment. Try again in a minute.", lang),
+    }
 
 
 def standing(window: Window, found: Order) -> str:

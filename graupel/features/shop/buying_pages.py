@@ -23,6 +23,7 @@ from graupel.features.shop.heads import Head
 from graupel.features.shop.pages import article_page, number_of
 from graupel.features.shop.schemas import BasketTyped, Bought
 from graupel.features.shop.windows import Window
+from graupel.features.wording import service as wording
 from graupel.web import formats
 from graupel.web.frame import page
 from graupel.web.looking import at_once
@@ -209,6 +210,8 @@ def _order(
         transfer_to=mails.placed_transfer(ctx) if placed["pays_by"] == PaysBy.TRANSFER else "",
         days=[formats.weekday(day, locale) for day in (placed["first_day"], placed["last_day"]) if day],
         standing=basket_words.standing(window, found),
+        download_words=basket_words.downloads(window),
+        names=ctx.db.run(lambda tx: wording.in_lens(tx, "download", "name", window.lens)) if found.links else {},
     )
 
 

@@ -11,7 +11,7 @@ from graupel.core.errors import GraupelError
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
-from graupel.features.shop import articles, buying, heads, menus, price_filter, service, windows
+from graupel.features.shop import articles, buying, heads, looking, menus, price_filter, service, windows
 from graupel.features.shop.framing import page_in, say_in
 from graupel.features.shop.heads import Head
 from graupel.features.shop.schemas import Bought
@@ -156,5 +156,6 @@ def article_page(
         menu=menu,
         buy=buying.asked(ctx, window, found, shown, sent.raw if bought else None, sent.n, sent.pays, problems),
         head=heads.of_article(ctx.settings.address, window, found, article, menu),
+        downloads=ctx.db.run(lambda tx: looking.of_article(tx, window, product.id, article.variant_id)),
         preview=product.values.status is not Status.LIVE,
     )

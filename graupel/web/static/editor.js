@@ -6,6 +6,7 @@ import "./media.js";
 import "./margins.js";
 import "./mending.js";
 import { beginPictures } from "./pictures.js";
+import "./pieces.js";
 import "./prices.js";
 import { richText } from "./rich.js";
 import { whenShown } from "./shared.js";

@@ -33,7 +33,7 @@ ELSEWHERE = {
     "stock_notice": {"feed_key"},
     "stock_entry": {"order_id", "change_set_id", "at"},
 }
-VOCABULARY = ("brand", "tag", "type", "attribute", "attribute_choice", "media", "buyer_choice")
+VOCABULARY = ("brand", "tag", "type", "attribute", "attribute_choice", "media", "buyer_choice", "download")
 
 
 def declared():

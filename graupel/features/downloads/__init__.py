@@ -1,0 +1,1 @@
+"""Downloads: files that are given with products, with versions, limits and links of their own."""
