@@ -48,6 +48,8 @@ from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
 from graupel.features.products import table_pages as product_table_pages
+from graupel.features.relations import area as relations
+from graupel.features.relations import pages as relation_pages
 from graupel.features.settings import pages as setting_pages
 from graupel.features.shop import area as shop
 from graupel.features.shop import buying_pages as shop_buying_pages
@@ -123,6 +125,12 @@ AREAS = (
         (download_pages.router, download_pages.product_router),
         register=downloads.register,
         finish=downloads.finish,
+    ),
+    Area(
+        "relations",
+        (relation_pages.router, relation_pages.product_router),
+        register=relations.register,
+        finish=relations.finish,
     ),
     Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
     Area("orders", (order_pages.router,), (order_api.router,), orders.register),

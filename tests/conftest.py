@@ -38,6 +38,7 @@ KEPT = {
     "location": " WHERE id > 1",
     "stock_notice": " WHERE id > 1",
     "order_rules": " WHERE id > 1",
+    "relation_kind": " WHERE id > 6",
 }
 
 

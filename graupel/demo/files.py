@@ -18,10 +18,10 @@ PATTERNS, ROWS = 14, 24
 
 def load(ctx: Context, editor: Actor, made: Made) -> None:
     """Each thing that a download can be, at least once."""
-    patterns = [(key, good) for key, good in made if good.kind == "Pattern"][:PATTERNS]
+    patterns = [(key, good) for key, good in made if good.kind == "Pattern" and good.status == "live"][:PATTERNS]
     for number, (product_id, good) in enumerate(patterns):
         pdf = _make(ctx, editor, product_id, f"{good.sku.lower()}.pdf", _booklet(good.name, 4 + number % 5))
-        said = {"name": "The pattern as PDF", "stamped": "yes", "excerpt_pages": "1"}
+        said = {"name": f"{good.name}, the pattern as PDF"[:120], "stamped": "yes", "excerpt_pages": "1"}
         _say(ctx, editor, pdf, said | ({"times": "3", "days": "90"} if number % 2 else {}))
     if patterns:
         product_id, good = patterns[0]
@@ -34,7 +34,7 @@ def load(ctx: Context, editor: Actor, made: Made) -> None:
         )
         errata = _make(ctx, editor, product_id, "errata.txt", b"Row 12: knit two together, not three.\n")
         _say(ctx, editor, errata, {"name": "Errata", "before_buying": "yes"})
-    kits = [(key, good) for key, good in made if good.kind == "Kit"][:1]
+    kits = [(key, good) for key, good in made if good.kind == "Kit" and good.status == "live"][:1]
     for product_id, good in kits:
         film = _make(ctx, editor, product_id, "casting-on.mp4", films.film(good.shots[0].colour, 7))
         _say(ctx, editor, film, {"name": "Casting on, a film", "plays": "played"})

@@ -63,6 +63,14 @@ WHOLE = {
     "Leave the skein": "Als Strang lassen",
     "Wind a ball": "Zum Knäuel wickeln",
     "Is it a present?": "Ist es ein Geschenk?",
+    "Goes well with": "Passt gut dazu",
+    "Finer still": "Noch feiner",
+    "Accessories": "Zubehör",
+    "Spare parts": "Ersatzteile",
+    "Comes in its place": "Stattdessen",
+    "Completes the set": "Macht es vollständig",
+    "Errata": "Berichtigungen",
+    "Casting on, a film": "Anschlagen, ein Film",
     "We use paper from old patterns.": "Wir nehmen Papier alter Muster.",
     "No, thank you": "Nein, danke",
     "Wrapped in paper": "In Papier",
@@ -157,6 +165,10 @@ _PATTERNS = [
     (
         re.compile(r"(\w+ ribbon) of (\d+ mm), cut to the metre you need\."),
         lambda m: f"{WORDS[m[1]]}, {m[2]} breit, auf den gewünschten Meter geschnitten.",
+    ),
+    (
+        re.compile(r"(.+) (“.+”), pattern booklet, the pattern as PDF"),
+        lambda m: f"{WORDS[m[1]]} {m[2]}, die Anleitung als PDF",
     ),
     (re.compile(r"(.+) (“.+”), pattern booklet"), lambda m: f"{WORDS[m[1]]} {m[2]}, Strickanleitung"),
     (

@@ -14,7 +14,7 @@ from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.core.stock import How, Typed
-from graupel.demo import asking, buying, catalogue, films, pictures, selling, shops, terms
+from graupel.demo import asking, belonging, buying, catalogue, films, pictures, selling, shops, terms
 from graupel.demo import files as files_to_download
 from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import ORIGINS
@@ -77,15 +77,15 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     _list(ctx, editor, channel_id, list(made.values()))
     say("one price list brought in, Ostlerby connected")
     asking.load(ctx, editor, list(made.values()))
-    say("what buyers may choose")
+    files_to_download.load(ctx, editor, list(made.values()))
+    belonging.load(ctx, editor, list(made.values()))
+    say("what buyers may choose and download, and what belongs together")
     shops.load(ctx, owner, editor, [product_id for product_id, _ in made.values()], channel_id)
     say(f"German, category pages, and a second shop, {shops.OUTLET}")
     outlet = next(one for one in destinations.read_all(ctx).all if one.name == shops.OUTLET)
     terms.load(ctx, owner, editor, list(made.values()), outlet.code)
     selling.load(ctx, owner, editor, list(made.values()))
     say("taxes, price rules, sales and quantity prices")
-    files_to_download.load(ctx, editor, list(made.values()))
-    say("patterns to download")
     buying.load(ctx, owner, editor, list(made.values()))
     say("orders of the shop window, and a trial")
 

@@ -163,6 +163,18 @@ PAGES = (
         (_SAVE,),
     ),
     Help(
+        "/relations",
+        "Kinds of relation",
+        (
+            "Goods belong together in kinds: what goes well with another, what is finer, accessories, spare parts.",
+            "Buyers read a kind’s name above the goods, so it can be translated like all words.",
+            "A kind that holds both ways is written on both sides at once, and goes on both.",
+            "Of kinds that can go into the basket together, buyers tick what they want beside the article.",
+            "What goes with a product is said in its editor, under “Related”.",
+        ),
+        (_SAVE,),
+    ),
+    Help(
         "/downloads",
         "Downloads",
         (

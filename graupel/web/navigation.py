@@ -39,7 +39,7 @@ SECTIONS = (
         (
             Place("Products", "/products", "p"),
             Place("Categories", "/categories", "c"),
-            Place("Vocabulary", "/vocabulary", "v"),
+            Place("Vocabulary", "/vocabulary", "v", ("/relations",)),
             Place("Media", "/media", "m"),
             Place("Translate", "/translate", "l"),
         ),

@@ -41,7 +41,7 @@ TABLES = {
     "attribute_id": "attribute", "type_id": "product_type", "media_id": "media", "file_id": "import_file",
     "change_set_id": "change_set", "shop_id": "shop", "job_id": "job", "choice_id": "buyer_choice",
     "order_id": "shop_order", "download_id": "download", "version_id": "download_version",
-    "given_id": "given_download",
+    "given_id": "given_download", "kind_id": "relation_kind",
 }  # fmt: skip
 LONGEST, LONGEST_ADDRESS = 70_000, 60_000
 WORDS = {"which": "brands", "kind": "brand", "lang": "de", "code": "de", "name": "price", "owner": "category"}

@@ -19,7 +19,7 @@ __all__ = ["app", "as_role", "browser", "stranger"]
 OPEN = (
     {"/sign-in", "/healthz", "/readyz", "/shop", "/shop/c/1", "/shop/p/1", "/media/1/1", "/media/1/1/1", "/"}
     | {f"/shop/1{end}" for end in ("", "/c/1", "/p/1", "/basket")}
-    | {"/shop/basket"}
+    | {"/shop/basket", "/shop/look/1"}
 )
 PAGES = [
     "/products",

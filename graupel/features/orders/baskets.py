@@ -6,7 +6,7 @@ the buyer does something.
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from decimal import Decimal
@@ -36,6 +36,8 @@ from graupel.web import formats
 
 #: A basket that nobody touched for so long is forgotten.
 FORGOTTEN = timedelta(days=30)
+#: So many go in with something at once.
+MOST_WITH = 8
 
 
 def hashed(secret: str) -> bytes:
@@ -239,6 +241,22 @@ def put(
     relevant = {one.id for one in choices.asked(asked, given)}
     line = Wanted(0, variant_id, number, {key: one for key, one in given.items() if key in relevant}, paying)
     ctx.db.run(lambda tx: _put(ctx, tx, place, secret, replace(line, name=stall.ware.name)))
+
+
+def put_with(ctx: Context, place: Place, secret: str, variant_ids: Collection[int]) -> None:
+    """Put in what goes with something, as it stands there at first and as few as an order may have; what is not for
+    sale, or needs a word from the buyer, is left out."""
+
+    def work(tx: Tx) -> None:
+        today = stocks.today(ctx, tx)
+        for key, stall in wares.load(ctx, tx, place, sorted(variant_ids)[:MOST_WITH]).items():
+            ware = stall.ware
+            answers = choices.defaults(ware.choices)
+            if not choice_answers.wrong(ware.choices, answers, today):
+                _put(ctx, tx, place, secret, Wanted(0, key, ware.ordering.least, answers, name=ware.name))
+
+    if variant_ids:
+        ctx.db.run(work)
 
 
 def answers_with(asked: Sequence[Choice], raw: Mapping[str, Sequence[str]], files: Mapping[int, Handed]) -> Answers:

@@ -16,6 +16,7 @@ from graupel.features.choices import reading
 from graupel.features.orders import baskets
 from graupel.features.products.service import Variant
 from graupel.features.shop import offers
+from graupel.features.shop.related import Offered
 from graupel.features.shop.service import ShownProduct
 from graupel.features.shop.windows import Window
 from graupel.features.terms import stocks
@@ -39,11 +40,20 @@ class Asked:
     wrong: Mapping[str, str] = field(default_factory=dict)
     days: Mapping[int, tuple[str, str]] = field(default_factory=dict)
     changes_weight: int = 0
+    offered: Sequence[Offered] = ()
+    ticked: frozenset[int] = frozenset()
+
+    @property
+    def in_all(self) -> Decimal | None:
+        """What the line comes to with what is put in with it."""
+        if self.together is None:
+            return None
+        return self.together + sum((one.price for one in self.offered if one.variant_id in self.ticked), Decimal(0))
 
     @property
     def by_choices(self) -> bool:
         """Whether something else is to be paid than what stands above: by what was chosen, or for several."""
-        return self.each is not None and self.together != self.each
+        return self.each is not None and self.in_all != self.each
 
 
 def asked(
@@ -96,13 +106,12 @@ def _asked(
     }
     line = choices.chosen(every, answers, price, shown.sku if shown else "", rule)
     number = count or Decimal(1)
-    taxed = taxing.line(line.piece, number, line.once) if taxing else None
-    together = (taxed.net if how is Shown.WITHOUT else taxed.gross) if taxed else line.line(number)
+    together = offers.shown_line(line.piece, number, line.once, taxing, how, rule)
     return Asked(
         now,
         adds,
         offers.shown(quote.asked, taxing, how),
-        offers.rounded_for(together, rule),
+        together,
         quantity or least,
         pays,
         wrong,

@@ -17,7 +17,7 @@ from graupel.core.order_forms import PaysBy
 from graupel.core.problems import Problem, by_field
 from graupel.features.orders import baskets, buyer_files, mails, paying, placing, reading, rules
 from graupel.features.orders.placing import BasketChanged
-from graupel.features.shop import basket_words, buying, menus, service, windows
+from graupel.features.shop import basket_words, buying, menus, related, service, windows
 from graupel.features.shop.framing import BASKET_COOKIE, basket_secret, page_in, place_of, say_in
 from graupel.features.shop.heads import Head
 from graupel.features.shop.pages import article_page, number_of
@@ -74,7 +74,11 @@ def look(request: Request, ctx: Ctx, signed: Anyone, address: str, form: FormOf[
         can_be_had=True,
         raises=found.product.values.buyer_raises,
         sold_in=found.product.values.sold_in,
-        buy=buying.asked(ctx, window, found, shown, form.raw, form.n, form.pays),
+        buy=replace(
+            buying.asked(ctx, window, found, shown, form.raw, form.n, form.pays),
+            offered=ctx.db.run(lambda tx: related.of_article(ctx, tx, window, found.product.id))[1],
+            ticked=form.ticked,
+        ),
         **window.shown,
     )
 
@@ -90,6 +94,7 @@ def put(request: Request, ctx: Ctx, signed: Anyone, address: str, form: FormOf[B
     except Refused as refusal:
         found = service.product(ctx, window, number_of(address), signed.actor if signed else None)
         return article_page(request, ctx, window, found, form.v, form, refusal.problems)
+    baskets.put_with(ctx, place_of(window), secret, form.ticked)
     answer = RedirectResponse(f"{window.path}/basket", 303)
     if is_new:
         set_cookie(answer, ctx.settings, BASKET_COOKIE, secret, seconds=BASKET_SECONDS)

@@ -52,9 +52,14 @@ def shown(amount: Decimal, taxing: Taxing | None, how: Shown) -> Decimal:
     return line.net if how is Shown.WITHOUT else line.gross
 
 
-def rounded_for(amount: Decimal, rule: PriceRule) -> Decimal:
-    """An amount to the smallest coin of the shop's currency."""
-    return rounded(amount, rule.decimals)
+def shown_line(
+    piece: Decimal, quantity: Decimal, once: Decimal, taxing: Taxing | None, how: Shown, rule: PriceRule
+) -> Decimal:
+    """What so many pieces come to, and what comes once beside them, as the shop shows it."""
+    if taxing is None:
+        return rounded(max(piece * quantity + once, Decimal(0)), rule.decimals)
+    line = taxing.line(piece, quantity, once)
+    return line.net if how is Shown.WITHOUT else line.gross
 
 
 def _beside(line: TaxedLine | None, how: Shown) -> Decimal | None:

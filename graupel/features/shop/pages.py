@@ -1,6 +1,7 @@
 """The shop window's pages, open to everybody."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated
 
 from fastapi import APIRouter, Depends, Query, Request
@@ -11,7 +12,7 @@ from graupel.core.errors import GraupelError
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
-from graupel.features.shop import articles, buying, heads, looking, menus, price_filter, service, windows
+from graupel.features.shop import articles, buying, heads, looking, menus, price_filter, related, service, windows
 from graupel.features.shop.framing import page_in, say_in
 from graupel.features.shop.heads import Head
 from graupel.features.shop.schemas import Bought
@@ -146,6 +147,8 @@ def article_page(
     article, menu = articles.article(ctx, found, variant_id, window), menus.menu(ctx, window)
     shown = next((one for one in product.for_sale if one.id == article.variant_id), None)
     sent = bought or Bought(n="")
+    groups, offered = ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product.id))
+    buy = buying.asked(ctx, window, found, shown, sent.raw if bought else None, sent.n, sent.pays, problems)
     return page_in(
         request,
         window,
@@ -154,7 +157,8 @@ def article_page(
         product=product,
         article=article,
         menu=menu,
-        buy=buying.asked(ctx, window, found, shown, sent.raw if bought else None, sent.n, sent.pays, problems),
+        buy=replace(buy, offered=offered, ticked=sent.ticked),
+        related=groups,
         head=heads.of_article(ctx.settings.address, window, found, article, menu),
         downloads=ctx.db.run(lambda tx: looking.of_article(tx, window, product.id, article.variant_id)),
         preview=product.values.status is not Status.LIVE,

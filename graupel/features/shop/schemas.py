@@ -7,7 +7,7 @@ from starlette.datastructures import UploadFile
 
 from graupel.core import order_forms
 from graupel.features.orders.baskets import Handed
-from graupel.web.sent import Among, Named, Sent, Whole
+from graupel.web.sent import Among, Ids, Named, Sent, Whole
 
 #: A buyer's answer is no longer, whatever is sent.
 LONGEST = 5_000
@@ -20,7 +20,13 @@ class Bought(Sent):
     v: Whole = 0
     n: Annotated[str, Field(max_length=40)] = "1"
     pays: Annotated[str, Field(max_length=40)] = ""
+    beside: Ids = ()
     answers: Annotated[dict[str, list[Any]], Named("c", several=True)] = Field(default_factory=dict)
+
+    @property
+    def ticked(self) -> frozenset[int]:
+        """The variants that go in with it."""
+        return frozenset(self.beside)
 
     @property
     def raw(self) -> dict[str, list[str]]:

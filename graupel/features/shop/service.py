@@ -145,7 +145,7 @@ def shelf(
         lead = values.lead_product_id if layout is Layout.LEAD and not asked.chosen and not after else None
         lead_id = lead if lead in ids else ids[0] if ids and layout is Layout.LEAD and not after else None
         rest = [one for one in ids if one != lead_id][after : after + SHELF + 1]
-        rows = _rows(ctx, tx, shown, ([lead_id] if lead_id else []) + rest[:SHELF], can_be_had)
+        found_rows = rows(ctx, tx, shown, ([lead_id] if lead_id else []) + rest[:SHELF], can_be_had)
         filters = [] if layout is Layout.LEAD else _filters(ctx, tx, words, goods, groups)
         return Shelf(
             found,
@@ -153,8 +153,8 @@ def shelf(
             values,
             picture,
             layout,
-            rows[0] if lead_id and rows else None,
-            rows[1:] if lead_id else rows,
+            found_rows[0] if lead_id and found_rows else None,
+            found_rows[1:] if lead_id else found_rows,
             filters,
             tuple(one for group in groups.values() for one in group),
             after + SHELF if len(rest) > SHELF else None,
@@ -220,7 +220,7 @@ def _filters(
     return found
 
 
-def _rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int], can_be_had: Ids) -> list[dict[str, Any]]:
+def rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int], can_be_had: Ids) -> list[dict[str, Any]]:
     """What a shelf shows of products: paths, words, prices and pictures through the lens."""
     lens = shown.lens
     lang = ctx.settings.language

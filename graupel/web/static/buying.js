@@ -51,7 +51,7 @@ for (const kind of ["input", "change"])
  * always, then what is asked because of that. */
 export async function carry(from, to) {
   if (!from || !to) return;
-  const left = new Set(from.querySelectorAll('[name^="c"], [name="n"], [name="pays"]'));
+  const left = new Set(from.querySelectorAll('[name^="c"], [name="n"], [name="pays"], [name="beside"]'));
   while (taken(left, to)) await ask(to);
 }
 

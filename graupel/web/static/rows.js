@@ -1,4 +1,7 @@
-// Rows of a table of fields: added at its end, taken away.
+// Rows of a table of fields: added at its end, taken away, put in another order.
+import { changed, DRAGGED, whenShown } from "./shared.js";
+import { Sortable } from "./vendor/sortable.js";
+
 function addRow(rows) {
   const last = rows.lastElementChild;
   const row = last.cloneNode(true);
@@ -18,6 +21,15 @@ function addRow(rows) {
   rows.append(row);
   row.querySelector("input, select").focus();
 }
+
+// Where rows have a grip they are also put in order by drag.
+function draggable() {
+  document.querySelectorAll("[data-drag]:not([data-begun])").forEach((rows) => {
+    rows.dataset.begun = "1";
+    new Sortable(rows, { ...DRAGGED, handle: ".grip", onEnd: () => changed(rows.closest("form")) });
+  });
+}
+whenShown(draggable);
 
 function moveUp(row) {
   row.previousElementSibling?.before(row);

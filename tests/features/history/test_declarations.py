@@ -33,7 +33,17 @@ ELSEWHERE = {
     "stock_notice": {"feed_key"},
     "stock_entry": {"order_id", "change_set_id", "at"},
 }
-VOCABULARY = ("brand", "tag", "type", "attribute", "attribute_choice", "media", "buyer_choice", "download")
+VOCABULARY = (
+    "brand",
+    "tag",
+    "type",
+    "attribute",
+    "attribute_choice",
+    "media",
+    "buyer_choice",
+    "download",
+    "relation_kind",
+)
 
 
 def declared():
@@ -102,6 +112,7 @@ def test_every_field_that_refers_to_a_word_tells_of_it_so_that_joining_reaches_i
         ("attribute", "attribute_choice", "attribute_id"),
         ("type", "type_attribute", "type_id"),
         ("buyer_choice", "choice_entry", "buyer_choice_id"),
+        ("download", "download_version", "download_id"),
     }
     for kind in declared():
         for field in kind.record.fields:

@@ -1,0 +1,28 @@
+"""Goods that belong together, and the kinds of relation between them."""
+
+from graupel.core.records import LANGUAGE, Field, FieldKind, Record, ref
+
+RELATION_KIND = Record(
+    "relation_kind",
+    "Kind of relation",
+    "rk",
+    (
+        Field("name", "Name", own=(LANGUAGE,)),
+        Field("position", "Place", FieldKind.COUNT, empty=0),
+        Field("mutual", "Holds both ways", FieldKind.SWITCH, empty=0),
+        Field("offered", "Can go into the basket together", FieldKind.SWITCH, empty=0),
+    ),
+)
+
+RELATION = Record(
+    "relation",
+    "Related product",
+    "re",
+    (
+        ref("product_id", "Product", "product"),
+        ref("relation_kind_id", "Kind", "relation_kind", use="products", once=("product_id", "other_id")),
+        ref("other_id", "Related", "product"),
+        Field("position", "Place", FieldKind.COUNT, empty=0),
+    ),
+    parent="product",
+)

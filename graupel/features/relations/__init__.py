@@ -1,0 +1,1 @@
+"""Relations: goods that belong together, and the kinds in which they do."""

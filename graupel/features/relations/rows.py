@@ -1,0 +1,44 @@
+"""Shapes of the rows that the store of relations reads."""
+
+from typing import TypedDict
+
+
+class KindRow(TypedDict):
+    """A kind of relation."""
+
+    id: int
+    name: str
+    position: int
+    mutual: int
+    offered: int
+    version: int
+
+
+class RelationRow(TypedDict):
+    """That a product has another beside it."""
+
+    id: int
+    product_id: int
+    relation_kind_id: int
+    other_id: int
+    position: int
+    version: int
+
+
+class RelatedRow(TypedDict):
+    """A related product as the editor names it."""
+
+    id: int
+    name: str
+    status: str
+    sku: str
+    price_low: object
+
+
+class RelationNameRow(TypedDict):
+    """A relation, by the kind and what is related."""
+
+    id: int
+    kind: str
+    other: str | None
+    product_id: int

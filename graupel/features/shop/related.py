@@ -1,0 +1,89 @@
+"""What goes with an article, as a buyer sees it: by kind, and what of it can go into the basket at the same time."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import choices as choice_rules
+from graupel.db import Tx
+from graupel.features.assortments import service as assortments
+from graupel.features.orders import wares
+from graupel.features.orders.wares import Stall
+from graupel.features.products import many
+from graupel.features.relations import service as relations
+from graupel.features.shop import offers, service
+from graupel.features.shop.framing import place_of
+from graupel.features.shop.windows import Window
+from graupel.features.wording import service as wording
+
+#: So many of a kind are shown, and so many can be put in with the article.
+SHOWN, TOGETHER = 8, 4
+
+
+@dataclass(frozen=True)
+class Group:
+    """The related goods of one kind: its name for buyers, and rows as a shelf has them."""
+
+    name: str
+    rows: Sequence[Mapping[str, Any]]
+
+
+@dataclass(frozen=True)
+class Offered:
+    """One that can go into the basket with the article, with what it costs as the shop shows prices."""
+
+    variant_id: int
+    name: str
+    price: Decimal
+
+
+def of_article(ctx: Context, tx: Tx, window: Window, product_id: int) -> tuple[list[Group], list[Offered]]:
+    """What goes with an article, of what the shop shows."""
+    related = [one.row for one in relations.of_product(ctx, tx, product_id)]
+    shown = assortments.shown_in(ctx, tx, window.shop)
+    ids = [row["other_id"] for row in related if row["other_id"] in shown]
+    if not ids:
+        return [], []
+    kinds = {row["id"]: row for row in relations.kinds(tx)}
+    names = wording.in_lens(tx, "relation_kind", "name", window.lens) if window.lens.lang else {}
+    can_be_had = assortments.set_of(ctx, tx, {"had": ("yes",)}, shown)
+    rows = {row["id"]: row for row in service.rows(ctx, tx, window, list(dict.fromkeys(ids)), can_be_had)}
+    groups: dict[int, list[Mapping[str, Any]]] = {}
+    for row in related:
+        if row["other_id"] in rows:
+            groups.setdefault(row["relation_kind_id"], []).append(rows[row["other_id"]])
+    found = [Group(names.get(key) or kinds[key]["name"], of_kind[:SHOWN]) for key, of_kind in groups.items()]
+    offered = [row["other_id"] for row in related if kinds[row["relation_kind_id"]]["offered"]]
+    return found, _offered(ctx, tx, window, [one for one in dict.fromkeys(offered) if one in rows])
+
+
+def _offered(ctx: Context, tx: Tx, window: Window, ids: Sequence[int]) -> list[Offered]:
+    """Those that need no word from the buyer: sold in one variant only, that can be had, with nothing that must be
+    chosen."""
+    products = many.load_priced(ctx, tx, ids[: 2 * TOGETHER])
+    only = [one.for_sale[0].id for key in ids if (one := products.get(key)) and len(one.for_sale) == 1]
+    stalls = wares.load(ctx, tx, place_of(window), only)
+    return [
+        Offered(key, stalls[key].ware.name, price_of(window, stalls[key]))
+        for key in only
+        if key in stalls and needs_no_word(stalls[key])
+    ][:TOGETHER]
+
+
+def needs_no_word(stall: Stall) -> bool:
+    """Whether it can be put into a basket just like that."""
+    asked = choice_rules.asked(stall.ware.choices, choice_rules.defaults(stall.ware.choices))
+    missing = any(one.needed and not choice_rules.defaults([one]) for one in asked)
+    return not missing and stall.ware.ordering.nearest(stall.ware.ordering.least, stall.ware.most) is not None
+
+
+def price_of(window: Window, stall: Stall) -> Decimal:
+    """What the fewest that can be ordered cost, with what stands there at first, as the shop shows prices."""
+    least = stall.ware.ordering.least
+    asked = stall.ware.asked(max(int(least), 1))
+    line = choice_rules.chosen(
+        stall.ware.choices, choice_rules.defaults(stall.ware.choices), asked, rule=stall.ware.rule
+    )
+    return offers.shown_line(line.piece, least, line.once, stall.ware.taxing, window.terms.tax_shown, stall.ware.rule)
