@@ -54,6 +54,7 @@ from graupel.features.settings import pages as setting_pages
 from graupel.features.shop import area as shop
 from graupel.features.shop import buying_pages as shop_buying_pages
 from graupel.features.shop import download_pages as shop_download_pages
+from graupel.features.shop import finding_pages as shop_finding_pages
 from graupel.features.shop import pages as shop_pages
 from graupel.features.stock import api as stock_api
 from graupel.features.stock import area as stock
@@ -140,7 +141,17 @@ AREAS = (
     Area("bulk", (bulk_pages.router,), register=bulk.register),
     Area("finding", (finding_pages.router,)),
     Area("today", (today_pages.router,)),
-    Area("shop", (shop_buying_pages.router, shop_download_pages.router, shop_pages.router), register=shop.register),
+    Area(
+        "shop",
+        (
+            shop_buying_pages.router,
+            shop_download_pages.router,
+            shop_finding_pages.router,
+            shop_finding_pages.guarded,
+            shop_pages.router,
+        ),
+        register=shop.register,
+    ),
 )
 
 

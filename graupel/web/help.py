@@ -187,6 +187,17 @@ PAGES = (
         (_SAVE,),
     ),
     Help(
+        "/searches",
+        "Searches",
+        (
+            "What buyers typed into the search of the shop window and found nothing by, the most wanted first.",
+            "Names, SKUs, product codes and GTINs are searched, with the same forgiving as in the table.",
+            "A word that many look for is worth a place in a name, or goods that are called so.",
+            "Take a line away when it is seen to: it comes again when somebody looks for it and still finds nothing.",
+            "What nobody looked for in a year is forgotten by itself.",
+        ),
+    ),
+    Help(
         "/orders",
         "Orders",
         (

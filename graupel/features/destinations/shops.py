@@ -25,7 +25,7 @@ MOST_LANGUAGES = 20
 
 
 #: What a shop's address can't be: parts of the shop window's own addresses.
-TAKEN_ADDRESSES = ("c", "p", "o", "d", "look", "media", "basket", "search")
+TAKEN_ADDRESSES = ("c", "p", "o", "d", "look", "media", "basket", "search", "sitemap", "sitemap.xml")
 
 
 #: What later areas give a shop that is made. By the area's name.

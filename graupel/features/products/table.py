@@ -108,6 +108,12 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
 # --- what fits -----------------------------------------------------------------------------------------------
 
 
+def searched(ctx: Context, tx: Tx, typed: str, lens: Lens) -> tuple[Ids | None, list[str]]:
+    """The products that fit a text, as the table finds them: None where nothing is searched; and the words by which
+    they were found instead, where no name has those typed."""
+    return _hits(ctx, tx, TableState.read({"q": [typed]}), history.stamp(tx), lens)
+
+
 def _hits(
     ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFAULT_LENS
 ) -> tuple[Ids | None, list[str]]:

@@ -67,6 +67,7 @@ def page_in(
         head=head,
         tongues=tongues,
         in_basket=_in_basket(request, window),
+        searched=data.pop("searched", ""),
         **window.shown,
         **data,
     )

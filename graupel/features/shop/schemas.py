@@ -72,3 +72,9 @@ class BasketTyped(Sent):
         return {name: text[: order_forms.LENGTHS[name] + 1] for name, text in self.typed.items()} | {
             "pays_by": self.pays_by[:12]
         }
+
+
+class Seen(Sent):
+    """Lines that were seen to."""
+
+    ids: Ids = ()

@@ -13,6 +13,7 @@ from graupel.core.errors import NotFound
 from graupel.core.facets import Ids
 from graupel.core.products import Status
 from graupel.core.resolve import (
+    Lens,
     Level,
     ValuePlace,
     of_another_language,
@@ -220,6 +221,17 @@ def _filters(
     return found
 
 
+def words_of(row: Mapping[str, Any], own: Mapping[str, str], lens: Lens) -> dict[str, str]:
+    """Name, short text and address of a shelf's row through a lens. ``own``: what is written for places by key."""
+    where = places(lens, (Level.PRODUCT,), worded=True)
+    found = {
+        name: resolve({ValuePlace(Level.PRODUCT): row[name]} | places_of(own, name, Level.PRODUCT), where)
+        for name in ("name", "short_text", "address_part")
+    }
+    left_out = of_another_language(found, lens)
+    return {name: "" if name in left_out else one.value or "" for name, one in found.items()}
+
+
 def rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int], can_be_had: Ids) -> list[dict[str, Any]]:
     """What a shelf shows of products: paths, words, prices and pictures through the lens."""
     lens = shown.lens
@@ -240,16 +252,9 @@ def rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int], can_be_had: Id
     pictures = product_store.main_pictures(tx, list(ids))
     files = media.by_ids(tx, [picture["media_id"] for picture in pictures.values()])
     alts = product_pictures.main_alts(tx, pictures, lens)
-    where = places(lens, (Level.PRODUCT,), worded=True)
 
     def words(row: Mapping[str, Any]) -> dict[str, str]:
-        values = {key: held.value for key, held in own.get(row["id"], {}).items()}
-        found = {
-            name: resolve({ValuePlace(Level.PRODUCT): row[name]} | places_of(values, name, Level.PRODUCT), where)
-            for name in ("name", "short_text", "address_part")
-        }
-        left_out = of_another_language(found, lens)
-        return {name: "" if name in left_out else one.value or "" for name, one in found.items()}
+        return words_of(row, {key: held.value for key, held in own.get(row["id"], {}).items()}, lens)
 
     def path(row: Mapping[str, Any], said: Mapping[str, str]) -> str:
         return menus.product_path(shown.path, row["id"], said["address_part"], said["name"])

@@ -1,0 +1,145 @@
+"""A search in the shop window, with the same forgiving as the table's; and the site's map for search engines.
+
+The map follows the protocol of sitemaps.org 0.9, in parts, with the other languages of each page beside it.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+from xml.sax.saxutils import escape, quoteattr
+
+from graupel.context import Context
+from graupel.core.errors import NotFound
+from graupel.core.roles import Actor, Role
+from graupel.core.tables import search_words
+from graupel.db import Tx
+from graupel.features.assortments import service as assortments
+from graupel.features.products import table, table_store
+from graupel.features.shop import menus, search_store, service
+from graupel.features.shop.search_store import UnfoundRow
+from graupel.features.shop.service import SHELF
+from graupel.features.shop.windows import Window
+from graupel.features.wording import service as wording
+
+#: A part of the map has so many articles.
+IN_PART = 2_000
+UNFOUND = 200
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a search found. ``instead``: words by which it was found; ``after``: where the next page begins."""
+
+    typed: str
+    rows: Sequence[dict[str, Any]] = ()
+    total: int = 0
+    instead: Sequence[str] = ()
+    after: int | None = None
+
+
+def search(ctx: Context, window: Window, typed: str, after: int) -> Found:
+    """The goods of a shop that fit a text, the newest first."""
+
+    def work(tx: Tx) -> Found:
+        hits, instead = table.searched(ctx, tx, typed, window.lens)
+        if hits is None:
+            return Found(typed)
+        shown = assortments.shown_in(ctx, tx, window.shop)
+        goods = hits & shown
+        ids = assortments.shelf(ctx, tx, None, goods, None)
+        page = ids[after : after + SHELF]
+        can_be_had = assortments.set_of(ctx, tx, {"had": ("yes",)}, goods)
+        rows = service.rows(ctx, tx, window, list(page), can_be_had)
+        return Found(
+            typed, rows, len(ids), instead if rows else (), after + SHELF if len(ids) > after + SHELF else None
+        )
+
+    return ctx.db.look(work)
+
+
+def note_unfound(ctx: Context, window: Window, typed: str) -> None:
+    """Keep for the merchant what was searched and not found."""
+    words = " ".join(typed.casefold().split())[:100]
+    if not words or search_words(words) is None:
+        return
+
+    def work(tx: Tx) -> None:
+        search_store.note(tx, window.shop.code, window.seen.language, words, ctx.now(tx).replace(tzinfo=None))
+
+    ctx.db.run(work)
+
+
+def unfound(ctx: Context, actor: Actor) -> list[UnfoundRow]:
+    """What was searched and not found, the most wanted first."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: search_store.unfound(tx, UNFOUND))
+
+
+def take_away(ctx: Context, actor: Actor, ids: Sequence[int]) -> None:
+    """Take lines away that were seen to."""
+    actor.require(Role.EDITOR)
+    ctx.db.run(lambda tx: search_store.take_away(tx, ids))
+
+
+# --- the map -------------------------------------------------------------------------------------------------
+
+_HEAD = '<?xml version="1.0" encoding="UTF-8"?>\n'
+_SPACE = 'xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"'
+
+
+def parts(ctx: Context, window: Window) -> str:
+    """The index of the map: the part of categories, 0, and those of articles."""
+    count = ctx.db.run(lambda tx: len(assortments.shown_in(ctx, tx, window.shop)))
+    address = ctx.settings.address + window.in_language(window.shop.languages[0]).path
+    places = [f"{address}/sitemap/{number}.xml" for number in range(1 + -(-count // IN_PART))]
+    inner = "".join(f"<sitemap><loc>{escape(one)}</loc></sitemap>\n" for one in places)
+    return f"{_HEAD}<sitemapindex {_SPACE}>\n{inner}</sitemapindex>\n"
+
+
+def part(ctx: Context, window: Window, number: int) -> str:
+    """One part of the map. Raises NotFound."""
+    pages = ctx.db.look(lambda tx: _categories(ctx, window) if number == 0 else _articles(ctx, tx, window, number))
+    if not pages and number:
+        raise NotFound("There is no such part of the map.")
+    inner = "".join(_url(ctx.settings.address, paths, window) for paths in pages)
+    space = f'{_SPACE} xmlns:xhtml="http://www.w3.org/1999/xhtml"'
+    return f"{_HEAD}<urlset {space}>\n{inner}</urlset>\n"
+
+
+def _url(address: str, paths: dict[str, str], window: Window) -> str:
+    others = "".join(
+        f'<xhtml:link rel="alternate" hreflang={quoteattr(lang)} href={quoteattr(address + path)}/>'
+        for lang, path in paths.items()
+    )
+    own = paths.get(window.shop.languages[0]) or next(iter(paths.values()))
+    return f"<url><loc>{escape(address + own)}</loc>{others if len(paths) > 1 else ''}</url>\n"
+
+
+def _categories(ctx: Context, window: Window) -> list[dict[str, str]]:
+    """The window's first page, and those of its categories, by language."""
+    found: dict[int, dict[str, str]] = {0: {}}
+    for lang, one in window.in_languages().items():
+        menu = menus.menu(ctx, one)
+        found[0][lang] = one.path
+        for category in menu.tree.by_id.values():
+            path = menu.path_of(category) if menu.has_page(category) else ""
+            if path.startswith("/"):
+                found.setdefault(category.id, {})[lang] = path
+    return list(found.values())
+
+
+def _articles(ctx: Context, tx: Tx, window: Window, number: int) -> list[dict[str, str]]:
+    shown = assortments.shown_in(ctx, tx, window.shop)
+    ids = list(shown[(number - 1) * IN_PART : number * IN_PART])
+    if not ids:
+        return []
+    own = wording.of_records(tx, "product", ids)
+    pages = []
+    for row in table_store.shelf_rows(tx, ids, ctx.settings.language):
+        values = {key: held.value for key, held in own.get(row["id"], {}).items()}
+        paths = {}
+        for lang, one in window.in_languages().items():
+            said = service.words_of(row, values, one.lens)
+            paths[lang] = menus.product_path(one.path, row["id"], said["address_part"], said["name"])
+        pages.append(paths)
+    return pages
