@@ -5,7 +5,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import facets, imports, library, pricing, resolving, saves, stocking, table, trees, variants
+from bench import buying, facets, imports, library, pricing, resolving, saves, stocking, table, trees, variants
 from bench.figures import Figure
 from bench.figures import table as as_table
 from graupel import logs, main
@@ -26,6 +26,7 @@ MEASURES = {
     "trees": trees.measure,
     "pricing": pricing.measure,
     "stocking": stocking.measure,
+    "buying": buying.measure,
 }
 
 

@@ -2,6 +2,7 @@
 // scroll and the unfolded filters stay. Without scripts the form has a button.
 
 import { carry } from "./buying.js";
+import "./gallery.js";
 
 const narrowed = (form) => {
   const chosen = new URLSearchParams();
