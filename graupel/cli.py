@@ -86,7 +86,7 @@ def run_worker() -> None:
 def standins(
     folder: Annotated[Path, typer.Option(help="Where they keep their files.")] = Path("var/standins"),
     port: Annotated[int, typer.Option(help="Where Ostlerby answers.")] = 8100,
-    key: Annotated[str, typer.Option(help="The seller's key.")] = "demo-seller-key",
+    key: Annotated[str, typer.Option(help="The seller's key, and the shop's at the till.")] = "demo-seller-key",
 ) -> None:
     """Run the stand-ins for outside services, each in a process of its own."""
     from graupel.demo.processes import Processes, python
@@ -99,8 +99,13 @@ def standins(
             "the post office",
             python("-m", "standins.post_office", "--folder", str(folder), "--port", str(port + 40)),
         )
+        running.start(
+            "the till",
+            python("-m", "standins.tollhatch", "--folder", str(folder), "--port", str(port + 60), "--key", key),
+        )
         typer.echo(f"Ostlerby answers on http://127.0.0.1:{port}")
         typer.echo(f"The post office shows its mail on http://127.0.0.1:{port + 40} and takes it on port 8141")
+        typer.echo(f"The till Tollhatch answers on http://127.0.0.1:{port + 60}")
         running.wait()
 
 

@@ -195,6 +195,7 @@ def _spread(lines: Sequence[Wanted], by: Decimal) -> list[Wanted]:
 
 
 def _line(wanted: Wanted, ware: Ware, count: Decimal, today: date) -> Line:
+    wanted = replace(wanted, answers=choices.still_there(ware.choices, wanted.answers))
     asked = ware.asked(max(int(count), 1))
     if ware.raises and wanted.pays is not None:
         asked = max(asked, wanted.pays)

@@ -7,7 +7,7 @@ the destination's price rule as differences do. A piece never costs less than no
 """
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
@@ -152,6 +152,19 @@ class Answer:
 
 Answers = Mapping[int, Answer]
 UNSAID = Answer()
+
+
+def still_there(choices: Sequence[Choice], answers: Answers) -> dict[int, Answer]:
+    """Answers without entries and choices that were taken away since they were given."""
+    found = {}
+    for one in choices:
+        answer = answers.get(one.id, UNSAID)
+        ids = {entry.id for entry in one.entries}
+        kept = {key: count for key, count in answer.picked.items() if key in ids} if one.is_picked else {}
+        answer = replace(answer, picked=kept, text="" if one.is_picked else answer.text)
+        if answer:
+            found[one.id] = answer
+    return found
 
 
 # --- which are asked -----------------------------------------------------------------------------------------

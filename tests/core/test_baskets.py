@@ -146,6 +146,15 @@ def test_an_answer_that_can_not_be_taken_keeps_it_from_being_ordered():
     assert not basket([], goods, TODAY).can_be_ordered
 
 
+def test_an_answer_whose_entry_was_taken_away_counts_for_nothing():
+    needed = Choice(9, "Wrap", "Wrap", needed=True, entries=(Entry(91, "Paper", AddsBy.FIXED, D(2)),))
+    answers = {9: Answer({90: 1}), 7: Answer({71: 1}), 99: Answer(text="of a choice that is gone")}
+    (one,) = basket([Wanted(1, 1, D(1), answers)], {1: ware(1, choices=(needed, WRAP))}, TODAY).lines
+    assert one.wrong.keys() == {9}, "it was needed, and has to be chosen again"
+    assert one.wanted.answers.keys() == {7}
+    assert one.amount == D("12.30")
+
+
 # --- how it is sent ------------------------------------------------------------------------------------------
 
 PARCEL = Promise(

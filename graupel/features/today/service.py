@@ -16,6 +16,7 @@ from graupel.features.history import service as history
 from graupel.features.history.service import Asked, Gathered
 from graupel.features.jobs import service as jobs
 from graupel.features.listings import connecting
+from graupel.features.orders import reading as orders
 from graupel.features.pricing import overview
 from graupel.features.products.facet_index import held
 from graupel.features.products.table_facets import LACKS_WORDS
@@ -74,11 +75,25 @@ def read(ctx: Context, actor: Actor) -> Today:
             return [_planned(row) for row in planned[:NAMED]] + _drafts(index), _stock(index), len(index)
 
     own, stock, everything = ctx.db.run(work)
+    own = _orders(ctx, actor) + own
     steps = _steps(ctx, actor, bool(channels)) if not everything else []
     # What comes in by itself all day would leave no place for what people did.
     lately = history.list_change_sets(ctx, actor, asked=Asked(without="order")).gathered[:8]
     own += _missing_words(ctx, actor)
     return Today(waits + own, stock, _prices(ctx, actor), board.running[:NAMED], lately, steps)
+
+
+def _orders(ctx: Context, actor: Actor) -> list[Line]:
+    """The orders of the shop window that are to be sent, and those that are to be paid."""
+    found = orders.list_orders(ctx, actor, "open", "", 0)
+    lines = []
+    if found.to_send:
+        sent = f"{plural(found.to_send, 'order')} to be sent"
+        lines.append(Line("half", sent, "Paid, and not sent yet.", "/orders?view=send", "See them"))
+    if found.to_pay:
+        note = "What comes by transfer is confirmed by hand."
+        lines.append(Line("ring", f"{plural(found.to_pay, 'order')} to be paid", note, "/orders?view=pay", "See them"))
+    return lines
 
 
 def _prices(ctx: Context, actor: Actor) -> list[Line]:
