@@ -53,9 +53,10 @@ def load(ctx: Context, owner: Actor, editor: Actor, made: Made) -> None:
     told = "Skeinwright & Daughters\nAccount 20 26 11, Woolcombers’ Bank"
     rules.save(ctx, owner, {"transfer": "yes", "transfer_to": told, "mails": "orders@skeinwright.example"})
     for number, (buyer, lang, goods, then) in enumerate(BUYERS):
-        code = _order(ctx, f"demo-{number}", buyer, lang, _some(made, goods, number), None)
-        for one in then:
-            handling.tell(ctx, editor, code, one)
+        if wanted := _some(made, goods, number):
+            order_id = _order(ctx, f"demo-{number}", buyer, lang, wanted, None)
+            for one in then:
+                handling.tell(ctx, editor, order_id, one)
     _order(ctx, "demo-trial", BUYERS[0][0], "", _some(made, {"Yarn": 1}, 7), editor)
 
 
@@ -64,7 +65,8 @@ def _some(made: Made, goods: Mapping[str, int], offset: int) -> list[int]:
     found = []
     for kind, count in goods.items():
         its_own = [key for key, good in made if good.kind == kind and good.status == Status.LIVE]
-        found += [its_own[(offset + one) % len(its_own)] for one in range(count)]
+        if its_own:
+            found += [its_own[(offset + one) % len(its_own)] for one in range(count)]
     return found
 
 

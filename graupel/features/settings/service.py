@@ -9,7 +9,7 @@ from graupel.context import Context
 from graupel.core.roles import Actor, Role
 
 #: What no page shows: only whether it is set.
-SECRET = ("database_url", "sealing_key", "smtp_password")
+SECRET = ("database_url", "sealing_key", "smtp_password", "till_key")
 #: In what numbers are, by the ends of their names.
 UNITS = {"_hours": "hours", "_days": "days", "_megabytes": "MB", "_seconds": "seconds"}
 #: Heading -> setting, what it is called, and what it does.
@@ -58,6 +58,13 @@ GROUPS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("smtp_user", "Signed in as", "Blank: it asks nobody."),
             ("smtp_password", "Password", "Of the mail server."),
             ("mail_from", "From", "The address that mail comes from."),
+        ),
+    ),
+    (
+        "Paying",
+        (
+            ("till_address", "Till", "Where buyers of the shop window pay; without it they pay by transfer."),
+            ("till_key", "Its key", "By which the till knows the shop."),
         ),
     ),
     (

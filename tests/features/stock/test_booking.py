@@ -343,6 +343,7 @@ def dress(dice, **more):
 def test_by_sets_it_is_what_it_is_one_by_one(ctx, needles, seed):
     dice = random.Random(seed)
     today = ctx.db.run(lambda tx: stocks.today(ctx, tx))
+    ctx.db.run(lambda tx: stock_store.add_day(tx, today))  # as the clock does at the shop’s midnight
     around = [None, today - timedelta(days=1), today, today + timedelta(days=1)]
     type_id = products.read(ctx, SYSTEM, needles).values.type_id
     texts = lambda said: {name: "" if one is None else str(one) for name, one in said.items()}  # noqa: E731
