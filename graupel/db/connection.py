@@ -97,6 +97,11 @@ class Tx:
         """Keep what is asked by ``remembered``: this transaction only looks."""
         self._remembered = {}
 
+    @property
+    def remembers(self) -> bool:
+        """Whether what is asked by ``remembered`` is kept."""
+        return self._remembered is not None
+
     def remembered(self, key: Hashable, make: Callable[[], T]) -> T:
         """What was read under a key before in a transaction that only looks; elsewhere it is read anew each time.
 

@@ -90,6 +90,7 @@ def load(ctx: Context, tx: Tx, place: Place, variant_ids: Sequence[int]) -> dict
     found = many.load_wanted(ctx, tx, variant_ids)
     shown = assortments.shown_in(ctx, tx, place.shop)
     goods = {key: one for key, one in found.items() if key in shown and one.values.status is Status.LIVE}
+    terms.foresee(tx, list(goods), ctx.now(tx) - terms.REMEMBERED)
     asked = choices.of_products(tx, list(goods))
     pictures = product_store.main_pictures(tx, list(goods))
     files = media.by_ids(tx, [one["media_id"] for one in pictures.values()])

@@ -130,6 +130,26 @@ def _sales_of(tx: Tx, product_id: int, since: datetime | None) -> list[Sale]:
     return [sale_of(row, goods.get(row["id"], ())) for row in rows]
 
 
+def foresee(tx: Tx, product_ids: Sequence[int], since: datetime) -> None:
+    """Read the sales and quantity prices of many products at once, for ``sales_of`` and ``quantity_prices_of`` of each
+    in a transaction that only looks; in others it does nothing, for there they are read anew."""
+    if not tx.remembers or not product_ids:
+        return
+    rows = store.sales_of_many(tx, product_ids, since.astimezone(UTC).replace(tzinfo=None))
+    goods: dict[tuple[int, int], list[SaleGoodsRow]] = {}
+    for one in store.goods_of_many(tx, [row["id"] for row in rows if row["reach"] != Reach.ALL], product_ids):
+        goods.setdefault((one["product_id"], one["sale_id"]), []).append(one)
+    bulk: dict[int, list[QuantityPriceRow]] = {}
+    for price in store.quantity_prices_of_many(tx, product_ids):
+        bulk.setdefault(price["product_id"], []).append(price)
+    for key in product_ids:
+        reaching = [row for row in rows if row["reach"] == Reach.ALL or (key, row["id"]) in goods]
+        sales = [sale_of(row, goods.get((key, row["id"]), ())) for row in reaching]
+        tx.remembered(("sales", key, since), lambda sales=sales: sales)  # type: ignore[misc]
+        prices = bulk.get(key, [])
+        tx.remembered(("quantity prices", key), lambda prices=prices: prices)  # type: ignore[misc]
+
+
 def ends_of(tx: Tx, sale_ids: Collection[int]) -> dict[int, datetime]:
     """When sales end; those without an end are left out."""
     return {row["id"]: utc(row["ends"]) for row in store.sales(tx, list(sale_ids)) if row["ends"]}

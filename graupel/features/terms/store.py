@@ -72,6 +72,35 @@ def sales_of(tx: Tx, product_id: int, since: datetime | None) -> list[SaleRow]:
     )
 
 
+def sales_of_many(tx: Tx, product_ids: Sequence[int], since: datetime) -> list[SaleRow]:
+    """The sales that reach any of these products or some of them, those that ended before ``since`` left out."""
+    return tx.rows(
+        SaleRow,
+        """SELECT s.* FROM sale s WHERE (s.reach = 'all'
+             OR s.id IN (SELECT g.sale_id FROM sale_goods g WHERE g.product_id IN %(products)s))
+           AND (s.ends IS NULL OR s.ends > %(since)s) ORDER BY s.begins, s.id""",
+        {"products": list(product_ids) or [0], "since": since},
+    )
+
+
+def goods_of_many(tx: Tx, sale_ids: Sequence[int], product_ids: Sequence[int]) -> list[SaleGoodsRow]:
+    return tx.rows(
+        SaleGoodsRow,
+        """SELECT id, sale_id, product_id, variant_id, choice_id, version FROM sale_goods
+           WHERE sale_id IN %s AND product_id IN %s ORDER BY sale_id, id""",
+        [list(sale_ids) or [0], list(product_ids) or [0]],
+    )
+
+
+def quantity_prices_of_many(tx: Tx, product_ids: Sequence[int]) -> list[QuantityPriceRow]:
+    return tx.rows(
+        QuantityPriceRow,
+        """SELECT id, product_id, variant_id, destination, from_quantity, takes_off, amount, version
+           FROM quantity_price WHERE product_id IN %s ORDER BY product_id, variant_id, destination, from_quantity""",
+        [list(product_ids) or [0]],
+    )
+
+
 def sales(tx: Tx, ids: Sequence[int]) -> list[SaleRow]:
     return tx.rows(SaleRow, "SELECT * FROM sale WHERE id IN %s ORDER BY begins, id", [list(ids) or [0]])
 

@@ -9,16 +9,21 @@ import pytest
 
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
+from graupel.core.sales import Reach
 from graupel.core.stock import Reason
 from graupel.features.choices import reading as choices
 from graupel.features.choices import service as choice_service
 from graupel.features.choices import uses
 from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Stands
+from graupel.features.orders import baskets, rules
 from graupel.features.orders import reading as orders
-from graupel.features.orders import rules
-from graupel.features.products import saving
+from graupel.features.orders.wares import Place
+from graupel.features.pricing import quantities, selling
+from graupel.features.pricing.selling import Goods
+from graupel.features.products import asking, saving
 from graupel.features.products import service as products
+from graupel.features.shop import windows
 from graupel.features.stock import service as stock
 from tests.making import add_german, make_product, set_status, work_off
 from tests.serving import Browser, app, as_role, stranger
@@ -390,3 +395,24 @@ def test_a_till_that_does_not_behave_costs_nobody_the_order(stranger, ctx, wool,
     stranger.get(f"{location.partition('?')[0]}/back")
     assert placed(ctx).standing.paid
     assert len(till.payments()) == 1
+
+
+# --- many at once --------------------------------------------------------------------------------------------
+
+
+def test_a_basket_costs_what_each_of_its_goods_costs_by_itself(stranger, ctx, wool):
+    others = [make_product(ctx, f"FEL-{number}", price=D(number)) for number in range(2, 6)]
+    selling.plan(ctx, SYSTEM, {"title": "Some", "amount": "10 %"}, Goods(Reach.PRODUCT, others[:2]))
+    selling.plan(ctx, SYSTEM, {"title": "All", "amount": "1 %"}, Goods(Reach.ALL))
+    quantities.save(ctx, SYSTEM, others[3], [{"from": "2", "amount": "-0.50", "destination": "", "variant": ""}])
+    for product_id in [wool, *others]:
+        put(stranger, ctx, product_id, n="2")
+    window = windows.window(ctx)
+    found = baskets.read(ctx, Place(window.seen, window.shop), stranger.cookies["graupel_basket"])
+    by_itself = {}
+    for product_id in [wool, *others]:
+        product = products.read(ctx, SYSTEM, product_id)
+        quote = asking.read(ctx, product, window.lens).quote(product.variants[0], 2)
+        by_itself[product.variants[0].id] = quote.asked
+    assert {one.wanted.variant_id: one.asked for one in found.basket.lines} == by_itself
+    assert len(set(by_itself.values())) == 5
