@@ -12,12 +12,24 @@ from graupel.core.errors import GraupelError
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
-from graupel.features.shop import articles, buying, heads, looking, menus, price_filter, related, service, windows
+from graupel.features.shop import (
+    articles,
+    button,
+    buying,
+    heads,
+    looking,
+    menus,
+    price_filter,
+    related,
+    service,
+    windows,
+)
 from graupel.features.shop.framing import page_in, say_in
 from graupel.features.shop.heads import Head
 from graupel.features.shop.schemas import Bought
 from graupel.features.shop.service import Narrowed, Shelf, ShownProduct
 from graupel.features.shop.windows import Window
+from graupel.web.frame import page
 from graupel.web.looking import at_once
 from graupel.web.security import Anyone, Ctx
 
@@ -131,6 +143,28 @@ def article(
     if request.url.path != right:
         return _moved(request, right, 301 if product.values.status is Status.LIVE else 302)
     return article_page(request, ctx, window, found, v)
+
+
+@router.get("/shop/p/{address}/button")
+@router.get("/shop/{where}/p/{address}/button")
+@at_once
+def buy_button(
+    request: Request, ctx: Ctx, signed: Anyone, address: str, where: str = "", v: Annotated[int, Query(ge=0)] = 0
+) -> Response:
+    """A small page with one article, for the frame of another page."""
+    window = windows.window(ctx, where)
+    found = service.product(ctx, window, number_of(address), None)
+    article = articles.article(ctx, found, v, window)
+    return page(
+        request,
+        "shop/button.html",
+        headers=button.HEADERS,
+        window=window,
+        say=say_in(window),
+        product=found.product,
+        article=article,
+        **window.shown,
+    )
 
 
 def article_page(

@@ -103,3 +103,14 @@ def test_the_map_names_every_page_of_the_shop_in_each_language(stranger, ctx, go
 def test_what_leaves_the_shop_leaves_its_map(stranger, ctx, goods):
     set_status(ctx, goods[0], Status.ARCHIVED)
     assert "fellside-tweed" not in stranger.get("/shop/sitemap/1.xml").text
+
+
+def test_a_button_for_other_pages_may_stand_in_their_frames_and_nothing_else_may(stranger, as_role, goods):
+    path = stranger.get(f"/shop/p/{goods[0]}-x").url.path
+    small = stranger.get(f"{path}/button")
+    assert "frame-ancestors *" in small.headers["content-security-policy"]
+    assert f'href="{path}" target="_top"' in small.text
+    assert "€9.80" in small.text
+    assert "frame-ancestors 'none'" in stranger.get(path).headers["content-security-policy"]
+    assert stranger.get(f"/shop/p/{goods[2]}-x/button").status_code == 404, "not of a draft"
+    assert f"{path}/button&#34; width" in as_role(Role.VIEWER).get(f"/products/{goods[0]}").text
