@@ -74,6 +74,7 @@ CREATE TABLE IF NOT EXISTS placed_order (
   delivery DECIMAL(12,2) NOT NULL DEFAULT 0,
   delivery_net DECIMAL(12,2) NOT NULL DEFAULT 0,
   total DECIMAL(14,2) NOT NULL,
+  ships BOOLEAN NOT NULL DEFAULT TRUE,
   taxes TEXT NOT NULL,
   first_day DATE NULL,
   last_day DATE NULL,

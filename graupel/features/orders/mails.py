@@ -117,5 +117,10 @@ def goods(placed: PlacedRow, lines: list[PlacedLineRow], say: Callable[..., str]
 
 def _notice(ctx: Context, order: OrderRow, placed: PlacedRow, lines: list[PlacedLineRow]) -> tuple[str, str]:
     trial = ", a trial" if order["trial"] else ""
-    parts = [f"From {placed['name']}, {placed['mail']}{trial}", "", *goods(placed, lines, lambda words: words), ""]
+    parts = [
+        f"Ordered by {placed['name']}, {placed['mail']}{trial}",
+        "",
+        *goods(placed, lines, lambda words: words),
+        "",
+    ]
     return f"Order {order['code']}", "\n".join([*parts, f"{ctx.settings.address}/orders/{order['id']}"])

@@ -84,13 +84,13 @@ def looking(tx: Tx, order_id: int) -> DuePaymentRow | None:
 
 # --- the list ------------------------------------------------------------------------------------------------
 
-#: What another shop front reported is sent by others, who need not tell.
-_PLACED_HERE = "EXISTS (SELECT 1 FROM placed_order h WHERE h.id = o.id)"
+#: What another shop front reported is sent by others, who need not tell; downloads and services are not sent.
+_SENT_HERE = "EXISTS (SELECT 1 FROM placed_order h WHERE h.id = o.id AND h.ships)"
 #: What a view of the list shows.
 VIEWS = {
-    "open": f"NOT o.trial AND NOT o.cancelled AND NOT (o.paid AND o.sent) AND (NOT o.paid OR {_PLACED_HERE})",
+    "open": f"NOT o.trial AND NOT o.cancelled AND NOT (o.paid AND o.sent) AND (NOT o.paid OR {_SENT_HERE})",
     "pay": "NOT o.trial AND NOT o.cancelled AND NOT o.paid",
-    "send": f"NOT o.trial AND NOT o.cancelled AND o.paid AND NOT o.sent AND {_PLACED_HERE}",
+    "send": f"NOT o.trial AND NOT o.cancelled AND o.paid AND NOT o.sent AND {_SENT_HERE}",
     "back": "NOT o.trial AND (o.cancelled OR o.returned)",
     "trial": "o.trial",
     "all": "TRUE",
@@ -109,7 +109,7 @@ def listed(tx: Tx, view: str, search: str, before: int, limit: int) -> list[List
     return tx.rows(
         ListedOrderRow,
         f"""SELECT o.id, o.destination, o.code, o.trial, o.paid, o.sent, o.cancelled, o.returned, o.made_at,
-                   p.name, p.total, p.currency, p.payment
+                   p.name, p.total, p.currency, p.payment, p.ships
             FROM shop_order o LEFT JOIN placed_order p ON p.id = o.id
             WHERE {VIEWS[view]} AND (%(before)s = 0 OR o.id < %(before)s) {asked}
             ORDER BY o.id DESC LIMIT %(limit)s""",

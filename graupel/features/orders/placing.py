@@ -178,6 +178,7 @@ def _values(where: Place, reckoned: Reckoned, buyer: Buyer, pays_by: PaysBy) -> 
         "delivery": carriage.gross if carriage else 0,
         "delivery_net": carriage.net if carriage else 0,
         "total": reckoned.total,
+        "ships": int(reckoned.sending.ships),
         "taxes": json.dumps(taxes),
         "first_day": arrival.first if arrival else None,
         "last_day": arrival.last if arrival else None,

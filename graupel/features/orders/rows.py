@@ -114,6 +114,7 @@ class PlacedRow(TypedDict):
     delivery: Decimal
     delivery_net: Decimal
     total: Decimal
+    ships: int
     taxes: str
     first_day: date | None
     last_day: date | None
@@ -163,6 +164,7 @@ class ListedOrderRow(TypedDict):
     total: Decimal | None
     currency: str | None
     payment: str | None
+    ships: int | None
 
 
 class GoodsRow(TypedDict):

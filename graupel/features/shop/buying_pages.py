@@ -121,7 +121,7 @@ def change(request: Request, ctx: Ctx, signed: Anyone, form: FormOf[BasketTyped]
     secret, place = basket_secret(request), place_of(window)
     if form.do != "order" or form.drop:
         told = baskets.change(ctx, place, secret, form.counts, form.buyer)
-        return _basket(request, ctx, window, told, is_trial=signed is not None)
+        return _basket(request, ctx, window, told, unread=form.unread, is_trial=signed is not None)
     try:
         ordered = placing.Form(form.buyer, form.pays_by, form.shown)
         page_secret = placing.place(ctx, place, secret, ordered, signed.actor if signed else None)
@@ -140,6 +140,7 @@ def _basket(
     *,
     problems: Sequence[Problem] = (),
     changed: bool = False,
+    unread: bool = False,
     is_trial: bool,
 ) -> Response:
     place, say = place_of(window), say_in(window)
@@ -148,6 +149,7 @@ def _basket(
     codes = found.countries or (countries.names().keys() if found.sending.ships else ())
     names = countries.names(window.seen.locale)
     wrong = by_field(problems)
+    odd = [say("A number, please, such as {}.", "2")] if unread else []
     return page_in(
         request,
         window,
@@ -157,7 +159,7 @@ def _basket(
         menu=menus.menu(ctx, window),
         found=found,
         lines=basket_words.lines(window, found),
-        changes=basket_words.changes(window, [*told, *(() if changed else found.basket.changes)])
+        changes=odd + basket_words.changes(window, [*told, *(() if changed else found.basket.changes)])
         or ([basket_words.total(window, found)] if changed else []),
         changed=changed,
         arrives=basket_words.arrives(window, found.sending.arrival),

@@ -6,6 +6,7 @@ from pydantic import Field
 from starlette.datastructures import UploadFile
 
 from graupel.core import order_forms
+from graupel.core.choice_answers import number_of
 from graupel.features.orders.baskets import Handed
 from graupel.web.sent import Among, Ids, Named, Sent, Whole
 
@@ -65,6 +66,11 @@ class BasketTyped(Sent):
             if key.isascii() and key.isdigit() and len(key) < 12
         }
         return found | ({self.drop: ""} if self.drop else {})
+
+    @property
+    def unread(self) -> bool:
+        """Whether a number was typed that can't be read; its line stays as it was."""
+        return any(text.strip() and number_of(text) is None for text in self.counts.values())
 
     @property
     def buyer(self) -> dict[str, str]:

@@ -175,6 +175,7 @@ def test_it_is_given_when_paid_and_closed_when_cancelled(stranger, ctx, pattern)
     order_id = order(ctx, pattern)
     assert reading.read(ctx, SYSTEM, order_id).links == []
     (link,) = pay(ctx, order_id)
+    assert reading.list_orders(ctx, SYSTEM, "open", "", 0).orders == [], "nothing of it is to be sent"
     secret = reading.read(ctx, SYSTEM, order_id).placed["secret"]
     page = stranger.get(f"/shop/o/{secret}").text
     assert f"/shop/d/{link.row['secret']}" in page

@@ -176,6 +176,9 @@ def test_delivery_follows_the_country_and_what_is_typed_stays(stranger, ctx, woo
     page = stranger.post("/shop/basket", data={f"n-{line}": "3", **BUYER, "country": "FR", "do": "change"})
     assert "Not sent there: Fellside aran FEL-1" in text_of(page)
     assert 'value="Ida Fell"' in stranger.get("/shop/basket").text
+    page = stranger.post("/shop/basket", data={f"n-{line}": "many", "do": "change"})
+    assert "A number, please, such as 2." in page.text
+    assert f'name="n-{line}" value="3"' in page.text
     page = stranger.post("/shop/basket", data={"drop": line, "do": "change"})
     assert "There is nothing in it yet." in page.text
 
