@@ -117,10 +117,6 @@ def goods(placed: PlacedRow, lines: list[PlacedLineRow], say: Callable[..., str]
 
 def _notice(ctx: Context, order: OrderRow, placed: PlacedRow, lines: list[PlacedLineRow]) -> tuple[str, str]:
     trial = ", a trial" if order["trial"] else ""
-    parts = [
-        f"Ordered by {placed['name']}, {placed['mail']}{trial}",
-        "",
-        *goods(placed, lines, lambda words: words),
-        "",
-    ]
+    lines_said = goods(placed, lines, lambda words: words)
+    parts = [f"Ordered by {placed['name']}, {placed['mail']}{trial}", "", *lines_said, ""]
     return f"Order {order['code']}", "\n".join([*parts, f"{ctx.settings.address}/orders/{order['id']}"])

@@ -89,11 +89,15 @@ def _orders(ctx: Context, actor: Actor) -> list[Line]:
     lines = []
     if found.to_send:
         sent = f"{plural(found.to_send, 'order')} to be sent"
-        lines.append(Line("half", sent, "Paid, and not sent yet.", "/orders?view=send", "See them"))
+        lines.append(Line("half", sent, "Paid, and not sent yet.", "/orders?view=send", _see(found.to_send)))
     if found.to_pay:
         note = "What comes by transfer is confirmed by hand."
-        lines.append(Line("ring", f"{plural(found.to_pay, 'order')} to be paid", note, "/orders?view=pay", "See them"))
+        lines.append(Line("ring", f"{plural(found.to_pay, 'order')} to be paid", note, "/orders?view=pay", _see(found.to_pay)))
     return lines
+
+
+def _see(number: int) -> str:
+    return "See it" if number == 1 else "See them"
 
 
 def _prices(ctx: Context, actor: Actor) -> list[Line]:
