@@ -91,8 +91,8 @@ def _orders(ctx: Context, actor: Actor) -> list[Line]:
         sent = f"{plural(found.to_send, 'order')} to be sent"
         lines.append(Line("half", sent, "Paid, and not sent yet.", "/orders?view=send", _see(found.to_send)))
     if found.to_pay:
-        note = "What comes by transfer is confirmed by hand."
-        lines.append(Line("ring", f"{plural(found.to_pay, 'order')} to be paid", note, "/orders?view=pay", _see(found.to_pay)))
+        paid, note = f"{plural(found.to_pay, 'order')} to be paid", "What comes by transfer is confirmed by hand."
+        lines.append(Line("ring", paid, note, "/orders?view=pay", _see(found.to_pay)))
     return lines
 
 
