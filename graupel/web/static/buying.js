@@ -1,5 +1,6 @@
 // What a buyer chooses with an article: which choices are asked and what it costs follow while they are made. What was
-// typed stays, and only what is new or gone changes. Without scripts the form is sent as it is, and says what is missing.
+// typed stays, and only what is new or gone changes. Without scripts the form is sent as it is, and says what is
+// missing.
 
 let latest = 0;
 let waiting = 0;

@@ -1,5 +1,5 @@
-// Large files come in pieces, each behind the last; after a break, or when the same file is chosen again, it goes on from
-// where it was. When one came whole, the page is told.
+// Large files come in pieces, each behind the last; after a break, or when the same file is chosen again, it goes on
+// from where it was. When one came whole, the page is told.
 import { signInAgain } from "./session.js";
 import { button, element, isSessionOver, token } from "./shared.js";
 

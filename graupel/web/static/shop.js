@@ -70,8 +70,8 @@ document.addEventListener("click", (event) => {
     again?.focus({ preventScroll: true });
   });
 });
-// Another number of pieces, or another country, changes what the basket comes to at once; what is typed elsewhere in its
-// form is sent along and stays.
+// Another number of pieces, or another country, changes what the basket comes to at once; what is typed elsewhere in
+// its form is sent along and stays.
 document.addEventListener("change", (event) => {
   const form = event.target.closest?.("[data-basket]");
   if (!form || !event.target.matches("[data-recount]")) return;
