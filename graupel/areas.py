@@ -50,6 +50,8 @@ from graupel.features.products import pages as product_pages
 from graupel.features.products import table_pages as product_table_pages
 from graupel.features.relations import area as relations
 from graupel.features.relations import pages as relation_pages
+from graupel.features.reviews import area as reviews
+from graupel.features.reviews import pages as review_pages
 from graupel.features.settings import pages as setting_pages
 from graupel.features.shop import area as shop
 from graupel.features.shop import buying_pages as shop_buying_pages
@@ -133,6 +135,7 @@ AREAS = (
         register=relations.register,
         finish=relations.finish,
     ),
+    Area("reviews", (review_pages.router, review_pages.product_router), register=reviews.register),
     Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
     Area("orders", (order_pages.router,), (order_api.router,), orders.register),
     Area("listings", (listing_pages.router,), register=listings.register),

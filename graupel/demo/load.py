@@ -14,7 +14,7 @@ from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.core.stock import How, Typed
-from graupel.demo import asking, belonging, buying, catalogue, films, pictures, selling, shops, terms
+from graupel.demo import asking, belonging, buying, catalogue, films, judging, pictures, selling, shops, terms
 from graupel.demo import files as files_to_download
 from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import ORIGINS
@@ -87,7 +87,8 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     selling.load(ctx, owner, editor, list(made.values()))
     say("taxes, price rules, sales and quantity prices")
     buying.load(ctx, owner, editor, list(made.values()))
-    say("orders of the shop window, and a trial")
+    judging.load(ctx, editor, list(made.values()))
+    say("orders of the shop window, a trial, and reviews")
 
 
 @dataclass(frozen=True)

@@ -187,6 +187,17 @@ PAGES = (
         (_SAVE,),
     ),
     Help(
+        "/reviews",
+        "Reviews",
+        (
+            "What buyers wrote of goods in the shop window; it waits here until somebody has read it.",
+            "Show it, hide it, or report it with a reason; what was reported is kept and never shown.",
+            "An answer stands below the review, as the shop’s.",
+            "Which products may be reviewed is said in each, under “Reviews”.",
+            "Nobody writes more than five in a day.",
+        ),
+    ),
+    Help(
         "/searches",
         "Searches",
         (

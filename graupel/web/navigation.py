@@ -52,6 +52,7 @@ SECTIONS = (
             Place("Choices", "/choices", "b"),
             Place("Downloads", "/downloads", "x"),
             Place("Orders", "/orders", "o"),
+            Place("Reviews", "/reviews", "i"),
             Place("Searches", "/searches", "q"),
             Place("Delivery and tax", "/delivery", "d"),
         ),

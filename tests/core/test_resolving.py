@@ -184,13 +184,14 @@ def test_each_catalogue_of_the_shop_window_has_every_phrase_with_its_places():
 def _where_the_window_speaks():
     top = Path(phrases.__file__).parents[1]
     paths = [*top.glob("features/shop/**/*.html"), *top.glob("features/shop/*.py"), *top.glob("features/orders/*.py")]
+    paths += top.glob("features/reviews/*.py")
     paths += [top / "web/templates/parts.html", top / "features/choices/templates/asked.html"]
     return "\n".join(path.read_text() for path in paths)
 
 
 def _what_is_wrong_with_what_buyers_type():
     core = Path(phrases.__file__).parent
-    return "\n".join((core / name).read_text() for name in ("choice_answers.py", "order_forms.py"))
+    return "\n".join((core / name).read_text() for name in ("choice_answers.py", "order_forms.py", "reviews.py"))
 
 
 def test_the_shop_window_speaks_a_region_s_language_and_english_where_it_has_no_words():

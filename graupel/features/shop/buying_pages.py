@@ -17,11 +17,12 @@ from graupel.core.order_forms import PaysBy
 from graupel.core.problems import Problem, by_field
 from graupel.features.orders import baskets, buyer_files, mails, paying, placing, reading, rules
 from graupel.features.orders.placing import BasketChanged
+from graupel.features.reviews import service as reviews
 from graupel.features.shop import basket_words, buying, menus, related, service, windows
-from graupel.features.shop.framing import BASKET_COOKIE, basket_secret, page_in, place_of, say_in
+from graupel.features.shop.framing import BASKET_COOKIE, basket_secret, page_in, place_of, say_in, who_of
 from graupel.features.shop.heads import Head
 from graupel.features.shop.pages import article_page, number_of
-from graupel.features.shop.schemas import BasketTyped, Bought
+from graupel.features.shop.schemas import LONGEST, BasketTyped, Bought, ReviewTyped
 from graupel.features.shop.windows import Window
 from graupel.features.wording import service as wording
 from graupel.web import formats
@@ -99,6 +100,23 @@ def put(request: Request, ctx: Ctx, signed: Anyone, address: str, form: FormOf[B
     if is_new:
         set_cookie(answer, ctx.settings, BASKET_COOKIE, secret, seconds=BASKET_SECONDS)
     return answer
+
+
+@router.post("/shop/p/{address}/review")
+@router.post("/shop/{where}/p/{address}/review")
+def review(
+    request: Request, ctx: Ctx, signed: Anyone, address: str, form: FormOf[ReviewTyped], where: str = ""
+) -> Response:
+    """Takes a review in, which is shown when somebody of the shop has read it."""
+    window = windows.window(ctx, where)
+    found = service.product(ctx, window, number_of(address), signed.actor if signed else None)
+    try:
+        reviews.write(ctx, found.product.id, window.seen.language, who_of(request), form.typed)
+    except Refused as refusal:
+        typed = {name: form.typed.get(name, "")[:LONGEST] for name in ("name", "stars", "text")}
+        wrong = {one.field or "": one.message for one in refusal.problems}
+        return article_page(request, ctx, window, found, 0, review=typed, review_wrong=wrong)
+    return RedirectResponse(f"{found.paths[window.seen.language]}?thanks=yes#reviews", 303)
 
 
 # --- the basket ----------------------------------------------------------------------------------------------

@@ -1,7 +1,5 @@
 """Downloads in the shop window: what a buyer was given, and what everybody can look into before buying."""
 
-import hashlib
-
 from fastapi import APIRouter, Request
 from fastapi.responses import FileResponse, Response
 
@@ -12,19 +10,13 @@ from graupel.features.downloads import giving
 from graupel.features.downloads.giving import Ready
 from graupel.features.downloads.responses import Counted
 from graupel.features.shop import basket_words, looking, menus, windows
-from graupel.features.shop.framing import page_in, say_in
+from graupel.features.shop.framing import page_in, say_in, who_of
 from graupel.features.shop.heads import Head
 from graupel.web.security import Anyone, Ctx
 
 router = APIRouter()
 #: A link that leads to nothing any more is gone (RFC 9110, 15.5.11); one that is busy may be asked again.
 _STATUSES = {Standing.BUSY: 409}
-
-
-def _who(request: Request) -> bytes:
-    """By what a browser that goes on with a download is known again."""
-    place = request.client.host if request.client else ""
-    return hashlib.sha256(f"{place} {request.headers.get('User-Agent', '')}".encode()).digest()[:16]
 
 
 @router.get("/shop/d/{secret}")
@@ -42,7 +34,7 @@ def play(request: Request, ctx: Ctx, signed: Anyone, secret: str) -> Response:
 
 
 def _send(request: Request, ctx: Context, secret: str, *, counts: bool) -> Response:
-    found = giving.begin(ctx, secret, _who(request), counts=counts)
+    found = giving.begin(ctx, secret, who_of(request), counts=counts)
     if isinstance(found, Ready):
         return Counted(ctx, found, request.headers.get("Range", ""), inline=not counts)
     window = windows.window(ctx)

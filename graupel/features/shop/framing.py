@@ -1,5 +1,6 @@
 """The frame of the shop window's pages: its words, its languages, and the way to the basket."""
 
+import hashlib
 from collections.abc import Callable
 from typing import Any
 
@@ -31,6 +32,12 @@ def place_of(window: Window) -> Place:
 def basket_secret(request: Request) -> str:
     """By what a browser's basket is known; "" where it has none yet."""
     return cookie_of(request, BASKET_COOKIE)
+
+
+def who_of(request: Request) -> bytes:
+    """By what a browser that comes again without a session is known, though not for certain."""
+    place = request.client.host if request.client else ""
+    return hashlib.sha256(f"{place} {request.headers.get('User-Agent', '')}".encode("utf-8", "replace")).digest()[:16]
 
 
 def _in_basket(request: Request, window: Window) -> int:

@@ -1,6 +1,6 @@
 """The shop window's pages, open to everybody."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Annotated
 
@@ -12,6 +12,7 @@ from graupel.core.errors import GraupelError
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
+from graupel.features.reviews import service as reviews
 from graupel.features.shop import (
     articles,
     button,
@@ -134,7 +135,13 @@ def category(
 @router.get("/shop/{where}/p/{address}")
 @at_once
 def article(
-    request: Request, ctx: Ctx, signed: Anyone, address: str, where: str = "", v: Annotated[int, Query(ge=0)] = 0
+    request: Request,
+    ctx: Ctx,
+    signed: Anyone,
+    address: str,
+    where: str = "",
+    v: Annotated[int, Query(ge=0)] = 0,
+    thanks: Annotated[str, Query(max_length=10)] = "",
 ) -> Response:
     """One article, in one of its variants; a draft only for those signed in, and named as such."""
     window = windows.window(ctx, where)
@@ -142,7 +149,7 @@ def article(
     product, right = found.product, found.paths[window.seen.language]
     if request.url.path != right:
         return _moved(request, right, 301 if product.values.status is Status.LIVE else 302)
-    return article_page(request, ctx, window, found, v)
+    return article_page(request, ctx, window, found, v, thanks=bool(thanks))
 
 
 @router.get("/shop/p/{address}/button")
@@ -175,8 +182,13 @@ def article_page(
     variant_id: int,
     bought: Bought | None = None,
     problems: Sequence[Problem] = (),
+    *,
+    review: Mapping[str, str] | None = None,
+    review_wrong: Mapping[str, str] | None = None,
+    thanks: bool = False,
 ) -> Response:
-    """An article's page. ``bought``: what was sent with it, where it could not be taken (``problems``)."""
+    """An article's page. ``bought``: what was sent with it, where it could not be taken (``problems``); ``review``: the
+    same of a review (``review_wrong``); ``thanks``: one was taken."""
     product = found.product
     article, menu = articles.article(ctx, found, variant_id, window), menus.menu(ctx, window)
     shown = next((one for one in product.for_sale if one.id == article.variant_id), None)
@@ -187,12 +199,16 @@ def article_page(
         request,
         window,
         "shop/article.html",
-        status=422 if problems else 200,
+        status=422 if problems or review_wrong else 200,
         product=product,
         article=article,
         menu=menu,
         buy=replace(buy, offered=offered, ticked=sent.ticked),
         related=groups,
+        reviews=ctx.db.run(lambda tx: reviews.beside(tx, product.id)),
+        review=review or {"name": "", "stars": "", "text": ""},
+        review_wrong=review_wrong or {},
+        thanks=thanks,
         head=heads.of_article(ctx.settings.address, window, found, article, menu),
         downloads=ctx.db.run(lambda tx: looking.of_article(tx, window, product.id, article.variant_id)),
         preview=product.values.status is not Status.LIVE,

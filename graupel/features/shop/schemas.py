@@ -80,6 +80,12 @@ class BasketTyped(Sent):
         }
 
 
+class ReviewTyped(Sent):
+    """A review as it is typed."""
+
+    typed: Annotated[dict[str, str], Among(("name", "stars", "text"))] = Field(default_factory=dict)
+
+
 class Seen(Sent):
     """Lines that were seen to."""
 

@@ -20,6 +20,7 @@ from graupel.features.orders import reading as orders
 from graupel.features.pricing import overview
 from graupel.features.products.facet_index import held
 from graupel.features.products.table_facets import LACKS_WORDS
+from graupel.features.reviews import service as reviews
 from graupel.features.translating import service as translating
 
 #: So many of each are named.
@@ -75,7 +76,7 @@ def read(ctx: Context, actor: Actor) -> Today:
             return [_planned(row) for row in planned[:NAMED]] + _drafts(index), _stock(index), len(index)
 
     own, stock, everything = ctx.db.run(work)
-    own = _orders(ctx, actor) + own
+    own = _orders(ctx, actor) + _reviews(ctx, actor) + own
     steps = _steps(ctx, actor, bool(channels)) if not everything else []
     # What comes in by itself all day would leave no place for what people did.
     lately = history.list_change_sets(ctx, actor, asked=Asked(without="order")).gathered[:8]
@@ -94,6 +95,13 @@ def _orders(ctx: Context, actor: Actor) -> list[Line]:
         paid, note = f"{plural(found.to_pay, 'order')} to be paid", "What comes by transfer is confirmed by hand."
         lines.append(Line("ring", paid, note, "/orders?view=pay", _see(found.to_pay)))
     return lines
+
+
+def _reviews(ctx: Context, actor: Actor) -> list[Line]:
+    """The reviews that nobody has read."""
+    number = reviews.list_reviews(ctx, actor, "waiting").counts.get("waiting", 0)
+    said = f"{plural(number, 'review')} to be read"
+    return [Line("ring", said, "Shown when somebody has read it.", "/reviews", _see(number))] if number else []
 
 
 def _see(number: int) -> str:

@@ -75,7 +75,7 @@ function taken(left, to) {
 // A form that makes something is sent once, however often its button is pressed; its key lets a repetition on the way
 // be known. It may be sent again when the page is come back to.
 document.addEventListener("submit", (event) => {
-  const form = event.target.closest?.("[data-buy], [data-basket]");
+  const form = event.target.closest?.("[data-buy], [data-basket], [data-once]");
   if (!form || event.defaultPrevented) return;
   if (form.dataset.sent) {
     event.preventDefault();
@@ -94,4 +94,4 @@ window.addEventListener("pageshow", () => {
 });
 
 // After something could not be taken, the first field that says so is where one goes on.
-document.querySelector("[data-buy] [aria-invalid], [data-basket] [aria-invalid]")?.focus();
+document.querySelector("[data-buy] [aria-invalid], [data-basket] [aria-invalid], [data-once] [aria-invalid]")?.focus();

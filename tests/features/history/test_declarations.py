@@ -29,6 +29,7 @@ ELSEWHERE = {
         *("held_by", "held_until", "held_back", "looks", "look_at", "on_sale_as_of"),
     },
     "order": {"made_at", "trial"},
+    "review": {"who", "made_at"},
     "stock": {"on_hand", "reserved"},  # these follow from entries and orders
     "stock_notice": {"feed_key"},
     "stock_entry": {"order_id", "change_set_id", "at"},
