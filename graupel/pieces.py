@@ -37,14 +37,16 @@ async def take(path: Path, offset: int, most: int, stream: AsyncIterator[bytes])
     """Write a piece behind what is there; returns how much there is then.
 
     A piece that does not begin where the last one ended is not written: the sender is told where that is. What came of
-    a piece that broke off stays. Raises Refused, NoRoom.
+    a piece that broke off stays. Each byte is written at its own place, so the same file sent from two pages at once,
+    or once more while the first try still lingers, comes out whole. Raises Refused, NoRoom.
     """
     there = arrived(path)
     if offset != there:
         return there
     with storage.telling_no_room():
         path.parent.mkdir(parents=True, exist_ok=True)
-        with path.open("ab") as file:
+        with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT), "wb") as file:
+            file.seek(offset)
             async for chunk in stream:
                 if there - offset + len(chunk) > PIECE_BYTES:
                     raise Refused.because("piece.large", f"A piece has at most {PIECE_BYTES} bytes.")

@@ -197,12 +197,25 @@ def _spread(lines: Sequence[Wanted], by: Decimal) -> list[Wanted]:
 def _line(wanted: Wanted, ware: Ware, count: Decimal, today: date) -> Line:
     wanted = replace(wanted, answers=choices.still_there(ware.choices, wanted.answers))
     asked = ware.asked(max(int(count), 1))
-    if ware.raises and wanted.pays is not None:
-        asked = max(asked, wanted.pays)
+    if ware.raises:
+        asked = paid(asked, wanted.pays)
     found = choices.chosen(ware.choices, wanted.answers, asked, ware.sku, ware.rule)
     taxed = ware.taxing.line(found.piece, wanted.quantity, found.once) if ware.taxing else None
     amount = taxed.gross if taxed else rounded(found.line(wanted.quantity), ware.rule.decimals)
     return Line(wanted, ware, asked, found, taxed, amount, choice_answers.wrong(ware.choices, wanted.answers, today))
+
+
+def paid(asked: Decimal, pays: Decimal | None) -> Decimal:
+    """What a piece comes to where a buyer may pay more than is asked: less counts as what is asked."""
+    return asked if pays is None else max(asked, pays)
+
+
+def needs_no_word(ware: Ware, today: date) -> bool:
+    """Whether it can be put into a basket just like that: as few as can be ordered are there, and what its choices have
+    at first can be taken."""
+    at_first = choices.defaults(ware.choices)
+    can_be_had = ware.ordering.nearest(ware.ordering.least, ware.most) is not None
+    return can_be_had and not choice_answers.wrong(ware.choices, at_first, today)
 
 
 def seen(found: Basket) -> dict[int, Decimal]:

@@ -47,6 +47,11 @@ def read(raw: Mapping[str, str]) -> Buyer:
     return Buyer(**found | {"country": found["country"].upper()})
 
 
+def is_mail(text: str) -> bool:
+    """Whether a text can stand as the one address that a mail goes to."""
+    return bool(re.fullmatch(r"[^@\s,;<>\"]+@[^@\s,;<>\"]+\.[^@\s,;<>\".]+", text))
+
+
 def wrong(buyer: Buyer, *, ships: bool, countries: Collection[str]) -> dict[str, Wrong]:
     """What can't be taken, by field. ``ships``: something is sent, so an address is needed, in one of ``countries``,
     where they are known."""
@@ -58,7 +63,7 @@ def wrong(buyer: Buyer, *, ships: bool, countries: Collection[str]) -> dict[str,
             found[name] = ("Please fill this in.", ())
         elif len(text) > most and name != "country":
             found[name] = ("At most {} signs fit.", (f"{most}",))
-    if "mail" not in found and not re.fullmatch(r"[^@\s,;<>\"]+@[^@\s,;<>\"]+\.[^@\s,;<>\".]+", buyer.mail):
+    if "mail" not in found and not is_mail(buyer.mail):
         found["mail"] = ("This is no mail address, such as name@example.org.", ())
     if ships and "country" not in found and countries and buyer.country not in countries:
         found["country"] = ("Choose a country to which we send.", ())

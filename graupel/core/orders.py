@@ -67,10 +67,40 @@ class Standing:
     cancelled: bool = False
     returned: bool = False
 
-    @property
-    def is_open(self) -> bool:
-        """Whether something is still to be done with it: it is to be paid, or sent."""
-        return not self.cancelled and not (self.paid and self.sent)
+
+class Stack(StrEnum):
+    """One of the stacks into which a shop puts its orders; an order can lie in several."""
+
+    OPEN = "open"
+    PAY = "pay"
+    SEND = "send"
+    BACK = "back"
+    TRIAL = "trial"
+    ALL = "all"
+
+
+def stacks(stands: Standing, *, trial: bool, sent_here: bool) -> frozenset[Stack]:
+    """In which stacks an order lies. ``trial``: it is one, and nobody has to do anything with it; ``sent_here``: it has
+    goods that this shop sends: what another shop front reported is sent by others, who need not tell, and downloads are
+    not sent."""
+    if trial:
+        return frozenset({Stack.TRIAL, Stack.ALL})
+    found = {Stack.ALL}
+    if not stands.cancelled and not stands.paid:
+        found |= {Stack.PAY, Stack.OPEN}
+    if not stands.cancelled and stands.paid and not stands.sent and sent_here:
+        found |= {Stack.SEND, Stack.OPEN}
+    if stands.cancelled or stands.returned:
+        found.add(Stack.BACK)
+    return frozenset(found)
+
+
+def returnable(reports: Iterable[Report]) -> dict[str, Decimal]:
+    """How many of each SKU of an order can still come back; those of which all did are left out."""
+    known = list(reports)
+    came = _sums(known, Told.RETURNED)
+    ordered = _sums(known, Told.ORDERED)
+    return {sku: left for sku, number in ordered.items() if (left := number - came.get(sku, Decimal(0))) > 0}
 
 
 def standing(reports: Iterable[Report]) -> Standing:

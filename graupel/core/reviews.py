@@ -1,7 +1,7 @@
 """What a buyer writes of an article: what it must be, and how several come to one figure."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
@@ -57,6 +57,8 @@ def wrong(written: Written) -> dict[str, Wrong]:
     return found
 
 
-def mean(stars: Sequence[int]) -> Decimal | None:
-    """The mean of stars to a tenth, half up; None of none."""
-    return rounded(Decimal(sum(stars)) / len(stars), 1).quantize(Decimal("0.1")) if stars else None
+def mean(counts: Mapping[int, int]) -> Decimal | None:
+    """The mean to a tenth, half up, of how many gave so many stars; None of none."""
+    number = sum(counts.values())
+    total = sum(stars * count for stars, count in counts.items())
+    return rounded(Decimal(total) / number, 1).quantize(Decimal("0.1")) if number else None

@@ -14,7 +14,7 @@ from graupel.demo import pictures
 from graupel.demo.goods import Good
 from graupel.features.choices import reading as choices
 from graupel.features.orders import baskets, handling, placing, reading, rules
-from graupel.features.orders.baskets import Handed
+from graupel.features.orders.basket_forms import Handed
 from graupel.features.orders.wares import Place
 from graupel.features.products import selling
 from graupel.features.products import service as products

@@ -7,6 +7,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from graupel.core.orders import Stack
 from graupel.core.roles import SYSTEM
 from graupel.core.stock import Reason
 from graupel.features.choices import reading, service, uses
@@ -15,6 +16,7 @@ from graupel.features.delivery.service import Stands
 from graupel.features.orders import reading as orders
 from graupel.features.orders import rules
 from graupel.features.products import service as products
+from graupel.features.reviews import service as reviews
 from graupel.features.stock import service as stock
 from tests.browser.conftest import Person, wait_until
 from tests.making import make_product
@@ -53,7 +55,14 @@ def buyer(till, wool, site, chromium) -> Person:
 
 
 def placed(ctx):
-    return orders.list_orders(ctx, SYSTEM, "all", "", 0).orders
+    return orders.list_orders(ctx, SYSTEM, Stack.ALL, "", 0).orders
+
+
+def say_who(me):
+    for name, text in (
+        ("mail", "ida@fell.example"), ("name", "Ida"), ("street", "Mill 4"), ("postcode", "1"), ("town", "Fell")
+    ):  # fmt: skip
+        me.fill(f"#in-{name}", text)
 
 
 def test_from_the_shelf_to_a_paid_order(buyer: Person, ctx, wool, till):
@@ -116,10 +125,7 @@ def test_an_order_is_pressed_twice_and_placed_once(buyer: Person, ctx, wool):
     me.sees("h1", "Basket")
     Select(me.driver.find_element(By.ID, "in-country")).select_by_value("AT")
     me.sees(".sums", "€17.70")
-    for name, text in (
-        ("mail", "ida@fell.example"), ("name", "Ida"), ("street", "Mill 4"), ("postcode", "1"), ("town", "Fell")
-    ):  # fmt: skip
-        me.fill(f"#in-{name}", text)
+    say_who(me)
     me.press("By transfer")
     me.driver.execute_script("const b = document.querySelector('.btn.big'); b.click(); b.click();")
     me.sees(".note", "Account 4711")
@@ -153,13 +159,10 @@ def test_the_merchant_sees_the_order_and_says_what_became_of_it(at_screen: Perso
     me.sees(".preview", "Trial.")
     Select(me.driver.find_element(By.ID, "in-country")).select_by_value("DE")
     me.sees(".sums", "€13.70")
-    for name, text in (
-        ("mail", "ida@fell.example"), ("name", "Ida"), ("street", "Mill 4"), ("postcode", "1"), ("town", "Fell")
-    ):  # fmt: skip
-        me.fill(f"#in-{name}", text)
+    say_who(me)
     me.press("Order with duty to pay")
     me.sees(".preview", "Trial.")
-    me.open("/orders?view=trial")
+    me.open("/orders?stack=trial")
     me.sees("table", "Ida")
     me.axe()
     me.driver.find_element(By.CSS_SELECTOR, "tbody a").click()
@@ -181,3 +184,59 @@ def test_the_merchant_sees_the_order_and_says_what_became_of_it(at_screen: Perso
     me.open("/orders/rules")
     me.sees("h1", "How orders go")
     me.axe()
+
+
+def test_a_buyer_writes_a_review_and_sees_what_is_missing(buyer: Person, ctx, wool):
+    reviews.allow(ctx, SYSTEM, wool, True)
+    me = buyer
+    me.size(400, 800)
+    me.open(f"/shop/p/{wool}-x")
+    me.driver.find_element(By.CSS_SELECTOR, "#reviews summary").send_keys(Keys.ENTER)
+    me.fill("#review-name", "Ida")
+    me.fill("#review-text", "Soft, and it keeps its shape.")
+    me.press("Send")
+    me.sees("#wrong-review-stars", "Please choose.")
+    assert me.driver.find_element(By.ID, "review-text").get_attribute("value") == "Soft, and it keeps its shape."
+    assert me.driver.execute_script("return document.documentElement.scrollWidth") <= 400
+    me.axe()
+    Select(me.driver.find_element(By.ID, "review-stars")).select_by_visible_text("4")
+    me.driver.execute_script("const b = [...document.querySelectorAll('.reviews .btn')].at(-1); b.click(); b.click();")
+    me.sees("#reviews [role=status]", "It is shown when we have read it.")
+    assert len(reviews.list_reviews(ctx, SYSTEM, "").reviews) == 1
+
+
+def test_the_merchant_reads_shows_and_answers_it(at_screen: Person, ctx, wool):
+    reviews.allow(ctx, SYSTEM, wool, True)
+    for name in ("Ida", "Tove"):
+        said = {"name": name, "stars": "5", "text": "Soft, and it keeps its shape."}
+        reviews.write(ctx, wool, "en", name.encode(), said)
+    me = at_screen
+    me.open("/reviews")
+    me.sees("h1", "Reviews")
+    me.axe()
+    tove, ida = (one["id"] for one in reviews.list_reviews(ctx, SYSTEM, "").reviews)
+
+    def press(review, label):
+        form = me.driver.find_element(By.CSS_SELECTOR, f"form:has(#answer-{review})")
+        form.find_element(By.XPATH, f".//button[contains(., '{label}')]").click()
+
+    def answer(review):
+        return me.driver.find_element(By.ID, f"answer-{review}")
+
+    me.fill(f"#answer-{tove}", "Thank you, Tove.")
+    me.fill(f"#answer-{ida}", "We are glad.")
+    answer(ida).send_keys(Keys.CONTROL, "s")
+    me.sees("#says", "Review of Ida answered")
+    assert [one["answer"] for one in reviews.list_reviews(ctx, SYSTEM, "waiting").reviews] == ["", "We are glad."]
+    assert answer(tove).get_attribute("value") == "Thank you, Tove.", "what was typed of another stays"
+    press(tove, "Show it")
+    wait_until(lambda: not me.driver.find_elements(By.ID, f"answer-{tove}"))
+    press(ida, "Report it")
+    me.sees(".wrong", "Say why it is reported")
+    me.axe()
+    press(ida, "Show it")
+    me.sees("#all-reviews .note", "Nothing is to be read.")
+    me.open(f"/shop/p/{wool}-x")
+    me.sees("#reviews", "Thank you, Tove.")
+    me.sees("#reviews", "We are glad.")
+    me.sees("#reviews h2", "(2) 5 of 5 stars")

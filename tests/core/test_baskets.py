@@ -12,7 +12,7 @@ from graupel.core.choices import AddsBy, Answer, Choice, Entry
 from graupel.core.delivery import CostBy, Promise, Way, Working, Zone
 from graupel.core.order_forms import Buyer, read, wrong
 from graupel.core.ordering import Ordering
-from graupel.core.orders import Report, Standing, Told, standing
+from graupel.core.orders import Report, Stack, Standing, Told, returnable, stacks, standing
 from graupel.core.sending import Piece, countries_of, sending
 from graupel.core.taxes import Taxing
 
@@ -239,3 +239,28 @@ def test_how_an_order_stands_by_its_reports_in_any_order():
     assert standing([ordered, Report(Told.PAID), Report(Told.RETURNED, {"A": D(1)})]) == Standing(
         paid=True, returned=True
     )
+
+
+@pytest.mark.parametrize(
+    ("stands", "here", "found"),
+    [
+        (Standing(), True, {Stack.OPEN, Stack.PAY}),
+        (Standing(paid=True), True, {Stack.OPEN, Stack.SEND}),
+        (Standing(paid=True), False, set()),
+        (Standing(sent=True), True, {Stack.OPEN, Stack.PAY}),
+        (Standing(paid=True, sent=True), True, set()),
+        (Standing(paid=True, sent=True, returned=True), True, {Stack.BACK}),
+        (Standing(paid=True, cancelled=True), True, {Stack.BACK}),
+        (Standing(cancelled=True), True, {Stack.BACK}),
+    ],
+)
+def test_where_an_order_lies(stands, here, found):
+    assert stacks(stands, trial=False, sent_here=here) == {*found, Stack.ALL}
+    assert stacks(stands, trial=True, sent_here=here) == {Stack.TRIAL, Stack.ALL}, "nobody has anything to do with it"
+
+
+def test_what_can_still_come_back():
+    ordered, back = Report(Told.ORDERED, {"A": D(3), "B": D(1)}), Report(Told.RETURNED, {"A": D(1), "B": D(1)})
+    assert returnable([]) == {}
+    assert returnable([back, ordered]) == {"A": D(2)}
+    assert returnable([ordered, back, back, back]) == {}

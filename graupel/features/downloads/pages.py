@@ -27,9 +27,13 @@ router = APIRouter(prefix="/downloads", dependencies=[Depends(from_our_own_page)
 @router.get("")
 def index(request: Request, ctx: Ctx, signed: Signed) -> Response:
     """All downloads."""
+    return _list(request, ctx, signed)
+
+
+def _list(request: Request, ctx: Context, signed: Identity, tried: Attempt = FRESH) -> Response:
     found = service.list_all(ctx, signed.actor)
     total = sum(one.download.newest["bytes"] for one in found)
-    return page(request, "downloads/downloads.html", found=found, total=total)
+    return page(request, "downloads/downloads.html", found=found, total=total, **tried.shown)
 
 
 @router.get("/pieces")
@@ -59,8 +63,7 @@ def make(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Came]) -> Resp
         return _part(request, ctx, signed, form.product, tried)
     if made:
         return Response(status_code=204, headers={"HX-Redirect": f"/downloads/{made[0]}"})
-    found = service.list_all(ctx, signed.actor)
-    return page(request, "downloads/downloads.html", found=found, total=0, **tried.shown)
+    return _list(request, ctx, signed, tried)
 
 
 @router.get("/{download_id:int}")

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 
 from graupel.core.declarations.downloads import DOWNLOAD, DOWNLOAD_USE, DOWNLOAD_VERSION
-from graupel.db import Tx
+from graupel.db import Tx, plain
 from graupel.db.rows import Named
 from graupel.features.downloads.rows import (
     CountsRow,
@@ -97,9 +97,7 @@ def is_for_sale(tx: Tx, download_id: int) -> bool:
 
 def give(tx: Tx, values: Mapping[str, Any]) -> None:
     """Give a download with a line of an order, once."""
-    names = ", ".join(values)
-    bound = ", ".join(f"%({name})s" for name in values)
-    tx.run(f"INSERT IGNORE INTO given_download ({names}) VALUES ({bound})", values)
+    plain.insert(tx, "given_download", values, once=True)
 
 
 def given(tx: Tx, secret: str, *, lock: bool = False) -> GivenRow | None:
@@ -117,8 +115,7 @@ def given_with(tx: Tx, order_id: int) -> list[GivenRow]:
 
 
 def update_given(tx: Tx, given_id: int, values: Mapping[str, Any]) -> None:
-    sets = ", ".join(f"{name} = %({name})s" for name in values)
-    tx.run(f"UPDATE given_download SET {sets} WHERE id = %(id)s", {**values, "id": given_id})
+    plain.update(tx, "given_download", given_id, values)
 
 
 def close_all(tx: Tx, order_id: int) -> None:

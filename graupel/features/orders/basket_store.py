@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from graupel.db import Tx
+from graupel.db import Tx, plain
 from graupel.features.orders.rows import BasketLineRow, BasketRow, BuyerFileRow
 
 
@@ -32,8 +32,7 @@ def insert_basket(tx: Tx, secret_hash: bytes, destination: str, at: datetime) ->
 
 
 def update_basket(tx: Tx, basket_id: int, values: Mapping[str, Any]) -> None:
-    sets = ", ".join(f"{name} = %({name})s" for name in values)
-    tx.run(f"UPDATE basket SET {sets} WHERE id = %(id)s", {**values, "id": basket_id})
+    plain.update(tx, "basket", basket_id, values)
 
 
 def lines(tx: Tx, basket_id: int) -> list[BasketLineRow]:
@@ -45,16 +44,11 @@ def lines(tx: Tx, basket_id: int) -> list[BasketLineRow]:
 
 
 def insert_line(tx: Tx, values: Mapping[str, Any]) -> int:
-    return tx.insert(
-        """INSERT INTO basket_line (basket_id, variant_id, name, quantity, answers, pays)
-           VALUES (%(basket_id)s, %(variant_id)s, %(name)s, %(quantity)s, %(answers)s, %(pays)s)""",
-        values,
-    )
+    return plain.insert(tx, "basket_line", values)
 
 
 def update_line(tx: Tx, line_id: int, values: Mapping[str, Any]) -> None:
-    sets = ", ".join(f"{name} = %({name})s" for name in values)
-    tx.run(f"UPDATE basket_line SET {sets} WHERE id = %(id)s", {**values, "id": line_id})
+    plain.update(tx, "basket_line", line_id, values)
 
 
 def delete_lines(tx: Tx, line_ids: Sequence[int]) -> None:
@@ -81,11 +75,7 @@ def forget(tx: Tx, before: datetime, limit: int) -> int:
 
 
 def insert_file(tx: Tx, values: Mapping[str, Any]) -> int:
-    return tx.insert(
-        """INSERT INTO buyer_file (kept_as, sha256, name, bytes, made_at)
-           VALUES (%(kept_as)s, %(sha256)s, %(name)s, %(bytes)s, %(made_at)s)""",
-        values,
-    )
+    return plain.insert(tx, "buyer_file", values)
 
 
 def files(tx: Tx, kept_as: Sequence[str]) -> dict[str, BuyerFileRow]:

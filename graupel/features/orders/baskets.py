@@ -14,9 +14,8 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import baskets as rules
-from graupel.core import choice_answers, choices, languages, sending, stock
+from graupel.core import choice_answers, choices, sending, stock
 from graupel.core.baskets import Basket, Change, Line, Wanted
-from graupel.core.choices import Answer, Answers, Choice, Kind
 from graupel.core.delivery import Way
 from graupel.core.errors import NotFound, Refused
 from graupel.core.ordering import MOST_ORDERED
@@ -26,13 +25,13 @@ from graupel.core.problems import Problem
 from graupel.core.sending import Sending
 from graupel.core.taxes import Shown, TaxedLine, Taxing
 from graupel.db import Tx
+from graupel.features.orders import basket_forms as forms
 from graupel.features.orders import basket_store as store
 from graupel.features.orders import buyer_files, wares
 from graupel.features.orders.rows import BasketLineRow, BasketRow
 from graupel.features.orders.wares import Place, Stall
 from graupel.features.terms import deliveries, stocks
 from graupel.features.terms import service as terms
-from graupel.web import formats
 
 #: A basket that nobody touched for so long is forgotten.
 FORGOTTEN = timedelta(days=30)
@@ -45,38 +44,13 @@ def hashed(secret: str) -> bytes:
     return hashlib.sha256(secret.encode("utf-8", "replace")).digest()
 
 
-# --- answers as they are kept --------------------------------------------------------------------------------
-
-
-def kept(answers: Answers) -> str:
-    """Answers as JSON."""
-    return json.dumps(
-        {
-            str(key): {"picked": {str(k): n for k, n in one.picked.items()}, "text": one.text, "size": one.file_size}
-            | ({"kept_as": one.kept_as} if one.kept_as else {})
-            for key, one in sorted(answers.items())
-        },
-        sort_keys=True,
-    )
-
-
-def answers_of(text: str) -> dict[int, Answer]:
-    """The same again."""
-    return {
-        int(key): Answer(
-            {int(k): n for k, n in one["picked"].items()}, one["text"], one["size"], one.get("kept_as", "")
-        )
-        for key, one in json.loads(text).items()
-    }
-
-
 def wanted_of(row: BasketLineRow) -> Wanted:
     """A line from its row."""
     return Wanted(
         row["id"],
         row["variant_id"],
         stock.plain(row["quantity"]),
-        answers_of(row["answers"]),
+        forms.answers_of(row["answers"]),
         row["pays"],
         row["seen"],
         row["name"],
@@ -194,14 +168,6 @@ def _carriage(ctx: Context, place: Place, told: Sending, taxing: Taxing | None) 
 # --- putting in and changing ---------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
-class Handed:
-    """A file as it came with a form."""
-
-    name: str
-    content: bytes
-
-
 def put(
     ctx: Context,
     place: Place,
@@ -209,7 +175,7 @@ def put(
     variant_id: int,
     quantity: str,
     raw: Mapping[str, Sequence[str]],
-    files: Mapping[int, Handed],
+    files: Mapping[int, forms.Handed],
     pays: str = "",
 ) -> None:
     """Put a variant with what was chosen into the basket; the same again adds to its line.
@@ -225,13 +191,17 @@ def put(
     if stall is None:
         raise NotFound("This article is not for sale any more.")
     asked = stall.ware.choices
-    answers = answers_with(asked, raw, files)
-    problems = said_wrong(asked, answers, choice_answers.wrong(asked, answers, today), lang)
-    problems += _too_large(asked, files, lang)
-    number = read_quantity(quantity)
+    answers = forms.answers_with(asked, raw, files)
+    problems = forms.said_wrong(asked, answers, choice_answers.wrong(asked, answers, today), lang)
+    problems += forms.too_large(asked, files, lang)
+    number = forms.read_quantity(quantity)
     if number is None:
         problems.append(Problem("order.quantity", phrase("A number, please, such as {}.", lang, "2"), "quantity"))
-    paying = _read_pays(stall, pays, problems, lang)
+    paying = None
+    try:
+        paying = forms.read_pays(pays, stall.ware.rule.decimals) if stall.ware.raises else None
+    except ValueError:
+        problems.append(Problem("order.pays", phrase("A number, please, such as {}.", lang, "12.50"), "pays"))
     if problems or number is None:
         raise Refused(problems)
     given = {
@@ -251,76 +221,19 @@ def put_with(ctx: Context, place: Place, secret: str, variant_ids: Collection[in
         today = stocks.today(ctx, tx)
         for key, stall in wares.load(ctx, tx, place, sorted(variant_ids)[:MOST_WITH]).items():
             ware = stall.ware
-            answers = choices.defaults(ware.choices)
-            if not choice_answers.wrong(ware.choices, answers, today):
+            if rules.needs_no_word(ware, today):
+                answers = choices.defaults(ware.choices)
                 _put(ctx, tx, place, secret, Wanted(0, key, ware.ordering.least, answers, name=ware.name))
 
     if variant_ids:
         ctx.db.run(work)
 
 
-def answers_with(asked: Sequence[Choice], raw: Mapping[str, Sequence[str]], files: Mapping[int, Handed]) -> Answers:
-    """What a form answers, files among it."""
-    found = choice_answers.read(asked, raw)
-    ids = {one.id for one in asked if one.kind is Kind.FILE}
-    found = {key: one for key, one in found.items() if key not in ids}
-    return found | {key: Answer(text=one.name, file_size=len(one.content)) for key, one in files.items() if key in ids}
-
-
-def said_wrong(
-    asked: Sequence[Choice], answers: Answers, wrong: Mapping[int, choice_answers.Wrong], lang: str
-) -> list[Problem]:
-    """What is wrong with answers, in the words of a language or those of the merchant."""
-    by_id = {one.id: one for one in asked}
-
-    def sentence(key: int, words: str, values: Sequence[str]) -> str:
-        return choice_answers.own_sentence(by_id[key], answers) or phrase(
-            words, lang, *(_day(one, lang) for one in values)
-        )
-
-    return [Problem("choice.answer", sentence(key, *what), f"c{key}") for key, what in wrong.items()]
-
-
-def _day(text: str, lang: str) -> str:
-    """A day as people of a language write it; anything else as it is."""
-    day = choice_answers.day_of(text)
-    return formats.date_of(day, languages.locale(lang)) if day else text
-
-
-def _too_large(asked: Sequence[Choice], files: Mapping[int, Handed], lang: str) -> list[Problem]:
-    most = buyer_files.MOST_MEGABYTES
-    unsaid = {one.id for one in asked if one.limits.megabytes is None}
-    return [
-        Problem("choice.answer", phrase("At most {} MB, please.", lang, f"{most}"), f"c{key}")
-        for key, one in files.items()
-        if key in unsaid and len(one.content) > most * 1024 * 1024
-    ]
-
-
-def read_quantity(text: str) -> Decimal | None:
-    """How many, as a buyer types it: a number above 0 with two decimals at most."""
-    found = choice_answers.number_of(text)
-    if found is None or not 0 < found <= MOST_ORDERED or int(found.normalize().as_tuple().exponent) < -2:
-        return None
-    return found
-
-
-def _read_pays(stall: Stall, text: str, problems: list[Problem], lang: str) -> Decimal | None:
-    """What a buyer wants to pay where more is welcome; less than is asked counts as that."""
-    if not stall.ware.raises or not text.strip():
-        return None
-    found = choice_answers.number_of(text)
-    if found is None or found < 0 or found > MOST_ORDERED:
-        problems.append(Problem("order.pays", phrase("A number, please, such as {}.", lang, "12.50"), "pays"))
-        return None
-    return rounded(found, stall.ware.rule.decimals)
-
-
 def _put(ctx: Context, tx: Tx, place: Place, secret: str, line: Wanted) -> None:
     now = ctx.now(tx).replace(tzinfo=None)
     basket_id = store.insert_basket(tx, hashed(secret), place.shop.code, now)
     rows = store.lines(tx, basket_id)
-    answers = kept(line.answers)
+    answers = forms.kept(line.answers)
     same = next(
         (
             one
@@ -362,7 +275,7 @@ def change(
             return ()
         there = {one["id"] for one in store.lines(tx, row["id"])}
         for line_id, text in quantities.items():
-            number = read_quantity(text)
+            number = forms.read_quantity(text)
             if line_id not in there:
                 continue
             if number is not None:

@@ -11,7 +11,7 @@ from graupel.core.stock import show
 from graupel.db import Tx
 from graupel.features.history import service as history
 from graupel.features.orders import after, placed_store, reading, service, store
-from graupel.features.orders.baskets import read_quantity
+from graupel.features.orders.basket_forms import read_quantity
 from graupel.features.orders.service import Reported
 
 _TITLES = {

@@ -4,14 +4,14 @@ from typing import Annotated
 
 from pydantic import Field
 
-from graupel.features.orders import placed_store
-from graupel.web.sent import Marks, Named, Search, Sent, Whole, one_of
+from graupel.core.orders import Stack
+from graupel.web.sent import Marks, Named, Search, Sent, Whole
 
 
 class OrdersAsked(Sent):
-    """The list: which of them, a search, and before which id."""
+    """The list: which stack of them, a search, and before which id."""
 
-    view: Annotated[str, one_of(placed_store.VIEWS)] = "open"
+    stack: Stack = Stack.OPEN
     q: Search = ""
     before: Whole = 0
 

@@ -9,10 +9,10 @@ from graupel import mail
 from graupel.context import Context
 from graupel.core import languages
 from graupel.core.errors import NotFound
-from graupel.core.orders import Told
+from graupel.core.orders import Stack, Told
 from graupel.core.roles import Identity, Role
 from graupel.features.destinations import service as destinations
-from graupel.features.orders import buyer_files, handling, placed_store, reading, rules
+from graupel.features.orders import buyer_files, handling, reading, rules
 from graupel.features.orders.page_schemas import OrderRulesTyped, OrdersAsked, ReturnedTyped
 from graupel.features.orders.reading import Order
 from graupel.web import formats
@@ -22,23 +22,22 @@ from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(prefix="/orders", dependencies=[Depends(from_our_own_page)])
-#: How views of the list are called.
-VIEWS = {
-    "open": "Open",
-    "pay": "To be paid",
-    "send": "To be sent",
-    "back": "Cancelled or come back",
-    "trial": "Trials",
-    "all": "All",
+#: How stacks of orders are called.
+STACKS = {
+    Stack.OPEN: "Open",
+    Stack.PAY: "To be paid",
+    Stack.SEND: "To be sent",
+    Stack.BACK: "Cancelled or come back",
+    Stack.TRIAL: "Trials",
+    Stack.ALL: "All",
 }
-assert VIEWS.keys() == placed_store.VIEWS.keys()
 
 
 @router.get("")
 def index(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[OrdersAsked]) -> Response:
     """The orders, the newest first."""
-    found = reading.list_orders(ctx, signed.actor, asked.view, asked.q, asked.before)
-    return page(request, "orders/orders.html", found=found, asked=asked, views=VIEWS, shops=_shops(ctx))
+    found = reading.list_orders(ctx, signed.actor, asked.stack, asked.q, asked.before)
+    return page(request, "orders/orders.html", found=found, asked=asked, stacks=STACKS, shops=_shops(ctx))
 
 
 def _shops(ctx: Context) -> dict[str, str]:

@@ -4,7 +4,8 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from graupel.db import Tx
+from graupel.core.orders import Stack
+from graupel.db import Tx, plain
 from graupel.features.orders.rows import (
     DuePaymentRow,
     GoodsRow,
@@ -33,14 +34,11 @@ def by_secret(tx: Tx, secret: str) -> PlacedRow | None:
 
 
 def insert_placed(tx: Tx, values: Mapping[str, Any]) -> None:
-    names = ", ".join(values)
-    bound = ", ".join(f"%({name})s" for name in values)
-    tx.run(f"INSERT INTO placed_order ({names}) VALUES ({bound})", values)
+    plain.insert(tx, "placed_order", values)
 
 
 def update_placed(tx: Tx, order_id: int, values: Mapping[str, Any]) -> None:
-    sets = ", ".join(f"{name} = %({name})s" for name in values)
-    tx.run(f"UPDATE placed_order SET {sets} WHERE id = %(id)s", {**values, "id": order_id})
+    plain.update(tx, "placed_order", order_id, values)
 
 
 def lines(tx: Tx, order_id: int) -> list[PlacedLineRow]:
@@ -50,9 +48,7 @@ def lines(tx: Tx, order_id: int) -> list[PlacedLineRow]:
 
 
 def insert_line(tx: Tx, values: Mapping[str, Any]) -> None:
-    names = ", ".join(values)
-    bound = ", ".join(f"%({name})s" for name in values)
-    tx.run(f"INSERT INTO placed_line ({names}) VALUES ({bound})", values)
+    plain.insert(tx, "placed_line", values)
 
 
 # --- payments ------------------------------------------------------------------------------------------------
@@ -84,20 +80,19 @@ def looking(tx: Tx, order_id: int) -> DuePaymentRow | None:
 
 # --- the list ------------------------------------------------------------------------------------------------
 
-#: What another shop front reported is sent by others, who need not tell; downloads and services are not sent.
 _SENT_HERE = "EXISTS (SELECT 1 FROM placed_order h WHERE h.id = o.id AND h.ships)"
-#: What a view of the list shows.
-VIEWS = {
-    "open": f"NOT o.trial AND NOT o.cancelled AND NOT (o.paid AND o.sent) AND (NOT o.paid OR {_SENT_HERE})",
-    "pay": "NOT o.trial AND NOT o.cancelled AND NOT o.paid",
-    "send": f"NOT o.trial AND NOT o.cancelled AND o.paid AND NOT o.sent AND {_SENT_HERE}",
-    "back": "NOT o.trial AND (o.cancelled OR o.returned)",
-    "trial": "o.trial",
-    "all": "TRUE",
+#: What lies in a stack, as core.orders.stacks has it: a test holds both together.
+_LIES_IN = {
+    Stack.OPEN: f"NOT o.trial AND NOT o.cancelled AND NOT (o.paid AND o.sent) AND (NOT o.paid OR {_SENT_HERE})",
+    Stack.PAY: "NOT o.trial AND NOT o.cancelled AND NOT o.paid",
+    Stack.SEND: f"NOT o.trial AND NOT o.cancelled AND o.paid AND NOT o.sent AND {_SENT_HERE}",
+    Stack.BACK: "NOT o.trial AND (o.cancelled OR o.returned)",
+    Stack.TRIAL: "o.trial",
+    Stack.ALL: "TRUE",
 }
 
 
-def listed(tx: Tx, view: str, search: str, before: int, limit: int) -> list[ListedOrderRow]:
+def listed(tx: Tx, stack: Stack, search: str, before: int, limit: int) -> list[ListedOrderRow]:
     """Orders from the newest on, before an id; ``search``: a beginning of a number, a mail address, a part of a name,
     or a SKU."""
     asked = ""
@@ -105,15 +100,15 @@ def listed(tx: Tx, view: str, search: str, before: int, limit: int) -> list[List
         asked = """AND (o.code LIKE %(begins)s OR p.mail LIKE %(begins)s OR p.name LIKE %(within)s
                         OR EXISTS (SELECT 1 FROM order_line l WHERE l.order_id = o.id AND l.sku LIKE %(begins)s)
                         OR EXISTS (SELECT 1 FROM placed_line m WHERE m.order_id = o.id AND m.sku LIKE %(begins)s))"""
-    plain = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+    literal = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     return tx.rows(
         ListedOrderRow,
         f"""SELECT o.id, o.destination, o.code, o.trial, o.paid, o.sent, o.cancelled, o.returned, o.made_at,
                    p.name, p.total, p.currency, p.payment, p.ships
             FROM shop_order o LEFT JOIN placed_order p ON p.id = o.id
-            WHERE {VIEWS[view]} AND (%(before)s = 0 OR o.id < %(before)s) {asked}
+            WHERE {_LIES_IN[stack]} AND (%(before)s = 0 OR o.id < %(before)s) {asked}
             ORDER BY o.id DESC LIMIT %(limit)s""",
-        {"before": before, "begins": f"{plain}%", "within": f"%{plain}%", "limit": limit},
+        {"before": before, "begins": f"{literal}%", "within": f"%{literal}%", "limit": limit},
     )
 
 
@@ -128,9 +123,9 @@ def goods(tx: Tx, order_ids: Sequence[int]) -> list[GoodsRow]:
     )
 
 
-def counts(tx: Tx) -> dict[str, int]:
-    """How many orders are to be paid, and to be sent."""
-    return {name: int(tx.value(f"SELECT COUNT(*) FROM shop_order o WHERE {VIEWS[name]}")) for name in ("pay", "send")}
+def count(tx: Tx, stack: Stack) -> int:
+    """How many orders lie in a stack."""
+    return int(tx.value(f"SELECT COUNT(*) FROM shop_order o WHERE {_LIES_IN[stack]}"))
 
 
 # --- how orders go -------------------------------------------------------------------------------------------

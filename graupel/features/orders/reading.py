@@ -9,7 +9,7 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import orders as rules
 from graupel.core.errors import NotFound
-from graupel.core.orders import Report, Told
+from graupel.core.orders import Report, Stack, Told
 from graupel.core.roles import Actor, Role
 from graupel.core.stock import show
 from graupel.db import Tx
@@ -41,20 +41,30 @@ class Listed:
     to_send: int
 
 
-def list_orders(ctx: Context, actor: Actor, view: str, search: str, before: int) -> Listed:
-    """Orders from the newest on; ``view``: one of placed_store.VIEWS."""
+def list_orders(ctx: Context, actor: Actor, stack: Stack, search: str, before: int) -> Listed:
+    """The orders of a stack, from the newest on."""
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> Listed:
-        rows = placed_store.listed(tx, view, search, before, PAGE + 1)
-        counts, shown = placed_store.counts(tx), rows[:PAGE]
+        rows = placed_store.listed(tx, stack, search, before, PAGE + 1)
+        shown = rows[:PAGE]
         goods: dict[int, list[str]] = {}
         for one in placed_store.goods(tx, [row["id"] for row in shown]):
             goods.setdefault(one["order_id"], []).append(f"{show(one['quantity'])} × {one['name']}")
         words = {key: ", ".join(said) for key, said in goods.items()}
-        return Listed(shown, words, rows[PAGE - 1]["id"] if len(rows) > PAGE else 0, counts["pay"], counts["send"])
+        return Listed(shown, words, rows[PAGE - 1]["id"] if len(rows) > PAGE else 0, *_to_do(tx))
 
     return ctx.db.run(work)
+
+
+def to_do(ctx: Context, actor: Actor) -> tuple[int, int]:
+    """How many orders are to be paid, and how many to be sent."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(_to_do)
+
+
+def _to_do(tx: Tx) -> tuple[int, int]:
+    return placed_store.count(tx, Stack.PAY), placed_store.count(tx, Stack.SEND)
 
 
 @dataclass(frozen=True)
@@ -100,14 +110,7 @@ class Order:
     @property
     def can_return(self) -> dict[str, Decimal]:
         """How many of each SKU may still come back."""
-        came: dict[str, Decimal] = {}
-        ordered: dict[str, Decimal] = {}
-        for row, lines in self.reports:
-            into = {Told.ORDERED: ordered, Told.RETURNED: came}.get(Told(row["told"]))
-            if into is not None:
-                for sku, number in lines.items():
-                    into[sku] = into.get(sku, Decimal(0)) + number
-        return {sku: left for sku, number in ordered.items() if (left := number - came.get(sku, Decimal(0))) > 0}
+        return rules.returnable(Report(Told(row["told"]), lines) for row, lines in self.reports)
 
 
 def read(ctx: Context, actor: Actor, order_id: int) -> Order:

@@ -5,8 +5,8 @@ from decimal import Decimal
 from typing import TypedDict
 
 
-class OrderRow(TypedDict):
-    """An order."""
+class StandingRow(TypedDict):
+    """An order, and how it stands."""
 
     id: int
     destination: str
@@ -17,6 +17,11 @@ class OrderRow(TypedDict):
     cancelled: int
     returned: int
     made_at: datetime
+
+
+class OrderRow(StandingRow):
+    """An order as it is written."""
+
     version: int
 
 
@@ -148,18 +153,9 @@ class PlacedLineRow(TypedDict):
     chosen: str
 
 
-class ListedOrderRow(TypedDict):
+class ListedOrderRow(StandingRow):
     """An order in the list of all; of one that another shop front reported, without name and total."""
 
-    id: int
-    destination: str
-    code: str
-    trial: int
-    paid: int
-    sent: int
-    cancelled: int
-    returned: int
-    made_at: datetime
     name: str | None
     total: Decimal | None
     currency: str | None

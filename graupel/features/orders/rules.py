@@ -1,6 +1,5 @@
 """How orders go: said once, for all shops."""
 
-import re
 from collections.abc import Mapping, Sequence
 from decimal import Decimal
 from typing import Any
@@ -8,7 +7,7 @@ from typing import Any
 from graupel.context import Context
 from graupel.core.declarations.stock import ORDER_RULES
 from graupel.core.errors import Refused
-from graupel.core.order_forms import PaysBy
+from graupel.core.order_forms import PaysBy, is_mail
 from graupel.core.problems import Problem
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx, declared
@@ -43,11 +42,7 @@ def save(ctx: Context, actor: Actor, raw: Mapping[str, str], marks: Marks = None
     """Write how orders go. Raises Refused, Outdated."""
     actor.require(Role.OWNER)
     mails = [one.strip() for one in raw.get("mails", "").split(",") if one.strip()]
-    problems = [
-        Problem("mail.form", f"“{one[:60]}” is no mail address.", "mails")
-        for one in mails
-        if not re.fullmatch(r"[^@\s]+@[^@\s]+\.[^@\s]+", one)
-    ]
+    problems = [Problem("mail.form", f"“{one[:60]}” is no mail address.", "mails") for one in mails if not is_mail(one)]
     to = raw.get("transfer_to", "").strip()
     if len(to) > 500:
         problems.append(Problem("order.transfer", "At most 500 characters fit here.", "transfer_to"))

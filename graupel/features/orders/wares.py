@@ -23,8 +23,7 @@ from graupel.features.delivery.service import Delivering
 from graupel.features.destinations.service import Seen, Shop
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import asking, many, selling
-from graupel.features.products import store as product_store
+from graupel.features.products import asking, many, picture_store, selling
 from graupel.features.products.asking import Asking
 from graupel.features.products.service import Product, Variant
 from graupel.features.terms import service as terms
@@ -92,7 +91,7 @@ def load(ctx: Context, tx: Tx, place: Place, variant_ids: Sequence[int]) -> dict
     goods = {key: one for key, one in found.items() if key in shown and one.values.status is Status.LIVE}
     terms.foresee(tx, list(goods), ctx.now(tx) - terms.REMEMBERED)
     asked = choices.of_products(tx, list(goods))
-    pictures = product_store.main_pictures(tx, list(goods))
+    pictures = picture_store.main_pictures(tx, list(goods))
     files = media.by_ids(tx, [one["media_id"] for one in pictures.values()])
     words = vocabulary.through(ctx, tx, place.seen.lens)
     stalls: dict[int, Stall] = {}

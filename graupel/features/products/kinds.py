@@ -12,7 +12,7 @@ from graupel.features.history.putting_back import untouched
 from graupel.features.history.records import RecordKind, Shown
 from graupel.features.media import uses
 from graupel.features.media.uses import TextUse
-from graupel.features.products import belonging, facet_index, store
+from graupel.features.products import belonging, facet_index, picture_store, store
 from graupel.features.vocabulary import carriers, references
 from graupel.features.vocabulary import kinds as vocabulary_kinds
 from graupel.features.wording import originals
@@ -49,8 +49,8 @@ def register_kinds(language: str) -> None:
         (declared.PRODUCT_AXIS, store.axis_names),
         (declared.PRODUCT_CATEGORY, store.further_category_names),
         (declared.FACT, store.fact_names),
-        (declared.PICTURE, store.picture_names),
-        (declared.PICTURE_FOR, store.belonging_names),
+        (declared.PICTURE, picture_store.picture_names),
+        (declared.PICTURE_FOR, picture_store.belonging_names),
     ):
         records.register(_belonging(record, names))
     belonging.register_own()

@@ -13,7 +13,7 @@ from graupel.db.rows import picked
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import store
+from graupel.features.products import picture_store as store
 from graupel.features.products.rows import BelongingRow
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import service as wording

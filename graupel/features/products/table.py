@@ -19,7 +19,7 @@ from graupel.features.categories import service as categories
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
-from graupel.features.products import lensing, store, table_facets, table_store
+from graupel.features.products import lensing, picture_store, table_facets, table_store
 from graupel.features.products.facet_index import held, search, similar
 from graupel.features.products.rows import TableRow
 from graupel.features.products.table_facets import Facet
@@ -239,7 +239,7 @@ def _walked(
 
 def _with_names(tx: Tx, rows: Sequence[TableRow], tree: categories.Tree, words: Vocabulary) -> list[dict[str, Any]]:
     ids = [row["id"] for row in rows]
-    pictures = store.main_pictures(tx, ids)
+    pictures = picture_store.main_pictures(tx, ids)
     files = media.by_ids(tx, list({picture["media_id"] for picture in pictures.values()}))
     tags = vocabulary.tags_of(tx, "product", ids)
     types = {key: kind.name for key, kind in words.types.items()}

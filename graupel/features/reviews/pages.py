@@ -11,7 +11,7 @@ from graupel.core.roles import Actor, Identity, Role
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
-from graupel.features.reviews import service, store
+from graupel.features.reviews import service
 from graupel.features.reviews.schemas import Allowed, Judged, ReviewsAsked
 from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
@@ -61,12 +61,11 @@ def judge(
 
 def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
     """What the editor's part shows."""
-    row = ctx.db.run(lambda tx: store.switch(tx, product.id))
-    found = service.list_reviews(ctx, actor, "", 0, product.id).reviews
+    allowed, counts = service.of_product(ctx, actor, product.id)
     return {
-        "allowed": bool(row and row["allowed"]),
-        "shown": sum(one["state"] == State.SHOWN for one in found),
-        "waiting": sum(one["state"] == State.WAITING for one in found),
+        "allowed": allowed,
+        "shown": counts.get(State.SHOWN, 0),
+        "waiting": counts.get(State.WAITING, 0),
         "may_edit": actor.may(Role.EDITOR),
     }
 

@@ -42,8 +42,7 @@ def beside(tx: Tx, product_id: int) -> Beside:
     if row is None or not row["allowed"]:
         return Beside()
     counts = store.stars(tx, product_id)
-    every = [stars for stars, count in counts.items() for _ in range(count)]
-    return Beside(True, store.shown(tx, product_id, SHOWN), len(every), rules.mean(every))
+    return Beside(True, store.shown(tx, product_id, SHOWN), sum(counts.values()), rules.mean(counts))
 
 
 def write(ctx: Context, product_id: int, lang: str, who: bytes, raw: Mapping[str, str]) -> None:
@@ -98,18 +97,41 @@ class Listed:
     before: int
 
 
-def list_reviews(ctx: Context, actor: Actor, state: str, before: int = 0, product_id: int | None = None) -> Listed:
+def list_reviews(ctx: Context, actor: Actor, state: str, before: int = 0) -> Listed:
     """Reviews from the newest on; ``state`` "" for all of them."""
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> Listed:
-        rows = store.listed(tx, state, product_id, before, ctx.settings.language, PAGE + 1)
+        rows = store.listed(tx, state, before, ctx.settings.language, PAGE + 1)
         return Listed(rows[:PAGE], store.counts(tx), rows[PAGE - 1]["id"] if len(rows) > PAGE else 0)
 
     return ctx.db.run(work)
 
 
+def of_product(ctx: Context, actor: Actor, product_id: int) -> tuple[bool, Mapping[str, int]]:
+    """Whether buyers may review a product, and how many reviews it has in each state."""
+    actor.require(Role.VIEWER)
+
+    def work(tx: Tx) -> tuple[bool, Mapping[str, int]]:
+        row = store.switch(tx, product_id)
+        return bool(row and row["allowed"]), store.counts(tx, product_id)
+
+    return ctx.db.run(work)
+
+
+def waiting(ctx: Context, actor: Actor) -> int:
+    """How many reviews nobody has read."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: store.counts(tx).get(State.WAITING, 0))
+
+
 _DID = {State.SHOWN: "shown", State.HIDDEN: "hidden", State.REPORTED: "reported", State.WAITING: "put back"}
+
+
+def _did(before: Mapping[str, Any], after: Mapping[str, Any]) -> str:
+    if after["state"] != before["state"]:
+        return _DID[State(after["state"])]
+    return "answered" if after["answer"] != before["answer"] else "noted"
 
 
 def judge(
@@ -135,7 +157,7 @@ def judge(
             raise NotFound("This review is not there any more.")
         theirs = {name: row[name] for name in mine}  # type: ignore[literal-required]
         now = meeting.bring_together(tx, {"review": [review_id]}, marks, mine, theirs, _label)
-        title = f"Review of {row['name']} {_DID[State(now['state'])] if now['state'] != row['state'] else 'answered'}"
+        title = f"Review of {row['name']} {_did(theirs, now)}"
         with history.change_set(tx, actor, "review.judge", title) as recorder:
             if recorder.changed("review", review_id, theirs, now, row["version"] + 1):
                 declared.update(tx, REVIEW, review_id, now)

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from graupel.db import Tx
+from graupel.db import Tx, plain
 from graupel.features.reviews.rows import ListedRow, ReviewNameRow, ReviewRow, SwitchRow
 
 _COLUMNS = tuple(ReviewRow.__annotations__)
@@ -37,20 +37,25 @@ def stars(tx: Tx, product_id: int) -> dict[int, int]:
     return {row["stars"]: row["n"] for row in rows}
 
 
-def counts(tx: Tx) -> dict[str, int]:
-    """How many there are in each state."""
-    return {row["state"]: row["n"] for row in tx.all("SELECT state, COUNT(*) AS n FROM review GROUP BY state")}
+def counts(tx: Tx, product_id: int | None = None) -> dict[str, int]:
+    """How many there are in each state, of a product or of all."""
+    rows = tx.all(
+        """SELECT state, COUNT(*) AS n FROM review WHERE %(product)s IS NULL OR product_id = %(product)s
+           GROUP BY state""",
+        {"product": product_id},
+    )
+    return {row["state"]: row["n"] for row in rows}
 
 
-def listed(tx: Tx, state: str, product_id: int | None, before: int, lang: str, limit: int) -> list[ListedRow]:
+def listed(tx: Tx, state: str, before: int, lang: str, limit: int) -> list[ListedRow]:
     """Reviews from the newest on, before an id; ``state`` "" for all."""
     return tx.rows(
         ListedRow,
         f"""SELECT {", ".join(f"r.{name}" for name in _COLUMNS)}, t.name AS product FROM review r
             JOIN product_text t ON t.product_id = r.product_id AND t.lang = %(lang)s
-            WHERE (%(state)s = '' OR r.state = %(state)s) AND (%(product)s IS NULL OR r.product_id = %(product)s)
+            WHERE (%(state)s = '' OR r.state = %(state)s)
             AND (%(before)s = 0 OR r.id < %(before)s) ORDER BY r.id DESC LIMIT %(limit)s""",
-        {"lang": lang, "state": state, "product": product_id, "before": before, "limit": limit},
+        {"lang": lang, "state": state, "before": before, "limit": limit},
     )
 
 
@@ -63,9 +68,7 @@ def written_since(tx: Tx, who: bytes, since: datetime) -> int:
 
 
 def insert(tx: Tx, values: Mapping[str, Any]) -> int:
-    names = ", ".join(values)
-    bound = ", ".join(f"%({name})s" for name in values)
-    return tx.insert(f"INSERT INTO review ({names}) VALUES ({bound})", values)
+    return plain.insert(tx, "review", values)
 
 
 def names(tx: Tx, ids: Sequence[int]) -> list[ReviewNameRow]:

@@ -13,7 +13,8 @@ from graupel.core.stock import show
 from graupel.core.taxes import Shown
 from graupel.features.media.service import Media
 from graupel.features.orders import placing
-from graupel.features.orders.baskets import Reckoned, said_wrong
+from graupel.features.orders.basket_forms import said_wrong
+from graupel.features.orders.baskets import Reckoned
 from graupel.features.orders.reading import Order
 from graupel.features.shop import menus
 from graupel.features.shop.windows import Window

@@ -1,19 +1,19 @@
 """What a buyer chooses with an article, with what each entry adds and what it comes to, as the shop shows prices."""
 
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from decimal import Decimal
 
 from graupel.context import Context
-from graupel.core import choice_answers, choices
+from graupel.core import baskets, choice_answers, choices
 from graupel.core.choices import UNSAID, Answer, Choice
-from graupel.core.ordering import MOST_ORDERED
 from graupel.core.problems import Problem
 from graupel.core.stock import show
 from graupel.core.taxes import Shown
 from graupel.db import Tx
 from graupel.features.choices import reading
-from graupel.features.orders import baskets
+from graupel.features.orders import basket_forms
 from graupel.features.products.service import Variant
 from graupel.features.shop import offers
 from graupel.features.shop.related import Offered
@@ -89,16 +89,16 @@ def _asked(
     rules = found.selling.ordering.get(shown.id) if shown else None
     least = show(rules.least) if rules else "1"
     wrong = {one.field or "": one.message for one in problems}
-    count = baskets.read_quantity(quantity or least)
+    count = basket_forms.read_quantity(quantity or least)
     kept = next((one for one in found.asking.product.variants if shown and one.id == shown.id), None)
     quote = found.asking.quote(kept, max(int(count or 1), 1)) if kept else None
     if quote is None:
         return Asked(now, quantity=quantity or least, pays=pays, wrong=wrong, days=days)
     rule, taxing, how = found.asking.place.rule, found.asking.taxing, window.terms.tax_shown
     price = quote.asked
-    paying = choice_answers.number_of(pays) if found.asking.values.buyer_raises else None
-    if paying is not None and price < paying <= MOST_ORDERED:
-        price = paying
+    if found.asking.values.buyer_raises:
+        with suppress(ValueError):  # what can't be read is told when it is put into the basket
+            price = baskets.paid(price, basket_forms.read_pays(pays, rule.decimals))
     adds = {
         (one.id, entry.id): _shown_difference(choices.adds(entry, price, rule), price, found, how)
         for one, _ in now

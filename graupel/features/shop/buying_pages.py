@@ -77,7 +77,7 @@ def look(request: Request, ctx: Ctx, signed: Anyone, address: str, form: FormOf[
         sold_in=found.product.values.sold_in,
         buy=replace(
             buying.asked(ctx, window, found, shown, form.raw, form.n, form.pays),
-            offered=ctx.db.run(lambda tx: related.of_article(ctx, tx, window, found.product.id))[1],
+            offered=ctx.db.run(lambda tx: related.offered(ctx, tx, window, found.product.id)),
             ticked=form.ticked,
         ),
         **window.shown,

@@ -6,7 +6,7 @@ The map follows the protocol of sitemaps.org 0.9, in parts, with the other langu
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
-from xml.sax.saxutils import escape, quoteattr
+from xml.etree.ElementTree import Element, SubElement, tostring
 
 from graupel.context import Context
 from graupel.core.errors import NotFound
@@ -83,36 +83,40 @@ def take_away(ctx: Context, actor: Actor, ids: Sequence[int]) -> None:
 
 # --- the map -------------------------------------------------------------------------------------------------
 
-_HEAD = '<?xml version="1.0" encoding="UTF-8"?>\n'
-_SPACE = 'xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"'
+_SITE_MAP = "http://www.sitemaps.org/schemas/sitemap/0.9"
 
 
-def parts(ctx: Context, window: Window) -> str:
+def parts(ctx: Context, window: Window) -> bytes:
     """The index of the map: the part of categories, 0, and those of articles."""
     count = ctx.db.run(lambda tx: len(assortments.shown_in(ctx, tx, window.shop)))
     address = ctx.settings.address + window.in_language(window.shop.languages[0]).path
     places = [f"{address}/sitemap/{number}.xml" for number in range(1 + -(-count // IN_PART))]
-    inner = "".join(f"<sitemap><loc>{escape(one)}</loc></sitemap>\n" for one in places)
-    return f"{_HEAD}<sitemapindex {_SPACE}>\n{inner}</sitemapindex>\n"
+    root = Element("sitemapindex", xmlns=_SITE_MAP)
+    for one in places:
+        SubElement(SubElement(root, "sitemap"), "loc").text = one
+    return _written(root)
 
 
-def part(ctx: Context, window: Window, number: int) -> str:
+def part(ctx: Context, window: Window, number: int) -> bytes:
     """One part of the map. Raises NotFound."""
     pages = ctx.db.look(lambda tx: _categories(ctx, window) if number == 0 else _articles(ctx, tx, window, number))
     if not pages and number:
         raise NotFound("There is no such part of the map.")
-    inner = "".join(_url(ctx.settings.address, paths, window) for paths in pages)
-    space = f'{_SPACE} xmlns:xhtml="http://www.w3.org/1999/xhtml"'
-    return f"{_HEAD}<urlset {space}>\n{inner}</urlset>\n"
+    root = Element("urlset", {"xmlns": _SITE_MAP, "xmlns:xhtml": "http://www.w3.org/1999/xhtml"})
+    for paths in pages:
+        _add_page(SubElement(root, "url"), ctx.settings.address, paths, window.shop.languages[0])
+    return _written(root)
 
 
-def _url(address: str, paths: dict[str, str], window: Window) -> str:
-    others = "".join(
-        f'<xhtml:link rel="alternate" hreflang={quoteattr(lang)} href={quoteattr(address + path)}/>'
-        for lang, path in paths.items()
-    )
-    own = paths.get(window.shop.languages[0]) or next(iter(paths.values()))
-    return f"<url><loc>{escape(address + own)}</loc>{others if len(paths) > 1 else ''}</url>\n"
+def _add_page(url: Element, address: str, paths: dict[str, str], first: str) -> None:
+    SubElement(url, "loc").text = address + (paths.get(first) or next(iter(paths.values())))
+    for lang, path in paths.items() if len(paths) > 1 else ():
+        SubElement(url, "xhtml:link", rel="alternate", hreflang=lang, href=address + path)
+
+
+def _written(root: Element) -> bytes:
+    found: bytes = tostring(root, encoding="utf-8", xml_declaration=True)
+    return found
 
 
 def _categories(ctx: Context, window: Window) -> list[dict[str, str]]:

@@ -193,7 +193,7 @@ def article_page(
     article, menu = articles.article(ctx, found, variant_id, window), menus.menu(ctx, window)
     shown = next((one for one in product.for_sale if one.id == article.variant_id), None)
     sent = bought or Bought(n="")
-    groups, offered = ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product.id))
+    offered = ctx.db.run(lambda tx: related.offered(ctx, tx, window, product.id))
     buy = buying.asked(ctx, window, found, shown, sent.raw if bought else None, sent.n, sent.pays, problems)
     return page_in(
         request,
@@ -204,7 +204,7 @@ def article_page(
         article=article,
         menu=menu,
         buy=replace(buy, offered=offered, ticked=sent.ticked),
-        related=groups,
+        related=ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product.id)),
         reviews=ctx.db.run(lambda tx: reviews.beside(tx, product.id)),
         review=review or {"name": "", "stars": "", "text": ""},
         review_wrong=review_wrong or {},

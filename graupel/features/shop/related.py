@@ -6,6 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from graupel.context import Context
+from graupel.core import baskets
 from graupel.core import choices as choice_rules
 from graupel.db import Tx
 from graupel.features.assortments import service as assortments
@@ -16,6 +17,7 @@ from graupel.features.relations import service as relations
 from graupel.features.shop import offers, service
 from graupel.features.shop.framing import place_of
 from graupel.features.shop.windows import Window
+from graupel.features.terms import stocks
 from graupel.features.wording import service as wording
 
 #: So many of a kind are shown, and so many can be put in with the article.
@@ -39,13 +41,13 @@ class Offered:
     price: Decimal
 
 
-def of_article(ctx: Context, tx: Tx, window: Window, product_id: int) -> tuple[list[Group], list[Offered]]:
+def of_article(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Group]:
     """What goes with an article, of what the shop shows."""
     related = [one.row for one in relations.of_product(ctx, tx, product_id)]
     shown = assortments.shown_in(ctx, tx, window.shop)
     ids = [row["other_id"] for row in related if row["other_id"] in shown]
     if not ids:
-        return [], []
+        return []
     kinds = {row["id"]: row for row in relations.kinds(tx)}
     names = wording.in_lens(tx, "relation_kind", "name", window.lens) if window.lens.lang else {}
     can_be_had = assortments.set_of(ctx, tx, {"had": ("yes",)}, shown)
@@ -54,29 +56,27 @@ def of_article(ctx: Context, tx: Tx, window: Window, product_id: int) -> tuple[l
     for row in related:
         if row["other_id"] in rows:
             groups.setdefault(row["relation_kind_id"], []).append(rows[row["other_id"]])
-    found = [Group(names.get(key) or kinds[key]["name"], of_kind[:SHOWN]) for key, of_kind in groups.items()]
-    offered = [row["other_id"] for row in related if kinds[row["relation_kind_id"]]["offered"]]
-    return found, _offered(ctx, tx, window, [one for one in dict.fromkeys(offered) if one in rows])
+    return [Group(names.get(key) or kinds[key]["name"], of_kind[:SHOWN]) for key, of_kind in groups.items()]
 
 
-def _offered(ctx: Context, tx: Tx, window: Window, ids: Sequence[int]) -> list[Offered]:
-    """Those that need no word from the buyer: sold in one variant only, that can be had, with nothing that must be
-    chosen."""
+def offered(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Offered]:
+    """Of what goes with an article, what can go into the basket at the same time without a word from the buyer: sold in
+    one variant only, that can be had, with nothing that must be chosen."""
+    kinds = {row["id"] for row in relations.kinds(tx) if row["offered"]}
+    shown = assortments.shown_in(ctx, tx, window.shop)
+    related = [one.row for one in relations.of_product(ctx, tx, product_id)]
+    fitting = [row["other_id"] for row in related if row["relation_kind_id"] in kinds and row["other_id"] in shown]
+    ids = list(dict.fromkeys(fitting))
+    if not ids:
+        return []
     products = many.load_priced(ctx, tx, ids[: 2 * TOGETHER])
     only = [one.for_sale[0].id for key in ids if (one := products.get(key)) and len(one.for_sale) == 1]
-    stalls = wares.load(ctx, tx, place_of(window), only)
+    stalls, today = wares.load(ctx, tx, place_of(window), only), stocks.today(ctx, tx)
     return [
         Offered(key, stalls[key].ware.name, price_of(window, stalls[key]))
         for key in only
-        if key in stalls and needs_no_word(stalls[key])
+        if key in stalls and baskets.needs_no_word(stalls[key].ware, today)
     ][:TOGETHER]
-
-
-def needs_no_word(stall: Stall) -> bool:
-    """Whether it can be put into a basket just like that."""
-    asked = choice_rules.asked(stall.ware.choices, choice_rules.defaults(stall.ware.choices))
-    missing = any(one.needed and not choice_rules.defaults([one]) for one in asked)
-    return not missing and stall.ware.ordering.nearest(stall.ware.ordering.least, stall.ware.most) is not None
 
 
 def price_of(window: Window, stall: Stall) -> Decimal:

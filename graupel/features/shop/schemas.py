@@ -7,7 +7,7 @@ from starlette.datastructures import UploadFile
 
 from graupel.core import order_forms
 from graupel.core.choice_answers import number_of
-from graupel.features.orders.baskets import Handed
+from graupel.features.orders.basket_forms import Handed
 from graupel.web.sent import Among, Ids, Named, Sent, Whole
 
 #: A buyer's answer is no longer, whatever is sent.

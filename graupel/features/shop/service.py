@@ -30,10 +30,9 @@ from graupel.features.delivery import service as deliveries
 from graupel.features.delivery.service import Delivering
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
-from graupel.features.products import asking, resolving, selling, table_store
+from graupel.features.products import asking, picture_store, resolving, selling, table_store
 from graupel.features.products import pictures as product_pictures
 from graupel.features.products import service as products
-from graupel.features.products import store as product_store
 from graupel.features.products.asking import Asking
 from graupel.features.products.selling import Selling
 from graupel.features.products.service import Product
@@ -249,7 +248,7 @@ def rows(ctx: Context, tx: Tx, shown: Window, ids: Sequence[int], can_be_had: Id
             prices.setdefault(key, []).append(priced.shown(row["asked"], classes[key]))
             if row["asked"] < row["price"]:
                 reduced.add(key)
-    pictures = product_store.main_pictures(tx, list(ids))
+    pictures = picture_store.main_pictures(tx, list(ids))
     files = media.by_ids(tx, [picture["media_id"] for picture in pictures.values()])
     alts = product_pictures.main_alts(tx, pictures, lens)
 

@@ -86,20 +86,20 @@ def read(ctx: Context, actor: Actor) -> Today:
 
 def _orders(ctx: Context, actor: Actor) -> list[Line]:
     """The orders of the shop window that are to be sent, and those that are to be paid."""
-    found = orders.list_orders(ctx, actor, "open", "", 0)
+    to_pay, to_send = orders.to_do(ctx, actor)
     lines = []
-    if found.to_send:
-        sent = f"{plural(found.to_send, 'order')} to be sent"
-        lines.append(Line("half", sent, "Paid, and not sent yet.", "/orders?view=send", _see(found.to_send)))
-    if found.to_pay:
-        paid, note = f"{plural(found.to_pay, 'order')} to be paid", "What comes by transfer is confirmed by hand."
-        lines.append(Line("ring", paid, note, "/orders?view=pay", _see(found.to_pay)))
+    if to_send:
+        sent = f"{plural(to_send, 'order')} to be sent"
+        lines.append(Line("half", sent, "Paid, and not sent yet.", "/orders?stack=send", _see(to_send)))
+    if to_pay:
+        paid, note = f"{plural(to_pay, 'order')} to be paid", "What comes by transfer is confirmed by hand."
+        lines.append(Line("ring", paid, note, "/orders?stack=pay", _see(to_pay)))
     return lines
 
 
 def _reviews(ctx: Context, actor: Actor) -> list[Line]:
     """The reviews that nobody has read."""
-    number = reviews.list_reviews(ctx, actor, "waiting").counts.get("waiting", 0)
+    number = reviews.waiting(ctx, actor)
     said = f"{plural(number, 'review')} to be read"
     return [Line("ring", said, "Shown when somebody has read it.", "/reviews", _see(number))] if number else []
 

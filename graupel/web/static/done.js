@@ -10,7 +10,7 @@ function of(xhr) {
 }
 /** Whether what was brought in says by itself what was done. */
 const saysItself = (part) =>
-  [...part.querySelectorAll("[role=status], [role=alert]")].some((one) => one.textContent.trim());
+  [...part.querySelectorAll("[role=status]:not([data-unsaved]), [role=alert]")].some((one) => one.textContent.trim());
 
 document.addEventListener("htmx:beforeOnLoad", ({ detail: { xhr } }) => {
   const done = of(xhr);

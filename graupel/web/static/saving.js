@@ -25,9 +25,21 @@ async function saveAll() {
     if (!(await settle(sheet.form))) return;
     if (!(await send(sheet.form, sheet.form.querySelector("button.main")))) return;
   }
-  const main = document.querySelector("form[data-save]"); // what was saved first may have drawn the page anew
+  const main = meant(); // only now: what was saved first may have drawn the page anew
   if (main) main.requestSubmit(mainButton(main));
 }
+/** Of several forms the one in which somebody is, or else the first in which something was typed. */
+function meant() {
+  const saves = [...document.querySelectorAll("form[data-save]")];
+  const inside = (form) => form.contains(document.activeElement) || document.activeElement?.form === form;
+  const typed = new Set(unsavedSheets().map((sheet) => sheet.form));
+  return saves.find(inside) ?? saves.find((form) => typed.has(form)) ?? saves[0];
+}
+// htmx knows only of buttons that were pressed, not of the one by which we sent the form.
+document.addEventListener("htmx:configRequest", (event) => {
+  const button = event.detail.triggeringEvent?.submitter;
+  if (button?.name && !event.detail.formData.has(button.name)) event.detail.formData.append(button.name, button.value);
+});
 document.addEventListener("keydown", (event) => {
   if (event.key.toLowerCase() !== "s" || !(event.ctrlKey || event.metaKey) || event.altKey) return;
   event.preventDefault();

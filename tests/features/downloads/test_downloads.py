@@ -13,7 +13,7 @@ from reportlab.pdfgen.canvas import Canvas
 from graupel import main
 from graupel.core import changes
 from graupel.core.errors import NotAllowed, NotFound, Outdated, Refused
-from graupel.core.orders import Told
+from graupel.core.orders import Stack, Told
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.downloads import service
 from graupel.features.orders import baskets, handling, placing, reading, rules
@@ -91,7 +91,7 @@ def link_of(ctx, product_id):
 
 
 def taken(ctx, order_id=None):
-    found = reading.list_orders(ctx, SYSTEM, "all", "", 0).orders[0]["id"] if order_id is None else order_id
+    found = reading.list_orders(ctx, SYSTEM, Stack.ALL, "", 0).orders[0]["id"] if order_id is None else order_id
     return [one.row["taken"] for one in reading.read(ctx, SYSTEM, found).links]
 
 
@@ -175,7 +175,7 @@ def test_it_is_given_when_paid_and_closed_when_cancelled(stranger, ctx, pattern)
     order_id = order(ctx, pattern)
     assert reading.read(ctx, SYSTEM, order_id).links == []
     (link,) = pay(ctx, order_id)
-    assert reading.list_orders(ctx, SYSTEM, "open", "", 0).orders == [], "nothing of it is to be sent"
+    assert reading.list_orders(ctx, SYSTEM, Stack.OPEN, "", 0).orders == [], "nothing of it is to be sent"
     secret = reading.read(ctx, SYSTEM, order_id).placed["secret"]
     page = stranger.get(f"/shop/o/{secret}").text
     assert f"/shop/d/{link.row['secret']}" in page
@@ -230,7 +230,7 @@ def test_a_link_ends_with_its_days_and_is_opened_again_by_hand(stranger, as_role
     ctx.db.run(lambda tx: tx.run("UPDATE given_download SET until_at = until_at - INTERVAL 31 DAY"))
     gone = stranger.get(link)
     assert (gone.status_code, "This download has ended." in gone.text) == (410, True)
-    found = reading.list_orders(ctx, SYSTEM, "all", "", 0).orders[0]["id"]
+    found = reading.list_orders(ctx, SYSTEM, Stack.ALL, "", 0).orders[0]["id"]
     given = reading.read(ctx, SYSTEM, found).links[0].row["id"]
     editor = as_role(Role.EDITOR)
     assert "Open it again" in editor.get(f"/orders/{found}").text
@@ -263,7 +263,7 @@ def test_a_pdf_that_can_not_be_stamped_is_given_as_it_is_and_that_is_said(
     assert stranger.get(link_of(ctx, pattern)).content == content
     viewer = as_role(Role.VIEWER)
     assert f"without a stamp: {why}" in viewer.get(f"/downloads/{made}").text
-    newest = reading.list_orders(ctx, SYSTEM, "all", "", 0).orders[0]["id"]
+    newest = reading.list_orders(ctx, SYSTEM, Stack.ALL, "", 0).orders[0]["id"]
     assert f"not stamped: {why}" in viewer.get(f"/orders/{newest}").text
 
 

@@ -1,5 +1,6 @@
 """A buyer's way from an article to an order, over HTTP: choices, the basket, what changed, the last piece, trials."""
 
+import itertools
 import re
 import threading
 from decimal import Decimal
@@ -7,6 +8,7 @@ from html import unescape
 
 import pytest
 
+from graupel.core.orders import Stack, Standing, stacks
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.sales import Reach
@@ -16,7 +18,7 @@ from graupel.features.choices import service as choice_service
 from graupel.features.choices import uses
 from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Stands
-from graupel.features.orders import baskets, rules
+from graupel.features.orders import baskets, placed_store, rules
 from graupel.features.orders import reading as orders
 from graupel.features.orders.wares import Place
 from graupel.features.pricing import quantities, selling
@@ -94,7 +96,7 @@ def order(browser, **given):
 
 def placed(ctx):
     """The newest order."""
-    found = orders.list_orders(ctx, SYSTEM, "all", "", 0).orders
+    found = orders.list_orders(ctx, SYSTEM, Stack.ALL, "", 0).orders
     return orders.read(ctx, SYSTEM, found[0]["id"]) if found else None
 
 
@@ -259,12 +261,41 @@ def test_a_cancelled_order_is_free_again(stranger, as_role, ctx, wool):
     assert "Your order was cancelled." in stranger.get(f"/shop/o/{placed(ctx).placed['secret']}").text
 
 
+def test_sql_puts_orders_into_the_same_stacks_as_the_rule(stranger, ctx, wool):
+    put(stranger, ctx, wool)
+    order(stranger)
+    number = placed(ctx).row["id"]
+
+    def lies_in(tx):
+        """In which stacks the one order lies, by SQL."""
+        found = {stack for stack in Stack if placed_store.listed(tx, stack, "", 0, 10)}
+        assert found == {stack for stack in Stack if placed_store.count(tx, stack)}
+        return found
+
+    def compare(tx):
+        for here in (True, False, None):
+            if here is None:  # another shop front reported it
+                tx.run("DELETE FROM placed_line WHERE order_id = %s", [number])
+                tx.run("DELETE FROM placed_order WHERE id = %s", [number])
+            else:
+                tx.run("UPDATE placed_order SET ships = %s WHERE id = %s", [here, number])
+            for trial, *told in itertools.product((False, True), repeat=5):
+                tx.run(
+                    "UPDATE shop_order SET trial = %s, paid = %s, sent = %s, cancelled = %s, returned = %s",
+                    [trial, *told],
+                )
+                stands = Standing(*told)
+                assert lies_in(tx) == stacks(stands, trial=trial, sent_here=bool(here)), (here, trial, stands)
+
+    ctx.db.run(compare)
+
+
 def test_an_order_that_is_sent_twice_is_placed_once(stranger, ctx, wool):
     put(stranger, ctx, wool)
     seen = shown(stranger)
     first, second = order(stranger, shown=seen), order(stranger, shown=seen)
     assert first.headers["location"] == second.headers["location"]
-    assert len(orders.list_orders(ctx, SYSTEM, "all", "", 0).orders) == 1
+    assert len(orders.list_orders(ctx, SYSTEM, Stack.ALL, "", 0).orders) == 1
 
 
 def test_of_two_who_want_the_last_piece_one_gets_it(app, ctx, wool):
@@ -304,8 +335,8 @@ def test_who_is_signed_in_places_a_trial_and_stock_hears_nothing_of_it(as_role, 
     editor.write(f"/orders/{found.row['id']}/sent")
     assert held(ctx, wool) == (5, 0)
     assert placed(ctx).standing.sent
-    assert orders.list_orders(ctx, SYSTEM, "open", "", 0).orders == []
-    assert [one["code"] for one in orders.list_orders(ctx, SYSTEM, "trial", "", 0).orders] == [found.row["code"]]
+    assert orders.list_orders(ctx, SYSTEM, Stack.OPEN, "", 0).orders == []
+    assert [one["code"] for one in orders.list_orders(ctx, SYSTEM, Stack.TRIAL, "", 0).orders] == [found.row["code"]]
 
 
 def test_what_is_missing_is_told_at_its_field_and_nothing_typed_is_lost(stranger, ctx, wool):

@@ -56,7 +56,7 @@ def test_it_waits_until_somebody_has_read_it_and_can_be_answered(stranger, ctx, 
     shown = text_of(page(stranger, wool))
     assert "Ida 4 of 5 stars Soft, and it keeps its shape." in shown
     assert "We are glad." in shown
-    assert "4 of 5 stars, 1 reviews" in shown
+    assert "Reviews (1) 4 of 5 stars" in shown
     judge(ctx, State.HIDDEN)
     assert "keeps its shape" not in page(stranger, wool).text
     roll_back_newest(ctx)
@@ -138,6 +138,23 @@ def test_it_is_judged_on_its_page(as_role, stranger, ctx, wool):
     assert "1 review shown" in editor.get(f"/products/{wool}").text
 
 
+def test_more_reviews_than_a_page_holds_all_count(as_role, stranger, ctx, wool):
+    write(stranger, wool)
+    judge(ctx, State.SHOWN)
+    more = f"""INSERT INTO review (product_id, lang, name, stars, said, state, answer, reason, who, made_at)
+               SELECT product_id, lang, name, 2, said, state, answer, reason, who, made_at
+               FROM review, seq_1_to_{service.PAGE + 4}"""
+    ctx.db.run(lambda tx: tx.run(more))
+    viewer = as_role(Role.VIEWER)
+    assert f"{service.PAGE + 5} reviews shown" in viewer.get(f"/products/{wool}").text
+    assert f"Reviews ({service.PAGE + 5}) 2 of 5 stars" in text_of(page(stranger, wool))
+    first = viewer.get("/reviews?state=shown").text
+    older = re.search(r'rel="next" href="([^"]+)"', first)[1].replace("&amp;", "&")
+    pages = [re.findall(r'id="answer-(\d+)"', text) for text in (first, viewer.get(older).text)]
+    assert [len(one) for one in pages] == [service.PAGE, 5]
+    assert len({*pages[0], *pages[1]}) == service.PAGE + 5
+
+
 def test_what_a_review_must_be_and_what_several_come_to():
     assert rules.read({"name": " Ida\x00 \n Fell ", "stars": "5", "text": "Good\r\nwool"}) == Written(
         "Ida Fell", 5, "Good\nwool"
@@ -145,4 +162,5 @@ def test_what_a_review_must_be_and_what_several_come_to():
     assert rules.wrong(rules.read({})).keys() == {"name", "stars", "text"}
     assert rules.wrong(rules.read({**SAID, "text": "x" * 4000})).keys() == {"text"}
     assert rules.wrong(rules.read({**SAID, "name": "x" * 81, "stars": "1.5"})).keys() == {"name", "stars"}
-    assert (rules.mean([]), rules.mean([5, 4, 4]), rules.mean([4, 5])) == (None, Decimal("4.3"), Decimal("4.5"))
+    means = [rules.mean(counts) for counts in ({}, {5: 1, 4: 2}, {4: 1, 5: 1})]
+    assert means == [None, Decimal("4.3"), Decimal("4.5")]
