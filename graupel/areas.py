@@ -33,6 +33,8 @@ from graupel.features.history import area as history
 from graupel.features.history import pages as history_pages
 from graupel.features.jobs import area as jobs
 from graupel.features.jobs import pages as job_pages
+from graupel.features.kits import area as kits
+from graupel.features.kits import pages as kit_pages
 from graupel.features.listings import area as listings
 from graupel.features.listings import pages as listing_pages
 from graupel.features.media import area as media
@@ -135,6 +137,7 @@ AREAS = (
         register=relations.register,
         finish=relations.finish,
     ),
+    Area("kits", (kit_pages.product_router,), register=kits.register),
     Area("reviews", (review_pages.router, review_pages.product_router), register=reviews.register),
     Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
     Area("orders", (order_pages.router,), (order_api.router,), orders.register),

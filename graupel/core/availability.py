@@ -4,12 +4,13 @@ By sets, terms/sells_sql.py says the same in SQL; a test holds the two against e
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 
+from graupel.core.kits import Makes
 from graupel.core.stock import show
 
 #: Below so many it is reported where nobody says otherwise.
@@ -66,11 +67,15 @@ class Rules:
 
 @dataclass(frozen=True)
 class Held:
-    """What is there of a variant: whether it is counted, how much, and how much of it is promised to orders."""
+    """What is there of a variant: whether it is counted, how much, and how much of it is promised to orders.
+
+    ``made``: of a kit how many its parts make, whatever is counted of itself.
+    """
 
     counted: bool = False
     on_hand: Decimal = Decimal(0)
     reserved: Decimal = Decimal(0)
+    made: Makes | None = None
 
 
 NOT_COUNTED = Held()
@@ -106,11 +111,14 @@ class Sells:
     @property
     def is_low(self) -> bool:
         """Whether it is below its threshold, or gone."""
-        return self.held.counted and self.free < self.rules.low and self.rules.switch is Switch.BY_STOCK
+        by_stock = self.rules.switch is Switch.BY_STOCK and self.held.made is None  # of a kit its parts are
+        return self.held.counted and self.free < self.rules.low and by_stock
 
 
 def sells(held: Held, rules: Rules, today: date) -> Sells:
     """What can be sold of a variant on a day of the shop."""
+
+    held, rules = _as_made(held, rules)
 
     def found(standing: Standing, ready: Decimal | None, most: Decimal | None, *, hidden: bool = False) -> Sells:
         return Sells(standing, ready, most, free, hidden, held, rules, today)
@@ -132,6 +140,21 @@ def sells(held: Held, rules: Rules, today: date) -> Sells:
     if most is None or most > 0:
         return found(Standing.LATER, nothing, most)
     return found(Standing.OUT, nothing, nothing, hidden=rules.at_zero is AtZero.HIDE)
+
+
+def _as_made(held: Held, rules: Rules) -> tuple[Held, Rules]:
+    """Of a kit its parts say what is there and what happens at zero: more can't be sold of it than of them."""
+    if held.made is None:
+        return held, rules
+    ready, most = held.made.ready, held.made.most
+    by_stock = Switch.BY_STOCK if rules.switch is Switch.ALWAYS else rules.switch
+    there = Held(ready is not None, ready or Decimal(0), made=held.made)
+    if most is None:
+        return there, replace(rules, switch=by_stock, at_zero=AtZero.GO_ON)
+    if most > there.on_hand:
+        return there, replace(rules, switch=by_stock, at_zero=AtZero.LIMIT, limit=most - there.on_hand)
+    ends = AtZero.HIDE if rules.at_zero is AtZero.HIDE else AtZero.STOP
+    return there, replace(rules, switch=by_stock, at_zero=ends)
 
 
 # --- rules in layers -----------------------------------------------------------------------------------------
@@ -215,9 +238,12 @@ def sentence(one: Sells) -> str:
             return f"Is not sold yet: coming on {day_words(one.rules.coming_on)}."
         case Standing.UNCOUNTED:
             why = "switched on, whatever is there" if one.held.counted else "stock is not counted"
+            why = "of none of its parts stock is counted" if one.held.made else why
             return f"Sells without end: {why}."
     there, kept = show(one.held.on_hand), _kept_from_sale(one)
     about = f" of {there}: {kept}" if kept else ""
+    if one.held.made and not kept:
+        about = ", as many as its parts make" if one.ready else ": its parts make none"
     if one.ready:
         return f"Sells {show(one.ready)}{about}; {_then(one)}."
     few = f": fewer than {show(one.rules.least)} do not count" if 0 < one.free < one.rules.least and not kept else about

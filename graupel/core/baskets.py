@@ -11,9 +11,10 @@ from datetime import date
 from decimal import Decimal
 from enum import StrEnum
 
-from graupel.core import choice_answers, choices
+from graupel.core import choice_answers, choices, kits
 from graupel.core.choice_answers import Wrong
 from graupel.core.choices import Answers, Choice, Chosen
+from graupel.core.kits import Part
 from graupel.core.ordering import Ordering
 from graupel.core.price_rules import PriceRule, rounded
 from graupel.core.taxes import TaxedLine, Taxing
@@ -28,7 +29,7 @@ class Ware:
     """What a basket needs to know of a variant that can be bought.
 
     ``asked``: what a piece is asked where the basket has so many; ``most``: how many can be ordered, None without end;
-    ``raises``: a buyer may pay more than is asked.
+    ``raises``: a buyer may pay more than is asked; ``parts``: of a kit what is in it.
     """
 
     variant_id: int
@@ -42,6 +43,11 @@ class Ware:
     taxing: Taxing | None = None
     weight_g: int | None = None
     raises: bool = False
+    parts: Sequence[Part] = ()
+
+    def needs(self, answers: Answers) -> dict[int, Decimal]:
+        """By variant how much of it one piece takes: of a kit its parts, with what was picked; else of itself."""
+        return kits.needs(self.parts, answers) if self.parts else {self.variant_id: Decimal(1)}
 
 
 @dataclass(frozen=True)
@@ -181,7 +187,34 @@ def fit(wanted: Iterable[Wanted], wares: Mapping[int, Ware]) -> tuple[list[Wante
             why = Why.FEWER if ware.most is not None and count > ware.most else Why.RULES
             changes.append(Change(why, ware.name, count, may))
             kept |= {one.id: one for one in _spread(its_own, may - count)}
-    return [one for one in kept.values() if one.quantity > 0], changes
+    return _share([one for one in kept.values() if one.quantity > 0], wares, changes)
+
+
+def _share(
+    lines: Sequence[Wanted], wares: Mapping[int, Ware], changes: list[Change]
+) -> tuple[list[Wanted], list[Change]]:
+    """The same where kits want what other lines want too, or one part in two places: who came last gives way."""
+    if not any(wares[one.variant_id].parts for one in lines):
+        return list(lines), changes
+    left = {part.variant_id: part.most for ware in wares.values() for part in ware.parts}
+    left |= {key: ware.most for key, ware in wares.items() if not ware.parts}
+    kept = []
+    for one in lines:
+        ware = wares[one.variant_id]
+        needs = ware.needs(choices.still_there(ware.choices, one.answers))
+        enough = [there // each for key, each in needs.items() if (there := left.get(key)) is not None]
+        most = min([one.quantity, *enough])
+        may = one.quantity if most == one.quantity else ware.ordering.nearest(one.quantity, most)
+        if may is None:
+            changes = [*changes, Change(Why.SOLD_OUT, ware.name, one.quantity)]
+            continue
+        if may != one.quantity:
+            changes = [*changes, Change(Why.FEWER, ware.name, one.quantity, may)]
+        for key, each in needs.items():
+            there = left.get(key)
+            left[key] = there if there is None else there - each * may
+        kept.append(replace(one, quantity=may))
+    return kept, changes
 
 
 def _spread(lines: Sequence[Wanted], by: Decimal) -> list[Wanted]:

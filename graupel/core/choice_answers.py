@@ -20,9 +20,8 @@ def read(choices: Sequence[Choice], raw: Mapping[str, Sequence[str]]) -> dict[in
             picked = {entry.id: _count(raw.get(f"c{one.id}-{entry.id}", ())) for entry in one.entries}
             answer = Answer({key: count for key, count in picked.items() if count})
         elif one.is_picked:
-            ids = {entry.id for entry in one.entries}
-            picked = {int(text): 1 for text in said if text.isascii() and text.isdigit() and int(text[:19]) in ids}
-            answer = Answer(picked)
+            ids = {f"{entry.id}": entry.id for entry in one.entries}
+            answer = Answer({ids[text]: 1 for text in said if text in ids})
         else:
             answer = Answer(text=said[0] if said else "")
         if answer:

@@ -60,6 +60,7 @@ def goods() -> Iterator[Good]:
     yield from _ribbons()
     yield from _patterns()
     yield from _kits()
+    yield from _boxes()
     yield from _workshops()
 
 
@@ -329,6 +330,33 @@ def _kits() -> Iterator[Good]:
             None,
             600 + number,
             "H141",
+        )
+
+
+#: What is put together of other goods (demo/kits.py): it has no variants, weight and price follow from its parts.
+BOXES = ("Starter box", "Sock knitter’s box", "Ribbon and button box")
+
+
+def _boxes() -> Iterator[Good]:
+    for number, name in enumerate(BOXES):
+        yield Good(
+            name,
+            f"BX-{number + 1:02d}",
+            "Kit",
+            "Kits",
+            "30.00",
+            None,
+            "Skeinwright",
+            f"BX-{number + 1:03d}",
+            True,
+            "Put together in our shop, for less than its parts.",
+            "<p>Put together in our shop from what stands on our shelves, for less than its parts cost one by one.</p>",
+            shots=(
+                Shot("kit", list(COLOURS.values())[number * 3][1], f"Basket with what the {name.lower()} contains"),
+            ),
+            facts={"Level": ("Easy",)},
+            tags=("gift",),
+            further=("Gifts",),
         )
 
 

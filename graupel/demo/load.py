@@ -14,7 +14,7 @@ from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.core.stock import How, Typed
-from graupel.demo import asking, belonging, buying, catalogue, films, judging, pictures, selling, shops, terms
+from graupel.demo import asking, belonging, buying, catalogue, films, judging, kits, pictures, selling, shops, terms
 from graupel.demo import files as files_to_download
 from graupel.demo import vocabulary as words
 from graupel.demo.catalogue import ORIGINS
@@ -79,6 +79,7 @@ def load(ctx: Context, hall_address: str, hall_key: str, say: Callable[[str], No
     asking.load(ctx, editor, list(made.values()))
     files_to_download.load(ctx, editor, list(made.values()))
     belonging.load(ctx, editor, list(made.values()))
+    kits.load(ctx, editor, list(made.values()))
     say("what buyers may choose and download, and what belongs together")
     shops.load(ctx, owner, editor, [product_id for product_id, _ in made.values()], channel_id)
     say(f"German, category pages, and a second shop, {shops.OUTLET}")

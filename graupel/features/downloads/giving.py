@@ -2,7 +2,7 @@
 
 import json
 import secrets
-from collections.abc import Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -22,11 +22,21 @@ from graupel.features.downloads.service import Download
 UNDER_WAY = timedelta(seconds=90)
 
 
-def give(tx: Tx, now: datetime, order_id: int, lines: Mapping[int, tuple[int, int]], buyer: str) -> int:
-    """Give what belongs to the lines of an order (id -> variant and product), once; returns how many. ``now``: UTC."""
-    found = service.of_variants(tx, dict(lines.values()))
+@dataclass(frozen=True)
+class Bought:
+    """A variant of a product that stands in a line of an order, by itself or as a part of a kit."""
+
+    line_id: int
+    variant_id: int
+    product_id: int
+
+
+def give(tx: Tx, now: datetime, order_id: int, goods: Iterable[Bought], buyer: str) -> int:
+    """Give what belongs to the goods of an order, once; returns how many. ``now``: UTC."""
+    bought = dict.fromkeys(goods)
+    found = service.of_variants(tx, {one.variant_id: one.product_id for one in bought})
     number = 0
-    for line_id, (variant_id, _) in lines.items():
+    for line_id, variant_id in ((one.line_id, one.variant_id) for one in bought):
         for one in found.get(variant_id, ()):
             days = one.row["days"]
             number += 1

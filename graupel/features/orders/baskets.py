@@ -177,8 +177,9 @@ def put(
     raw: Mapping[str, Sequence[str]],
     files: Mapping[int, forms.Handed],
     pays: str = "",
-) -> None:
-    """Put a variant with what was chosen into the basket; the same again adds to its line.
+) -> Sequence[Change]:
+    """Put a variant with what was chosen into the basket; the same again adds to its line. Returns what the basket
+    changed of itself: fewer where not so many can be had.
 
     Raises Refused, naming "quantity", "pays", or a choice, "c7", in the buyer's language; NotFound.
     """
@@ -210,7 +211,7 @@ def put(
     }
     relevant = {one.id for one in choices.asked(asked, given)}
     line = Wanted(0, variant_id, number, {key: one for key, one in given.items() if key in relevant}, paying)
-    ctx.db.run(lambda tx: _put(ctx, tx, place, secret, replace(line, name=stall.ware.name)))
+    return ctx.db.run(lambda tx: _put(ctx, tx, place, secret, replace(line, name=stall.ware.name)))
 
 
 def put_with(ctx: Context, place: Place, secret: str, variant_ids: Collection[int]) -> None:
@@ -229,7 +230,7 @@ def put_with(ctx: Context, place: Place, secret: str, variant_ids: Collection[in
         ctx.db.run(work)
 
 
-def _put(ctx: Context, tx: Tx, place: Place, secret: str, line: Wanted) -> None:
+def _put(ctx: Context, tx: Tx, place: Place, secret: str, line: Wanted) -> Sequence[Change]:
     now = ctx.now(tx).replace(tzinfo=None)
     basket_id = store.insert_basket(tx, hashed(secret), place.shop.code, now)
     rows = store.lines(tx, basket_id)
@@ -260,7 +261,7 @@ def _put(ctx: Context, tx: Tx, place: Place, secret: str, line: Wanted) -> None:
             },
         )
     store.update_basket(tx, basket_id, {"order_id": None})
-    _note_seen(ctx, tx, place, secret, {})
+    return _note_seen(ctx, tx, place, secret, {})
 
 
 def change(

@@ -14,16 +14,19 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import order_forms
-from graupel.core.baskets import Change, Line
+from graupel.core.baskets import Change, Line, Wanted
 from graupel.core.choices import Addition, Answer, Choice, asked
 from graupel.core.errors import GraupelError, NotFound, Refused
+from graupel.core.kits import Part, chosen_parts
 from graupel.core.order_forms import Buyer, PaysBy
 from graupel.core.orders import Report, Told
 from graupel.core.phrases import phrase
 from graupel.core.problems import Problem
 from graupel.core.roles import SYSTEM, Actor
+from graupel.core.stock import plain
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
+from graupel.features.kits import store as kits
 from graupel.features.orders import after, basket_store, baskets, placed_store, rules, service, store
 from graupel.features.orders.baskets import Reckoned
 from graupel.features.orders.service import Reported
@@ -82,7 +85,7 @@ def _place(ctx: Context, tx: Tx, where: Place, secret: str, buyer: Buyer, form: 
             return found["secret"]
     typed = {**json.loads(row["typed"]), "country": buyer.country} if buyer.country else json.loads(row["typed"])
     row["typed"] = json.dumps(typed)
-    stock_store.of_variants(tx, sorted({one.variant_id for one in wanted}), lock=True)
+    stock_store.of_variants(tx, _stocked(tx, wanted), lock=True)
     reckoned = baskets.reckon(ctx, tx, where, row, wanted)
     if reckoned.basket.changes or f"{reckoned.total:f}" != form.shown:
         raise BasketChanged(reckoned.basket.changes)
@@ -93,6 +96,12 @@ def _place(ctx: Context, tx: Tx, where: Place, secret: str, buyer: Buyer, form: 
     kept = {name: getattr(buyer, name) for name in order_forms.LENGTHS if name != "note"}
     basket_store.update_basket(tx, row["id"], {"order_id": order_id, "typed": json.dumps(kept)})
     return page
+
+
+def _stocked(tx: Tx, wanted: Sequence[Wanted]) -> list[int]:
+    """The variants whose stock an order may take, in their order: those that are wanted, and parts of kits."""
+    ids = {one.variant_id for one in wanted}
+    return sorted(ids | kits.variants_in(tx, sorted(ids)))
 
 
 def _check(reckoned: Reckoned, buyer: Buyer, form: Form, ways: Sequence[PaysBy], lang: str) -> None:
@@ -134,11 +143,10 @@ def _write(
         recorder.made("order", order_id, {"destination": shop, "code": code})
         placed_store.insert_placed(tx, _values(where, reckoned, buyer, pays_by) | {"id": order_id, "secret": page})
         for position, line in enumerate(reckoned.basket.lines, 1):
-            placed_store.insert_line(tx, _line(reckoned, line) | {"order_id": order_id, "position": position})
-        counts: dict[str, Decimal] = {}
-        for line in reckoned.basket.lines:
-            sku = line.ware.sku.upper()
-            counts[sku] = counts.get(sku, Decimal(0)) + line.wanted.quantity
+            placed_store.insert_line(
+                tx, _line(reckoned, line, where.seen.language) | {"order_id": order_id, "position": position}
+            )
+        counts = _counts(reckoned.basket.lines)
         by = viewer.name if viewer else ""
         ordered = Reported(shop, f"{code}-ordered", code, Report(Told.ORDERED, counts))
         service.note(tx, recorder, order_id, ordered, now, by)
@@ -150,6 +158,20 @@ def _write(
     basket_store.files_belong(tx, files, order_id)
     after.follow(ctx, tx, order_id, "placed")
     return order_id, page
+
+
+def _counts(lines: Sequence[Line]) -> dict[str, Decimal]:
+    """What lines take from stock, by SKU: of a kit its parts."""
+    found: dict[str, Decimal] = {}
+    for line in lines:
+        each = [(one.sku, one.quantity) for one in _parts(line)] or [(line.ware.sku, Decimal(1))]
+        for sku, quantity in each:
+            found[sku.upper()] = found.get(sku.upper(), Decimal(0)) + quantity * line.wanted.quantity
+    return found
+
+
+def _parts(line: Line) -> list[Part]:
+    return chosen_parts(line.ware.parts, line.wanted.answers)
 
 
 def _name(tx: Tx, order_id: int, trial: bool) -> str:
@@ -186,7 +208,7 @@ def _values(where: Place, reckoned: Reckoned, buyer: Buyer, pays_by: PaysBy) -> 
     }
 
 
-def _line(reckoned: Reckoned, line: Line) -> dict[str, Any]:
+def _line(reckoned: Reckoned, line: Line, lang: str) -> dict[str, Any]:
     stall = reckoned.stall(line)
     return {
         "variant_id": line.wanted.variant_id,
@@ -204,30 +226,44 @@ def _line(reckoned: Reckoned, line: Line) -> dict[str, Any]:
         "net": line.net,
         "percent": line.ware.taxing.percent if line.ware.taxing else 0,
         "weight_g": line.weight_g,
-        "chosen": json.dumps(said(line)),
+        "chosen": json.dumps(said(line, lang)),
+        "parts": json.dumps(
+            [
+                {
+                    "variant_id": one.variant_id,
+                    "product_id": one.product_id,
+                    "sku": one.sku,
+                    "name": one.name,
+                    "quantity": f"{plain(one.quantity * line.wanted.quantity):f}",
+                }
+                for one in _parts(line)
+            ]
+        ),
     }
 
 
-def said(line: Line) -> list[dict[str, Any]]:
-    """What was chosen with a line, in words: label, what was said, what it added, the file that was handed in."""
+def said(line: Line, lang: str) -> list[dict[str, Any]]:
+    """What a line of a kit has in it whatever is picked, and what was chosen with a line, in words: label, what was
+    said, what it added, the file that was handed in."""
     adds: dict[int, list[Addition]] = {}
     for one in line.chosen.additions:
         adds.setdefault(one.choice.id, []).append(one)
-    found = []
+    always = ", ".join(one.said for one in line.ware.parts if not one.pick)
+    found = [_said(phrase("Contains", lang), always)] if always else []
     for choice in asked(line.ware.choices, line.wanted.answers):
         answer = line.wanted.answers.get(choice.id)
         if answer:
             amounts = adds.get(choice.id, [])
-            found.append(
-                {
-                    "label": choice.shown_label,
-                    "said": in_words(choice, answer),
-                    "amount": f"{sum((one.amount for one in amounts if not one.once), Decimal(0)):f}",
-                    "once": f"{sum((one.amount for one in amounts if one.once), Decimal(0)):f}",
-                    "file": answer.kept_as,
-                }
-            )
+            each = sum((one.amount for one in amounts if not one.once), Decimal(0))
+            once = sum((one.amount for one in amounts if one.once), Decimal(0))
+            found.append(_said(choice.shown_label, in_words(choice, answer), each, once, answer.kept_as))
     return found
+
+
+def _said(
+    label: str, words: str, amount: Decimal = Decimal(0), once: Decimal = Decimal(0), file: str = ""
+) -> dict[str, Any]:
+    return {"label": label, "said": words, "amount": f"{amount:f}", "once": f"{once:f}", "file": file}
 
 
 def in_words(choice: Choice, answer: Answer) -> str:

@@ -40,13 +40,14 @@ class OrderLineRow(TypedDict):
 
 
 class ReportRow(TypedDict):
-    """A report of an order."""
+    """A report of an order. ``stock_lines``: what it takes of stock, where that is not what it told: JSON."""
 
     id: int
     code: str
     order_id: int
     told: str
     reported_lines: str
+    stock_lines: str | None
     at: datetime
     by_name: str
 
@@ -130,7 +131,7 @@ class PlacedRow(TypedDict):
 
 
 class PlacedLineRow(TypedDict):
-    """A line of it; ``chosen``: JSON."""
+    """A line of it; ``chosen`` and ``parts``, of a kit what was in it: JSON."""
 
     id: int
     order_id: int
@@ -151,6 +152,7 @@ class PlacedLineRow(TypedDict):
     percent: Decimal
     weight_g: int
     chosen: str
+    parts: str
 
 
 class ListedOrderRow(StandingRow):

@@ -20,6 +20,7 @@ from graupel.core.stock import Reason
 from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.history import service as history
+from graupel.features.kits import service as kits
 from graupel.features.orders import store
 from graupel.features.orders.rows import OrderLineRow, ReportRow
 from graupel.features.terms import booking, stock_store
@@ -96,7 +97,9 @@ def note(
     tx: Tx, recorder: history.Recorder, order_id: int, reported: Reported, at: datetime, by_name: str
 ) -> list[Problem]:
     """Note a report of an order that is there and locked, and do what follows from it; the lines that name nothing
-    known. Of a trial nothing is booked."""
+    known. Of a trial nothing is booked. Kits are noted as their parts, which is what stock is counted of."""
+    told = {sku.upper(): number for sku, number in reported.report.lines.items()}
+    taken = kits.taken_apart(tx, told)
     store.insert_report(
         tx,
         {
@@ -105,6 +108,7 @@ def note(
             "order_id": order_id,
             "told": str(reported.report.told),
             "reported_lines": json.dumps(_plain(reported.report.lines)),
+            "stock_lines": None if taken == told else json.dumps(_plain(taken)),
             "at": at,
             "by_name": by_name[:120],
         },
@@ -157,7 +161,9 @@ def _settle(tx: Tx, recorder: history.Recorder, order_id: int, reports: Sequence
 
 
 def lines_of(row: ReportRow) -> dict[str, Decimal]:
-    return {sku.upper(): Decimal(text) for sku, text in json.loads(row["reported_lines"]).items()}
+    """What a report takes of stock, by SKU."""
+    lines = json.loads(row["stock_lines"] or row["reported_lines"])
+    return {sku.upper(): Decimal(text) for sku, text in lines.items()}
 
 
 def _lines(tx: Tx, variant_id: int, order_id: int, before: Claimed, now: Claimed) -> list[booking.Line]:

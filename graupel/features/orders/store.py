@@ -9,7 +9,7 @@ from graupel.db.rows import Named
 from graupel.features.orders.rows import OrderLineRow, OrderNamedRow, OrderRow, ReportRow, SkuRow
 
 _ORDER = """SELECT id, destination, code, trial, paid, sent, cancelled, returned, made_at, version FROM shop_order"""
-_REPORT = "SELECT id, code, order_id, told, reported_lines, at, by_name FROM order_report"
+_REPORT = "SELECT id, code, order_id, told, reported_lines, stock_lines, at, by_name FROM order_report"
 
 
 def report(tx: Tx, destination: str, code: str) -> ReportRow | None:
@@ -30,8 +30,9 @@ def reports_of(tx: Tx, order_id: int) -> list[ReportRow]:
 
 def insert_report(tx: Tx, values: Mapping[str, Any]) -> None:
     tx.run(
-        """INSERT INTO order_report (destination, code, order_id, told, reported_lines, at, by_name)
-           VALUES (%(destination)s, %(code)s, %(order_id)s, %(told)s, %(reported_lines)s, %(at)s, %(by_name)s)""",
+        """INSERT INTO order_report (destination, code, order_id, told, reported_lines, stock_lines, at, by_name)
+           VALUES (%(destination)s, %(code)s, %(order_id)s, %(told)s, %(reported_lines)s, %(stock_lines)s, %(at)s,
+                   %(by_name)s)""",
         values,
     )
 

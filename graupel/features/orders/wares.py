@@ -21,9 +21,12 @@ from graupel.features.choices import reading as choices
 from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Delivering
 from graupel.features.destinations.service import Seen, Shop
+from graupel.features.kits import reading as kits
+from graupel.features.kits.reading import Kit
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import asking, many, picture_store, selling
+from graupel.features.products import service as products
 from graupel.features.products.asking import Asking
 from graupel.features.products.service import Product, Variant
 from graupel.features.terms import service as terms
@@ -94,11 +97,12 @@ def load(ctx: Context, tx: Tx, place: Place, variant_ids: Sequence[int]) -> dict
     pictures = picture_store.main_pictures(tx, list(goods))
     files = media.by_ids(tx, [one["media_id"] for one in pictures.values()])
     words = vocabulary.through(ctx, tx, place.seen.lens)
+    made_of = kits.of_products(ctx, tx, list(goods), place.seen.lens)
     stalls: dict[int, Stall] = {}
     for key, product in goods.items():
         its_own = choices.in_words(tx, asked.get(key, ()), place.seen.lens)
         picture = files.get(pictures[key]["media_id"]) if key in pictures else None
-        for stall in _of_product(ctx, tx, place, product, its_own, words, picture):
+        for stall in _of_product(ctx, tx, place, product, its_own, words, picture, made_of.get(key)):
             stalls[stall.ware.variant_id] = stall
     return stalls
 
@@ -111,6 +115,7 @@ def _of_product(
     asked: Sequence[Choice],
     words: Vocabulary,
     picture: Media | None,
+    kit: Kit | None,
 ) -> list[Stall]:
     lens = place.seen.lens
     priced, sells = asking.of(ctx, tx, product, lens), selling.of_product(ctx, tx, product)
@@ -122,7 +127,7 @@ def _of_product(
         its_own = sells.sells[one.id]
         if priced.quote(one) is None or its_own.hidden:
             continue
-        labels = _labels(product, one, words)
+        labels = products.choice_labels(product, one, words)
         ware = Ware(
             one.id,
             ", ".join(filter(None, (seen.name, labels))),
@@ -130,11 +135,12 @@ def _of_product(
             _asked(priced, one),
             its_own.most,
             sells.ordering[one.id],
-            asked,
+            [*kit.picks, *asked] if kit else asked,
             priced.place.rule,
             taxing,
             inherited(one.weight_g, product.values.weight_g),
             product.values.buyer_raises,
+            kit.parts if kit else (),
         )
         stalls.append(
             Stall(
@@ -159,15 +165,6 @@ def _asked(priced: Asking, variant: Variant) -> Callable[[int], Decimal]:
         return quote.asked
 
     return asked
-
-
-def _labels(product: Product, variant: Variant, words: Vocabulary) -> str:
-    """What a variant differs by, in the words of the lens."""
-    found = []
-    for axis, choice_id in zip(product.axes, variant.combination, strict=True):
-        attribute = words.attributes.get(axis.attribute.id, axis.attribute)
-        found.append(next((one.label for one in attribute.choices if one.id == choice_id), ""))
-    return ", ".join(filter(None, found))
 
 
 def rate_of(ctx: Context, place: Place) -> Decimal | None:

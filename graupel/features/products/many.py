@@ -13,7 +13,7 @@ from graupel.db import Tx
 from graupel.features.products import facet_index, store, table_store
 from graupel.features.products.rows import ProductRow, VariantRow, VariantWithProductRow
 from graupel.features.products.service import Product, Variant, axes_of, values_of, variant_of
-from graupel.features.terms import stocks
+from graupel.features.terms import sells_sql, stocks
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import service as wording
 
@@ -77,6 +77,7 @@ def _priced(
     axes, found = _by_product(store.axes(tx, ids)), _by_product(rows)
     own = wording.of_records(tx, "product", ids)
     variants_own = wording.of_records(tx, "variant", [one["id"] for one in rows])
+    made = sells_sql.made(tx, ids)
     products: dict[int, Product] = {}
     for row in table_store.list_of(tx, ids, ctx.settings.language):
         key = row["id"]
@@ -88,6 +89,7 @@ def _priced(
             listed,
             values=replace(listed.values, own={name: one.value for name, one in own.get(key, {}).items()}),
             axes=axes_of(axes[key], variants, vocabulary.current(ctx, tx, key)) if key in axes else (),
+            made=made.get(key),
         )
     return products
 

@@ -57,7 +57,10 @@ def of_product(ctx: Context, tx: Tx, product: Product) -> Selling:
     """What sells of a product's variants for sale, as they were read."""
     said, day = stocks.said(ctx, tx), stocks.today(ctx, tx)
     layers = {one.id: layers_of(said, product.values, one if product.varies else None) for one in product.for_sale}
-    held = {one.id: Held(one.stock is not None, one.stock or Decimal(0), one.reserved) for one in product.for_sale}
+    held = {
+        one.id: Held(one.stock is not None, one.stock or Decimal(0), one.reserved, product.made)
+        for one in product.for_sale
+    }
     return Selling(
         {key: availability.sells(held[key], availability.rules_of(found), day) for key, found in layers.items()},
         {key: ordering.ordering_of(found, product.values.sold_in) for key, found in layers.items()},

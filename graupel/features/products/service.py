@@ -15,6 +15,7 @@ from graupel.core import product_types, products, readiness
 from graupel.core.availability import Held
 from graupel.core.declarations.products import CHOICES
 from graupel.core.errors import NotFound
+from graupel.core.kits import Makes
 from graupel.core.pricing import PriceRange, price_range
 from graupel.core.product_types import ProductType
 from graupel.core.products import BASE_FIELDS, OWN_FIELDS, PRODUCT_FIELDS, SWITCHES, ProductValues, Status
@@ -27,7 +28,7 @@ from graupel.features.categories import service as categories
 from graupel.features.media import service as media
 from graupel.features.media.service import Media
 from graupel.features.products import pictures, store
-from graupel.features.terms import stocks
+from graupel.features.terms import sells_sql, stocks
 from graupel.features.vocabulary import facts as fact_rows
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
@@ -93,7 +94,8 @@ def variant_of(row: Mapping[str, Any], own: Mapping[str, Own] | None = None, the
 
 @dataclass(frozen=True)
 class Product:
-    """A product as kept. ``axes``: what its variants differ by, none where it does not vary."""
+    """A product as kept. ``axes``: what its variants differ by, none where it does not vary; ``made``: of a kit how
+    many its parts make."""
 
     id: int
     values: ProductValues
@@ -108,6 +110,7 @@ class Product:
     category_path: str = ""
     vocabulary: Vocabulary | None = None
     sources: Mapping[str, str | None] = field(default_factory=dict)
+    made: Makes | None = None
 
     @property
     def varies(self) -> bool:
@@ -217,6 +220,7 @@ def load(ctx: Context, tx: Tx, product_id: int, *, lock: bool = False) -> Produc
         categories.current(ctx, tx).path(row["category_id"]),
         words,
         {key: held.source for key, held in own.items()},
+        sells_sql.made(tx, [product_id]).get(product_id),
     )
 
 
@@ -245,6 +249,15 @@ def _axis_in(axis: Axis, words: Vocabulary) -> Axis:
     attribute = words.attributes[axis.attribute.id]
     labels = {choice.id: choice for choice in attribute.choices}
     return Axis(attribute, tuple(labels[choice.id] for choice in axis.choices))
+
+
+def choice_labels(product: Product, variant: Variant, words: Vocabulary) -> str:
+    """What a variant differs by, in the words of a lens: "Moss, 4 mm"; "" of what does not vary."""
+    found = []
+    for axis, choice_id in zip(product.axes, variant.combination, strict=True):
+        attribute = words.attributes.get(axis.attribute.id, axis.attribute)
+        found.append(next((one.label for one in attribute.choices if one.id == choice_id), ""))
+    return ", ".join(filter(None, found))
 
 
 def values_of(row: Mapping[str, Any], variants: Sequence[Variant], varies: bool) -> ProductValues:

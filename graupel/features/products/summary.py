@@ -181,12 +181,26 @@ def _collect_following(tx: Tx, touched: TouchedProducts) -> None:
                 ON DUPLICATE KEY UPDATE restocked = {touched.table}.restocked OR VALUES(restocked)""",
             params,
         )
-    if kinds:
+    kits = _collect_kits(tx, touched.table)
+    if kinds or kits:
         tx.run(
             f"""INSERT IGNORE INTO refilled (change_set_id, product_id)
                 SELECT %(set)s, product_id FROM {touched.table} WHERE follows""",
             params,
         )
+
+
+def _collect_kits(tx: Tx, table: str) -> bool:
+    """Add the kits that have something of what is there in them, of which more or less can be made; whether any is."""
+    if not tx.value("SELECT 1 FROM kit_part LIMIT 1"):
+        return False
+    tx.run(
+        f"""INSERT INTO {table} (product_id, follows, restocked, summarised)
+            SELECT DISTINCT kp.product_id, TRUE, TRUE, FALSE FROM kit_part kp
+            STRAIGHT_JOIN variant v ON v.id = kp.variant_id STRAIGHT_JOIN {table} t ON t.product_id = v.product_id
+            ON DUPLICATE KEY UPDATE restocked = TRUE"""
+    )
+    return True
 
 
 def _sum_up_stock(tx: Tx, touched: TouchedProducts) -> None:

@@ -57,7 +57,7 @@ def _line(window: Window, found: Reckoned, line: Line) -> ShownLine:
         stall.variant,
         f"{path}?v={line.wanted.variant_id}",
         stall.picture,
-        [(one["label"], one["said"]) for one in placing.said(line)],
+        [(one["label"], one["said"]) for one in placing.said(line, window.seen.language)],
         show(line.wanted.quantity),
         stall.unit,
         each,
@@ -108,7 +108,9 @@ def arrives(window: Window, arrival: Arrival | None) -> str:
 
 
 def not_sent(window: Window, found: Reckoned) -> str:
-    """What does not go to the buyer's country, "" where all of it does."""
+    """What does not go to the buyer's country, "" where all of it does, or nobody said which that is."""
+    if not found.country:
+        return ""
     lang = window.seen.language
     names = [one.ware.name for one in found.basket.lines if one.wanted.id in found.sending.not_sent]
     if names:

@@ -13,6 +13,7 @@ from graupel.core.stock import show
 from graupel.core.taxes import Shown
 from graupel.db import Tx
 from graupel.features.choices import reading
+from graupel.features.kits import reading as kits
 from graupel.features.orders import basket_forms
 from graupel.features.products.service import Variant
 from graupel.features.shop import offers
@@ -81,7 +82,8 @@ def _asked(
     pays: str,
     problems: Sequence[Problem],
 ) -> Asked:
-    every = reading.in_words(tx, reading.of_product(tx, found.product.id), window.lens)
+    kit = kits.of_product(ctx, tx, found.product.id, window.lens)
+    every = [*kit.picks, *reading.in_words(tx, reading.of_product(tx, found.product.id), window.lens)]
     answers = choices.defaults(every) if sent is None else choice_answers.read(every, sent)
     now = [(one, answers.get(one.id, UNSAID)) for one in choices.asked(every, answers)]
     today = stocks.today(ctx, tx)

@@ -91,12 +91,14 @@ def put(request: Request, ctx: Ctx, signed: Anyone, address: str, form: FormOf[B
     window = windows.window(ctx, where)
     secret, is_new = _with_basket(request, ctx)
     try:
-        baskets.put(ctx, place_of(window), secret, form.v, form.n, form.raw, form.files(), form.pays)
+        told = baskets.put(ctx, place_of(window), secret, form.v, form.n, form.raw, form.files(), form.pays)
     except Refused as refusal:
         found = service.product(ctx, window, number_of(address), signed.actor if signed else None)
         return article_page(request, ctx, window, found, form.v, form, refusal.problems)
     baskets.put_with(ctx, place_of(window), secret, form.ticked)
-    answer = RedirectResponse(f"{window.path}/basket", 303)
+    answer: Response = RedirectResponse(f"{window.path}/basket", 303)
+    if told:  # it has to be said what was changed, so the basket is shown at once
+        answer = _basket(request, ctx, window, told, secret=secret, is_trial=signed is not None)
     if is_new:
         set_cookie(answer, ctx.settings, BASKET_COOKIE, secret, seconds=BASKET_SECONDS)
     return answer
@@ -156,13 +158,14 @@ def _basket(
     window: Window,
     told: Sequence[Change] = (),
     *,
+    secret: str = "",
     problems: Sequence[Problem] = (),
     changed: bool = False,
     unread: bool = False,
     is_trial: bool,
 ) -> Response:
     place, say = place_of(window), say_in(window)
-    found = baskets.read(ctx, place, basket_secret(request))
+    found = baskets.read(ctx, place, secret or basket_secret(request))
     ways = ctx.db.run(lambda tx: rules.ways(ctx, tx, found.total))
     codes = found.countries or (countries.names().keys() if found.sending.ships else ())
     names = countries.names(window.seen.locale)

@@ -204,6 +204,7 @@ def article_page(
         article=article,
         menu=menu,
         buy=replace(buy, offered=offered, ticked=sent.ticked),
+        contained=ctx.db.run(lambda tx: related.contained(ctx, tx, window, product.id)),
         related=ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product.id)),
         reviews=ctx.db.run(lambda tx: reviews.beside(tx, product.id)),
         review=review or {"name": "", "stars": "", "text": ""},

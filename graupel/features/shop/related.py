@@ -10,6 +10,7 @@ from graupel.core import baskets
 from graupel.core import choices as choice_rules
 from graupel.db import Tx
 from graupel.features.assortments import service as assortments
+from graupel.features.kits import reading as kits
 from graupel.features.orders import wares
 from graupel.features.orders.wares import Stall
 from graupel.features.products import many
@@ -57,6 +58,25 @@ def of_article(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Gr
         if row["other_id"] in rows:
             groups.setdefault(row["relation_kind_id"], []).append(rows[row["other_id"]])
     return [Group(names.get(key) or kinds[key]["name"], of_kind[:SHOWN]) for key, of_kind in groups.items()]
+
+
+@dataclass(frozen=True)
+class Contained:
+    """What is in a kit whatever is picked: how much of what, and the path of its article where the shop shows it."""
+
+    said: str
+    path: str = ""
+
+
+def contained(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Contained]:
+    """What a kit always has in it, in its order."""
+    parts = [one for one in kits.of_product(ctx, tx, product_id, window.lens).parts if not one.pick and not one.gone]
+    if not parts:
+        return []
+    shown = assortments.shown_in(ctx, tx, window.shop)
+    ids = list(dict.fromkeys(one.product_id for one in parts if one.product_id in shown))
+    paths = {row["id"]: row["path"] for row in service.rows(ctx, tx, window, ids, shown)}
+    return [Contained(one.said, paths.get(one.product_id, "")) for one in parts]
 
 
 def offered(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Offered]:

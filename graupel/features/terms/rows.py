@@ -203,3 +203,11 @@ class WorkingRow(TypedDict):
     cut_off: str
     closed: str
     version: int
+
+
+class MakesRow(TypedDict):
+    """How many of a kit its parts make; None without end."""
+
+    product_id: int
+    ready: int | None
+    most: int | None

@@ -170,6 +170,14 @@ def test_the_same_again_adds_to_its_line_and_another_choice_is_another_line(stra
     assert len(re.findall('name="n-', stranger.get("/shop/basket").text)) == 2
 
 
+def test_who_wants_more_than_there_is_gets_what_there_is_and_is_told(stranger, ctx, wool):
+    count(ctx, wool, 5)
+    said = put(stranger, ctx, wool, n="9")
+    assert "only 5 can be had" in text_of(said)
+    assert "Not sent there" not in text_of(said), "nobody said yet where it goes"
+    assert 'value="5"' in stranger.get("/shop/basket").text
+
+
 def test_delivery_follows_the_country_and_what_is_typed_stays(stranger, ctx, wool):
     put(stranger, ctx, wool)
     shown(stranger)
