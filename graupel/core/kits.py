@@ -34,6 +34,8 @@ class PricedBy(StrEnum):
 class Part:
     """A part of a kit. ``pick``: what buyers read of the pick that it belongs to, "" of what is always in the kit.
 
+    ``name``: of its product; ``variant``: what that one differs by, in words.
+
     ``price``: what a piece of it costs everywhere, None where nobody said; ``ready`` and ``most``: what of it can be
     had at once and be ordered, None without end; ``gone``: it is archived or not there any more.
     """
@@ -43,6 +45,7 @@ class Part:
     quantity: Decimal
     pick: str = ""
     name: str = ""
+    variant: str = ""
     sku: str = ""
     product_id: int = 0
     price: Decimal | None = None
@@ -64,7 +67,12 @@ class Part:
     @property
     def said(self) -> str:
         """How much of what, as buyers read it: "2 × Moss aran"."""
-        return self.name if self.quantity == 1 else f"{show(self.quantity)} × {self.name}"
+        return self.full_name if self.quantity == 1 else f"{show(self.quantity)} × {self.full_name}"
+
+    @property
+    def full_name(self) -> str:
+        """Its product's name, and what it differs by."""
+        return ", ".join(filter(None, (self.name, self.variant)))
 
     @property
     def amount(self) -> Decimal:
@@ -120,11 +128,9 @@ def _scarcest(counts: Iterable[Decimal | None]) -> Decimal | None:
 
 def scarcest(parts: Iterable[Part]) -> Part | None:
     """The part that decides how many can be made; None where all are without end."""
-    places = slots(parts)
     most = makes(parts).most
-    if most is None:
-        return None
-    return next(place[0] for place in places if _best(one.makes_most for one in place) == most)
+    places = [place for place in slots(parts) if _best(one.makes_most for one in place) == most]
+    return next((one for place in places for one in place if one.makes_most == most and most is not None), None)
 
 
 # --- what it costs and weighs --------------------------------------------------------------------------------
@@ -178,12 +184,13 @@ def picks(
 def _entries(place: Sequence[Part], priced_by: PricedBy, percent: Decimal, decimals: int) -> list[Entry]:
     first = place[0]
     default = next((one.id for one in place if _can_be_had(one)), None)
+    of_one_product = len({one.product_id for one in place}) == 1
 
     def entry(one: Part) -> Entry:
         more = _less(one.amount, percent, decimals) - _less(first.amount, percent, decimals)
         return Entry(
             -one.id,
-            one.name,
+            (one.variant if of_one_product else "") or one.full_name,
             AddsBy.FIXED if priced_by is PricedBy.PARTS and more else AddsBy.NOTHING,
             more,
             weight_g=int(rounded(one.grams - first.grams, 0)) or None,
@@ -247,6 +254,6 @@ def problems_of(parts: Sequence[Part], own_id: int, kits: Iterable[int], used_by
         elif one.product_id in known:
             found.append(Problem("kit.in_kit", f"“{one.name}” is a kit, and a kit can’t be in a kit.", "parts"))
         if one.pick and (one.pick.casefold(), one.variant_id) in seen:
-            found.append(Problem("kit.twice", f"“{one.name}” stands twice in the pick “{one.pick}”.", "parts"))
+            found.append(Problem("kit.twice", f"“{one.full_name}” stands twice in the pick “{one.pick}”.", "parts"))
         seen.add((one.pick.casefold(), one.variant_id))
     return found

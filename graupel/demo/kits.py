@@ -42,5 +42,7 @@ def _wishes(ctx: Context, editor: Actor, made: Made, kind: str, words: str, quan
     fitting = (key for key, good in made if good.kind == kind and good.status == Status.LIVE and words in good.name)
     found = next(fitting, None)
     if found is not None:
-        variants = products.read(ctx, editor, found).for_sale
+        product = products.read(ctx, editor, found)
+        shades = {one.combination[:1]: one for one in reversed(product.for_sale) if one.stock != 0}
+        variants = sorted(shades.values(), key=lambda one: one.id)
         yield from (Wish(one.id, quantity, pick) for one in variants[: PICKED if pick else 1])

@@ -53,6 +53,7 @@ def test_the_scarcest_part_says_how_many_can_be_made():
     assert makes([replace(PATTERN, gone=True), WOOL]) == Makes(D(0), D(0))
     assert scarcest([RIBBON, WOOL]) in (RIBBON, WOOL)
     assert scarcest([PATTERN]) is None
+    assert scarcest([replace(RUST, most=D(8)), MOSS, RIBBON]) == replace(RUST, most=D(8)), "of a pick the best"
 
 
 QUANTITIES = st.decimals("0.01", "20", places=2)
@@ -105,6 +106,10 @@ def test_a_pick_is_asked_as_a_choice_that_says_the_difference():
         (-2, AddsBy.NOTHING, D(0), None, True, False),
         (-3, AddsBy.FIXED, D("1.80"), 40, False, True),
     ]
+    assert [one.label for one in colour.entries] == ["Part 2", "Part 3"]
+    shades = [replace(one, variant=shade, product_id=7) for one, shade in ((MOSS, "Moss"), (RUST, "Rust"))]
+    (colour,) = picks(shades, PricedBy.OWN, D(0), {})
+    assert [one.label for one in colour.entries] == ["Moss", "Rust"], "of one product only what differs is said"
     (typed,) = picks(KIT, PricedBy.OWN, D(10), {})
     assert typed.label == "Colour"
     assert all(one.adds_by is AddsBy.NOTHING for one in typed.entries), "what is typed stays, whatever is picked"

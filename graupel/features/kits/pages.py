@@ -82,4 +82,6 @@ def _found(ctx: Context, actor: Actor, typed: str, product_id: int, seen: Seen) 
 
     words = typed.casefold().split()
     parts = ctx.db.run(work)
-    return sorted(parts, key=lambda one: -sum(word in f"{one.name} {one.sku}".casefold() for word in words))[:FOUND]
+    return sorted(parts, key=lambda one: -sum(word in f"{one.full_name} {one.sku}".casefold() for word in words))[
+        :FOUND
+    ]

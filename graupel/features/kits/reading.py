@@ -17,7 +17,6 @@ from graupel.features.kits import store
 from graupel.features.kits.rows import KitRow, PartRow
 from graupel.features.products import many, selling
 from graupel.features.products import service as products
-from graupel.features.products.service import Product
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.wording import service as wording
 
@@ -94,6 +93,7 @@ def _part(row: PartRow, named: Mapping[int, Part]) -> Part:
         row["quantity"],
         row["pick"],
         known.name,
+        known.variant,
         known.sku,
         known.product_id,
         known.price,
@@ -122,7 +122,8 @@ def variants(ctx: Context, tx: Tx, variant_ids: Sequence[int], lens: Lens) -> di
                 one.id,
                 Decimal(1),
                 "",
-                _name(product, one, lens, words),
+                product_rules.seen(product.values, lens).name,
+                products.choice_labels(product, one, words),
                 one.sku,
                 product.id,
                 inherited(one.price, product.values.price),
@@ -132,8 +133,3 @@ def variants(ctx: Context, tx: Tx, variant_ids: Sequence[int], lens: Lens) -> di
                 its_own is None or product.values.status is Status.ARCHIVED,
             )
     return found
-
-
-def _name(product: Product, variant: products.Variant, lens: Lens, words: vocabulary.Vocabulary) -> str:
-    name = product_rules.seen(product.values, lens).name
-    return ", ".join(filter(None, (name, products.choice_labels(product, variant, words))))

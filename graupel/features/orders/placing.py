@@ -233,7 +233,7 @@ def _line(reckoned: Reckoned, line: Line, lang: str) -> dict[str, Any]:
                     "variant_id": one.variant_id,
                     "product_id": one.product_id,
                     "sku": one.sku,
-                    "name": one.name,
+                    "name": one.full_name,
                     "quantity": f"{plain(one.quantity * line.wanted.quantity):f}",
                 }
                 for one in _parts(line)

@@ -9,6 +9,7 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.products import pictures, service, skus, store
 from graupel.features.products.service import Product
+from graupel.features.terms import sells_sql
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
 
@@ -41,6 +42,8 @@ def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | No
         problems.append(
             Problem("variant.own", "This product varies: SKU, GTIN and stock belong to each of its variants.", "sku")
         )
+    if current and current.made:
+        problems += _of_kit(tx, values, current)
     only = current.variants[0].id if current and not current.varies and current.variants else None
     problems += ordering.problems({name: getattr(values, name) for name in ordering.FIELDS})
     if values.sku:
@@ -55,3 +58,15 @@ def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | No
         problems.append(Problem("type.unknown", "This product type is not there any more. Choose another.", "type_id"))
     variants = current.variants if current else ()
     return problems + pictures.problems(tx, values.pictures, {variant.id for variant in variants}, words)
+
+
+def _of_kit(tx: Tx, values: ProductValues, current: Product) -> list[Problem]:
+    """Of a kit stock follows from its parts, and so does the price where that was said."""
+    found = []
+    if values.stock is not None and values.stock != current.values.stock:
+        said = "Of a kit there is what its parts make. Count those, and leave this blank."
+        found.append(Problem("kit.stock", said, "stock"))
+    if values.price != current.values.price and sells_sql.priced_by_parts(tx, current.id):
+        said = "It follows from the parts of this kit. Under Kit you can say that it costs what is typed."
+        found.append(Problem("kit.price", said, "price"))
+    return found

@@ -175,6 +175,8 @@ def rows_of(tx: Tx, ids: list[int], lang: str) -> list[TableRow]:
         {"ids": ids, "lang": lang},
     )
     by_id = {row["id"]: row for row in rows}
+    for key, made in sells_sql.made(tx, ids).items():
+        by_id[key]["stock"] = made.ready  # of a kit there is what its parts make
     return [by_id[product_id] for product_id in ids if product_id in by_id]
 
 

@@ -110,6 +110,11 @@ def made(tx: Tx, product_ids: Sequence[int]) -> dict[int, Makes]:
     }
 
 
+def priced_by_parts(tx: Tx, product_id: int) -> bool:
+    """Whether what a product costs follows from its parts."""
+    return bool(tx.value("SELECT 1 FROM kit WHERE product_id = %s AND priced_by = 'parts'", [product_id]))
+
+
 @dataclass(frozen=True)
 class SellsSql:
     """SQL of a variant ``v`` of ``p`` with JOINS. ``standing``: its word; ``ready`` and ``most``: NULL without end;

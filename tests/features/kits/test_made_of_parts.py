@@ -31,7 +31,7 @@ from graupel.features.products import saving, selling, table
 from graupel.features.products import service as products
 from graupel.features.stock import service as stock
 from graupel.features.variants import copying
-from tests.making import make_product, roll_back_newest, set_status, work_off
+from tests.making import bring_in, make_product, roll_back_newest, set_status, work_off
 from tests.serving import Browser, app, as_role, stranger
 
 __all__ = ["app", "as_role", "stranger"]
@@ -114,9 +114,13 @@ def test_it_follows_its_parts_and_not_what_somebody_types(ctx, goods, kit):
     assert variant_of(ctx, kit).price == D("51.93")
     titles = [one["title"] for one in history.list_change_sets(ctx, SYSTEM).change_sets]
     assert (len(titles) - sets, titles[0]) == (2, "Kits cost and weigh what their parts do")
-    reprice(ctx, kit, "9")
+    with pytest.raises(Refused, match="It follows from the parts"):
+        reprice(ctx, kit, "9")
+    with pytest.raises(Refused, match="there is what its parts make"):
+        saving.save(ctx, SYSTEM, kit, replace(products.read(ctx, SYSTEM, kit).values, stock=D(4)), None)
+    bring_in(ctx, "SKU,Price\nKIT,9\n")
     work_off(ctx)
-    assert variant_of(ctx, kit).price == D("51.93")
+    assert variant_of(ctx, kit).price == D("51.93"), "a file does not look, and is followed"
     say(ctx, goods, priced_by=PricedBy.OWN)
     reprice(ctx, kit, "9")
     reprice(ctx, goods["MOSS"], "12")
@@ -213,8 +217,9 @@ def test_by_sets_as_many_can_be_made_as_one_by_one(ctx, seed):
 
 def test_the_table_hears_of_it_when_a_part_is_gone(ctx, goods, kit):
     def had():
-        rows = table.read(ctx, SYSTEM, TableState.read({"had": ["yes"]})).rows
-        return kit in {row["id"] for row in rows}
+        rows = {row["id"]: row for row in table.read(ctx, SYSTEM, TableState.read({"had": ["yes"]})).rows}
+        assert kit not in rows or rows[kit]["stock"] == most(ctx, kit)
+        return kit in rows
 
     assert (had(), most(ctx, kit)) == (True, D(2))
     stock.book(ctx, SYSTEM, variant_of(ctx, goods["RIBBON"]).id, None, "=2", "", Reason.COUNTED)
