@@ -18,6 +18,7 @@ from graupel.core.kits import Part
 from graupel.core.ordering import Ordering
 from graupel.core.price_rules import PriceRule, rounded
 from graupel.core.taxes import TaxedLine, Taxing
+from graupel.core.together import Less, Offer, Pieces, less
 
 NOTHING = Decimal(0)
 #: A basket has no more lines.
@@ -44,6 +45,7 @@ class Ware:
     weight_g: int | None = None
     raises: bool = False
     parts: Sequence[Part] = ()
+    product_id: int = 0
 
     def needs(self, answers: Answers) -> dict[int, Decimal]:
         """By variant how much of it one piece takes: of a kit its parts, with what was picked; else of itself."""
@@ -89,7 +91,7 @@ class Line:
     """A line with what it comes to.
 
     ``asked``: of a piece, without what was chosen; ``amount``: of the line, with tax where taxes are set up; ``wrong``:
-    by choice why its answer can't be taken.
+    by choice why its answer can't be taken; ``less``: what was taken off because of what else is in the basket.
     """
 
     wanted: Wanted
@@ -99,6 +101,7 @@ class Line:
     taxed: TaxedLine | None
     amount: Decimal
     wrong: Mapping[int, Wrong] = field(default_factory=dict)
+    less: Less | None = None
 
     @property
     def net(self) -> Decimal:
@@ -144,17 +147,29 @@ class Basket:
         return {percent: tax for percent, tax in sorted(found.items()) if tax}
 
 
-def basket(wanted: Iterable[Wanted], wares: Mapping[int, Ware], today: date) -> Basket:
-    """What a basket comes to. ``wares``: by variant, those that can be bought; ``today``: the shop's day."""
+def basket(wanted: Iterable[Wanted], wares: Mapping[int, Ware], today: date, offers: Sequence[Offer] = ()) -> Basket:
+    """What a basket comes to. ``wares``: by variant, those that can be bought; ``today``: the shop's day; ``offers``:
+    what costs less together with what."""
     fitting, changes = fit(wanted, wares)
     counts = _counts(fitting)
-    lines = [_line(one, wares[one.variant_id], counts[one.variant_id], today) for one in fitting]
+    asked = {one.id: _asked(one, wares[one.variant_id], counts[one.variant_id]) for one in fitting}
+    off = less([_pieces(one, wares[one.variant_id], asked[one.id]) for one in fitting], offers)
+    lines = [_line(one, wares[one.variant_id], asked[one.id], off.get(one.id), today) for one in fitting]
     dearer = [
         Change(Why.PRICE, one.ware.name, one.wanted.seen, one.chosen.piece)
         for one in lines
         if one.wanted.seen is not None and one.wanted.seen != one.chosen.piece
     ]
     return Basket(lines, [*changes, *dearer])
+
+
+def _asked(wanted: Wanted, ware: Ware, count: Decimal) -> Decimal:
+    asked = ware.asked(max(int(count), 1))
+    return paid(asked, wanted.pays) if ware.raises else asked
+
+
+def _pieces(wanted: Wanted, ware: Ware, asked: Decimal) -> Pieces:
+    return Pieces(wanted.id, ware.product_id, ware.variant_id, asked, wanted.quantity, ware.rule)
 
 
 def _counts(lines: Iterable[Wanted]) -> dict[int, Decimal]:
@@ -227,15 +242,15 @@ def _spread(lines: Sequence[Wanted], by: Decimal) -> list[Wanted]:
     return found
 
 
-def _line(wanted: Wanted, ware: Ware, count: Decimal, today: date) -> Line:
+def _line(wanted: Wanted, ware: Ware, asked: Decimal, off: Less | None, today: date) -> Line:
     wanted = replace(wanted, answers=choices.still_there(ware.choices, wanted.answers))
-    asked = ware.asked(max(int(count), 1))
-    if ware.raises:
-        asked = paid(asked, wanted.pays)
     found = choices.chosen(ware.choices, wanted.answers, asked, ware.sku, ware.rule)
-    taxed = ware.taxing.line(found.piece, wanted.quantity, found.once) if ware.taxing else None
-    amount = taxed.gross if taxed else rounded(found.line(wanted.quantity), ware.rule.decimals)
-    return Line(wanted, ware, asked, found, taxed, amount, choice_answers.wrong(ware.choices, wanted.answers, today))
+    once = found.once - (off.amount if off else NOTHING)
+    taxed = ware.taxing.line(found.piece, wanted.quantity, once) if ware.taxing else None
+    whole = max(found.piece * wanted.quantity + once, NOTHING)
+    amount = taxed.gross if taxed else rounded(whole, ware.rule.decimals)
+    wrong = choice_answers.wrong(ware.choices, wanted.answers, today)
+    return Line(wanted, ware, asked, found, taxed, amount, wrong, off)
 
 
 def paid(asked: Decimal, pays: Decimal | None) -> Decimal:

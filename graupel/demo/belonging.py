@@ -9,7 +9,7 @@ from graupel.db import Tx
 from graupel.demo.goods import Good
 from graupel.features.products import service as products
 from graupel.features.relations import service
-from graupel.features.relations.service import Wish
+from graupel.features.relations.cheaper import Wish
 
 Made = Sequence[tuple[int, Good]]
 

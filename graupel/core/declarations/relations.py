@@ -23,6 +23,11 @@ RELATION = Record(
         ref("relation_kind_id", "Kind", "relation_kind", use="products", once=("product_id", "other_id")),
         ref("other_id", "Related", "product"),
         Field("position", "Place", FieldKind.COUNT, empty=0),
+        Field("less_by", "Costs less together by", FieldKind.WORD, empty=""),
+        Field("less", "Costs less together", FieldKind.MONEY, empty=0),
+        Field("less_from", "Less from", FieldKind.MOMENT),
+        Field("less_until", "Less until", FieldKind.MOMENT),
     ),
     parent="product",
+    wholes=(("less_by", "less", "less_from", "less_until"),),
 )

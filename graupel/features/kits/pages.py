@@ -1,5 +1,7 @@
 """Kits: the part of the product editor, and the search for what a kit is made of."""
 
+from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -9,6 +11,7 @@ from graupel.context import Context
 from graupel.core import kits as rules
 from graupel.core.kits import Part, PricedBy
 from graupel.core.roles import Actor, Role
+from graupel.core.stock import show
 from graupel.core.tables import TableState
 from graupel.db import Tx
 from graupel.features.destinations.service import Seen
@@ -27,6 +30,15 @@ FOUND, LOOKED_AT = 12, 12
 product_router = APIRouter(prefix="/products/{product_id}/kit", dependencies=[Depends(from_our_own_page)])
 
 
+@dataclass(frozen=True)
+class Row:
+    """A row of the part: what is in the kit, with how much of it and which pick as texts."""
+
+    part: Part
+    quantity: str
+    pick: str
+
+
 def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
     """What the editor's part shows."""
 
@@ -34,6 +46,9 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
         kit = reading.of_product(ctx, tx, product.id, seen.lens)
         return {
             "kit": kit,
+            "rows": [Row(one, show(one.quantity), one.pick) for one in kit.parts],
+            "priced_by": kit.priced_by,
+            "percent": show(kit.percent) if kit.percent else "",
             "marks": service.flat(kit),
             "scarcest": rules.scarcest(kit.parts),
             "gone": sum(one.gone for one in kit.parts),
@@ -42,6 +57,16 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
         }
 
     return ctx.db.run(work) | {"may_edit": actor.may(Role.EDITOR), "by_parts": PricedBy.PARTS}
+
+
+def _as_typed(ctx: Context, form: KitTyped, seen: Seen) -> dict[str, Any]:
+    """What the part shows instead where what was typed could not be taken."""
+    ids = [one.variant_id for one in form.wishes]
+    known = ctx.db.run(lambda tx: reading.variants(ctx, tx, ids, seen.lens))
+    gone = (Part(0, one, Decimal(1), gone=True) for one in ids)
+    parts = [known.get(one.variant_id, one) for one in gone]
+    rows = [Row(part, one.quantity, one.pick) for part, one in zip(parts, form.wishes, strict=True)]
+    return {"rows": rows, "priced_by": form.priced_by, "percent": form.percent}
 
 
 def part_mark(data: dict[str, Any]) -> str:
@@ -60,6 +85,8 @@ def save(request: Request, ctx: Ctx, signed: Signed, form: FormOf[KitTyped], pro
     )
     product = products.read(ctx, signed.actor, product_id)
     data = part_data(ctx, signed.actor, product, request.state.seen)
+    if tried.problems:
+        data |= _as_typed(ctx, form, request.state.seen)
     return page(request, "kits/part.html", product=product, data=data, **tried.shown)
 
 

@@ -30,6 +30,7 @@ from graupel.features.orders import basket_store as store
 from graupel.features.orders import buyer_files, wares
 from graupel.features.orders.rows import BasketLineRow, BasketRow
 from graupel.features.orders.wares import Place, Stall
+from graupel.features.relations import cheaper
 from graupel.features.terms import deliveries, stocks
 from graupel.features.terms import service as terms
 
@@ -134,7 +135,8 @@ def reckon(ctx: Context, tx: Tx, place: Place, row: BasketRow, wanted: Sequence[
     country = typed.get("country") or home_country(ctx, tx, place)
     place = replace(place, country=country)
     stalls = wares.load(ctx, tx, place, sorted({one.variant_id for one in wanted}))
-    found = rules.basket(wanted, wares.wares_of(stalls), stocks.today(ctx, tx))
+    offers = cheaper.offers(tx, sorted({one.product_id for one in stalls.values()}), ctx.now(tx))
+    found = rules.basket(wanted, wares.wares_of(stalls), stocks.today(ctx, tx), offers)
     pieces = [
         stalls[one.wanted.variant_id].piece(one.wanted.id, one.wanted.quantity, one.weight_g, _value(place, one))
         for one in found.lines

@@ -226,7 +226,7 @@ def _line(reckoned: Reckoned, line: Line, lang: str) -> dict[str, Any]:
         "net": line.net,
         "percent": line.ware.taxing.percent if line.ware.taxing else 0,
         "weight_g": line.weight_g,
-        "chosen": json.dumps(said(line, lang)),
+        "chosen": json.dumps(said(reckoned, line, lang)),
         "parts": json.dumps(
             [
                 {
@@ -242,9 +242,9 @@ def _line(reckoned: Reckoned, line: Line, lang: str) -> dict[str, Any]:
     }
 
 
-def said(line: Line, lang: str) -> list[dict[str, Any]]:
-    """What a line of a kit has in it whatever is picked, and what was chosen with a line, in words: label, what was
-    said, what it added, the file that was handed in."""
+def said(reckoned: Reckoned, line: Line, lang: str) -> list[dict[str, Any]]:
+    """What a line of a kit has in it whatever is picked, what was chosen with a line, and what it costs less with other
+    goods, in words: label, what was said, what it added, the file that was handed in."""
     adds: dict[int, list[Addition]] = {}
     for one in line.chosen.additions:
         adds.setdefault(one.choice.id, []).append(one)
@@ -257,6 +257,10 @@ def said(line: Line, lang: str) -> list[dict[str, Any]]:
             each = sum((one.amount for one in amounts if not one.once), Decimal(0))
             once = sum((one.amount for one in amounts if one.once), Decimal(0))
             found.append(_said(choice.shown_label, in_words(choice, answer), each, once, answer.kept_as))
+    if line.less:
+        names = {one.product_id: one.name for one in reckoned.stalls.values()}
+        because_of = ", ".join(names[key] for key in line.less.because_of)
+        found.append(_said(phrase("Less together with", lang), because_of, once=-line.less.amount))
     return found
 
 

@@ -141,6 +141,7 @@ def _of_product(
             inherited(one.weight_g, product.values.weight_g),
             product.values.buyer_raises,
             kit.parts if kit else (),
+            product.id,
         )
         stalls.append(
             Stall(

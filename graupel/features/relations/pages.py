@@ -1,5 +1,7 @@
 """Relations: the part of the product editor, the search for what goes with it, and the kinds."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -14,7 +16,9 @@ from graupel.features.destinations.service import Seen
 from graupel.features.products import service as products
 from graupel.features.products import table
 from graupel.features.products.service import Product
-from graupel.features.relations import service
+from graupel.features.relations import cheaper, service, store
+from graupel.features.relations.cheaper import Wish
+from graupel.features.relations.rows import RelatedRow
 from graupel.features.relations.schemas import KindTyped, Looked, RelatedTyped
 from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
@@ -26,24 +30,41 @@ router = APIRouter(prefix="/relations", dependencies=[Depends(from_our_own_page)
 product_router = APIRouter(prefix="/products/{product_id}/relations", dependencies=[Depends(from_our_own_page)])
 
 
+@dataclass(frozen=True)
+class Row:
+    """A row of the part: what is related, as which kind, and what was said of its price together. ``product``: None
+    where it is not there any more."""
+
+    wish: Wish
+    product: RelatedRow | None
+
+
 def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
     """What the editor's part shows."""
 
     def work(tx: Tx) -> dict[str, Any]:
         related = service.of_product(ctx, tx, product.id)
+        kinds = service.kinds(tx)
         return {
-            "related": related,
-            "kinds": service.kinds(tx),
+            "rows": [Row(cheaper.wish_of(ctx, one.row), one.product) for one in related],
+            "kinds": kinds,
             "marks": service.flat(related),
+            "offered": {row["id"] for row in kinds if row["offered"]},
             "gone": sum(one.product is None or one.product["status"] == Status.ARCHIVED for one in related),
         }
 
     return ctx.db.run(work) | {"may_edit": actor.may(Role.EDITOR)}
 
 
+def _as_typed(ctx: Context, wishes: Sequence[Wish]) -> list[Row]:
+    """The rows as somebody typed them, where they could not be taken."""
+    found = ctx.db.run(lambda tx: store.named(tx, [one.other_id for one in wishes], ctx.settings.language))
+    return [Row(one, found.get(one.other_id)) for one in wishes]
+
+
 def part_mark(data: dict[str, Any]) -> str:
     """The shape of its mark."""
-    return "half" if data["gone"] else "full" if data["related"] else "dash"
+    return "half" if data["gone"] else "full" if data["rows"] else "dash"
 
 
 @product_router.post("")
@@ -58,6 +79,8 @@ def relate(request: Request, ctx: Ctx, signed: Signed, form: FormOf[RelatedTyped
     )
     product = products.read(ctx, signed.actor, product_id)
     data = part_data(ctx, signed.actor, product, request.state.seen)
+    if tried.problems:
+        data["rows"] = _as_typed(ctx, form.wishes)
     return page(request, "relations/part.html", product=product, data=data, **tried.shown)
 
 

@@ -1,5 +1,7 @@
 """Shapes of the rows that the store of relations reads."""
 
+from datetime import datetime
+from decimal import Decimal
 from typing import TypedDict
 
 
@@ -15,14 +17,27 @@ class KindRow(TypedDict):
 
 
 class RelationRow(TypedDict):
-    """That a product has another beside it."""
+    """That a product has another beside it; ``less``: what that costs less together with it, in the moments (UTC)."""
 
     id: int
     product_id: int
     relation_kind_id: int
     other_id: int
     position: int
+    less_by: str
+    less: Decimal
+    less_from: datetime | None
+    less_until: datetime | None
     version: int
+
+
+class OfferRow(TypedDict):
+    """That a product costs less together with another, now."""
+
+    product_id: int
+    other_id: int
+    less_by: str
+    less: Decimal
 
 
 class RelatedRow(TypedDict):

@@ -1,9 +1,10 @@
 """What the pages of relations are sent."""
 
+from itertools import chain, repeat, zip_longest
 from typing import Annotated
 
-from graupel.features.relations.service import Wish
-from graupel.web.sent import Ids, Marks, MaybeWhole, Search, Sent, Ticked
+from graupel.features.relations.cheaper import Wish
+from graupel.web.sent import Ids, Marks, MaybeWhole, Search, Sent, Texts, Ticked
 
 
 class RelatedTyped(Sent):
@@ -11,6 +12,9 @@ class RelatedTyped(Sent):
 
     others: Ids = ()
     kinds: Ids = ()
+    less: Texts = ()
+    begins: Texts = ()
+    ends: Texts = ()
     add: MaybeWhole = None
     add_kind: MaybeWhole = None
     marks: Marks = None
@@ -18,7 +22,9 @@ class RelatedTyped(Sent):
     @property
     def wishes(self) -> list[Wish]:
         """What is wanted, in its order."""
-        found = [Wish(kind, other) for kind, other in zip(self.kinds, self.others, strict=False)]
+        said = zip_longest(self.less, self.begins, self.ends, fillvalue="")
+        rows = zip(self.kinds, self.others, chain(said, repeat(("", "", ""))), strict=False)
+        found = [Wish(kind, other, *texts) for kind, other, texts in rows]
         return [*found, *([Wish(self.add_kind, self.add)] if self.add and self.add_kind else [])]
 
 

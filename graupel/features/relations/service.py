@@ -13,7 +13,8 @@ from graupel.db import DuplicateKey, Tx, declared
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
-from graupel.features.relations import store
+from graupel.features.relations import cheaper, store
+from graupel.features.relations.cheaper import Wish
 from graupel.features.relations.rows import KindRow, RelatedRow, RelationRow
 from graupel.features.variants.copying import Copied
 
@@ -30,14 +31,6 @@ class Related:
     product: RelatedRow | None
 
 
-@dataclass(frozen=True)
-class Wish:
-    """A row of a product's relations as its form has it."""
-
-    kind_id: int
-    other_id: int
-
-
 def kinds(tx: Tx) -> list[KindRow]:
     """The kinds of relation in their order."""
     return store.kinds(tx)
@@ -52,7 +45,14 @@ def of_product(ctx: Context, tx: Tx, product_id: int) -> list[Related]:
 
 def flat(related: Sequence[Related]) -> dict[str, Any]:
     """What the part of a product shows, as plain data."""
-    return {"related": [f"{one.row['relation_kind_id']}.{one.row['other_id']}" for one in related]}
+    return {
+        "related": [_key(one.row) for one in related],
+        "together": sorted(f"{_key(one.row)} {said}" for one in related if (said := cheaper.said(one.row))),
+    }
+
+
+def _key(row: RelationRow) -> str:
+    return f"{row['relation_kind_id']}.{row['other_id']}"
 
 
 def relate(ctx: Context, actor: Actor, product_id: int, wishes: Sequence[Wish], name: str, marks: Marks = None) -> None:
@@ -62,6 +62,7 @@ def relate(ctx: Context, actor: Actor, product_id: int, wishes: Sequence[Wish], 
     Raises Refused, Outdated.
     """
     actor.require(Role.EDITOR)
+    typed = {f"{one.kind_id}.{one.other_id}": cheaper.typed(ctx, place, one) for place, one in enumerate(wishes)}
 
     def work(tx: Tx) -> None:
         known = {row["id"]: row for row in store.kinds(tx)}
@@ -72,16 +73,23 @@ def relate(ctx: Context, actor: Actor, product_id: int, wishes: Sequence[Wish], 
             for one in wishes
             if one.kind_id in known and one.other_id in there and one.other_id != product_id
         ]
-        mine = {"related": list(dict.fromkeys(wanted))}
-        theirs = {"related": [f"{row['relation_kind_id']}.{row['other_id']}" for row in rows]}
-        product = {"product": [product_id]}
-        both = meeting.bring_together(tx, product, marks, mine, theirs, lambda _: "What goes with it")["related"]
+        mine = {
+            "related": list(dict.fromkeys(wanted)),
+            "together": sorted(f"{key} {said}" for key, said in typed.items() if said and key in wanted),
+        }
+        theirs = flat([Related(row, None) for row in rows])
+        now = meeting.bring_together(tx, {"product": [product_id]}, marks, mine, theirs, _part_label)
+        both, said = now["related"], dict(one.split(" ", 1) for one in now["together"])
         if len(both) > MOST:
             raise Refused.because("relation.many", f"A product has at most {MOST} related ones.", "related")
         with history.change_set(tx, actor, "product.relations", f"Related goods changed: {name}") as recorder:
-            _write(tx, recorder, product_id, rows, both, known)
+            _write(tx, recorder, product_id, rows, {key: cheaper.columns(said.get(key, "")) for key in both}, known)
 
     ctx.db.run(work)
+
+
+def _part_label(name: str) -> str:
+    return "What goes with it" if name == "related" else "What costs less together"
 
 
 def _write(
@@ -89,28 +97,29 @@ def _write(
     recorder: history.Recorder,
     product_id: int,
     rows: Sequence[RelationRow],
-    wanted: Sequence[str],
+    wanted: Mapping[str, dict[str, Any]],
     known: Mapping[int, KindRow],
 ) -> None:
-    left = {f"{row['relation_kind_id']}.{row['other_id']}": row for row in rows}
-    back = {(row["product_id"], row["relation_kind_id"]): row for row in _back(tx, product_id, rows, wanted)}
+    left = {_key(row): row for row in rows}
+    back = {(row["product_id"], row["relation_kind_id"]): row for row in _back(tx, product_id, rows, list(wanted))}
     for key in [key for key in left if key not in wanted]:
         row = left.pop(key)
         remove(tx, recorder, row)
         other = back.get((row["other_id"], row["relation_kind_id"]))
         if other and known[row["relation_kind_id"]]["mutual"]:
             remove(tx, recorder, other)
-    for place, key in enumerate(wanted):
+    for place, (key, costs) in enumerate(wanted.items()):
         kind_id, other_id = (int(part) for part in key.split("."))
         there = left.get(key)
         if there is None:
-            insert(tx, recorder, product_id, kind_id, other_id, place)
+            insert(tx, recorder, product_id, kind_id, other_id, place, costs)
             if known[kind_id]["mutual"] and (other_id, kind_id) not in back:
                 insert(tx, recorder, other_id, kind_id, product_id, store.count_of(tx, other_id, kind_id))
-        elif recorder.changed(
-            "relation", there["id"], {"position": there["position"]}, {"position": place}, there["version"] + 1
-        ):
-            declared.update(tx, RELATION, there["id"], {"position": place})
+            continue
+        after = {"position": place, **costs}
+        before = {"position": there["position"], **cheaper.columns(cheaper.said(there))}
+        if recorder.changed("relation", there["id"], before, after, there["version"] + 1):
+            declared.update(tx, RELATION, there["id"], after)
 
 
 def _back(tx: Tx, product_id: int, rows: Sequence[RelationRow], wanted: Sequence[str]) -> list[RelationRow]:
@@ -118,9 +127,23 @@ def _back(tx: Tx, product_id: int, rows: Sequence[RelationRow], wanted: Sequence
     return store.back(tx, product_id, sorted(others))
 
 
-def insert(tx: Tx, recorder: history.Recorder, product_id: int, kind_id: int, other_id: int, position: int) -> None:
-    """A new relation."""
-    values = {"product_id": product_id, "relation_kind_id": kind_id, "other_id": other_id, "position": position}
+def insert(
+    tx: Tx,
+    recorder: history.Recorder,
+    product_id: int,
+    kind_id: int,
+    other_id: int,
+    position: int,
+    costs: Mapping[str, Any] = cheaper.NO_LESS,
+) -> None:
+    """A new relation. ``costs``: what the other costs less together."""
+    values = {
+        "product_id": product_id,
+        "relation_kind_id": kind_id,
+        "other_id": other_id,
+        "position": position,
+        **costs,
+    }
     recorder.made("relation", declared.insert(tx, RELATION, values), values)
 
 
@@ -135,7 +158,8 @@ def copy(copied: Copied) -> None:
     """A copy goes with what its original goes with; nothing else learns of it."""
     for row in store.of_product(copied.tx, copied.original):
         kind_id, other_id = row["relation_kind_id"], row["other_id"]
-        insert(copied.tx, copied.recorder, copied.copy, kind_id, other_id, row["position"])
+        costs = cheaper.columns(cheaper.said(row))
+        insert(copied.tx, copied.recorder, copied.copy, kind_id, other_id, row["position"], costs)
 
 
 # --- kinds ---------------------------------------------------------------------------------------------------

@@ -1,11 +1,12 @@
 """The tables of relations."""
 
 from collections.abc import Sequence
+from datetime import datetime
 
 from graupel.core.declarations.relations import RELATION, RELATION_KIND
 from graupel.db import Tx
 from graupel.db.rows import Named
-from graupel.features.relations.rows import KindRow, RelatedRow, RelationNameRow, RelationRow
+from graupel.features.relations.rows import KindRow, OfferRow, RelatedRow, RelationNameRow, RelationRow
 
 _KIND = f"SELECT id, {', '.join(RELATION_KIND.columns())}, version FROM relation_kind"
 _RELATION = f"SELECT id, {', '.join(RELATION.columns())}, version FROM relation"
@@ -39,6 +40,17 @@ def back(tx: Tx, product_id: int, others: Sequence[int]) -> list[RelationRow]:
         RelationRow,
         f"{_RELATION} WHERE other_id = %s AND product_id IN %s FOR UPDATE",
         [product_id, list(others) or [0]],
+    )
+
+
+def offers(tx: Tx, product_ids: Sequence[int], now: datetime) -> list[OfferRow]:
+    """What costs less now together with one of these products. ``now``: UTC."""
+    return tx.rows(
+        OfferRow,
+        """SELECT product_id, other_id, less_by, less FROM relation WHERE product_id IN %(ids)s AND less_by <> ''
+           AND (less_from IS NULL OR less_from <= %(now)s) AND (less_until IS NULL OR less_until > %(now)s)
+           ORDER BY id""",
+        {"ids": list(product_ids) or [0], "now": now},
     )
 
 

@@ -1,8 +1,9 @@
 """A basket and an order in words, as a buyer reads them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from typing import Any
 
 from graupel.core.baskets import Change, Line, Why
 from graupel.core.choices import Choice
@@ -16,7 +17,7 @@ from graupel.features.orders import placing
 from graupel.features.orders.basket_forms import said_wrong
 from graupel.features.orders.baskets import Reckoned
 from graupel.features.orders.reading import Order
-from graupel.features.shop import menus
+from graupel.features.shop import menus, offers
 from graupel.features.shop.windows import Window
 from graupel.web import formats
 
@@ -57,13 +58,26 @@ def _line(window: Window, found: Reckoned, line: Line) -> ShownLine:
         stall.variant,
         f"{path}?v={line.wanted.variant_id}",
         stall.picture,
-        [(one["label"], one["said"]) for one in placing.said(line, window.seen.language)],
+        [(one["label"], _with_amount(window, line, one)) for one in placing.said(found, line, window.seen.language)],
         show(line.wanted.quantity),
         stall.unit,
         each,
         line.net if without else line.amount,
         [f"{labels[one.field or ''].shown_label}: {one.message}" for one in problems],
     )
+
+
+def _with_amount(window: Window, line: Line, chosen: Mapping[str, Any]) -> str:
+    """What was chosen, with what it adds to a piece or once to the line, as the shop shows prices."""
+
+    def signed(amount: Decimal) -> str:
+        shown = offers.shown(abs(amount), line.ware.taxing, window.terms.tax_shown)
+        return f"{'+' if amount > 0 else '−'}{_money(window, shown)}"
+
+    each, once = Decimal(chosen["amount"]), Decimal(chosen["once"])
+    told = [signed(each)] if each else []
+    told += [f"{signed(once)} {phrase('once', window.seen.language)}"] if once else []
+    return f"{chosen['said']} ({', '.join(told)})" if told else str(chosen["said"])
 
 
 def changes(window: Window, found: Sequence[Change]) -> list[str]:

@@ -6,14 +6,16 @@ from decimal import Decimal
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import baskets
+from graupel.core import baskets, together
 from graupel.core import choices as choice_rules
+from graupel.core.together import Offer
 from graupel.db import Tx
 from graupel.features.assortments import service as assortments
 from graupel.features.kits import reading as kits
 from graupel.features.orders import wares
 from graupel.features.orders.wares import Stall
 from graupel.features.products import many
+from graupel.features.relations import cheaper
 from graupel.features.relations import service as relations
 from graupel.features.shop import offers, service
 from graupel.features.shop.framing import place_of
@@ -35,11 +37,15 @@ class Group:
 
 @dataclass(frozen=True)
 class Offered:
-    """One that can go into the basket with the article, with what it costs as the shop shows prices."""
+    """One that can go into the basket with the article, with what it costs as the shop shows prices.
+
+    ``was``: what it costs by itself, where it costs less together.
+    """
 
     variant_id: int
     name: str
     price: Decimal
+    was: Decimal | None = None
 
 
 def of_article(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Group]:
@@ -92,18 +98,26 @@ def offered(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Offer
     products = many.load_priced(ctx, tx, ids[: 2 * TOGETHER])
     only = [one.for_sale[0].id for key in ids if (one := products.get(key)) and len(one.for_sale) == 1]
     stalls, today = wares.load(ctx, tx, place_of(window), only), stocks.today(ctx, tx)
-    return [
-        Offered(key, stalls[key].ware.name, price_of(window, stalls[key]))
-        for key in only
-        if key in stalls and baskets.needs_no_word(stalls[key].ware, today)
-    ][:TOGETHER]
+    offers_now = cheaper.offers(tx, [product_id], ctx.now(tx))
+    fitting_stalls = [stalls[key] for key in only if key in stalls and baskets.needs_no_word(stalls[key].ware, today)]
+    return [_offered(window, one, offers_now) for one in fitting_stalls[:TOGETHER]]
 
 
-def price_of(window: Window, stall: Stall) -> Decimal:
-    """What the fewest that can be ordered cost, with what stands there at first, as the shop shows prices."""
-    least = stall.ware.ordering.least
+def _offered(window: Window, stall: Stall, now: Sequence[Offer]) -> Offered:
+    asked = stall.ware.asked(max(int(stall.ware.ordering.least), 1))
+    off = together.as_shown(asked, [one for one in now if one.other_id == stall.product_id], stall.ware.rule)
+    was = price_of(window, stall) if off else None
+    return Offered(stall.ware.variant_id, stall.ware.name, price_of(window, stall, off), was)
+
+
+def price_of(window: Window, stall: Stall, off: Decimal = Decimal(0)) -> Decimal:
+    """What the fewest that can be ordered cost, with what stands there at first, as the shop shows prices.
+
+    ``off``: what one of them costs less.
+    """
+    least, taxing = stall.ware.ordering.least, stall.ware.taxing
     asked = stall.ware.asked(max(int(least), 1))
     line = choice_rules.chosen(
         stall.ware.choices, choice_rules.defaults(stall.ware.choices), asked, rule=stall.ware.rule
     )
-    return offers.shown_line(line.piece, least, line.once, stall.ware.taxing, window.terms.tax_shown, stall.ware.rule)
+    return offers.shown_line(line.piece, least, line.once - off, taxing, window.terms.tax_shown, stall.ware.rule)

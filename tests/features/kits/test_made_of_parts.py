@@ -242,6 +242,17 @@ def test_the_editor_names_what_is_not_to_be_had_and_says_where_it_is_in(as_role,
     assert "Nothing that a kit can be made of" in editor.get(f"/products/{kit}/kit/find", params={"q": "kit"}).text
 
 
+def test_what_was_typed_stays_where_it_can_not_be_taken(as_role, ctx, goods, kit):
+    parts = read(ctx, kit).parts
+    data = {"variants": [parts[2].variant_id, parts[0].variant_id], "quantities": ["many", "3"], "picks": ["", "Wool"]}
+    answer = as_role(Role.EDITOR).write(f"/products/{kit}/kit", data | {"priced_by": "own", "percent": "7"})
+    assert answer.status_code == 422
+    values = re.findall(r'name="(?:variants|quantities|picks|percent)"[^>]* value="([^"]*)"', answer.text)
+    both = re.findall(r'value="([^"]*)"[^>]*', answer.text)
+    assert {"many", "3", "Wool", "7"} <= {*values, *both}
+    assert "is no quantity" in unescape(answer.text)
+
+
 # --- bought --------------------------------------------------------------------------------------------------
 
 

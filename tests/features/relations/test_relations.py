@@ -15,7 +15,7 @@ from graupel.features.choices import uses
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.relations import service
-from graupel.features.relations.service import Wish
+from graupel.features.relations.cheaper import Wish
 from graupel.features.variants import copying
 from graupel.features.wording import service as wording
 from tests.making import add_german, make_product, roll_back_newest, set_status
@@ -162,6 +162,51 @@ def test_what_needs_no_word_goes_into_the_basket_together_with_the_total_shown(s
     assert "Fellside aran FEL-2" in basket
     assert "FEL-3" not in basket
     assert "Goods €4.00" in basket
+
+
+def test_what_costs_less_together_does_so_in_its_span_and_stands_in_the_order(stranger, ctx, goods):
+    wool, needles = goods[0], goods[3]
+    relate(ctx, wool, (ACCESSORIES, needles, "10 %", "2026-01-01T00:00", ""))
+    page = stranger.get(f"/shop/p/{wool}-x")
+    assert "FEL-4 +€3.60 €4.00" in text_of(page)
+    stranger.post(
+        f"{page.url.path}/basket", data={"v": variant_of(ctx, wool), "n": "2", "beside": variant_of(ctx, needles)}
+    )
+    basket = text_of(stranger.get("/shop/basket"))
+    assert "Less together with Fellside aran FEL-1 (−€0.40 once)" in basket
+    assert "€5.60" in basket
+    relate(ctx, wool, (ACCESSORIES, needles, "10 %", "", "2026-01-01T00:00"))
+    assert "Less together" not in text_of(stranger.get("/shop/basket"))
+    assert "FEL-4 +€4.00" in text_of(stranger.get(f"/shop/p/{wool}-x"))
+    roll_back_newest(ctx)
+    assert "Less together" in text_of(stranger.get("/shop/basket"))
+
+
+def test_how_much_less_is_checked_at_its_row_and_two_who_say_it_meet(browser, ctx, goods):
+    wool, needles, buttons, _ = goods
+    with pytest.raises(Refused) as refused:
+        relate(ctx, wool, (ACCESSORIES, buttons), (ACCESSORIES, needles, "ten"))
+    assert [one.field for one in refused.value.problems] == ["less-1"]
+    with pytest.raises(Refused, match="It would end before it begins"):
+        relate(ctx, wool, (ACCESSORIES, needles, "1", "2026-02-01T00:00", "2026-01-01T00:00"))
+    relate(ctx, wool, (ACCESSORIES, needles, "1.00"), (ACCESSORIES, buttons))
+    told = service.flat(ctx.db.run(lambda tx: service.of_product(ctx, tx, wool)))
+    relate(ctx, wool, (ACCESSORIES, buttons), (ACCESSORIES, needles, "1.00"), told=told)
+    relate(ctx, wool, (ACCESSORIES, needles, "2.00"), (ACCESSORIES, buttons), told=told)
+    assert there(ctx, wool) == [(ACCESSORIES, buttons), (ACCESSORIES, needles)], "the order is the other person's"
+    with pytest.raises(Outdated):
+        relate(ctx, wool, (ACCESSORIES, needles, "3.00"), (ACCESSORIES, buttons), told=told)
+    data = {
+        "others": [needles, buttons],
+        "kinds": [ACCESSORIES] * 2,
+        "less": ["x", ""],
+        "begins": ["", ""],
+        "ends": ["", ""],
+    }
+    answer = browser.write(f"/products/{wool}/relations", data)
+    assert answer.status_code == 422
+    assert re.findall(r'name="others" value="(\d+)"', answer.text) == [str(needles), str(buttons)], "as it was typed"
+    assert 'value="x"' in answer.text
 
 
 def test_what_is_related_is_called_in_the_buyers_language(stranger, ctx, goods):
