@@ -198,9 +198,9 @@ def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool
         start.wait()
         for _ in range(CLICKS):
             began = time.perf_counter()
-            browser.request("GET", "/healthz" if floor else at, headers={"Cookie": f"{SESSION_COOKIE}={secret}"})
-            answer = browser.getresponse()
-            text = answer.read().decode()
+            answer, text = _get(browser, "/healthz" if floor else at, secret)
+            if answer.status == 302:  # to the address with the person's columns, which a browser follows
+                answer, text = _get(browser, answer.headers["Location"], secret)
             took.append((time.perf_counter() - began) * 1000)
             if answer.status != 200:
                 troubles.append(f"{at}: {answer.status}")
@@ -217,6 +217,12 @@ def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool
     if troubles:
         raise RuntimeError(troubles[0])
     return took
+
+
+def _get(browser: http.client.HTTPConnection, at: str, secret: str) -> tuple[http.client.HTTPResponse, str]:
+    browser.request("GET", at, headers={"Cookie": f"{SESSION_COOKIE}={secret}"})
+    answer = browser.getresponse()
+    return answer, answer.read().decode()
 
 
 def _next(dice: random.Random, at: str, text: str, ids: list[int]) -> str:

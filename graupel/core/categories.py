@@ -100,10 +100,11 @@ class CategoryValues:
     layout: Layout = Layout.BANNER
     lead_product_id: int | None = None
     facts: Mapping[int, Fact] = field(default_factory=dict)
+    search_words: str = ""
 
 
 #: Kept in the words of a language; the others with the category.
-TEXTS = ("description", "address_part", "meta_title", "meta_description", "picture_alt")
+TEXTS = ("description", "address_part", "meta_title", "meta_description", "picture_alt", "search_words")
 LABELS = {field.name: field.label for field in (*CATEGORY.fields, *CATEGORY_TEXT.fields)} | {"tags": "Tags"}
 #: What may be written anew for a destination or a language.
 WORDS = ("name", *TEXTS)
@@ -211,5 +212,6 @@ def _readers() -> dict[str, Any]:
         ),
         "picture_id": lambda value: int(value) if value else None,
         "picture_alt": lambda t: product_fields.one_line(t, products.ALT_LENGTH, "An alt text", "picture_alt"),
+        "search_words": product_fields.parse_search_words,
         "tags": product_fields.parse_tags,
     }

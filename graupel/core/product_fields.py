@@ -132,6 +132,8 @@ def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
         "meta_description": lambda t: one_line(
             t, products.META_DESCRIPTION_LENGTH, "A meta description", "meta_description"
         ),
+        "search_words": parse_search_words,
+        "sent_note": parse_note,
         "status": _status,
         "category_id": _id,
         "categories": lambda values: tuple(dict.fromkeys(filter(None, map(_id, values)))),
@@ -195,6 +197,22 @@ def parse_key_points(text: str) -> tuple[str, ...]:
             f"A key point has at most {products.KEY_POINT_LENGTH} characters; “{long[:30]}…” has {len(long)}.",
         )
     return points
+
+
+def parse_search_words(text: str) -> str:
+    """Words by which something is searched, parted by commas, each once. Raises Refused."""
+    plain = one_line(text, products.SEARCH_WORDS_LENGTH, "Search words", "search_words")
+    return ", ".join(dict.fromkeys(one for part in plain.split(",") if (one := part.strip())))
+
+
+def parse_note(text: str) -> str:
+    """What goes out with a mail: plain lines. Raises Refused."""
+    plain = re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f]", "", text).replace("\r\n", "\n")
+    lines = "\n".join(line.rstrip() for line in plain.split("\n")).strip()
+    if len(lines) > products.SENT_NOTE_LENGTH:
+        said = f"A note has at most {products.SENT_NOTE_LENGTH:,} characters; this one has {len(lines):,}."
+        raise Refused.because("sent_note.too_long", said)
+    return lines
 
 
 def parse_tags(names: Any) -> tuple[str, ...]:

@@ -41,6 +41,7 @@ MOST_KEY_POINTS = 10
 ADDRESS_LENGTH = 120
 META_TITLE_LENGTH = 200
 META_DESCRIPTION_LENGTH = 400
+SEARCH_WORDS_LENGTH, SENT_NOTE_LENGTH = 300, 1000
 
 
 class Status(StrEnum):
@@ -106,6 +107,8 @@ class ProductValues:
     canonical: str = ""
     meta_title: str = ""
     meta_description: str = ""
+    search_words: str = ""
+    sent_note: str = ""
     status: Status = Status.DRAFT
     pictures: tuple[Picture, ...] = ()
     facts: Mapping[int, Fact] = field(default_factory=dict)

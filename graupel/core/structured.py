@@ -1,6 +1,6 @@
 """What a page of the shop window says to machines: JSON-LD with the words of schema.org.
 
-Source: schema.org's Product, ProductGroup, Offer, AggregateOffer, BreadcrumbList and ItemList.
+Source: schema.org's Product, ProductGroup, Offer, AggregateOffer, AggregateRating, Review, BreadcrumbList, ItemList.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
@@ -84,6 +84,18 @@ class Said:
     quantities: tuple[Decimal, Decimal | None] | None = None
     sent: Sent | None = None
     carriage: Decimal | None = None
+    rating: "Rating | None" = None
+
+
+@dataclass(frozen=True)
+class Rating:
+    """What buyers think of an article: the mean of so many stars, how many said so, and the newest as name, stars,
+    words and language."""
+
+    mean: Decimal
+    best: int
+    count: int
+    newest: Sequence[tuple[str, int, str, str]] = ()
 
 
 def article(said: Said) -> dict[str, Any]:
@@ -100,12 +112,39 @@ def article(said: Said) -> dict[str, Any]:
         "gtin": said.gtin,
         "additionalProperty": [{"@type": "PropertyValue", "name": name, "value": value} for name, value in said.facts],
         "offers": _offers(said),
+        **(_rated(said.rating) if said.rating else {}),
     }
     if said.is_group:
         found |= {"productGroupID": said.group, "variesBy": list(said.differs_by)}
     elif said.group:
         found["inProductGroupWithID"] = said.group
     return _without_empty(found)
+
+
+def _rated(rating: Rating) -> dict[str, Any]:
+    """AggregateRating, and a Review of each that is shown."""
+
+    def stars(value: object) -> dict[str, Any]:
+        return {"@type": "Rating", "ratingValue": f"{value}", "bestRating": f"{rating.best}"}
+
+    return {
+        "aggregateRating": {
+            "@type": "AggregateRating",
+            "ratingValue": f"{rating.mean}",
+            "bestRating": f"{rating.best}",
+            "reviewCount": rating.count,
+        },
+        "review": [
+            {
+                "@type": "Review",
+                "author": {"@type": "Person", "name": name},
+                "reviewRating": stars(given),
+                "reviewBody": words,
+                "inLanguage": lang,
+            }
+            for name, given, words, lang in rating.newest
+        ],
+    }
 
 
 def _offers(said: Said) -> dict[str, Any] | None:

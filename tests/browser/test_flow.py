@@ -58,12 +58,14 @@ def test_a_product_is_made_shown_to_buyers_and_taken_by_a_marketplace(
     me.sees("[data-said]", "Made.")
 
     # A preview for us, nothing for buyers; then live.
-    me.press("open")
+    me.driver.find_element(By.ID, "in-price").click()
+    me.press("as a buyer")
     me.sees(".preview", "buyers don’t see it")
+    assert me.driver.current_url.endswith("#prices"), "at the place of what was being edited"
     me.press("Back to the editor")
     me.press("Put live")
     me.sees("[data-said]", "Status Draft → Live")
-    me.press("open")
+    me.press("as a buyer")
     me.sees(".article .cost", "€9.80")
     me.axe()
     assert me.driver.find_elements(By.CSS_SELECTOR, ".preview") == []

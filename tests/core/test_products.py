@@ -178,3 +178,13 @@ def test_what_says_the_same_as_one_of_ours_is_kept():
     assert richtext.clean(pasted) == (
         "<h2>Care</h2><p><strong>By <em>hand</em></strong><s>no</s></p><hr><h4>End</h4><br>all"
     )
+
+
+def test_search_words_stand_there_once_and_a_note_keeps_its_lines():
+    read = product_fields.readers("EUR")
+    assert read["search_words"](" jumper  wool,worsted , jumper wool,,") == "jumper wool, worsted"
+    assert read["sent_note"](" Wash it.\r\n\x00Dry it flat.  \r\n\r\n") == "Wash it.\nDry it flat."
+    for name, most in (("search_words", 300), ("sent_note", 1000)):
+        assert len(read[name]("x" * most)) == most
+        with pytest.raises(Refused):
+            read[name]("x" * (most + 1))

@@ -49,6 +49,7 @@ CATEGORY_TEXT = Record(
         Field("meta_description", "Meta description", FieldKind.LINES, own=(LANGUAGE,)),
         Field("address_part", "Address part", own=(LANGUAGE,)),
         Field("picture_alt", "Alt text", own=(LANGUAGE,)),
+        Field("search_words", "Search words", own=(LANGUAGE,)),
     ),
     parent="category",
 )

@@ -87,6 +87,14 @@ PRODUCT = Record(
         Field("canonical", "Canonical address", empty=""),
         _words("meta_title", "Meta title"),
         _words("meta_description", "Meta description", FieldKind.LINES),
+        _words(
+            "search_words",
+            "Search words",
+            file=InFile(
+                "what buyers may call it, parted by commas", ("search words", "synonyms", "keywords", "suchbegriffe")
+            ),
+        ),
+        _words("sent_note", "Note when it is sent", FieldKind.LINES),
     ),
     beside=Beside("product_text", "t", "product_id"),
     revived=(("made_at", "UTC_TIMESTAMP(3)"), ("changed_at", "UTC_TIMESTAMP(3)")),

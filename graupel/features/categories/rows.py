@@ -16,6 +16,7 @@ class CategoryTextRow(TypedDict):
     meta_description: str
     address_part: str
     picture_alt: str
+    search_words: str
     version: int
 
 

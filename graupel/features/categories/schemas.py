@@ -20,7 +20,7 @@ from graupel.web.sent import (
 #: The fields of a category that are one text each.
 SINGLE = (
     "name", "kind", "link", "description", "address_part", "canonical", "meta_title", "meta_description", "picture_id",
-    "picture_alt", "layout", "lead_product_id",
+    "picture_alt", "search_words", "layout", "lead_product_id",
 )  # fmt: skip
 
 

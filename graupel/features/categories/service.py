@@ -278,3 +278,9 @@ def locked_row(tx: Tx, category_id: int) -> CategoryRow:
     if row is None:
         raise NotFound("This category is not there any more.")
     return row
+
+
+def search_words(ctx: Context, tx: Tx) -> dict[int, str]:
+    """By category the words by which buyers may search it, in the default language; kept until something is written."""
+    key = (history.written_stamp(tx), "search words of categories")
+    return ctx.counts.get(key, lambda: store.search_words(tx, ctx.settings.language))

@@ -92,6 +92,12 @@ def text(tx: Tx, category_id: int, lang: str) -> CategoryTextRow | None:
     )
 
 
+def search_words(tx: Tx, lang: str) -> dict[int, str]:
+    """The search words of categories that have some, by category."""
+    rows = tx.all("SELECT category_id, search_words FROM category_text WHERE lang = %s AND search_words <> ''", [lang])
+    return {row["category_id"]: row["search_words"] for row in rows}
+
+
 def addresses(tx: Tx, lang: str) -> dict[int, str]:
     """The address parts that were typed, by category."""
     rows = tx.all("SELECT category_id, address_part FROM category_text WHERE lang = %s AND address_part <> ''", [lang])

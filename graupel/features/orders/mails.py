@@ -1,11 +1,11 @@
 """Mail about orders: to the buyer in the language of the shop, and to those of the shop who want to hear of orders."""
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from graupel import mail
 from graupel.context import Context
-from graupel.core import languages
+from graupel.core import languages, products
 from graupel.core.order_forms import PaysBy
 from graupel.core.phrases import phrase
 from graupel.core.roles import SYSTEM
@@ -14,6 +14,7 @@ from graupel.db import Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.orders import placed_store, store
 from graupel.features.orders.rows import OrderRow, PlacedLineRow, PlacedRow
+from graupel.features.products import many
 from graupel.jobs import JobRequest, JobRun, Urgency, enqueue
 from graupel.web import formats
 
@@ -50,13 +51,16 @@ def write(run: JobRun) -> None:
         )
 
     order, placed, lines, mails = ctx.db.run(look)
+    notes = ctx.db.run(lambda tx: _notes(ctx, tx, order, placed, lines)) if about == "sent" else []
     if order is None or placed is None:
         ctx.db.run(lambda tx: run.finish(tx, "The order is not there any more."))
         return
     to = [one.strip() for one in mails.split(",")] if about == "notice" else [placed["mail"]]
     shop = next((one for one in destinations.read_all(ctx).all if one.code == order["destination"]), None)
     name = shop.name if shop else ctx.settings.shop_name
-    subject, text = _notice(ctx, order, placed, lines) if about == "notice" else _told(ctx, order, placed, lines, about)
+    subject, text = (
+        _notice(ctx, order, placed, lines) if about == "notice" else _told(ctx, order, placed, lines, about, notes)
+    )
     mail.send(ctx.settings, to, f"{subject} · {name}", text, f"order-{order_id}-{about}")
     ctx.db.run(lambda tx: run.finish(tx, f"Written to {', '.join(to)}."))
 
@@ -66,7 +70,28 @@ def page_address(ctx: Context, placed: PlacedRow) -> str:
     return f"{ctx.settings.address}/shop/o/{placed['secret']}"
 
 
-def _told(ctx: Context, order: OrderRow, placed: PlacedRow, lines: list[PlacedLineRow], about: str) -> tuple[str, str]:
+def _notes(
+    ctx: Context, tx: Tx, order: OrderRow | None, placed: PlacedRow | None, lines: Sequence[PlacedLineRow]
+) -> list[str]:
+    """What goes out with goods that were sent, parts of kits too, in the buyer's language: each note once."""
+    if order is None or placed is None:
+        return []
+    parts = [part["product_id"] for row in lines for part in json.loads(row["parts"])]
+    ids = [*(row["product_id"] for row in lines), *parts]
+    found = many.load_priced(ctx, tx, list(dict.fromkeys(ids)))
+    lens = destinations.current(ctx, tx).lens(order["destination"], placed["lang"])
+    notes = (products.seen(found[key].values, lens).sent_note for key in dict.fromkeys(ids) if key in found)
+    return list(dict.fromkeys(filter(None, notes)))
+
+
+def _told(
+    ctx: Context,
+    order: OrderRow,
+    placed: PlacedRow,
+    lines: list[PlacedLineRow],
+    about: str,
+    notes: Sequence[str] = (),
+) -> tuple[str, str]:
     lang = placed["lang"]
 
     def say(words: str, *values: str) -> str:
@@ -81,6 +106,7 @@ def _told(ctx: Context, order: OrderRow, placed: PlacedRow, lines: list[PlacedLi
     parts = [say("Hello {},", placed["name"]), "", begins, ""]
     parts += [say("This is a trial: nothing will be sent, and nothing is to be paid."), ""] if order["trial"] else []
     parts += goods(placed, lines, say)
+    parts += [line for note in notes for line in ("", note)]
     if about == "placed" and placed["pays_by"] == PaysBy.TRANSFER:
         said = placed_transfer(ctx)
         parts += ["", say("Please transfer {} with the words “{}” to:", money(placed), order["code"]), said]

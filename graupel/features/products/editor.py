@@ -42,13 +42,13 @@ _STOCKED = (
 #: The editor's own parts: key, label, and the fields whose findings mark them.
 _OUTLINE = (
     ("identity", "Identity", ("name", "code", "type_id", "sku", "brand", "mpn", "gtin", "tags")),
-    ("copy", "Copy", ("short_text", "description", "key_points")),
+    ("copy", "Copy", ("short_text", "description", "key_points", "sent_note")),
     ("pictures", "Pictures", ("pictures",)),
     ("facts", "Facts", ("fact-",)),
     ("prices", "Price", _PRICED),
     ("stock", "Stock", _STOCKED),
     ("categories", "Categories", ("category_id", "categories")),
-    ("search", "Search", ("address_part", "canonical", "meta_title", "meta_description")),
+    ("search", "Search", ("address_part", "canonical", "meta_title", "meta_description", "search_words")),
 )
 #: Behind so many of them stand the parts that other areas add to the middle.
 _BEFORE_MIDDLE = 4

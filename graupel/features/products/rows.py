@@ -63,6 +63,8 @@ class ProductRow(SellingColumns):
     canonical: str
     meta_title: str
     meta_description: str
+    search_words: str
+    sent_note: str
 
 
 class ShelfRow(TypedDict):

@@ -130,7 +130,8 @@ def _hits(
         found = search(ctx, tx, state.q) or NONE
         words = search_words(state.q)
         if words and words.indexed and not lens.is_default:
-            found |= Ids(wording_store.search(tx, "product", "name", lens.destination, lens.chain, words.indexed))
+            for field in ("name", "search_words"):
+                found |= Ids(wording_store.search(tx, "product", field, lens.destination, lens.chain, words.indexed))
         return (found, []) if found else similar(ctx, tx, state.q)
 
     return ctx.counts.get((stamp, "hits", state.q, lens.key), find)

@@ -56,15 +56,20 @@ def ids_by_code(tx: Tx, code: str) -> list[int]:
 
 
 #: So many names stand in one row of what is read: 255 signs of four bytes each fit into the smallest limit of a server.
-_NAMES_TOGETHER = 500
+_NAMES_TOGETHER = 250
 #: What parts an id from its name, and the names: signs of control, which no name has.
 _UNIT, _RECORD = "'\x1f'", "'\x1e'"
+_SEARCH_WORDS = "IF(search_words = '', '', CONCAT(' ', search_words))"
 
 
 def names(tx: Tx, ids: Sequence[int], lang: str) -> Iterator[tuple[int, str]]:
-    """The names of products; ``ids``: sorted, a range is asked as one. The database puts many into one row."""
+    """The names of products with their search words; ``ids``: sorted, a range is asked as one.
+
+    The database puts many into one row.
+    """
+    named = f"product_id, {_UNIT}, name, {_SEARCH_WORDS}"
     rows = tx.all(
-        f"""SELECT GROUP_CONCAT(product_id, {_UNIT}, name SEPARATOR {_RECORD}) AS named FROM product_text
+        f"""SELECT GROUP_CONCAT({named} SEPARATOR {_RECORD}) AS named FROM product_text
             WHERE lang = %(lang)s AND product_id {_which(ids)} GROUP BY product_id DIV {_NAMES_TOGETHER}""",
         {"lang": lang, **_bound(ids)},
     )

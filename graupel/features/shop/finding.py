@@ -10,10 +10,13 @@ from xml.etree.ElementTree import Element, SubElement, tostring
 
 from graupel.context import Context
 from graupel.core.errors import NotFound
+from graupel.core.facets import NONE, Ids
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import search_words
+from graupel.core.words import all_begin
 from graupel.db import Tx
 from graupel.features.assortments import service as assortments
+from graupel.features.categories import service as categories
 from graupel.features.products import table, table_store
 from graupel.features.shop import menus, search_store, service
 from graupel.features.shop.search_store import UnfoundRow
@@ -45,7 +48,7 @@ def search(ctx: Context, window: Window, typed: str, after: int) -> Found:
         if hits is None:
             return Found(typed)
         shown = assortments.shown_in(ctx, tx, window.shop)
-        goods = hits & shown
+        goods = (hits | _in_categories(ctx, tx, window, typed)) & shown
         ids = assortments.shelf(ctx, tx, None, goods, None)
         page = ids[after : after + SHELF]
         can_be_had = assortments.set_of(ctx, tx, {"had": ("yes",)}, goods)
@@ -55,6 +58,22 @@ def search(ctx: Context, window: Window, typed: str, after: int) -> Found:
         )
 
     return ctx.db.look(work)
+
+
+def _in_categories(ctx: Context, tx: Tx, window: Window, typed: str) -> Ids:
+    """The goods of categories, and of those below them, that are searched by a text: in the words of the lens, or in
+    those for everywhere."""
+    words = search_words(typed)
+    if words is None or not words.words:
+        return NONE
+    said = categories.search_words(ctx, tx)
+    own = wording.in_lens(tx, "category", "search_words", window.lens) if window.lens.lang else {}
+    ids = [key for key in {*said, *own} if all_begin(words.words, own.get(key) or said.get(key, ""))]
+    if not ids:
+        return NONE
+    tree = categories.current(ctx, tx)
+    below = {one for key in ids if key in tree.by_id for one in tree.with_all_below(key)}
+    return assortments.set_of(ctx, tx, {"category": below})
 
 
 def note_unfound(ctx: Context, window: Window, typed: str) -> None:

@@ -9,10 +9,13 @@ from graupel.core import search_preview, structured
 from graupel.core.ordering import Ordering
 from graupel.core.pricing import price_range
 from graupel.core.products import Status
+from graupel.core.reviews import MOST_STARS
+from graupel.core.structured import Rating
 from graupel.core.taxes import Shown
 from graupel.features.categories.service import Category
 from graupel.features.products.selling import Selling
 from graupel.features.products.service import Product
+from graupel.features.reviews.service import Beside
 from graupel.features.shop.articles import Article
 from graupel.features.shop.menus import Menu
 from graupel.features.shop.service import Shelf, ShownProduct
@@ -73,7 +76,9 @@ def of_shelf(address: str, window: Window, shelf: Shelf, title: str, after: int)
     )
 
 
-def of_article(address: str, window: Window, found: ShownProduct, article: Article, menu: Menu) -> Head:
+def of_article(
+    address: str, window: Window, found: ShownProduct, article: Article, menu: Menu, judged: Beside | None = None
+) -> Head:
     """An article's page, in one of its variants or in all of them."""
     product, paths = found.product, found.paths
     values = product.values
@@ -85,7 +90,7 @@ def of_article(address: str, window: Window, found: ShownProduct, article: Artic
         here,
         paths,
         [
-            structured.article(_said(address, window, product, article, copy, found.selling)),
+            structured.article(_said(address, window, product, article, copy, found.selling, judged)),
             *_way(address, menu, menu.way(values.category_id), (values.name, here)),
         ],
         is_found=values.status is Status.LIVE,
@@ -98,8 +103,21 @@ def _quantities(rules: Ordering | None) -> tuple[Decimal, Decimal | None] | None
     return None if rules is None or rules.is_plain else (rules.least, rules.most)
 
 
+def _rating(judged: Beside | None) -> Rating | None:
+    if judged is None or judged.mean is None:
+        return None
+    newest = [(one["name"], one["stars"], one["said"], one["lang"]) for one in judged.reviews]
+    return Rating(judged.mean, MOST_STARS, judged.count, newest)
+
+
 def _said(
-    address: str, window: Window, product: Product, article: Article, copy: str, selling: Selling
+    address: str,
+    window: Window,
+    product: Product,
+    article: Article,
+    copy: str,
+    selling: Selling,
+    judged: Beside | None,
 ) -> structured.Said:
     of_all = product.varies and not article.sku
     offer = article.offer
@@ -129,5 +147,6 @@ def _said(
         was=offer.was if offer else None,
         until=offer.until if offer else None,
         unit=(offer.unit.amount, offer.unit.per) if offer and offer.unit else None,
+        rating=_rating(judged),
         taxed=offer is None or not offer.tax_note or window.terms.tax_shown is not Shown.WITHOUT,
     )

@@ -194,6 +194,7 @@ def article_page(
     shown = next((one for one in product.for_sale if one.id == article.variant_id), None)
     sent = bought or Bought(n="")
     offered = ctx.db.run(lambda tx: related.offered(ctx, tx, window, product.id))
+    judged = ctx.db.run(lambda tx: reviews.beside(tx, product.id))
     buy = buying.asked(ctx, window, found, shown, sent.raw if bought else None, sent.n, sent.pays, problems)
     return page_in(
         request,
@@ -206,11 +207,11 @@ def article_page(
         buy=replace(buy, offered=offered, ticked=sent.ticked),
         contained=ctx.db.run(lambda tx: related.contained(ctx, tx, window, product.id)),
         related=ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product.id)),
-        reviews=ctx.db.run(lambda tx: reviews.beside(tx, product.id)),
+        reviews=judged,
         review=review or {"name": "", "stars": "", "text": ""},
         review_wrong=review_wrong or {},
         thanks=thanks,
-        head=heads.of_article(ctx.settings.address, window, found, article, menu),
+        head=heads.of_article(ctx.settings.address, window, found, article, menu, judged),
         downloads=ctx.db.run(lambda tx: looking.of_article(tx, window, product.id, article.variant_id)),
         preview=product.values.status is not Status.LIVE,
     )

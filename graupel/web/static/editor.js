@@ -35,6 +35,19 @@ for (const kind of ["input", "change"])
     if (own && !event.target.closest("[data-aside]")) htmx.trigger(document.querySelector("[data-look]"), "look");
   });
 
+// "As a buyer" opens the article at the place of the part in which somebody is, or which stands highest on the screen.
+let editedPart = null;
+document.addEventListener("focusin", (event) => {
+  editedPart = event.target.closest("section.part") ?? editedPart;
+});
+document.addEventListener("click", (event) => {
+  const link = event.target.closest("[data-as-buyer]");
+  if (!link) return;
+  const onScreen = (part) => part?.isConnected && part.getBoundingClientRect().bottom > 0;
+  const highest = [...document.querySelectorAll("section.part")].find(onScreen);
+  link.hash = (onScreen(editedPart) ? editedPart : highest)?.id ?? "";
+});
+
 // A fact that is needed because of what is chosen in another says so while that is chosen.
 document.addEventListener("change", (event) => {
   const [, attribute] = /^fact-(\d+)$/.exec(event.target.name ?? "") ?? [];

@@ -3,12 +3,13 @@
 import itertools
 import re
 import threading
+from dataclasses import replace
 from decimal import Decimal
 from html import unescape
 
 import pytest
 
-from graupel.core.orders import Stack, Standing, stacks
+from graupel.core.orders import Stack, Standing, Told, stacks
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.sales import Reach
@@ -18,7 +19,7 @@ from graupel.features.choices import service as choice_service
 from graupel.features.choices import uses
 from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Stands
-from graupel.features.orders import baskets, placed_store, rules
+from graupel.features.orders import baskets, handling, mails, placed_store, rules
 from graupel.features.orders import reading as orders
 from graupel.features.orders.wares import Place
 from graupel.features.pricing import quantities, selling
@@ -258,6 +259,28 @@ def test_an_order_keeps_what_it_was_and_reserves_takes_and_gives_back(stranger, 
     assert held(ctx, wool) == (4, 0)
     standing = placed(ctx).standing
     assert (standing.paid, standing.sent, standing.returned) == (True, True, True)
+
+
+def test_who_is_sent_something_is_written_what_its_product_has_to_say(stranger, as_role, ctx, wool, monkeypatch):
+    add_german(ctx)
+    mailing = {"smtp_host": "127.0.0.1", "smtp_port": 1, "mail_from": "shop@skeinwright.example"}
+    written = {}
+    monkeypatch.setattr(mails.mail, "send", lambda settings, to, subject, text, key: written.update({key: text}))
+    values = products.read(ctx, SYSTEM, wool).values
+    said = {
+        "sent_note": "Wash it by hand.\nDry it flat.",
+        "own": {**values.own, ".de.sent_note": "Mit der Hand waschen."},
+    }
+    saving.save(ctx, SYSTEM, wool, replace(values, **said), None)
+    put(stranger, ctx, wool)
+    order(stranger)
+    number = placed(ctx).row["id"]
+    as_role(Role.EDITOR).write(f"/orders/{number}/paid")
+    mailing_ctx = replace(ctx, settings=ctx.settings.model_copy(update=mailing))
+    handling.tell(mailing_ctx, SYSTEM, number, Told.SENT)
+    work_off(mailing_ctx)
+    assert "Wash it by hand.\nDry it flat." in written[f"order-{number}-sent"]
+    assert "Mit der Hand" not in written[f"order-{number}-sent"], "the order is in English"
 
 
 def test_a_cancelled_order_is_free_again(stranger, as_role, ctx, wool):

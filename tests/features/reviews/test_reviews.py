@@ -12,6 +12,7 @@ from graupel.core.errors import NotAllowed, Outdated, Refused
 from graupel.core.reviews import State, Written
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.reviews import service
+from tests import schemaorg
 from tests.making import add_german, make_product, roll_back_newest
 from tests.serving import app, as_role, stranger
 
@@ -61,6 +62,21 @@ def test_it_waits_until_somebody_has_read_it_and_can_be_answered(stranger, ctx, 
     assert "keeps its shape" not in page(stranger, wool).text
     roll_back_newest(ctx)
     assert "keeps its shape" in page(stranger, wool).text
+
+
+def test_programs_read_what_is_thought_of_it(stranger, ctx, wool):
+    def said():
+        path = page(stranger, wool).url.path
+        return schemaorg.described(page(stranger, wool).text, "https://shop.example" + path)[0]
+
+    for stars in ("5", "4"):
+        write(stranger, wool, stars=stars, text=f"<b>{stars}</b> & more")
+    assert "aggregateRating" not in said(), "nobody read them yet"
+    judge(ctx, State.SHOWN)
+    service.judge(ctx, SYSTEM, newest(ctx)["id"] - 1, State.SHOWN, "", "")
+    found = said()
+    assert (found["aggregateRating"]["ratingValue"], found["aggregateRating"]["reviewCount"]) == ("4.5", 2)
+    assert [one["reviewBody"] for one in found["review"]] == ["<b>4</b> & more", "<b>5</b> & more"]
 
 
 def test_it_is_written_only_where_it_is_allowed(stranger, ctx, wool):

@@ -9,6 +9,8 @@ import pytest
 
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
+from graupel.features.categories import editing
+from graupel.features.categories import service as categories
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.shop import finding
@@ -43,6 +45,33 @@ def test_names_and_codes_are_found_in_any_order_and_only_what_is_for_sale(strang
     assert found(stranger, "slk") == ["lanternfish-silk"], "a draft has the same beginning"
     assert found(stranger, "SILK") == ["lanternfish-silk"]
     assert found(stranger, "") == []
+
+
+def test_what_buyers_may_call_it_finds_it_in_each_language(stranger, ctx, goods):
+    add_german(ctx)
+    values = products.read(ctx, SYSTEM, goods[0]).values
+    said = {
+        "search_words": " jumper wool,worsted , jumper wool",
+        "own": {**values.own, ".de.search_words": "Pulliwolle"},
+    }
+    saving.save(ctx, SYSTEM, goods[0], replace(values, **said), None)
+    assert found(stranger, "worst") == found(stranger, "wool fellside") == ["fellside-tweed"]
+    assert found(stranger, "Pulliwolle") == []
+    assert found(stranger, "Pulliwolle", "/de") == ["fellside-tweed"]
+    saving.save(ctx, SYSTEM, goods[0], replace(products.read(ctx, SYSTEM, goods[0]).values, search_words=""), None)
+    assert found(stranger, "worsted") == []
+
+
+def test_what_buyers_may_call_a_category_finds_all_its_goods(stranger, ctx, goods):
+    add_german(ctx)
+    yarn = categories.make(ctx, SYSTEM, "Yarn").id
+    detail = editing.read(ctx, SYSTEM, yarn)
+    own = {**detail.own, ".de.search_words": "Garn"}
+    editing.save(ctx, SYSTEM, yarn, replace(detail.values, search_words="thread"), own=own)
+    assert sorted(found(stranger, "thread")) == ["fellside-tweed", "lanternfish-silk"], "those below it too"
+    assert found(stranger, "thread tweed") == []
+    assert sorted(found(stranger, "garn", "/de")) == ["fellside-tweed", "lanternfish-silk"]
+    assert found(stranger, "!!") == []
 
 
 def test_a_slip_is_forgiven_and_said(stranger, goods):
