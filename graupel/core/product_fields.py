@@ -132,6 +132,7 @@ def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
         "meta_description": lambda t: one_line(
             t, products.META_DESCRIPTION_LENGTH, "A meta description", "meta_description"
         ),
+        "first_place": parse_first_place,
         "search_words": parse_search_words,
         "sent_note": parse_note,
         "status": _status,
@@ -197,6 +198,16 @@ def parse_key_points(text: str) -> tuple[str, ...]:
             f"A key point has at most {products.KEY_POINT_LENGTH} characters; “{long[:30]}…” has {len(long)}.",
         )
     return points
+
+
+def parse_first_place(value: Any) -> int | None:
+    """The place before others, 1 to 999; None for no such place. Raises Refused."""
+    text = str(value or "").strip()
+    if not text:
+        return None
+    if not (text.isascii() and text.isdigit() and len(text) < 4 and int(text)):
+        raise Refused.because("first_place.unknown", f"“{text[:40]}” is no place. Write a number from 1 to 999.")
+    return int(text)
 
 
 def parse_search_words(text: str) -> str:

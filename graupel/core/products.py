@@ -107,6 +107,7 @@ class ProductValues:
     canonical: str = ""
     meta_title: str = ""
     meta_description: str = ""
+    first_place: int | None = None
     search_words: str = ""
     sent_note: str = ""
     status: Status = Status.DRAFT

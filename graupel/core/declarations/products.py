@@ -52,6 +52,7 @@ PRODUCT = Record(
                 ("category", "category path", "product category", "kategorie", "warengruppe"),
             ),
         ),
+        Field("first_place", "Stands before others", FieldKind.COUNT),
         ref("brand_id", "Brand", "brand", optional=True, use="products"),
         Field("mpn", "Part number", FieldKind.CODE, empty=""),
         Field("price", "Price", FieldKind.MONEY, own=(DESTINATION,)),

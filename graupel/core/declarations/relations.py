@@ -31,3 +31,22 @@ RELATION = Record(
     parent="product",
     wholes=(("less_by", "less", "less_from", "less_until"),),
 )
+
+RELATION_RULE = Record(
+    "relation_rule",
+    "Rule of relations",
+    "rr",
+    (
+        ref(
+            "relation_kind_id",
+            "Kind",
+            "relation_kind",
+            use="rules of relations",
+            once=("of_category_id", "other_category_id"),
+        ),
+        ref("of_category_id", "Goods of", "category"),
+        ref("other_category_id", "With goods of", "category"),
+        Field("position", "Place", FieldKind.COUNT, empty=0),
+    ),
+    parent="relation_kind",
+)

@@ -150,8 +150,18 @@ def placed(ctx: Context, actor: Actor, category_id: int) -> Placed:
 def _in_order(ctx: Context, tx: Tx, row: Mapping[str, Any], ids: Sequence[int]) -> list[int]:
     found = store.in_order(tx, ids, row["sorted_by"], ctx.settings.language)
     if row["sorted_by"] != Order.HAND:
-        return found
+        return list(_ahead(ctx, tx, found))
     return arrange(found, [int(one) for one in row["by_hand"].split()])
+
+
+def _ahead(ctx: Context, tx: Tx, ids: Sequence[int]) -> Sequence[int]:
+    """The same with those first that stand before others wherever no order by hand is."""
+    first = ctx.counts.get((history.written_stamp(tx), "before others"), lambda: store.before_others(tx))
+    if not first:
+        return ids
+    there = set(ids)
+    ahead = dict.fromkeys(one for one in first if one in there)
+    return array("I", [*ahead, *(one for one in ids if one not in ahead)])
 
 
 def set_order(ctx: Context, actor: Actor, category_id: int, order: Order, by_hand: Sequence[int] | None = None) -> None:
@@ -356,7 +366,7 @@ def shelf(ctx: Context, tx: Tx, category_id: int | None, found: Ids, known_by: H
     A category's order is kept while the catalogue is the same; ``known_by``: what the set was made from.
     """
     if not category_id:
-        return array("I", found)[::-1]
+        return _ahead(ctx, tx, array("I", found)[::-1])
 
     def make() -> Sequence[int]:
         row = category_store.one(tx, category_id)

@@ -84,6 +84,12 @@ _ORDERS = {
 }
 
 
+def before_others(tx: Tx) -> list[int]:
+    """The products that stand before others, in their places; of one place the newest first."""
+    rows = tx.all("SELECT id FROM product WHERE first_place IS NOT NULL ORDER BY first_place, id DESC")
+    return [row["id"] for row in rows]
+
+
 def in_order(tx: Tx, ids: Sequence[int], sorted_by: str, lang: str) -> list[int]:
     """Products in an order; by hand is as "newest" here, what stands in the list comes before."""
     if not ids:

@@ -52,6 +52,15 @@ def used_by(tx: Tx, product_id: int, lang: str, limit: int) -> list[UsedByRow]:
     )
 
 
+def with_parts_of(tx: Tx, product_id: int) -> list[PartRow]:
+    """The parts of kits that are variants of a product, locked."""
+    return tx.rows(
+        PartRow,
+        f"{_PART} WHERE variant_id IN (SELECT v.id FROM variant v WHERE v.product_id = %s) ORDER BY id FOR UPDATE",
+        [product_id],
+    )
+
+
 def concerned(tx: Tx, table: str) -> bool:
     """Whether a table of touched products has a kit, or one that has something of them in it."""
     return bool(

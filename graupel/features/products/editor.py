@@ -47,7 +47,7 @@ _OUTLINE = (
     ("facts", "Facts", ("fact-",)),
     ("prices", "Price", _PRICED),
     ("stock", "Stock", _STOCKED),
-    ("categories", "Categories", ("category_id", "categories")),
+    ("categories", "Categories", ("category_id", "categories", "first_place")),
     ("search", "Search", ("address_part", "canonical", "meta_title", "meta_description", "search_words")),
 )
 #: Behind so many of them stand the parts that other areas add to the middle.

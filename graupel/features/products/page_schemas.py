@@ -37,7 +37,7 @@ SINGLE = (
     "delivered", "promise_id", "packed_size", "customs_code", "customs_value",
     "category_id", "brand", "mpn",
     "gtin", "short_text", "description", "key_points", "address_part", "canonical", "meta_title", "meta_description",
-    "search_words", "sent_note",
+    "first_place", "search_words", "sent_note",
 )  # fmt: skip
 SEVERAL = ("categories", "tags")
 #: The choices and variants that a picture shows: "c12 c14 v7".

@@ -63,6 +63,7 @@ class ProductRow(SellingColumns):
     canonical: str
     meta_title: str
     meta_description: str
+    first_place: int | None
     search_words: str
     sent_note: str
 

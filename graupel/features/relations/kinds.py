@@ -28,6 +28,15 @@ def register_kinds(language: str) -> None:
             },
         )
     )
+    records.register(
+        RecordKind(
+            declared.RELATION_RULE,
+            lambda tx, ids: {
+                r["id"]: Shown(f"{r['kind']}: {r['of_name'] or 'gone'}, {r['other_name'] or 'gone'}", "/relations")
+                for r in store.rule_names(tx, ids)
+            },
+        )
+    )
     said = "JSON_VALUE({side}, '$.product_id')"
     belonging.register(Belonging("relation", "relation re ON re.product_id = {product}", "x.product_id", said))
 

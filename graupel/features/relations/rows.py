@@ -31,6 +31,45 @@ class RelationRow(TypedDict):
     version: int
 
 
+class RuleRow(TypedDict):
+    """That goods of a category have those of another beside them."""
+
+    id: int
+    relation_kind_id: int
+    of_category_id: int
+    other_category_id: int
+    position: int
+    version: int
+
+
+class ReferringRow(TypedDict):
+    """That a product has another beside it, by the names of product and kind."""
+
+    id: int
+    product_id: int
+    name: str
+    relation_kind_id: int
+    kind: str
+    has_it: int
+
+
+class RuleNameRow(TypedDict):
+    """A rule, by the names of what it is about."""
+
+    id: int
+    kind: str
+    of_name: str | None
+    other_name: str | None
+
+
+class CodesRow(TypedDict):
+    """A relation by codes."""
+
+    code: str
+    kind: str
+    other: str
+
+
 class OfferRow(TypedDict):
     """That a product costs less together with another, now."""
 

@@ -34,6 +34,34 @@ class Looked(Sent):
     q: Search = ""
 
 
+class RuleTyped(Sent):
+    """A rule by categories."""
+
+    rule_kind: MaybeWhole = None
+    of_category: MaybeWhole = None
+    other_category: MaybeWhole = None
+
+
+class LinesTyped(Sent):
+    """Relations as lines."""
+
+    text: Annotated[str, "as typed"] = ""
+
+
+class Replacing(Sent):
+    """Another product in the place of one: which, and in how many places that was shown."""
+
+    by: MaybeWhole = None
+    shown: MaybeWhole = None
+
+
+class ReplaceAsked(Sent):
+    """A search for what is put in the place, or what was chosen."""
+
+    q: Search = ""
+    by: MaybeWhole = None
+
+
 class KindTyped(Sent):
     """A kind of relation, as typed."""
 

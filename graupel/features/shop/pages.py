@@ -206,7 +206,7 @@ def article_page(
         menu=menu,
         buy=replace(buy, offered=offered, ticked=sent.ticked),
         contained=ctx.db.run(lambda tx: related.contained(ctx, tx, window, product.id)),
-        related=ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product.id)),
+        related=ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product)),
         reviews=judged,
         review=review or {"name": "", "stars": "", "text": ""},
         review_wrong=review_wrong or {},

@@ -3,19 +3,23 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from itertools import islice
 from typing import Any
 
 from graupel.context import Context
 from graupel.core import baskets, together
 from graupel.core import choices as choice_rules
+from graupel.core.facets import Ids
 from graupel.core.together import Offer
 from graupel.db import Tx
 from graupel.features.assortments import service as assortments
+from graupel.features.categories import service as categories
 from graupel.features.kits import reading as kits
 from graupel.features.orders import wares
 from graupel.features.orders.wares import Stall
 from graupel.features.products import many
-from graupel.features.relations import cheaper
+from graupel.features.products.service import Product
+from graupel.features.relations import by_category, cheaper
 from graupel.features.relations import service as relations
 from graupel.features.shop import offers, service
 from graupel.features.shop.framing import place_of
@@ -48,11 +52,11 @@ class Offered:
     was: Decimal | None = None
 
 
-def of_article(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Group]:
-    """What goes with an article, of what the shop shows."""
-    related = [one.row for one in relations.of_product(ctx, tx, product_id)]
+def of_article(ctx: Context, tx: Tx, window: Window, product: Product) -> list[Group]:
+    """What goes with an article, of what the shop shows: what was related by hand, then what rules bring."""
     shown = assortments.shown_in(ctx, tx, window.shop)
-    ids = [row["other_id"] for row in related if row["other_id"] in shown]
+    related = _related(ctx, tx, product, shown)
+    ids = [other for _, other in related]
     if not ids:
         return []
     kinds = {row["id"]: row for row in relations.kinds(tx)}
@@ -60,9 +64,9 @@ def of_article(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Gr
     can_be_had = assortments.set_of(ctx, tx, {"had": ("yes",)}, shown)
     rows = {row["id"]: row for row in service.rows(ctx, tx, window, list(dict.fromkeys(ids)), can_be_had)}
     groups: dict[int, list[Mapping[str, Any]]] = {}
-    for row in related:
-        if row["other_id"] in rows:
-            groups.setdefault(row["relation_kind_id"], []).append(rows[row["other_id"]])
+    for kind_id, other in related:
+        if other in rows:
+            groups.setdefault(kind_id, []).append(rows[other])
     return [Group(names.get(key) or kinds[key]["name"], of_kind[:SHOWN]) for key, of_kind in groups.items()]
 
 
@@ -83,6 +87,23 @@ def contained(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Con
     ids = list(dict.fromkeys(one.product_id for one in parts if one.product_id in shown))
     paths = {row["id"]: row["path"] for row in service.rows(ctx, tx, window, ids, shown)}
     return [Contained(one.said, paths.get(one.product_id, "")) for one in parts]
+
+
+def _related(ctx: Context, tx: Tx, product: Product, shown: Ids) -> list[tuple[int, int]]:
+    """Kinds with what is related, by hand and then by rules of categories: no more of a kind than is shown."""
+    by_hand = [one.row for one in relations.of_product(ctx, tx, product.id)]
+    found = [(row["relation_kind_id"], row["other_id"]) for row in by_hand if row["other_id"] in shown]
+    for rule in by_category.of_goods(ctx, tx, [product.values.category_id, *product.values.categories]):
+        kind_id, other = rule.row["relation_kind_id"], rule.row["other_category_id"]
+        left = SHOWN - sum(kind == kind_id for kind, _ in found)
+        if left <= 0 or not rule.other:
+            continue
+        below = categories.current(ctx, tx).with_all_below(other)
+        goods = assortments.set_of(ctx, tx, {"category": below}, shown)
+        there = {one for kind, one in found if kind == kind_id} | {product.id}
+        new = (one for one in assortments.shelf(ctx, tx, None, goods, None) if one not in there)
+        found += [(kind_id, one) for one in islice(new, left)]
+    return found
 
 
 def offered(ctx: Context, tx: Tx, window: Window, product_id: int) -> list[Offered]:

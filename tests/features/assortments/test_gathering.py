@@ -2,11 +2,13 @@
 
 import random
 import re
+from dataclasses import replace
 from decimal import Decimal
 
 import pytest
 
 from graupel.core import conditions as rules
+from graupel.core import product_fields
 from graupel.core.categories import Order, arrange
 from graupel.core.conditions import Condition, Goods
 from graupel.core.errors import NotAllowed, Refused
@@ -224,6 +226,40 @@ def test_goods_are_put_in_taken_out_and_ordered_by_hand_or_by_a_rule(browser, ct
     service.take_out(ctx, SYSTEM, shelf, [only])
     assert products.read(ctx, SYSTEM, only).category_path == "Other"
     assert "Alpaca" in browser.get(f"{here}/find?q=alpaca").text
+
+
+def test_what_stands_before_others_does_so_wherever_nobody_ordered_by_hand(stranger, ctx):
+    goods = [make_product(ctx, f"N-{number}", price=Decimal(9 - number), category="Yarn") for number in range(5)]
+    yarn = categories.make(ctx, SYSTEM, "Yarn").id
+
+    def stand(product_id, place):
+        values = products.read(ctx, SYSTEM, product_id).values
+        saving.save(ctx, SYSTEM, product_id, replace(values, first_place=place), None)
+
+    def order(where):
+        return [int(one) for one in re.findall(r'<li><a href="[^"]*/p/(\d+)-', stranger.get(where).text)]
+
+    stand(goods[1], 2)
+    stand(goods[0], 1)
+    newest, by_hand = (
+        [goods[0], goods[1], goods[4], goods[3], goods[2]],
+        [goods[3], goods[0], goods[1], goods[4], goods[2]],
+    )
+    assert order("/shop/search?q=fellside") == newest
+    service.set_order(ctx, SYSTEM, yarn, Order.NEWEST)
+    assert order(f"/shop/c/{yarn}-x") == newest
+    service.set_order(ctx, SYSTEM, yarn, Order.HAND, by_hand)
+    assert order(f"/shop/c/{yarn}-x") == by_hand, "a hand counts for more"
+    stand(goods[0], None)
+    service.set_order(ctx, SYSTEM, yarn, Order.NEWEST)
+    assert order(f"/shop/c/{yarn}-x") == [goods[1], goods[4], goods[3], goods[2], goods[0]]
+
+
+@pytest.mark.parametrize("text", ["0", "1000", "-1", "x", "1.5", "9" * 4400])
+def test_a_place_before_others_is_a_small_number(text):
+    with pytest.raises(Refused):
+        product_fields.parse_first_place(text)
+    assert (product_fields.parse_first_place(""), product_fields.parse_first_place(" 7 ")) == (None, 7)
 
 
 def test_an_order_by_hand_keeps_its_places_and_what_is_new_comes_after():
