@@ -32,10 +32,28 @@ class TypeAttribute:
     may_differ: bool = False
 
 
+class ArticleLayout(StrEnum):
+    """How the blocks of an article's page stand in the shop window."""
+
+    BESIDE = ""
+    BELOW = "below"
+    WORDS = "words"
+
+
+LAYOUT_WORDS = {
+    ArticleLayout.BESIDE: ("Pictures beside", "pictures at the left, all else beside them"),
+    ArticleLayout.BELOW: ("Text below", "pictures and price side by side, copy and facts in two columns below"),
+    ArticleLayout.WORDS: ("Words first", "the copy wide at the left, the price beside it, pictures in a row below"),
+}
+
+
 @dataclass(frozen=True)
 class ProductType:
-    """A product type with its attributes in order. ``code_prefix``: of new product codes, "" for none; ``delivered``:
-    how its goods are (core.delivery.Way) where they do not say so themselves, "" for shipped."""
+    """A product type with its attributes in order. ``code_prefix``: of new product codes, "" for none.
+
+    ``delivered``: how its goods are (core.delivery.Way) where they do not say so themselves, "" for shipped;
+    ``layout``: of their articles.
+    """
 
     id: int
     name: str
@@ -43,6 +61,7 @@ class ProductType:
     code_prefix: str = ""
     next_number: int = 1
     delivered: str = ""
+    layout: str = ""
 
     @property
     def groups(self) -> list[tuple[str, list[TypeAttribute]]]:

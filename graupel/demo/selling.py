@@ -62,11 +62,12 @@ def _delivery(ctx: Context, actor: Actor, made: Made) -> None:
     today = ctx.db.run(lambda tx: stocks.today(ctx, tx))
     closed = f"{today.year}-12-24, {today.year}-12-25, {today.year}-12-31"
     delivery.save_working(ctx, actor, {"days": "01234", "cut_off": "14:00", "closed": closed})
-    for kind, way in (("Pattern", "downloaded"), ("Workshop", "service")):
+    for kind, way, layout in (("Pattern", "downloaded", "below"), ("Workshop", "service", "words")):
         if kind in types:
             found = vocabulary_types.read(ctx, actor, types[kind]).type
             members = vocabulary_types.members_of(found)
-            vocabulary_types.save(ctx, actor, found.id, found.name, found.code_prefix, members, delivered=way)
+            said = {"delivered": way, "layout": layout}
+            vocabulary_types.save(ctx, actor, found.id, found.name, found.code_prefix, members, **said)
     for product_id in _of(made, "Yarn")[:12]:
         _change(ctx, actor, product_id, packed_size="180x120x90", customs_code="51091010")
     for product_id in _of(made, "Kit")[:2]:

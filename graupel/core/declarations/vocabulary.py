@@ -12,6 +12,7 @@ TYPE = Record(
         Field("name", "Name"),
         Field("code_prefix", "Code prefix", FieldKind.CODE),
         Field("delivered", "Delivered", FieldKind.WORD, empty=""),
+        Field("layout", "Layout of articles", FieldKind.WORD, empty=""),
     ),
     table="product_type",
 )

@@ -208,6 +208,7 @@ def article_page(
         contained=ctx.db.run(lambda tx: related.contained(ctx, tx, window, product.id)),
         related=ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product)),
         reviews=judged,
+        layout=product.type.layout if product.type else "",
         review=review or {"name": "", "stars": "", "text": ""},
         review_wrong=review_wrong or {},
         thanks=thanks,

@@ -12,6 +12,7 @@ from graupel.core import doubles, units
 from graupel.core.attributes import KIND_WORDS
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import by_field
+from graupel.core.product_types import LAYOUT_WORDS
 from graupel.core.roles import Identity, Role
 from graupel.features.vocabulary import attributes, carriers, joining, service, sharing, types
 from graupel.features.vocabulary.schemas import (
@@ -161,6 +162,7 @@ def _type(request: Request, ctx: Context, signed: Identity, type_id: int, **data
             for choice in one.attribute.choices
         ],
         problems={},
+        layouts=LAYOUT_WORDS,
         **_frame(signed, **{"said": "", **data}),
     )
 
@@ -174,7 +176,17 @@ def show_type(request: Request, ctx: Ctx, signed: Signed, type_id: int) -> Respo
 @router.post("/types/{type_id:int}")
 def save_type(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TypeTyped], type_id: int) -> Response:
     """Saves a type with its attributes; those that are chosen below are added at the end."""
-    types.save(ctx, signed.actor, type_id, form.name, form.code_prefix, form.members, form.marks, form.delivered)
+    types.save(
+        ctx,
+        signed.actor,
+        type_id,
+        form.name,
+        form.code_prefix,
+        form.members,
+        form.marks,
+        form.delivered,
+        form.layout,
+    )
     return _type(request, ctx, signed, type_id, said="Saved.")
 
 

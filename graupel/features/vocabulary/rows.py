@@ -42,6 +42,7 @@ class TypeRow(TypedDict):
     code_prefix: NotRequired[str]
     next_number: NotRequired[int]
     delivered: NotRequired[str]
+    layout: NotRequired[str]
 
 
 class AttributeRow(TypedDict):

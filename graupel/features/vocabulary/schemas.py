@@ -65,6 +65,7 @@ class TypeTyped(Sent):
     name: str = ""
     code_prefix: str = ""
     delivered: str | None = None
+    layout: str | None = None
     attribute: Ids = ()
     need: Annotated[dict[Whole, NeedTyped], Named("need-")]
     group: Annotated[dict[Whole, str], Named("group-")]

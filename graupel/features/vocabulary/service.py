@@ -57,6 +57,7 @@ def load(tx: Tx, product_id: int | None = None) -> Vocabulary:
                 row["code_prefix"],
                 row["next_number"],
                 row["delivered"],
+                row["layout"],
             )
             for row in rows
         },
@@ -256,7 +257,11 @@ def make_within(tx: Tx, recorder: history.Recorder, kind: str, name: str) -> int
     if known is not None:
         return known
     record_id = store.insert_named(tx, kind, name)
-    recorder.made(kind, record_id, {"name": name, **({"code_prefix": "", "delivered": ""} if kind == "type" else {})})
+    recorder.made(
+        kind,
+        record_id,
+        {"name": name, **({"code_prefix": "", "delivered": "", "layout": ""} if kind == "type" else {})},
+    )
     return record_id
 
 

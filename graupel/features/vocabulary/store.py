@@ -226,7 +226,7 @@ def type_attributes_by_ids(tx: Tx, ids: Sequence[int]) -> list[NamedTypeAttribut
 def update_type(tx: Tx, type_id: int, values: Mapping[str, Any]) -> None:
     tx.run(
         """UPDATE product_type SET name = %(name)s, code_prefix = %(code_prefix)s, delivered = %(delivered)s,
-                  version = version + 1
+                  layout = %(layout)s, version = version + 1
            WHERE id = %(id)s""",
         {**values, "id": type_id},
     )

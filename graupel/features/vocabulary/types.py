@@ -7,7 +7,7 @@ from typing import Any
 from graupel.context import Context
 from graupel.core.delivery import Way
 from graupel.core.errors import NotFound, Refused
-from graupel.core.product_types import Need, ProductType, code_of, parse_prefix
+from graupel.core.product_types import ArticleLayout, Need, ProductType, code_of, parse_prefix
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.db.rows import picked
@@ -57,7 +57,7 @@ def read(ctx: Context, actor: Actor, type_id: int) -> TypeDetail:
 
 def flat(found: ProductType) -> dict[str, Any]:
     """What the page of a type shows, as plain data; its attributes under "member-12", and their order."""
-    said = {"name": found.name, "code_prefix": found.code_prefix, "delivered": found.delivered}
+    said = {"name": found.name, "code_prefix": found.code_prefix, "delivered": found.delivered, "layout": found.layout}
     return _flat(said, members_of(found))
 
 
@@ -90,10 +90,11 @@ def save(
     members: Sequence[Member],
     marks: Marks = None,
     delivered: str | None = None,
+    layout: str | None = None,
 ) -> None:
     """Name, code prefix and attributes of a type, in order, with what others alone changed since it was made.
 
-    ``delivered``: how its goods are, "" for shipped; None leaves it.
+    ``delivered``: how its goods are, "" for shipped, and ``layout`` how their articles look; None leaves it.
 
     A product keeps its values of an attribute that the type no longer names: they are set aside, and come back
     with it. Raises Refused, NotFound, Outdated.
@@ -102,6 +103,9 @@ def save(
     name, prefix = service.parse_name("type", name), parse_prefix(prefix)
     if delivered and delivered not in tuple(Way):
         raise Refused.because("delivered.unknown", "Goods are shipped, downloaded, or a service.", "delivered")
+
+    if layout and layout not in tuple(ArticleLayout):
+        raise Refused.because("layout.unknown", "Choose one of the layouts.", "layout")
 
     def work(tx: Tx) -> None:
         row = store.named(tx, "type", type_id, lock=True)
@@ -113,12 +117,20 @@ def save(
             tx,
             {"type": [type_id]},
             marks,
-            _flat({"name": name, "code_prefix": prefix, "delivered": _said(delivered, there)}, members),
+            _flat(
+                {
+                    "name": name,
+                    "code_prefix": prefix,
+                    "delivered": _said(delivered, there),
+                    "layout": there.layout if layout is None else layout,
+                },
+                members,
+            ),
             flat(there),
             lambda field: names.get(field) or {"order": "The order"}.get(field, field.capitalize()),
         )
         with history.change_set(tx, actor, "type.change", f"Product type changed: {both['name']}") as recorder:
-            before = picked(row, ("name", "code_prefix", "delivered"))
+            before = picked(row, ("name", "code_prefix", "delivered", "layout"))
             after = picked(both, before)
             if recorder.changed("type", type_id, before, after, row["version"] + 1):
                 store.update_type(tx, type_id, after)

@@ -32,9 +32,10 @@ from graupel.features.products import service as products
 from graupel.features.stock import service as stock
 from graupel.features.variants import copying
 from tests.making import bring_in, make_product, roll_back_newest, set_status, work_off
+from tests.programs import client_of
 from tests.serving import Browser, app, as_role, stranger
 
-__all__ = ["app", "as_role", "stranger"]
+__all__ = ["app", "as_role", "client_of", "stranger"]
 D = Decimal
 BUYER = {
     "mail": "ida@fell.example",
@@ -353,3 +354,29 @@ def test_what_another_shop_front_reports_takes_the_parts(ctx, goods, kit):
     tell("r2", Told.PAID)
     tell("r3", Told.RETURNED, KIT=D(1))
     assert held(ctx, goods) == {"MOSS": (4, 0), "RUST": (30, 0), "RIBBON": (4.5, 0)}
+
+
+def test_programs_read_an_order_and_tell_what_became_of_it(stranger, client_of, ctx, goods, kit):
+    put(stranger, ctx, kit, n="2")
+    order(stranger)
+    client = client_of(Role.EDITOR)
+    (listed,) = client.get("/orders", params={"stack": "pay"}).json()["items"]
+    assert (listed["number"], listed["paid"], listed["name"]) == (newest(ctx).row["code"], False, "Ida Fell")
+    at = f"/orders/{listed['id']}"
+    said = client.get(at).json()
+    (line,) = said["lines"]
+    assert (line["sku"], line["piece"], line["amount"]) == ("KIT", "44.73", "89.46")
+    assert {one["sku"]: one["quantity"] for one in line["parts"]} == {"MOSS": "8", "RIBBON": "5"}
+    assert line["chosen"][0]["said"] == "2.5 × Fellside aran RIBBON"
+    assert (said["buyer"]["town"], said["totals"]["total"]) == ("Fellside", "93.36")
+    assert {one["sku"]: one["reserved"] for one in said["stock"]} == {"MOSS": "8.00", "RIBBON": "5.00"}
+    for _ in range(2):
+        assert client.post(f"{at}/told", json={"told": "paid"}).json()["paid"] is True
+    assert held(ctx, goods)["MOSS"] == (1, 0), "told twice it is paid once"
+    too_many = client.post(f"{at}/told", json={"told": "returned", "lines": [{"sku": "MOSS", "quantity": 9}]})
+    assert (too_many.status_code, too_many.headers["content-type"]) == (422, "application/problem+json")
+    client.post(f"{at}/told", json={"told": "returned", "lines": [{"sku": "MOSS", "quantity": 3}]})
+    assert held(ctx, goods)["MOSS"] == (4, 0)
+    assert client.get("/orders", params={"stack": "pay"}).json() == {"items": [], "next_before": None}
+    assert client.get("/orders/4000000000").status_code == 404
+    assert client_of(Role.VIEWER).post(f"{at}/told", json={"told": "sent"}).status_code == 403
