@@ -66,8 +66,8 @@ def _delivery(ctx: Context, actor: Actor, made: Made) -> None:
         if kind in types:
             found = vocabulary_types.read(ctx, actor, types[kind]).type
             members = vocabulary_types.members_of(found)
-            said = {"delivered": way, "layout": layout}
-            vocabulary_types.save(ctx, actor, found.id, found.name, found.code_prefix, members, **said)
+            name, prefix = found.name, found.code_prefix
+            vocabulary_types.save(ctx, actor, found.id, name, prefix, members, delivered=way, layout=layout)
     for product_id in _of(made, "Yarn")[:12]:
         _change(ctx, actor, product_id, packed_size="180x120x90", customs_code="51091010")
     for product_id in _of(made, "Kit")[:2]:

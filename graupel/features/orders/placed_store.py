@@ -97,9 +97,10 @@ def listed(tx: Tx, stack: Stack, search: str, before: int, limit: int) -> list[L
     or a SKU."""
     asked = ""
     if search:
-        asked = """AND (o.code LIKE %(begins)s OR p.mail LIKE %(begins)s OR p.name LIKE %(within)s
-                        OR EXISTS (SELECT 1 FROM order_line l WHERE l.order_id = o.id AND l.sku LIKE %(begins)s)
-                        OR EXISTS (SELECT 1 FROM placed_line m WHERE m.order_id = o.id AND m.sku LIKE %(begins)s))"""
+        by_sku = """OR EXISTS (SELECT 1 FROM order_line l WHERE l.order_id = o.id AND l.sku LIKE %(begins)s)
+                    OR EXISTS (SELECT 1 FROM placed_line m WHERE m.order_id = o.id AND m.sku LIKE %(begins)s)"""
+        asked = f"""AND (o.code LIKE %(begins)s OR p.mail LIKE %(begins)s OR p.name LIKE %(within)s
+                         {by_sku if search.isascii() else ""})"""  # SKUs are ASCII, and compare with nothing else
     literal = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
     return tx.rows(
         ListedOrderRow,

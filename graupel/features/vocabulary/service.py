@@ -251,17 +251,17 @@ def make(ctx: Context, actor: Actor, kind: str, name: str) -> Made:
         return ctx.db.run(work)
 
 
+#: What a new word holds beside its name.
+_AT_FIRST = {"type": {"code_prefix": "", "delivered": "", "layout": ""}}
+
+
 def make_within(tx: Tx, recorder: history.Recorder, kind: str, name: str) -> int:
     """The id of the brand, tag or type of a clean name, made and recorded where it is not there."""
     known = store.by_name(tx, kind, name)
     if known is not None:
         return known
     record_id = store.insert_named(tx, kind, name)
-    recorder.made(
-        kind,
-        record_id,
-        {"name": name, **({"code_prefix": "", "delivered": "", "layout": ""} if kind == "type" else {})},
-    )
+    recorder.made(kind, record_id, {"name": name, **_AT_FIRST.get(kind, {})})
     return record_id
 
 

@@ -321,6 +321,15 @@ def test_sql_puts_orders_into_the_same_stacks_as_the_rule(stranger, ctx, wool):
     ctx.db.run(compare)
 
 
+@pytest.mark.parametrize("typed", ["fel-1", "W1", "ida", "Ída", "Ñ\x0e", "\U0001f9f6", "%", "_"])
+def test_orders_are_found_by_number_name_and_sku_whatever_is_typed(stranger, as_role, ctx, wool, typed):
+    put(stranger, ctx, wool)
+    order(stranger)
+    page = as_role(Role.VIEWER).get("/orders", params={"stack": "all", "q": typed})
+    assert page.status_code == 200
+    assert ("Ida Fell" in page.text) == (typed.casefold()[0] in "fwií")
+
+
 def test_an_order_that_is_sent_twice_is_placed_once(stranger, ctx, wool):
     put(stranger, ctx, wool)
     seen = shown(stranger)
