@@ -34,7 +34,7 @@ FIELDS = (
     *("first_day", "last_day", "ahead_days", "within_days", "closed_weekdays", "closed_days"),
     *("file_kinds", "megabytes", "when"),
 )
-ENTRY_FIELDS = ("entry", "label", "adds", "once", "weight", "sku_code", "unshipped", "state", "swatch")
+ENTRY_FIELDS = ("entry", "label", "adds", "once", "weight", "sku_code", "unshipped", "state", "swatch", "picture")
 DEFAULT, SOLD_OUT = "default", "sold_out"
 MESSAGE_LENGTH = 200
 MOST_DAYS, MOST_MEGABYTES, MOST_CLOSED = 730, 100, 150
@@ -200,9 +200,8 @@ def _entries(rows: Sequence[Mapping[str, str]], kind: Kind, currency: str) -> tu
 
 def _entry(reading: _Reading, currency: str, *, picked: bool) -> Entry:
     by, amount = reading.of("adds", lambda text: parse_adds(text, currency), (AddsBy.NOTHING, Decimal(0)))
-    number = reading.text("entry")
     return Entry(
-        int(number) if number.isascii() and number.isdigit() and len(number) < 10 else 0,
+        _id(reading.text("entry")) or 0,
         reading.of("label", lambda text: one_line(text, LABEL_LENGTH, "A label", "entry"), "") if picked else "",
         by,
         amount,
@@ -213,6 +212,7 @@ def _entry(reading: _Reading, currency: str, *, picked: bool) -> Entry:
         reading.text("state") == SOLD_OUT,
         reading.text("state") == DEFAULT,
         reading.of("swatch", _swatch, ""),
+        _id(reading.text("picture")),
     )
 
 
@@ -239,6 +239,10 @@ def _code(text: str) -> str:
     if len(text) > CODE_LENGTH or not _CODE.fullmatch(text):
         raise Refused.because("entry.code", f"At most {CODE_LENGTH} letters, digits and . _ / + - without spaces.")
     return text
+
+
+def _id(text: str) -> int | None:
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 10 else None
 
 
 def _swatch(text: str) -> str:
@@ -294,4 +298,5 @@ def entry_texts(entry: Entry) -> dict[str, str]:
         "unshipped": "yes" if entry.unshipped else "",
         "state": state,
         "swatch": entry.swatch,
+        "picture": f"{entry.media_id or ''}",
     }

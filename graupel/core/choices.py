@@ -59,6 +59,7 @@ class Entry:
 
     ``once``: for the line, however many pieces are ordered; else for each piece. ``sku_code`` is appended to the SKU
     that is ordered; ``unshipped``: what is added need not be sent, so it weighs nothing in a parcel.
+    ``swatch_picture``: the address of its picture.
     """
 
     id: int
@@ -73,6 +74,7 @@ class Entry:
     is_default: bool = False
     swatch: str = ""
     media_id: int | None = None
+    swatch_picture: str = ""
 
 
 @dataclass(frozen=True)

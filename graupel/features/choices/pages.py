@@ -92,6 +92,7 @@ def _page(
     rows = again["rows"] if again else [choice_making.entry_texts(one) for one in there.entries]
     raw = again["raw"] if again else choice_making.texts(there)
     shown = {name: value for name, value in tried.shown.items() if name != "said"}
+    looked = try_out(ctx, raw, rows, None)
     return page(
         request,
         "choices/choice.html",
@@ -105,7 +106,8 @@ def _page(
         others=detail.others if detail else reading.others_of(ctx, owner),
         kinds=KINDS,
         weekdays=list(enumerate(WEEKDAYS)),
-        tried=try_out(ctx, raw, rows, None),
+        tried=looked,
+        faces={f"{one.media_id}": one.swatch_picture for one in looked.choice.entries if one.media_id},
         may_edit=signed.actor.may(Role.EDITOR),
         said_at=tried.shown["said"],
         say=_say(request),
@@ -183,6 +185,7 @@ def try_out(ctx: Context, raw: dict[str, str], rows: list[dict[str, str]], sent:
     typed, _ = choice_making.read(raw, rows, Choice(1, "", ""), ctx.settings.currency, {})
     entries = tuple(replace(one, id=place) for place, one in enumerate(typed.entries, 1))
     choice = replace(typed, entries=entries, when=None, when_entry=None)
+    choice = ctx.db.run(lambda tx: reading.with_pictures(tx, choice))
     answers = choices.defaults([choice]) if sent is None else choice_answers.read([choice], sent)
     wrong = (
         choice_answers.wrong([choice], answers, ctx.db.run(lambda tx: stocks.today(ctx, tx)))

@@ -14,6 +14,7 @@ from graupel.db import Tx
 from graupel.features.choices import store
 from graupel.features.choices.rows import ChoiceRow, EntryRow
 from graupel.features.history import service as history
+from graupel.features.media import service as media
 from graupel.features.pricing.why import StepShown
 from graupel.features.products.asking import Asking
 from graupel.features.wording import service as wording
@@ -76,7 +77,25 @@ def with_entries(tx: Tx, rows: Sequence[ChoiceRow]) -> dict[int, Choice]:
     entries: dict[int, list[EntryRow]] = {}
     for one in store.entries(tx, [row["id"] for row in rows]):
         entries.setdefault(one["buyer_choice_id"], []).append(one)
-    return {row["id"]: choice_of(row, entries.get(row["id"], ())) for row in rows}
+    return {row["id"]: with_pictures(tx, choice_of(row, entries.get(row["id"], ()))) for row in rows}
+
+
+def with_pictures(tx: Tx, choice: Choice) -> Choice:
+    """The same with the addresses of its entries' pictures; an entry whose picture is not there has none."""
+    ids = [one.media_id for one in choice.entries if one.media_id]
+    if not ids:
+        return choice
+    faces = {key: one.face("thumb") or "" for key, one in media.by_ids(tx, ids).items()}
+
+    def shown(entry: Entry) -> Entry:
+        known = entry.media_id in faces
+        return replace(
+            entry,
+            media_id=entry.media_id if known else None,
+            swatch_picture=faces[entry.media_id] if known and entry.media_id else "",
+        )
+
+    return replace(choice, entries=tuple(shown(one) for one in choice.entries))
 
 
 def shared(ctx: Context, tx: Tx) -> dict[int, Choice]:

@@ -23,6 +23,7 @@ class ChoiceTyped(Sent):
     unshipped: Texts = ()
     state: Texts = ()
     swatch: Texts = ()
+    picture: Texts = ()
     product: MaybeWhole = None
     answers: Annotated[dict[str, list[str]], Named("c1", several=True)]
     marks: Marks = None
@@ -37,7 +38,7 @@ class ChoiceTyped(Sent):
         """Its entries, a row each."""
         columns = (
             *(self.entry, self.entry_label, self.adds, self.once, self.weight),
-            *(self.sku_code, self.unshipped, self.state, self.swatch),
+            *(self.sku_code, self.unshipped, self.state, self.swatch, self.picture),
         )
         return rows_of(choice_making.ENTRY_FIELDS, columns)
 

@@ -92,7 +92,7 @@ def save(
         found = there(tx, choice_id, lock=True) if choice_id else None
         start = found or Choice(0, "", "", product_id=product_id)
         wanted, problems = choice_making.read(raw, rows, start, ctx.settings.currency, others(ctx, tx, start))
-        wanted = _of_its_own(wanted, start)
+        wanted = reading.with_pictures(tx, _of_its_own(wanted, start))
         problems = problems or _dependants(tx, start, wanted) or _doubles(tx, wanted)
         if problems:
             raise Refused(problems)
@@ -134,11 +134,9 @@ def _naming(name: str, ctx: Context, work: Any) -> int:
 
 
 def _of_its_own(wanted: Choice, there: Choice) -> Choice:
-    """Entries keep ids that are this choice's, and pictures, which the form does not send."""
-    own = {one.id: one for one in there.entries}
-    entries = [
-        replace(one, media_id=own[one.id].media_id) if one.id in own else replace(one, id=0) for one in wanted.entries
-    ]
+    """Entries keep ids that are this choice's."""
+    own = {one.id for one in there.entries}
+    entries = [one if one.id in own else replace(one, id=0) for one in wanted.entries]
     if not wanted.is_picked and there.entries and not there.is_picked and entries:
         entries = [replace(entries[0], id=there.entries[0].id)]
     return replace(wanted, entries=tuple(entries))

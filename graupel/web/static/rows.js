@@ -12,7 +12,8 @@ function addRow(rows) {
   row.querySelectorAll("label[for]").forEach((one) => {
     one.htmlFor = one.htmlFor.replace(/\d+$/, String(place));
   });
-  row.querySelectorAll(".wrong").forEach((one) => one.remove());
+  row.querySelectorAll(".wrong, .shot > *").forEach((one) => one.remove());
+  row.querySelectorAll("[data-no-picture]").forEach((one) => (one.hidden = true));
   row.querySelectorAll("input, select").forEach((field) => {
     field.removeAttribute("aria-invalid");
     if (field.tagName === "SELECT") field.selectedIndex = 0;

@@ -1,5 +1,6 @@
 """Buyer choices: made once or in a product, asked with products, written by two, translated, taken back."""
 
+import re
 from decimal import Decimal
 
 import pytest
@@ -12,11 +13,15 @@ from graupel.core.roles import SYSTEM
 from graupel.features.choices import reading, service, uses
 from graupel.features.destinations import service as destinations
 from graupel.features.history import service as history
+from graupel.features.media import service as media
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.variants import copying
 from graupel.features.wording import service as wording
-from tests.making import add_german, make_product, roll_back_newest
+from tests.making import add_german, jpeg, make_product, roll_back_newest
+from tests.serving import app, as_role, browser, stranger
+
+__all__ = ["app", "as_role", "browser", "stranger"]
 
 D = Decimal
 WRAP = {"name": "Gift wrap", "label": "Wrap it?", "kind": "one"}
@@ -214,3 +219,18 @@ def test_viewers_only_look(ctx, viewer, yarn, wrap):
     ):
         with pytest.raises(NotAllowed):
             act()
+
+
+def test_an_entry_is_shown_with_its_picture(browser, stranger, ctx):
+    file = media.take(ctx, SYSTEM, "paper.jpg", jpeg(60))
+    product_id = make_product(ctx, "FEL-1")
+    raw = {"name": "Paper", "kind": "one", "looks": "swatches"}
+    rows = [{"label": "Moss", "picture": f"{file.id}"}, {"label": "Rust", "picture": "4000000"}, {"label": "Plain"}]
+    made = service.save(ctx, SYSTEM, None, raw, rows)
+    uses.ask(ctx, SYSTEM, product_id, [made], "Wool")
+    assert [one.media_id for one in ctx.db.run(lambda tx: reading.there(tx, made)).entries] == [file.id, None, None]
+    article = stranger.get(f"/shop/p/{product_id}-x").text
+    assert article.count(f'<img class="swatch" src="{file.face("thumb")}"') == 1
+    page = browser.get(f"/choices/{made}").text
+    assert re.findall(r'name="picture" data-typed value="(\d*)"', page)[:3] == [f"{file.id}", "", ""]
+    assert "entries of choices" in browser.get(f"/media/{file.id}").text, "so it is not deleted by mistake"
