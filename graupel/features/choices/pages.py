@@ -16,7 +16,7 @@ from graupel.core.phrases import phrase
 from graupel.core.price_rules import PriceRule
 from graupel.core.roles import Actor, Identity, Role
 from graupel.db import Tx
-from graupel.features.choices import reading, service, uses
+from graupel.features.choices import reading, service, turning, uses
 from graupel.features.choices.schemas import ChoiceTyped, Looked, UsesTyped
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as products
@@ -225,6 +225,7 @@ def try_it(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ChoiceTyped]
 
 def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
     """What the editor's part shows."""
+    repeated = _attributes(ctx)
 
     def work(tx: Tx) -> dict[str, Any]:
         asked = reading.of_product(tx, product.id)
@@ -234,6 +235,12 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
             "marks": {"choices": [str(one.id) for one in asked]},
             "free": [one for one in reading.shared(ctx, tx).values() if one.id not in there],
             "names": {one.id: one.name for one in asked},
+            "meant": {
+                one.id: name
+                for one in asked
+                if turning.can_vary(one) and (name := choices.attribute_meant(one, repeated))
+            },
+            "of_axis": turning.meant_as_choice(product),
             "given_away": choices.least_price(asked, product.prices.low) < 0 if product.prices.low else False,
         }
 
@@ -262,3 +269,17 @@ def save_uses(request: Request, ctx: Ctx, signed: Signed, form: FormOf[UsesTyped
     product = products.read(ctx, signed.actor, product_id)
     data = part_data(ctx, signed.actor, product, request.state.seen)
     return page(request, "choices/part.html", product=product, data=data, **tried.shown)
+
+
+@product_router.post("/{choice_id:int}/vary")
+def vary(ctx: Ctx, signed: Signed, product_id: int, choice_id: int) -> Response:
+    """Has the product differ by what a choice asks."""
+    turning.to_axis(ctx, signed.actor, product_id, choice_id)
+    return Response(status_code=204, headers={"HX-Refresh": "true"})
+
+
+@product_router.post("/of-axis")
+def of_axis(ctx: Ctx, signed: Signed, product_id: int) -> Response:
+    """Asks what the product differs by as a choice instead."""
+    turning.to_choice(ctx, signed.actor, product_id)
+    return Response(status_code=204, headers={"HX-Refresh": "true"})

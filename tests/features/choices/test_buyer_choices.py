@@ -6,10 +6,13 @@ from decimal import Decimal
 import pytest
 
 from graupel.core import changes, choices
+from graupel.core.attributes import AttributeKind
 from graupel.core.choice_making import entry_texts, texts
 from graupel.core.choices import Answer, Kind
 from graupel.core.errors import NotAllowed, NotFound, Outdated, Refused
+from graupel.core.resolve import inherited
 from graupel.core.roles import SYSTEM
+from graupel.core.variants import label_of
 from graupel.features.choices import reading, service, uses
 from graupel.features.destinations import service as destinations
 from graupel.features.history import service as history
@@ -17,6 +20,8 @@ from graupel.features.media import service as media
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.variants import copying
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary.attributes import Definition
 from graupel.features.wording import service as wording
 from tests.making import add_german, jpeg, make_product, roll_back_newest
 from tests.serving import app, as_role, browser, stranger
@@ -234,3 +239,44 @@ def test_an_entry_is_shown_with_its_picture(browser, stranger, ctx):
     page = browser.get(f"/choices/{made}").text
     assert re.findall(r'name="picture" data-typed value="(\d*)"', page)[:3] == [f"{file.id}", "", ""]
     assert "entries of choices" in browser.get(f"/media/{file.id}").text, "so it is not deleted by mistake"
+
+
+# --- a choice or variants ------------------------------------------------------------------------------------
+
+
+def test_a_choice_becomes_what_its_product_differs_by_and_that_a_choice_again(browser, ctx):
+    attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["Small", "Large"]))
+    product_id = make_product(ctx, "FEL-1", price=Decimal(10))
+    rows = [{"label": "Small"}, {"label": "Large", "adds": "10 %"}, {"label": "Huge", "adds": "+2.50"}]
+    made = service.save(ctx, SYSTEM, None, {"name": "Size", "kind": "one"}, rows)
+    uses.ask(ctx, SYSTEM, product_id, [made], "Wool")
+    page = browser.get(f"/products/{product_id}").text
+    assert "“Size” is an attribute too." in page
+    assert browser.write(f"/products/{product_id}/choices/{made}/vary").status_code == 204
+    product = products.read(ctx, SYSTEM, product_id)
+    prices = {
+        label_of(product.axes, one.combination): inherited(one.price, product.values.price) for one in product.variants
+    }
+    assert prices == {"Small": Decimal(10), "Large": Decimal(11), "Huge": Decimal("12.50")}
+    assert product.variants[0].sku == "FEL-1", "what was there is the first of them"
+    assert ctx.db.run(lambda tx: reading.of_product(tx, product_id)) == []
+    assert "Ask it as a choice instead" in browser.get(f"/products/{product_id}").text
+    assert browser.write(f"/products/{product_id}/choices/of-axis").status_code == 204
+    product = products.read(ctx, SYSTEM, product_id)
+    (asked,) = ctx.db.run(lambda tx: reading.of_product(tx, product_id))
+    assert (product.varies, product.values.price, asked.product_id) == (False, Decimal(10), product_id)
+    assert [(one.label, one.amount) for one in asked.entries] == [
+        ("Small", 0),
+        ("Large", Decimal(1)),
+        ("Huge", Decimal("2.50")),
+    ]
+
+
+def test_what_can_not_be_the_other_is_not_offered_and_refused(browser, ctx):
+    product_id = make_product(ctx, "FEL-1", stock=4)
+    text = service.save(ctx, SYSTEM, None, {"name": "Message", "kind": "text"}, [])
+    uses.ask(ctx, SYSTEM, product_id, [text], "Wool")
+    assert browser.write(f"/products/{product_id}/choices/{text}/vary").status_code == 422
+    assert browser.write(f"/products/{product_id}/choices/of-axis").status_code == 422
+    page = browser.get(f"/products/{product_id}").text
+    assert "instead" not in page.split('id="choices"')[1].split("</section>")[0]
