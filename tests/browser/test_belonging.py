@@ -1,8 +1,11 @@
 """What goes with a product and what is downloaded with it, put together by a merchant; pictures large, for a buyer."""
 
+from decimal import Decimal
+
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from graupel.core.pictures import Picture
 from graupel.core.roles import SYSTEM
@@ -93,3 +96,79 @@ def test_pictures_of_an_article_are_looked_at_large_by_keys(at_screen: Person, c
     me.open("/searches")
     me.sees("h1", "Searches")
     me.axe()
+
+
+def test_a_kit_is_put_together_priced_by_its_parts_and_bought_with_a_pick(at_screen: Person, ctx):
+    me = at_screen
+    made = [
+        make_product(ctx, sku, price=Decimal(10), name=f"Yarn {sku}", stock=8) for sku in ("MOSS", "RUST", "RIBBON")
+    ]
+    kit = make_product(ctx, "KIT", name="Hat kit", price=Decimal(1))
+    me.open(f"/products/{kit}")
+    for sku in ("MOSS", "RUST", "RIBBON"):
+        me.fill("#find-part", sku)
+        me.sees("#found-parts", sku)
+        me.axe()
+        me.driver.find_element(By.CSS_SELECTOR, "#found-parts button").click()
+        me.sees("#kit tbody", sku)
+    quantities, picks = (
+        me.driver.find_elements(By.CSS_SELECTOR, f"#kit [name={name}]") for name in ("quantities", "picks")
+    )
+    for field, text in ((quantities[1], "2"), (picks[0], "Colour"), (picks[1], "Colour"), (quantities[2], "lots")):
+        field.send_keys(Keys.CONTROL, "a")
+        field.send_keys(text)
+    Select(me.driver.find_element(By.ID, "kit-priced")).select_by_value("parts")
+    me.fill("#kit-percent", "10")
+    me.driver.find_element(By.ID, "kit-percent").send_keys(Keys.CONTROL, "s")
+    me.sees("#kit .wrong", "is no quantity")
+    me.axe()
+    assert [one.get_attribute("value") for one in me.driver.find_elements(By.CSS_SELECTOR, "#kit [name=picks]")] == [
+        "Colour", "Colour", "",
+    ]  # fmt: skip
+    last = me.driver.find_elements(By.CSS_SELECTOR, "#kit [name=quantities]")[2]
+    last.send_keys(Keys.CONTROL, "a")
+    last.send_keys("0.5", Keys.CONTROL, "s")
+    me.sees("#kit h2", "3 parts, enough for 8")
+    me.sees("#mirror .cost", "€13.50")
+    me.axe()
+    wait_until(lambda: not me.driver.find_elements(By.CSS_SELECTOR, ".htmx-request"))
+    me.press("as a buyer")
+    me.sees("#kit", "0.5 × Yarn RIBBON")
+    Select(me.sees("#choices select")).select_by_visible_text("Yarn RUST +€9.00")
+    me.sees("#together", "€22.50")
+    me.axe()
+    me.press("Into the basket")
+    me.sees("table.lines", "Yarn RUST")
+    assert len(made) == 3
+
+
+def test_many_relations_are_made_as_lines_and_by_categories_and_replaced(at_screen: Person, ctx):
+    me = at_screen
+    wool, needles, hook = (make_product(ctx, sku) for sku in ("FEL-1", "NDL-4", "HOOK-5"))
+    me.open("/relations/lines")
+    me.fill("#in-text", "FEL-1, Accessories, NDL-9\n")
+    me.press("Look what it does")
+    me.sees(".wrongs", "NDL-9")
+    me.axe()
+    me.fill("#in-text", "FEL-1, Accessories, NDL-4\n")
+    me.press("Look what it does")
+    me.press("Make 1 relation")
+    me.sees("#says", "Relations brought in: 1 new one")
+    assert related(ctx, wool) == [needles]
+    me.open(f"/products/{needles}/relations/replace?q=hook")
+    me.axe()
+    me.press("Look")
+    me.press("Put it in 1 place")
+    me.sees("#replacing .note", "Nothing refers to it")
+    assert related(ctx, wool) == [hook]
+    me.open("/relations")
+    for name, text in (("of_category", "Yarn"), ("rule_kind", "Accessories"), ("other_category", "Yarn > Aran")):
+        Select(me.driver.find_element(By.ID, f"in-{name}")).select_by_visible_text(text)
+    me.press("Add the rule")
+    me.sees("#relation-kinds table", "Yarn > Aran")
+    me.axe()
+    me.size(400, 800)
+    for path in ("/relations", "/relations/lines", f"/products/{needles}/relations/replace", "/reviews"):
+        me.open(path)
+        me.sees("h1")
+        assert me.driver.execute_script("return document.documentElement.scrollWidth") <= 400, path

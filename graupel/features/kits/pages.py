@@ -1,5 +1,6 @@
 """Kits: the part of the product editor, and the search for what a kit is made of."""
 
+import json
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -17,9 +18,9 @@ from graupel.db import Tx
 from graupel.features.destinations.service import Seen
 from graupel.features.kits import reading, service, store
 from graupel.features.kits.schemas import KitTyped, PartLooked
+from graupel.features.products import forms, table
 from graupel.features.products import service as products
 from graupel.features.products import store as product_store
-from graupel.features.products import table
 from graupel.features.products.service import Product
 from graupel.web.attempts import attempt
 from graupel.web.frame import page
@@ -56,7 +57,13 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
             "in_kits": store.used_by(tx, product.id, ctx.settings.language, service.NAMED),
         }
 
-    return ctx.db.run(work) | {"may_edit": actor.may(Role.EDITOR), "by_parts": PricedBy.PARTS}
+    texts = forms.texts_of(product.values, {})
+    followed = {} if product.varies else {name: texts[name] for name in ("price", "weight_g")}
+    return ctx.db.run(work) | {
+        "followed": json.dumps(followed),
+        "may_edit": actor.may(Role.EDITOR),
+        "by_parts": PricedBy.PARTS,
+    }
 
 
 def _as_typed(ctx: Context, form: KitTyped, seen: Seen) -> dict[str, Any]:

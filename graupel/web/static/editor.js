@@ -10,6 +10,7 @@ import "./pieces.js";
 import "./prices.js";
 import { richText } from "./rich.js";
 import { whenShown } from "./shared.js";
+import { countsAsSaved, savedOf, sheetOf } from "./sheets.js";
 
 function begin() {
   const form = document.getElementById("product-form");
@@ -34,6 +35,23 @@ for (const kind of ["input", "change"])
     const own = form && (event.target === form || event.target.form === form);
     if (own && !event.target.closest("[data-aside]")) htmx.trigger(document.querySelector("[data-look]"), "look");
   });
+
+// What followed from a part that was saved, as a kit's price does from what it is made of, stands in the form as well,
+// and counts as saved; what somebody typed there stays.
+document.addEventListener("htmx:afterSettle", ({ detail }) => {
+  const followed = detail.target?.querySelector?.("[data-followed]") ?? document.querySelector("#kit [data-followed]");
+  const form = document.getElementById("product-form");
+  if (!followed || !form || !document.getElementById("kit").contains(detail.elt)) return;
+  const sheet = sheetOf(form);
+  for (const [name, text] of Object.entries(JSON.parse(followed.dataset.followed))) {
+    const field = form.elements[name];
+    const saved = savedOf(sheet);
+    if (!field || field.value === text || field.value !== saved[name]?.[0]) continue;
+    field.value = text;
+    countsAsSaved(sheet, { ...saved, [name]: [text] });
+  }
+  htmx.trigger(document.querySelector("[data-look]"), "look");
+});
 
 // "As a buyer" opens the article at the place of the part in which somebody is, or which stands highest on the screen.
 let editedPart = null;

@@ -28,9 +28,10 @@ async function saveAll() {
   const main = meant(); // only now: what was saved first may have drawn the page anew
   if (main) main.requestSubmit(mainButton(main));
 }
-/** Of several forms the one in which somebody is, or else the first in which something was typed. */
+/** Of several forms the one in which somebody is, or else the first in which something was typed; parts of a page that
+ *  are saved first are not meant. */
 function meant() {
-  const saves = [...document.querySelectorAll("form[data-save]")];
+  const saves = [...document.querySelectorAll("form[data-save]:not([data-saves])")];
   const inside = (form) => form.contains(document.activeElement) || document.activeElement?.form === form;
   const typed = new Set(unsavedSheets().map((sheet) => sheet.form));
   return saves.find(inside) ?? saves.find((form) => typed.has(form)) ?? saves[0];
