@@ -10,7 +10,7 @@ from fastapi.responses import Response
 
 from graupel.context import Context
 from graupel.core import kits as rules
-from graupel.core.kits import Part, PricedBy
+from graupel.core.kits import Part
 from graupel.core.roles import Actor, Role
 from graupel.core.stock import show
 from graupel.core.tables import TableState
@@ -62,7 +62,6 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
     return ctx.db.run(work) | {
         "followed": json.dumps(followed),
         "may_edit": actor.may(Role.EDITOR),
-        "by_parts": PricedBy.PARTS,
     }
 
 

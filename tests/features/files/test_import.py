@@ -287,6 +287,7 @@ rows = st.lists(
                 "back_on": st.sampled_from([date(2026, 12, 24), date(2027, 1, 2)]),
                 "packed_size": st.sampled_from(["300x200x50"]),
                 "delivered": st.sampled_from(["shipped", "downloaded"]),
+                "search_words": st.sampled_from(["worsted", "worsted, jumper wool"]),
                 "customs_value": st.sampled_from([Decimal("4.00"), Decimal("4.10")]),
                 "category": st.sampled_from(["Yarn > Aran", "Yarn > New"]),
                 "description": st.sampled_from(["", "<p>a</p>"]),
@@ -334,6 +335,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
             current[sku] = dict.fromkeys(ROW_FIELDS) | {
                 "at_zero": "go_on" if varies else None,
                 "delivered": "",
+                "search_words": "",
                 "name": "a",
                 "price": Decimal("9.80"),
                 "weight_g": None,
@@ -392,8 +394,8 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
     held = {
         row["sku"]: row
         for row in tx.all(
-            f"""SELECT v.sku, t.name, t.description, p.category_id, p.delivered, p.customs_value, p.version,
-                       IF(k.counted, k.on_hand, NULL) AS stock,
+            f"""SELECT v.sku, t.name, t.description, t.search_words, p.category_id, p.delivered, p.customs_value,
+                       p.version, IF(k.counted, k.on_hand, NULL) AS stock,
                        {", ".join(f"COALESCE(v.{name}, p.{name}) AS {name}" for name in batch.OF_VARIANT)}
            FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id
            LEFT JOIN stock k ON k.id = v.id"""
@@ -404,7 +406,7 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
         if plan.action is Action.REFUSED:
             assert (row.sku in held) == (row.sku in current)
             continue
-        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | {"description": "", "delivered": ""})
+        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | {"description": "", "delivered": "", "search_words": ""})
         for name in set(ROW_FIELDS) - {"category"}:
             assert held[row.sku][name] == row.values.get(name, was[name])
         path = tree.path(held[row.sku]["category_id"]) or None
