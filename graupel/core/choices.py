@@ -295,6 +295,13 @@ def chosen(
     )
 
 
+def is_made_of(text: str, codes: Collection[str]) -> bool:
+    """Whether a text is codes with hyphens between, as ``chosen`` appends them to a SKU: "GP", "GP-BOX"."""
+    return any(
+        text == code or (text.startswith(f"{code}-") and is_made_of(text[len(code) + 1 :], codes)) for code in codes
+    )
+
+
 # --- making one ----------------------------------------------------------------------------------------------
 
 

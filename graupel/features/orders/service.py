@@ -21,7 +21,7 @@ from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.history import service as history
 from graupel.features.kits import service as kits
-from graupel.features.orders import store
+from graupel.features.orders import store, with_codes
 from graupel.features.orders.rows import OrderLineRow, ReportRow
 from graupel.features.terms import booking, stock_store
 
@@ -99,7 +99,7 @@ def note(
     """Note a report of an order that is there and locked, and do what follows from it; the lines that name nothing
     known. Of a trial nothing is booked. Kits are noted as their parts, which is what stock is counted of."""
     told = {sku.upper(): number for sku, number in reported.report.lines.items()}
-    taken = kits.taken_apart(tx, told)
+    taken = kits.taken_apart(tx, with_codes.plain(tx, told))
     store.insert_report(
         tx,
         {

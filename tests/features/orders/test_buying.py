@@ -9,7 +9,7 @@ from html import unescape
 
 import pytest
 
-from graupel.core.orders import Stack, Standing, Told, stacks
+from graupel.core.orders import Report, Stack, Standing, Told, stacks
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.sales import Reach
@@ -21,6 +21,8 @@ from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Stands
 from graupel.features.orders import baskets, handling, mails, placed_store, rules
 from graupel.features.orders import reading as orders
+from graupel.features.orders import service as reports
+from graupel.features.orders.service import Reported
 from graupel.features.orders.wares import Place
 from graupel.features.pricing import quantities, selling
 from graupel.features.pricing.selling import Goods
@@ -319,6 +321,25 @@ def test_sql_puts_orders_into_the_same_stacks_as_the_rule(stranger, ctx, wool):
                 assert lies_in(tx) == stacks(stands, trial=trial, sent_here=bool(here)), (here, trial, stands)
 
     ctx.db.run(compare)
+
+
+def test_a_sku_with_codes_of_choices_is_its_variants(ctx, wool, wrap):
+    count(ctx, wool, 9)
+    cards = choice_service.save(ctx, SYSTEM, None, {"name": "Card", "kind": "several"}, [
+        {"label": "Robin", "sku_code": "R-1"}, {"label": "Wren", "sku_code": "W"},
+    ])  # fmt: skip
+    uses.ask(ctx, SYSTEM, wool, [wrap.id, cards], "Wool")
+    make_product(ctx, "FEL-1-W", stock=5)
+
+    def tell(number, **lines):
+        report = Report(Told.ORDERED, {sku.replace("_", "-"): D(n) for sku, n in lines.items()})
+        return reports.take(ctx, SYSTEM, Reported("", f"r{number}", f"{number}", report)).problems
+
+    assert tell(1, FEL_1_GP=2, fel_1_gp_r_1=1, FEL_1=1) == []
+    assert held(ctx, wool) == (9, 4)
+    assert [one.field for one in tell(2, FEL_1_XX=1, FEL_1_GP_XX=1)] == ["FEL-1-XX", "FEL-1-GP-XX"]
+    assert tell(3, FEL_1_W=1) == [], "what has this very SKU is meant"
+    assert held(ctx, wool) == (9, 4)
 
 
 @pytest.mark.parametrize("typed", ["fel-1", "W1", "ida", "Ída", "Ñ\x0e", "\U0001f9f6", "%", "_"])
