@@ -4,9 +4,10 @@ Floors, in the same run: the same variants with their products read at once; an 
 related goods; the same PDF read and written; the same file read.
 """
 
+import asyncio
 import io
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import AsyncIterator, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
 from pathlib import Path
@@ -18,7 +19,7 @@ from reportlab.pdfgen.canvas import Canvas
 from starlette.testclient import TestClient
 
 from bench.figures import Figure, PeakMemory, against, percentile, timed, times
-from graupel import main
+from graupel import main, pieces
 from graupel.context import Context
 from graupel.core.orders import Told
 from graupel.core.roles import SYSTEM
@@ -30,12 +31,14 @@ from graupel.features.orders import baskets, handling, placing, reading, rules
 from graupel.features.orders.wares import Place
 from graupel.features.products import many
 from graupel.features.relations import service as relations
-from graupel.features.relations.service import Wish
+from graupel.features.relations.cheaper import Wish
 from graupel.features.shop import windows
 
 LINES, BUYERS, PAGES, TIMES = 50, 8, 80, 10
 PDF_PAGES = 100
 DOWNLOAD_BYTES = 1_000_000_000
+#: What one product may have: so many files, of so many bytes each.
+FILES, FILE_BYTES = 50, 200_000_000
 ENTRIES = [{"label": "No", "state": "default"}, {"label": "Paper", "adds": "+2.50", "once": "yes"}]
 
 
@@ -54,6 +57,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     yield from _articles(ctx, count, [product_id for _, product_id in goods[100 : 100 + PAGES]])
     yield from _stamping(folder, count)
     yield from _download(ctx, count, goods[-1])
+    yield from _many_files(ctx, folder, count, goods[-2])
 
 
 def _place(ctx: Context) -> Place:
@@ -170,3 +174,41 @@ def _download(ctx: Context, count: int, good: tuple[int, int]) -> Iterator[Figur
     thread.join(20)  # what was sent is noted after the last of it went out
     assert reading.read(ctx, SYSTEM, order_id).links[0].row["taken"] == 1
     yield Figure("a download of 1 GB", count, took, took / floor, "reading it", peak_mb=memory.peak)
+
+
+def _many_files(ctx: Context, folder: Path, count: int, good: tuple[int, int]) -> Iterator[Figure]:
+    """Fifty files and 10 GB of one product: brought in by pieces, and looked at on its page."""
+    _, product_id = good
+    chunk = bytes(1_000_000)
+
+    def write() -> None:
+        with (folder / "floor.bin").open("wb") as file:
+            for _ in range(FILE_BYTES // len(chunk)):
+                file.write(chunk)
+
+    floor = timed(write)[0] * FILES
+    (folder / "floor.bin").unlink()
+    yield Figure(f"{FILES} files of {FILE_BYTES:,} bytes written, the floor (one, {FILES} times)", count, floor, 1.0)
+
+    async def sent(number: int, begins: int, size: int) -> AsyncIterator[bytes]:
+        for at in range(0, size, len(chunk)):
+            yield chunk if begins + at else number.to_bytes(4, "big") + chunk[4:]  # each file is another
+
+    async def bring(number: int) -> None:
+        path, there = downloads.piece_path(ctx, SYSTEM, f"f{number}"), 0
+        while there < FILE_BYTES:
+            size = min(pieces.PIECE_BYTES, FILE_BYTES - there)
+            there = await pieces.take(path, there, FILE_BYTES, sent(number, there, size))
+
+    def all_of_them() -> None:
+        for number in range(FILES):
+            asyncio.run(bring(number))
+            downloads.make(ctx, SYSTEM, product_id, f"film {number}.bin", f"f{number}")
+
+    with PeakMemory() as memory:
+        took, _ = timed(all_of_them)
+    yield Figure("the same brought in by pieces", count, took, took / floor, "writing them", peak_mb=memory.peak)
+    found = ctx.db.run(lambda tx: downloads.of_product(tx, product_id))
+    assert sum(one.download.newest["bytes"] for one in found) == FILES * FILE_BYTES
+    p50 = percentile(times(TIMES, lambda: ctx.db.run(lambda tx: downloads.of_product(tx, product_id))), 0.5)
+    yield Figure(f"the {FILES} downloads of a product read", count, p50_ms=p50)

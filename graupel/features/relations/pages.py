@@ -8,10 +8,12 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from graupel.context import Context
+from graupel.core.facets import Ids
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Identity, Role
 from graupel.core.tables import TableState
 from graupel.db import Tx
+from graupel.features.assortments import service as assortments
 from graupel.features.categories import service as categories
 from graupel.features.destinations.service import Seen
 from graupel.features.products import service as products
@@ -47,6 +49,7 @@ class Row:
 
     wish: Wish
     product: RelatedRow | None
+    can_be_had: bool = True
 
 
 def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[str, Any]:
@@ -54,14 +57,20 @@ def part_data(ctx: Context, actor: Actor, product: Product, seen: Seen) -> dict[
 
     def work(tx: Tx) -> dict[str, Any]:
         related = service.of_product(ctx, tx, product.id)
+        had = assortments.set_of(ctx, tx, {"had": ("yes",)}, Ids([one.row["other_id"] for one in related]))
         kinds = service.kinds(tx)
         return {
-            "rows": [Row(cheaper.wish_of(ctx, one.row), one.product) for one in related],
+            "rows": [Row(cheaper.wish_of(ctx, one.row), one.product, one.row["other_id"] in had) for one in related],
             "kinds": kinds,
             "marks": service.flat(related),
             "offered": {row["id"] for row in kinds if row["offered"]},
             "by_rules": by_category.of_goods(ctx, tx, [product.values.category_id, *product.values.categories]),
-            "gone": sum(one.product is None or one.product["status"] == Status.ARCHIVED for one in related),
+            "gone": sum(
+                one.product is None
+                or one.product["status"] == Status.ARCHIVED
+                or (one.product["status"] == Status.LIVE and one.row["other_id"] not in had)
+                for one in related
+            ),
         }
 
     return ctx.db.run(work) | {"may_edit": actor.may(Role.EDITOR)}

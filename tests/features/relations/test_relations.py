@@ -10,12 +10,15 @@ from graupel.core import changes
 from graupel.core.errors import NotAllowed, Outdated, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
+from graupel.core.stock import Reason
 from graupel.features.choices import service as choices
 from graupel.features.choices import uses
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
+from graupel.features.products import service as products
 from graupel.features.relations import service
 from graupel.features.relations.cheaper import Wish
+from graupel.features.stock import service as stock
 from graupel.features.variants import copying
 from graupel.features.wording import service as wording
 from tests.making import add_german, make_product, roll_back_newest, set_status
@@ -121,6 +124,13 @@ def test_the_part_finds_adds_and_names_what_is_not_to_be_had(browser, ctx, goods
     assert "Fellside aran FEL-2" in part
     set_status(ctx, needles, Status.ARCHIVED)
     assert "1 not to be had" in browser.get(f"/products/{wool}").text
+    set_status(ctx, needles, Status.LIVE)
+    assert "not to be had" not in browser.get(f"/products/{wool}").text
+    variant = products.read(ctx, SYSTEM, needles).variants[0].id
+    stock.book(ctx, SYSTEM, variant, None, "=0", "", Reason.COUNTED)
+    part = browser.get(f"/products/{wool}").text
+    assert "1 not to be had" in part
+    assert "sold out" in part
     assert "Goes well with" in browser.get("/relations").text
 
 
