@@ -43,7 +43,7 @@ class Plan:
 
 def plan(ctx: Context, actor: Actor, text: str) -> Plan:
     """What lines would do."""
-    actor.require(Role.VIEWER)
+    actor.require(Role.EDITOR)
     return ctx.db.run(lambda tx: _plan(tx, text))
 
 
