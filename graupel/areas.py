@@ -17,6 +17,7 @@ from graupel.features.bulk import area as bulk
 from graupel.features.bulk import pages as bulk_pages
 from graupel.features.categories import area as categories
 from graupel.features.categories import pages as category_pages
+from graupel.features.choices import api as choice_api
 from graupel.features.choices import area as choices
 from graupel.features.choices import pages as choice_pages
 from graupel.features.delivery import api as delivery_api
@@ -33,6 +34,7 @@ from graupel.features.history import area as history
 from graupel.features.history import pages as history_pages
 from graupel.features.jobs import area as jobs
 from graupel.features.jobs import pages as job_pages
+from graupel.features.kits import api as kit_api
 from graupel.features.kits import area as kits
 from graupel.features.kits import pages as kit_pages
 from graupel.features.listings import area as listings
@@ -50,6 +52,7 @@ from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
 from graupel.features.products import table_pages as product_table_pages
+from graupel.features.relations import api as relation_api
 from graupel.features.relations import area as relations
 from graupel.features.relations import pages as relation_pages
 from graupel.features.reviews import area as reviews
@@ -122,6 +125,7 @@ AREAS = (
     Area(
         "choices",
         (choice_pages.router, choice_pages.product_router),
+        (choice_api.router,),
         register=choices.register,
         finish=choices.finish,
     ),
@@ -134,10 +138,11 @@ AREAS = (
     Area(
         "relations",
         (relation_pages.router, relation_pages.product_router),
+        (relation_api.router,),
         register=relations.register,
         finish=relations.finish,
     ),
-    Area("kits", (kit_pages.product_router,), register=kits.register),
+    Area("kits", (kit_pages.product_router,), (kit_api.router,), kits.register),
     Area("reviews", (review_pages.router, review_pages.product_router), register=reviews.register),
     Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
     Area("orders", (order_pages.router,), (order_api.router,), orders.register),

@@ -1,7 +1,7 @@
 """Kits as they are kept: their parts with what these are called, cost and weigh, and what of them can be had."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from graupel.context import Context
@@ -87,21 +87,7 @@ def parts_of(ctx: Context, tx: Tx, rows: Sequence[PartRow], lens: Lens) -> list[
 
 def _part(row: PartRow, named: Mapping[int, Part]) -> Part:
     known = named.get(row["variant_id"]) or Part(0, row["variant_id"], Decimal(1), gone=True)
-    return Part(
-        row["id"],
-        row["variant_id"],
-        row["quantity"],
-        row["pick"],
-        known.name,
-        known.variant,
-        known.sku,
-        known.product_id,
-        known.price,
-        known.weight_g,
-        known.ready,
-        known.most,
-        known.gone,
-    )
+    return replace(known, id=row["id"], quantity=row["quantity"], pick=row["pick"])
 
 
 def _named(ctx: Context, tx: Tx, rows: Sequence[PartRow], lens: Lens) -> dict[int, Part]:

@@ -76,6 +76,7 @@ def save(
     mine = {"parts": _read(wishes), "priced_by": str(priced_by), "percent": f"{_percent(percent):f}"}
 
     def work(tx: Tx) -> None:
+        store.hold(tx)
         product = products.load(ctx, tx, product_id, lock=True)
         rows = store.parts(tx, [product_id], lock=True)
         row = store.kits(tx, [product_id], lock=True).get(product_id)

@@ -10,6 +10,11 @@ _KIT = f"SELECT id, {', '.join(KIT.columns())}, version FROM kit"
 _PART = f"SELECT id, {', '.join(KIT_PART.columns())}, version FROM kit_part"
 
 
+def hold(tx: Tx) -> None:
+    """Let nobody else say what kits are made of until this ends: two at once could put a kit into a kit."""
+    tx.run("UPDATE held SET times = times + 1 WHERE name = 'kits'")
+
+
 def kits(tx: Tx, product_ids: Sequence[int], *, lock: bool = False) -> dict[int, KitRow]:
     """How these products are priced as kits, by product."""
     rows = tx.rows(KitRow, f"{_KIT} WHERE product_id IN %s {'FOR UPDATE' if lock else ''}", [list(product_ids) or [0]])
@@ -33,6 +38,13 @@ def variants_in(tx: Tx, variant_ids: Sequence[int]) -> set[int]:
         [list(variant_ids) or [0]],
     )
     return {row["id"] for row in rows}
+
+
+def by_skus(tx: Tx, skus: Sequence[str]) -> dict[str, int]:
+    """Variants by SKU, in capitals; those that nothing has are left out."""
+    plain = [one for one in skus if one.isascii()] or [""]
+    rows = tx.all("SELECT UPPER(sku) AS sku, id FROM variant WHERE sku IN %s", [plain])
+    return {row["sku"]: row["id"] for row in rows}
 
 
 def are_kits(tx: Tx, product_ids: Collection[int]) -> set[int]:

@@ -12,7 +12,7 @@ from graupel.core.problems import Problem
 from graupel.core.relations import RelationLine
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
-from graupel.db import Tx
+from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
 from graupel.features.relations import service, store
 
@@ -105,7 +105,11 @@ def bring_in(ctx: Context, actor: Actor, text: str) -> int:
                     made.add(back)
         return len(found.new)
 
-    return ctx.db.run(work)
+    try:
+        return ctx.db.run(work)
+    except DuplicateKey as error:
+        said = "Somebody made one of these relations at this moment. Look again what the lines do."
+        raise Refused.because("relation.meanwhile", said, "text") from error
 
 
 def take_out(ctx: Context, actor: Actor) -> str:

@@ -8,7 +8,7 @@ from graupel.core.declarations.relations import RELATION
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
-from graupel.db import Tx, declared
+from graupel.db import DuplicateKey, Tx, declared
 from graupel.features.history import service as history
 from graupel.features.history.service import Recorder
 from graupel.features.relations import store
@@ -73,7 +73,10 @@ def replace(ctx: Context, actor: Actor, product_id: int, by_id: int, shown: int)
             for each in _REFERRERS:
                 each.replace(ctx, tx, recorder, product_id, by_id)
 
-    ctx.db.run(work)
+    try:
+        ctx.db.run(work)
+    except DuplicateKey as error:
+        raise Refused.because("replace.changed", "Somebody changed one of the places meanwhile. Look again.") from error
 
 
 # --- relations -----------------------------------------------------------------------------------------------

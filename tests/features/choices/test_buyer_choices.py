@@ -11,7 +11,7 @@ from graupel.core.choice_making import entry_texts, texts
 from graupel.core.choices import Answer, Kind
 from graupel.core.errors import NotAllowed, NotFound, Outdated, Refused
 from graupel.core.resolve import inherited
-from graupel.core.roles import SYSTEM
+from graupel.core.roles import SYSTEM, Role
 from graupel.core.variants import label_of
 from graupel.features.choices import reading, service, uses
 from graupel.features.destinations import service as destinations
@@ -24,9 +24,10 @@ from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
 from graupel.features.wording import service as wording
 from tests.making import add_german, jpeg, make_product, roll_back_newest
+from tests.programs import client_of
 from tests.serving import app, as_role, browser, stranger
 
-__all__ = ["app", "as_role", "browser", "stranger"]
+__all__ = ["app", "as_role", "browser", "client_of", "stranger"]
 
 D = Decimal
 WRAP = {"name": "Gift wrap", "label": "Wrap it?", "kind": "one"}
@@ -280,3 +281,18 @@ def test_what_can_not_be_the_other_is_not_offered_and_refused(browser, ctx):
     assert browser.write(f"/products/{product_id}/choices/of-axis").status_code == 422
     page = browser.get(f"/products/{product_id}").text
     assert "instead" not in page.split('id="choices"')[1].split("</section>")[0]
+
+
+def test_programs_read_choices_and_say_with_which_products_they_are_asked(client_of, ctx):
+    rows = [{"label": "Paper", "adds": "+2"}]
+    wool, made = make_product(ctx, "FEL-1"), service.save(ctx, SYSTEM, None, {"name": "Wrap", "kind": "one"}, rows)
+    client, at = client_of(Role.EDITOR), f"/products/{wool}/choices"
+    (listed,) = client.get("/choices").json()
+    (entry,) = listed["entries"]
+    assert (listed["name"], entry["amount"], entry["adds_by"]) == ("Wrap", "2.00", "fixed")
+    assert client.get(at).json() == []
+    assert client.put(at, json={"choices": [made]}).json() == [listed]
+    assert client.put(at, json={"choices": [made, 99]}).status_code == 422
+    assert client.get(at).json() == [listed]
+    assert client.put(at, json={"choices": []}).json() == []
+    assert client_of(Role.VIEWER).put(at, json={"choices": [made]}).status_code == 403

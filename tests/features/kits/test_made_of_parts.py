@@ -167,6 +167,30 @@ def test_a_kit_is_no_part_of_a_kit(ctx, goods, kit):
         service.save(ctx, SYSTEM, other, [Wish(variant_of(ctx, other).id)], PricedBy.OWN, "")
 
 
+def test_two_at_once_put_no_kit_into_a_kit(ctx, goods):
+    first, second = (make_product(ctx, sku) for sku in ("SET-1", "SET-2"))
+    moss, ids = variant_of(ctx, goods["MOSS"]).id, {one: variant_of(ctx, one).id for one in (first, second)}
+    refused, gate = [], threading.Barrier(2)
+
+    def press(kit, part):
+        gate.wait()
+        try:
+            service.save(ctx, SYSTEM, kit, [Wish(part)], PricedBy.OWN, "")
+        except Refused as refusal:
+            refused.append(refusal.problems[0].code)
+
+    threads = [
+        threading.Thread(target=press, args=(first, ids[second])),
+        threading.Thread(target=press, args=(second, moss)),
+    ]
+    for one in threads:
+        one.start()
+    for one in threads:
+        one.join()
+    assert refused == ["kit.in_kit"]
+    assert sum(bool(read(ctx, one).parts) for one in (first, second)) == 1
+
+
 def test_two_who_change_it_meet_and_a_viewer_changes_nothing(ctx, goods, kit, as_role):
     marks = changes.marks(service.flat(read(ctx, kit)))
     say(ctx, goods, percent="20", marks=marks)
@@ -380,3 +404,18 @@ def test_programs_read_an_order_and_tell_what_became_of_it(stranger, client_of, 
     assert client.get("/orders", params={"stack": "pay"}).json() == {"items": [], "next_before": None}
     assert client.get("/orders/4000000000").status_code == 404
     assert client_of(Role.VIEWER).post(f"{at}/told", json={"told": "sent"}).status_code == 403
+
+
+def test_programs_say_what_a_kit_is_made_of_and_read_how_many_there_are(client_of, ctx, goods):
+    client, at = client_of(Role.EDITOR), f"/products/{goods['KIT']}/kit"
+    assert client.get(at).json()["parts"] == []
+    parts = [{"sku": "moss", "quantity": "2", "pick": "Colour"}, {"sku": "RUST", "pick": "Colour"}]
+    said = client.put(at, json={"parts": parts, "priced_by": "parts", "percent": "10"}).json()
+    assert [(one["sku"], one["quantity"]) for one in said["parts"]] == [("MOSS", "2.00"), ("RUST", "1.00")]
+    assert (said["ready"], said["most"]) == ("30", "30")
+    assert variant_of(ctx, goods["KIT"]).price == D("17.64")
+    refused = client.put(at, json={"parts": [{"sku": "NONE"}]})
+    assert (refused.status_code, "Nothing has the SKU NONE" in refused.text) == (422, True)
+    assert client.put(at, json={"parts": [{"sku": "KIT"}]}).status_code == 422
+    assert client_of(Role.VIEWER).put(at, json={"parts": []}).status_code == 403
+    assert client.get("/products/4000000000/kit").status_code == 404

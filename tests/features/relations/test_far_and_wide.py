@@ -20,9 +20,10 @@ from graupel.features.products import service as products
 from graupel.features.relations import by_category, by_file, replacing, service
 from graupel.features.relations.cheaper import Wish
 from tests.making import make_product, roll_back_newest, set_status
+from tests.programs import client_of
 from tests.serving import app, as_role, browser, stranger
 
-__all__ = ["app", "as_role", "browser", "stranger"]
+__all__ = ["app", "as_role", "browser", "client_of", "stranger"]
 D = Decimal
 GOES_WITH, FINER, ACCESSORIES = 1, 2, 3
 
@@ -190,3 +191,21 @@ def test_another_product_is_put_in_the_place_of_one_wherever_it_is_referred_to(a
     roll_back_newest(ctx)
     assert there(ctx, finer) == [(ACCESSORIES, needles), (ACCESSORIES, hook)]
     assert len(replacing.spots(ctx, SYSTEM, needles)) == 4
+
+
+def test_programs_read_and_write_what_goes_with_a_product(client_of, ctx, goods):
+    client, at = client_of(Role.EDITOR), f"/products/{goods['FEL-1']}/related"
+    less = {"by": "percent", "amount": "10.00", "begins": "2026-01-01T00:00:00Z", "ends": None}
+    wanted = [
+        {"product_id": goods["NDL-4"], "kind": "Accessories", "less": less},
+        {"product_id": goods["HOOK-5"], "kind": "accessories", "less": None},
+    ]
+    said = client.put(at, json={"related": wanted}).json()
+    assert said["related"] == [wanted[0], {**wanted[1], "kind": "Accessories"}]
+    assert client.put(at, json=said).json() == said, "what was read is written unchanged"
+    refused = client.put(at, json={"related": [{"product_id": 1, "kind": "Friends"}]})
+    assert (refused.status_code, "Friends" in refused.text) == (422, True)
+    backwards = {**less, "ends": "2025-01-01T00:00:00Z"}
+    assert client.put(at, json={"related": [{**wanted[0], "less": backwards}]}).status_code == 422
+    assert client.get(at).json() == said
+    assert client_of(Role.VIEWER).put(at, json={"related": []}).status_code == 403
