@@ -8,12 +8,15 @@ from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, settings
+from pwdlib import PasswordHash
+from pwdlib.hashers.argon2 import Argon2Hasher
 
 from graupel import areas, logs
 from graupel.context import Context
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Database, migrate
 from graupel.db.server import PrivateServer
+from graupel.features.users import passwords
 from graupel.features.users import service as users
 from graupel.settings import Settings
 from tests import shapes
@@ -29,6 +32,10 @@ SERVER_VARIABLE = "GRAUPEL_TEST_SERVER"
 CLUSTER_VARIABLE = "GRAUPEL_TEST_CLUSTER"
 SERVER = pytest.StashKey[PrivateServer | Cluster]()
 PASSWORD = "a-long-password"
+#: Half the tests sign somebody in; with the hashes of a real installation that alone is a fifth of a second each.
+REAL_HASHER = passwords._hasher
+QUICK_HASHER = PasswordHash((Argon2Hasher(time_cost=1, memory_cost=8, parallelism=1),))
+passwords._hasher = lambda: QUICK_HASHER
 FAST = {"durable": False, "buffer_pool": "512M"}
 #: What a new installation has: two trees and the default shop.
 KEPT = {

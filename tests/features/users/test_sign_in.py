@@ -9,7 +9,7 @@ from graupel.core.errors import NotAllowed, NotSignedIn, Refused, TooManyTries
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.features.users import access, passwords, service, store
 from graupel.features.users.access import Visitor
-from tests.conftest import PASSWORD
+from tests.conftest import PASSWORD, REAL_HASHER
 
 EMAIL = "editor@skeinwright.example"
 
@@ -110,6 +110,11 @@ def test_only_a_few_passwords_are_hashed_at_a_time(monkeypatch):
     with ThreadPoolExecutor(10) as threads:
         assert all(threads.map(lambda _: passwords.verify("x", "kept"), range(10)))
     assert most[0] <= passwords.AT_ONCE
+
+
+def test_an_installation_hashes_with_what_is_recommended():
+    """RFC 9106, its second recommended option: 64 MiB, three passes, four lanes."""
+    assert REAL_HASHER().hash(PASSWORD).startswith("$argon2id$v=19$m=65536,t=3,p=4$")
 
 
 def test_passwords_are_kept_as_argon2_hashes_and_secrets_as_fingerprints(ctx, editor):
