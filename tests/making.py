@@ -23,6 +23,16 @@ from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.jobs.worker import Worker
 
+#: What a buyer says of where it goes.
+BUYER = {
+    "mail": "ida@fell.example",
+    "name": "Ida Fell",
+    "street": "Mill Lane 4",
+    "postcode": "12345",
+    "town": "Fellside",
+    "country": "DE",
+}
+
 
 def jpeg(side: int = 600, colour: str = "#8C7AA0", **save: Any) -> bytes:
     """A plain picture."""

@@ -26,8 +26,9 @@ def plain(tx: Tx, lines: Mapping[str, Decimal]) -> dict[str, Decimal]:
 
 def _own(tx: Tx, skus: list[str]) -> dict[str, str]:
     """The variants' SKUs of those that have codes behind them."""
-    unknown = [sku for sku in skus if sku not in store.by_skus(tx, skus)] if skus else []
-    known = store.by_skus(tx, sorted({start for sku in unknown for start in _starts(sku)})) if unknown else {}
+    there = store.by_skus(tx, skus)
+    unknown = [sku for sku in skus if sku not in there]
+    known = store.by_skus(tx, sorted({start for sku in unknown for start in _starts(sku)}))
     codes = {
         key: {entry.sku_code.upper() for one in asked for entry in one.entries if entry.sku_code}
         for key, asked in choices.of_products(tx, sorted({row["product_id"] for row in known.values()})).items()

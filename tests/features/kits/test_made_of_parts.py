@@ -31,20 +31,12 @@ from graupel.features.products import saving, selling, table
 from graupel.features.products import service as products
 from graupel.features.stock import service as stock
 from graupel.features.variants import copying
-from tests.making import bring_in, make_product, roll_back_newest, set_status, work_off
+from tests.making import BUYER, bring_in, make_product, roll_back_newest, set_status, work_off
 from tests.programs import client_of
 from tests.serving import Browser, app, as_role, stranger
 
 __all__ = ["app", "as_role", "client_of", "stranger"]
 D = Decimal
-BUYER = {
-    "mail": "ida@fell.example",
-    "name": "Ida Fell",
-    "street": "Mill Lane 4",
-    "postcode": "12345",
-    "town": "Fellside",
-    "country": "DE",
-}
 
 
 @pytest.fixture

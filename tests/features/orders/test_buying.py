@@ -30,7 +30,7 @@ from graupel.features.products import asking, saving
 from graupel.features.products import service as products
 from graupel.features.shop import windows
 from graupel.features.stock import service as stock
-from tests.making import add_german, make_product, set_status, work_off
+from tests.making import BUYER, add_german, make_product, set_status, work_off
 from tests.serving import Browser, app, as_role, stranger
 from tests.till import till
 
@@ -42,14 +42,6 @@ ENTRIES = [
     {"label": "Paper", "adds": "+2.50", "once": "yes", "sku_code": "GP", "weight": "20 g"},
     {"label": "Box", "adds": "10 %"},
 ]
-BUYER = {
-    "mail": "ida@fell.example",
-    "name": "Ida Fell",
-    "street": "Mill Lane 4",
-    "postcode": "12345",
-    "town": "Fellside",
-    "country": "DE",
-}
 
 
 @pytest.fixture(autouse=True)
