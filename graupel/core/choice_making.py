@@ -36,6 +36,20 @@ FIELDS = (
 )
 ENTRY_FIELDS = ("entry", "label", "adds", "once", "weight", "sku_code", "unshipped", "state", "swatch", "picture")
 DEFAULT, SOLD_OUT = "default", "sold_out"
+_WRITTEN = (Kind.LINE, Kind.TEXT)
+_COUNTED = (Kind.SEVERAL, Kind.AMOUNTS, *_WRITTEN)
+#: The kinds of choice in which a field means something; those not named here stand with all.
+FIELD_KINDS: Mapping[str, tuple[Kind, ...]] = {
+    "looks": (Kind.ONE,),
+    "default_text": (*_WRITTEN, Kind.NUMBER),
+    "least": (*_COUNTED, Kind.NUMBER),
+    "most": (*_COUNTED, Kind.NUMBER),
+    "places": (Kind.NUMBER,),
+    **dict.fromkeys(
+        ("first_day", "last_day", "ahead_days", "within_days", "closed_weekdays", "closed_days"), (Kind.DAY,)
+    ),
+    **dict.fromkeys(("file_kinds", "megabytes"), (Kind.FILE,)),
+}
 MESSAGE_LENGTH = 200
 MOST_DAYS, MOST_MEGABYTES, MOST_CLOSED = 730, 100, 150
 #: Kinds of file that a buyer may be asked for.
@@ -76,8 +90,10 @@ def read(
     others: Mapping[int, Choice],
 ) -> tuple[Choice, list[Problem]]:
     """A choice as typed, and what is wrong with it. ``rows``: its entries; ``start``: its id, product and version."""
-    reading = _Reading(raw)
-    kind = Kind(reading.text("kind")) if reading.text("kind") in tuple(Kind) else Kind.ONE
+    said = raw.get("kind", "").strip()
+    kind = Kind(said) if said in tuple(Kind) else Kind.ONE
+    # What was typed for another kind is left behind.
+    reading = _Reading({name: text for name, text in raw.items() if kind in FIELD_KINDS.get(name, tuple(Kind))})
     looks = Looks(reading.text("looks")) if reading.text("looks") in tuple(Looks) else Looks.LIST
     entries, wrong = _entries(rows, kind, currency)
     when, _, when_entry = reading.text("when").partition(".")
@@ -86,7 +102,7 @@ def read(
         name=reading.of("name", lambda text: one_line(text, NAME_LENGTH, "A name", "choice"), ""),
         label=reading.of("label", lambda text: one_line(text, LABEL_LENGTH, "What buyers read", "choice"), ""),
         kind=kind,
-        looks=looks if kind is Kind.ONE else Looks.LIST,
+        looks=looks,
         help=reading.of("help", lambda text: one_line(text, HELP_LENGTH, "The help", "choice"), ""),
         needed=bool(reading.text("needed")),
         message=reading.of("message", lambda text: one_line(text, MESSAGE_LENGTH, "The sentence", "choice"), ""),
@@ -102,8 +118,6 @@ def read(
 
 
 def _default(reading: _Reading, kind: Kind) -> str:
-    if kind in PICKED or kind in (Kind.DAY, Kind.FILE):
-        return ""
     most = TEXT_LENGTH if kind is Kind.TEXT else LINE_LENGTH
     text = reading.text("default_text")
     if len(text) > most or (kind is not Kind.TEXT and len(text.splitlines()) > 1):
@@ -116,35 +130,28 @@ def _default(reading: _Reading, kind: Kind) -> str:
 
 
 def _limits(reading: _Reading, kind: Kind) -> Limits:
-    """What holds of a kind; what was typed for another is left behind."""
-    if kind in (Kind.SEVERAL, Kind.AMOUNTS, Kind.LINE, Kind.TEXT):
-        count = _whole("A number of signs" if kind in (Kind.LINE, Kind.TEXT) else "A number of entries", TEXT_LENGTH)
-        low, high = reading.of("least", count, None), reading.of("most", count, None)
-        return Limits(None if low is None else Decimal(low), None if high is None else Decimal(high))
-    if kind is Kind.NUMBER:
-        places = reading.of("places", _whole("A number of decimals", 4), None) or 0
-        number = _number(places)
-        return Limits(reading.of("least", number, None), reading.of("most", number, None), places)
-    if kind is Kind.DAY:
-        days = _whole("A number of days", MOST_DAYS)
-        return Limits(
-            first=reading.of("first_day", _day, None),
-            last=reading.of("last_day", _day, None),
-            ahead=reading.of("ahead_days", days, None),
-            within=reading.of("within_days", days, None),
-            weekdays=frozenset(int(one) for one in reading.text("closed_weekdays") if one in "0123456"),
-            days=reading.of("closed_days", _days, frozenset()),
-        )
-    if kind is Kind.FILE:
-        return Limits(
-            kinds=reading.of("file_kinds", _kinds, ()),
-            megabytes=reading.of("megabytes", _whole("A size in MB", MOST_MEGABYTES, 1), None),
-        )
-    return Limits()
+    """What holds of a kind: of a number by its decimals, of everything else in whole numbers."""
+    places = reading.of("places", _whole("A number of decimals", 4), None) or 0
+    count = _whole("A number of signs" if kind in _WRITTEN else "A number of entries", TEXT_LENGTH)
+    bound = _number(places) if kind is Kind.NUMBER else lambda text: Decimal(count(text))
+    days = _whole("A number of days", MOST_DAYS)
+    return Limits(
+        reading.of("least", bound, None),
+        reading.of("most", bound, None),
+        places,
+        reading.of("first_day", _day, None),
+        reading.of("last_day", _day, None),
+        reading.of("ahead_days", days, None),
+        reading.of("within_days", days, None),
+        frozenset(int(one) for one in reading.text("closed_weekdays") if one in "0123456"),
+        reading.of("closed_days", _days, frozenset()),
+        reading.of("file_kinds", _kinds, ()),
+        reading.of("megabytes", _whole("A size in MB", MOST_MEGABYTES, 1), None),
+    )
 
 
-def _whole(what: str, most: int, least: int = 0) -> Callable[[str], int | None]:
-    def read_it(text: str) -> int | None:
+def _whole(what: str, most: int, least: int = 0) -> Callable[[str], int]:
+    def read_it(text: str) -> int:
         if not (text.isascii() and text.isdigit() and len(text) < 8 and least <= int(text) <= most):
             raise Refused.because("choice.number", f"{what}, please, from {least} to {most}.")
         return int(text)

@@ -57,22 +57,26 @@ def day(at: datetime, zone: ZoneInfo, locale: str) -> str:
     return format_datetime(local, f"d MMM{year}{time}", locale=locale)
 
 
+#: Languages whose plain locale would put the month first, as only one of their countries does.
+_DAY_FIRST = {"en"}
+
+
 def date_of(day: date, locale: str) -> str:
     """ "24 Dec 2026" """
-    return format_date(day, "medium", locale=locale)
+    return format_date(day, "d MMM y" if locale in _DAY_FIRST else "medium", locale=locale)
 
 
 def buyers_day(at: datetime, zone: ZoneInfo, locale: str) -> str:
     """A day and time as buyers read it: "8 December 2026, 18:00"; of midnight the day before, which is the last one."""
     local = _utc(at).astimezone(zone)
     if (local.hour, local.minute) == (0, 0):
-        return format_date(local.date() - timedelta(days=1), "long", locale=locale)
-    return f"{format_date(local.date(), 'long', locale=locale)}, {local:%H:%M}"
+        return buyers_date(local.date() - timedelta(days=1), locale)
+    return f"{buyers_date(local.date(), locale)}, {local:%H:%M}"
 
 
 def buyers_date(day: date, locale: str) -> str:
     """A day as buyers read it: "8 December 2026"."""
-    return format_date(day, "long", locale=locale)
+    return format_date(day, "d MMMM y" if locale in _DAY_FIRST else "long", locale=locale)
 
 
 #: Languages that write the number of a day as an ordinal.
