@@ -21,12 +21,14 @@ from starlette.testclient import TestClient
 from bench.figures import Figure, PeakMemory, against, percentile, timed, times
 from graupel import main, pieces
 from graupel.context import Context
+from graupel.core.kits import PricedBy
 from graupel.core.orders import Told
 from graupel.core.roles import SYSTEM
 from graupel.features.choices import service as choices
 from graupel.features.choices import uses
 from graupel.features.downloads import pdfs
 from graupel.features.downloads import service as downloads
+from graupel.features.kits import service as kits
 from graupel.features.orders import baskets, handling, placing, reading, rules
 from graupel.features.orders.wares import Place
 from graupel.features.products import many
@@ -34,7 +36,7 @@ from graupel.features.relations import service as relations
 from graupel.features.relations.cheaper import Wish
 from graupel.features.shop import windows
 
-LINES, BUYERS, PAGES, TIMES = 50, 8, 80, 10
+LINES, KITS, BUYERS, PAGES, TIMES = 50, 10, 8, 80, 10
 PDF_PAGES = 100
 DOWNLOAD_BYTES = 1_000_000_000
 #: What one product may have: so many files, of so many bytes each.
@@ -49,7 +51,8 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     rows = ctx.db.run(
         lambda tx: tx.all(
             """SELECT MIN(v.id) AS id, v.product_id FROM variant v JOIN product p ON p.id = v.product_id
-               WHERE p.status = 'live' AND NOT v.archived GROUP BY v.product_id ORDER BY v.product_id LIMIT 400"""
+               LEFT JOIN stock k ON k.id = v.id AND k.counted
+               WHERE p.status = 'live' AND NOT v.archived AND COALESCE(k.on_hand, 100) >= 50 GROUP BY v.product_id ORDER BY v.product_id LIMIT 400"""
         )
     )
     goods = [(row["id"], row["product_id"]) for row in rows]
@@ -80,6 +83,23 @@ def _basket(ctx: Context, count: int, goods: Sequence[tuple[int, int]]) -> Itera
     found = baskets.read(ctx, place, "bench")
     assert len(found.basket.lines) == LINES
     assert found.basket.amount == sum((one.amount for one in found.basket.lines), Decimal(0))
+    made = goods[LINES : LINES + KITS]
+    for number, (_, product_id) in enumerate(made):
+        _make_kit(ctx, product_id, [variant_id for variant_id, _ in goods[300 + number * 6 : 306 + number * 6]])
+    for variant_id, _ in made:
+        baskets.put(ctx, place, "kits", variant_id, "1", {}, {})
+    wanted = [variant_id for variant_id, _ in goods[: LINES - KITS]]
+    for variant_id in wanted:
+        baskets.put(ctx, place, "kits", variant_id, "2", {}, {})
+    took = times(TIMES, lambda: baskets.read(ctx, place, "kits"))
+    assert len(baskets.read(ctx, place, "kits").basket.lines) == LINES
+    yield against(f"the same with {KITS} kits of six parts among them", count, took, floor, "reading the variants")
+
+
+def _make_kit(ctx: Context, product_id: int, parts: Sequence[int], picked: int = 0) -> None:
+    """Of the first ``picked`` parts the buyer picks one."""
+    wishes = [kits.Wish(part, "2", "Colour" if number < picked else "") for number, part in enumerate(parts)]
+    kits.save(ctx, SYSTEM, product_id, wishes, PricedBy.OWN, "")
 
 
 def _articles(ctx: Context, count: int, ids: Sequence[int]) -> Iterator[Figure]:
@@ -104,6 +124,13 @@ def _articles(ctx: Context, count: int, ids: Sequence[int]) -> Iterator[Figure]:
     all_pages()
     name = f"the same with two choices and six related goods under {BUYERS} buyers"
     yield against(name, count, all_pages(), floor, "the page without")
+    parts = ctx.db.run(
+        lambda tx: tx.all("SELECT MAX(id) AS id FROM variant GROUP BY product_id ORDER BY 1 DESC LIMIT 6")
+    )
+    for product_id in ids:
+        _make_kit(ctx, product_id, [row["id"] for row in parts], picked=3)
+    all_pages()
+    yield against("and each a kit of six parts", count, all_pages(), floor, "the page without")
 
 
 def _stamping(folder: Path, count: int) -> Iterator[Figure]:

@@ -10,7 +10,7 @@ from typing import Any
 
 from rapidfuzz import fuzz, process
 
-from graupel.core import changes, identifiers, ordering, product_fields, richtext
+from graupel.core import changes, identifiers, kits, ordering, product_fields, richtext
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -184,8 +184,9 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     """What a row would do to the product with its SKU (None: there is none).
 
     ``current`` has ROW_FIELDS, and under "varies" whether the SKU is one of several variants: then a row says what
-    concerns that variant alone. ``live``: new products are to go live at once, so they must have
-    all that a live product needs. The set-based plan in SQL is checked against this function.
+    concerns that variant alone. Under "follows" it has the names of what is not written because it follows from parts.
+    ``live``: new products are to go live at once, so they must have all that a live product needs. The set-based plan
+    in SQL is checked against this function.
     """
     said = {name: row.values[name] for name in ROW_FIELDS if row.values.get(name) is not None}
     problems = list(row.problems) + (_lacking_for_new(row, live=live) if current is None else [])
@@ -196,6 +197,9 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     before, after = changes.diff({name: current[name] for name in said}, said)
     if current.get("varies") and set(after) & set(SHARED_FIELDS):
         return RowPlan(Action.REFUSED, {}, {}, (shared_field_problem(row.line),))
+    follows = [kits.FOLLOWS[name].at(row=row.line) for name in current.get("follows", ()) if name in after]
+    if follows:
+        return RowPlan(Action.REFUSED, {}, {}, tuple(follows))
     return RowPlan(Action.CHANGED if after else Action.UNCHANGED, before, after)
 
 

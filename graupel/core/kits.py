@@ -30,6 +30,17 @@ class PricedBy(StrEnum):
     PARTS = "parts"
 
 
+#: What of a kit follows from its parts, and so is not written: its stock, and its price where that was said.
+FOLLOWS: Mapping[str, Problem] = {
+    "stock": Problem("kit.stock", "Of a kit there is what its parts make. Count those; leave this blank.", "stock"),
+    "price": Problem(
+        "kit.price",
+        "It follows from the kit’s parts. Under Kit you can say that it costs what is typed.",
+        "price",
+    ),
+}
+
+
 @dataclass(frozen=True)
 class Part:
     """A part of a kit. ``pick``: what buyers read of the pick that it belongs to, "" of what is always in the kit.

@@ -254,7 +254,7 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
             FIELDS[bulk["field"]],
             bulk["value"].replace("\n", ", "),
             counts,
-            store.reasons(tx, bulk_id) if bulk["field"] == "status" else {},
+            store.reasons(tx, bulk_id, bulk["field"]),
             [] if bulk["change_set_id"] else _to_make(ctx, tx, bulk["field"], bulk["value"]),
             shown,
             search,

@@ -10,6 +10,7 @@ from graupel.features.bulk.rows import BulkEditRow, SampleRow
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
 from graupel.features.products.columns import VARIES
+from graupel.features.terms.sells_sql import PRICED_BY_PARTS
 
 ACTIONS = ("changed", "unchanged", "refused", "moved")
 #: What keeps a product from going live, in words; SQL over product p. The rules themselves are core's.
@@ -24,7 +25,8 @@ NOT_LIVE = {
         AND NOT EXISTS (SELECT 1 FROM product_axis x WHERE x.product_id = p.id
                         AND x.attribute_id = w.attribute_id))""",
 }
-_LACKS = "(" + " OR ".join(NOT_LIVE.values()) + ")"
+#: By field, what keeps a product from being given what is said, in words; SQL over product p.
+REFUSES = {"status": NOT_LIVE, "price": {"a kit whose price follows from its parts": PRICED_BY_PARTS}}
 #: How many of the tags it has.
 _TAGGED = """(SELECT COUNT(*) FROM tagging o WHERE o.tag_id IN %(ids)s AND o.kind = 'product' AND o.record_id = p.id)"""
 _PLACED = "EXISTS (SELECT 1 FROM product_category x WHERE x.product_id = p.id AND x.category_id = %(id)s)"
@@ -93,7 +95,8 @@ def plan(
     load_rows(
         tx, "bulk_row", ("bulk_id", "product_id", "version", "action"), ((bulk_id, i, 0, "unchanged") for i in ids)
     )
-    refused = f"WHEN %(value)s = 'live' AND {_LACKS} THEN 'refused'" if field == "status" else ""
+    against = f"({' OR '.join(REFUSES.get(field, {}).values()) or 'FALSE'})"
+    refused = f"WHEN {against} THEN 'refused'" if field == "price" or value == "live" else ""
     tx.run(
         f"""UPDATE bulk_row r JOIN product p ON p.id = r.product_id
             SET r.version = p.version,
@@ -114,16 +117,19 @@ def counts(tx: Tx, bulk_id: int) -> dict[str, int]:
     return {row["action"]: row["count"] for row in rows}
 
 
-def reasons(tx: Tx, bulk_id: int) -> dict[str, int]:
+def reasons(tx: Tx, bulk_id: int, field: str) -> dict[str, int]:
     """Why products are refused, and how many for each reason."""
-    sums = ", ".join(f"SUM({sql}) AS r{number}" for number, sql in enumerate(NOT_LIVE.values()))
+    against = REFUSES.get(field, {})
+    if not against:
+        return {}
+    sums = ", ".join(f"SUM({sql}) AS r{number}" for number, sql in enumerate(against.values()))
     row = tx.one(
         f"""SELECT {sums} FROM bulk_row r JOIN product p ON p.id = r.product_id
             WHERE r.bulk_id = %s AND r.action = 'refused'""",
         [bulk_id],
     )
     assert row is not None
-    return {why: int(row[f"r{number}"] or 0) for number, why in enumerate(NOT_LIVE) if row[f"r{number}"]}
+    return {why: int(row[f"r{number}"] or 0) for number, why in enumerate(against) if row[f"r{number}"]}
 
 
 def _now_sql() -> str:

@@ -12,6 +12,7 @@ from datetime import datetime
 from functools import lru_cache, partial
 from typing import Any
 
+from graupel.core import kits
 from graupel.core.declarations.products import PRODUCT, VARIANT
 from graupel.core.errors import Refused
 from graupel.core.imports import (
@@ -246,11 +247,30 @@ def _refuse_shared_fields(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     )
     refused = [(row["line"], shared_field_problem(row["line"])) for row in shared]
     refused += [(row["line"], used_sku_problem(row["shown_sku"], row["line"])) for row in used]
+    refused += _following(tx, params, of)
     for line, problem in refused:
         tx.run(
             "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
             [json.dumps([problem.as_dict()], ensure_ascii=False), params["batch"], line],
         )
+
+
+def _following(tx: Tx, params: dict[str, Any], of: Spoken) -> list[tuple[int, Problem]]:
+    """Rows that say of a kit what follows from its parts."""
+    if not tx.value("SELECT 1 FROM kit_part LIMIT 1"):
+        return []
+    said = {"price": f"kit.priced_by = 'parts' AND {DIFFERS['price']}"} if "price" in of.variant else {}
+    said |= {"stock": STOCK_DIFFERS} if has_stock(tx, params["batch"]) else {}
+    kit = "kit ON kit.product_id = p.id AND EXISTS (SELECT 1 FROM kit_part kp WHERE kp.product_id = p.id)"
+    return [
+        (row["line"], kits.FOLLOWS[name].at(row=row["line"]))
+        for name, differs in said.items()
+        for row in tx.all(
+            f"""SELECT b.line FROM {JOINED} STRAIGHT_JOIN {kit}
+                WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND {differs}""",
+            params,
+        )
+    ]
 
 
 def _file_row(row: dict[str, Any], category: str | None) -> FileRow:

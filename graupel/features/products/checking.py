@@ -1,7 +1,7 @@
 """What keeps a product's values from being saved."""
 
 from graupel.context import Context
-from graupel.core import ordering, product_types, products
+from graupel.core import kits, ordering, product_types, products
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status
@@ -64,9 +64,7 @@ def _of_kit(tx: Tx, values: ProductValues, current: Product) -> list[Problem]:
     """Of a kit stock follows from its parts, and so does the price where that was said."""
     found = []
     if values.stock is not None and values.stock != current.values.stock:
-        said = "Of a kit there is what its parts make. Count those, and leave this blank."
-        found.append(Problem("kit.stock", said, "stock"))
+        found.append(kits.FOLLOWS["stock"])
     if values.price != current.values.price and sells_sql.priced_by_parts(tx, current.id):
-        said = "It follows from the parts of this kit. Under Kit you can say that it costs what is typed."
-        found.append(Problem("kit.price", said, "price"))
+        found.append(kits.FOLLOWS["price"])
     return found

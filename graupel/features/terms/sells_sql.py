@@ -110,6 +110,11 @@ def made(tx: Tx, product_ids: Sequence[int]) -> dict[int, Makes]:
     }
 
 
+#: SQL over product p: what it costs follows from its parts.
+PRICED_BY_PARTS = """EXISTS (SELECT 1 FROM kit y JOIN kit_part z ON z.product_id = y.product_id
+    WHERE y.product_id = p.id AND y.priced_by = 'parts')"""
+
+
 def priced_by_parts(tx: Tx, product_id: int) -> bool:
     """Whether what a product costs follows from its parts."""
     return bool(tx.value("SELECT 1 FROM kit WHERE product_id = %s AND priced_by = 'parts'", [product_id]))

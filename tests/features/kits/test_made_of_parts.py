@@ -18,8 +18,10 @@ from graupel.core.resolve import DEFAULT_LENS
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.stock import Reason
 from graupel.core.tables import TableState
+from graupel.features.bulk import service as bulk
 from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Stands
+from graupel.features.files import service as files
 from graupel.features.history import service as history
 from graupel.features.kits import reading, service
 from graupel.features.kits.service import Wish
@@ -31,7 +33,7 @@ from graupel.features.products import saving, selling, table
 from graupel.features.products import service as products
 from graupel.features.stock import service as stock
 from graupel.features.variants import copying
-from tests.making import BUYER, bring_in, make_product, roll_back_newest, set_status, work_off
+from tests.making import BUYER, bring_in, make_product, plan_file, roll_back_newest, set_status, work_off
 from tests.programs import client_of
 from tests.serving import Browser, app, as_role, stranger
 
@@ -107,7 +109,7 @@ def test_it_follows_its_parts_and_not_what_somebody_types(ctx, goods, kit):
     assert variant_of(ctx, kit).price == D("51.93")
     titles = [one["title"] for one in history.list_change_sets(ctx, SYSTEM).change_sets]
     assert (len(titles) - sets, titles[0]) == (2, "Kits cost and weigh what their parts do")
-    with pytest.raises(Refused, match="It follows from the parts"):
+    with pytest.raises(Refused, match="It follows from the kit’s parts"):
         reprice(ctx, kit, "9")
     with pytest.raises(Refused, match="there is what its parts make"):
         saving.save(ctx, SYSTEM, kit, replace(products.read(ctx, SYSTEM, kit).values, stock=D(4)), None)
@@ -411,3 +413,17 @@ def test_programs_say_what_a_kit_is_made_of_and_read_how_many_there_are(client_o
     assert client.put(at, json={"parts": [{"sku": "KIT"}]}).status_code == 422
     assert client_of(Role.VIEWER).put(at, json={"parts": []}).status_code == 403
     assert client.get("/products/4000000000/kit").status_code == 404
+
+
+def test_what_follows_from_parts_is_written_neither_by_a_file_nor_for_many(ctx, goods, kit):
+    work_off(ctx)
+    file = plan_file(ctx, "sku,price,stock,weight\nKIT,99,,\nMOSS,12,,\n")
+    (row,) = files.rows_of(ctx, SYSTEM, file, "refused").samples
+    assert (row.sku, [one.code for one in row.plan.problems]) == ("KIT", ["kit.price"])
+    assert file.row["counts"]["changed"] == 1
+    file = plan_file(ctx, "sku,stock\nKIT,4\nMOSS,3\n")
+    (row,) = files.rows_of(ctx, SYSTEM, file, "refused").samples
+    assert [(one.code, one.row) for one in row.plan.problems] == [("kit.stock", 2)]
+
+    plan = bulk.read(ctx, SYSTEM, bulk.request_plan(ctx, SYSTEM, "price", "+10 %", ids=[kit, goods["MOSS"]]))
+    assert (plan.counts, list(plan.reasons.values())) == ({"changed": 1, "refused": 1}, [1])
