@@ -34,7 +34,7 @@ from graupel.features.products import saving, selling, table
 from graupel.features.products import service as products
 from graupel.features.stock import service as stock
 from graupel.features.variants import copying
-from tests.making import BUYER, bring_in, make_product, plan_file, roll_back_newest, set_status, work_off
+from tests.making import BUYER, make_product, plan_file, roll_back_newest, set_status, work_off
 from tests.programs import client_of
 from tests.serving import Browser, app, as_role, stranger
 
