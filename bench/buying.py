@@ -52,7 +52,8 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
         lambda tx: tx.all(
             """SELECT MIN(v.id) AS id, v.product_id FROM variant v JOIN product p ON p.id = v.product_id
                LEFT JOIN stock k ON k.id = v.id AND k.counted
-               WHERE p.status = 'live' AND NOT v.archived AND COALESCE(k.on_hand, 100) >= 50 GROUP BY v.product_id ORDER BY v.product_id LIMIT 400"""
+               WHERE p.status = 'live' AND NOT v.archived AND COALESCE(k.on_hand, 100) >= 50
+               GROUP BY v.product_id ORDER BY v.product_id LIMIT 400"""
         )
     )
     goods = [(row["id"], row["product_id"]) for row in rows]
@@ -152,10 +153,15 @@ def _stamping(folder: Path, count: int) -> Iterator[Figure]:
     yield against(f"a PDF of {PDF_PAGES} pages stamped", count, took, floor, "reading and writing it")
 
 
+def _coming(ctx: Context, key: str) -> Path:
+    """Where a file comes together."""
+    return pieces.path_of(ctx.settings.data_folder, str(SYSTEM.user_id), key)
+
+
 def _download(ctx: Context, count: int, good: tuple[int, int]) -> Iterator[Figure]:
     """A file of 1 GB over a connection on loopback, with the memory of server and client together."""
     variant_id, product_id = good
-    came = downloads.piece_path(ctx, SYSTEM, "bench")
+    came = _coming(ctx, "bench")
     came.parent.mkdir(parents=True, exist_ok=True)
     with came.open("wb") as file:
         for _ in range(DOWNLOAD_BYTES // 1_000_000):
@@ -222,7 +228,7 @@ def _many_files(ctx: Context, folder: Path, count: int, good: tuple[int, int]) -
             yield chunk if begins + at else number.to_bytes(4, "big") + chunk[4:]  # each file is another
 
     async def bring(number: int) -> None:
-        path, there = downloads.piece_path(ctx, SYSTEM, f"f{number}"), 0
+        path, there = _coming(ctx, f"f{number}"), 0
         while there < FILE_BYTES:
             size = min(pieces.PIECE_BYTES, FILE_BYTES - there)
             there = await pieces.take(path, there, FILE_BYTES, sent(number, there, size))

@@ -46,8 +46,8 @@ def _floor(ctx: Context, path: Path) -> float:
 
 def _import(ctx: Context, path: Path, count: int, floor: float, name: str) -> Iterator[Figure]:
     file_id = files.take(ctx, SYSTEM, path.name, io.BytesIO(path.read_bytes()))
-    columns = files.read(ctx, SYSTEM, file_id).row["columns"]
-    files.request_plan(ctx, SYSTEM, file_id, columns, go_live=True)
+    rules = files.read(ctx, SYSTEM, file_id).rules
+    files.request_plan(ctx, SYSTEM, file_id, rules, go_live=True)
     with PeakMemory() as memory:
         seconds, _ = timed(lambda: _work_off(ctx))
         yield Figure(f"{name}: dry run", count, seconds, seconds / floor, FLOOR, peak_mb=memory.peak)

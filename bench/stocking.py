@@ -144,7 +144,7 @@ def _while_importing(ctx: Context, count: int, folder: Path, seed: int, floor: f
     """Orders of variants that a file is changing at that very moment."""
     path = catalogue.write(folder / f"meanwhile-{count}.csv", count, seed + 1, dearer=True)
     file_id = files.take(ctx, SYSTEM, path.name, io.BytesIO(path.read_bytes()))
-    files.request_plan(ctx, SYSTEM, file_id, files.read(ctx, SYSTEM, file_id).row["columns"], go_live=True)
+    files.request_plan(ctx, SYSTEM, file_id, files.read(ctx, SYSTEM, file_id).rules, go_live=True)
     worker = Worker(ctx)
     while worker.work_one():
         pass

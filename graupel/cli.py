@@ -134,13 +134,13 @@ def import_file(
     try:
         with path.open("rb") as content:
             file_id = files.take(ctx, SYSTEM, path.name, content)
-        columns = files.read(ctx, SYSTEM, file_id).row["columns"]
-        _do(ctx, files.request_plan(ctx, SYSTEM, file_id, columns, go_live=live, counts_at=counted_at))
+        rules = files.read(ctx, SYSTEM, file_id).rules
+        _do(ctx, files.request_plan(ctx, SYSTEM, file_id, rules, go_live=live, counts_at=counted_at))
         file = files.read(ctx, SYSTEM, file_id)
         if file.trouble:
             _stop(file.trouble)
         for action in ("refused", "odd", "changed", "new", "unchanged"):
-            if count := file.row["counts"].get(action, 0):
+            if count := (file.row["counts"] or {}).get(action, 0):
                 typer.echo(f"{count:,} {'worth a look' if action == 'odd' else action}")
         for sample in files.rows_of(ctx, SYSTEM, file, "refused").samples:
             typer.echo(f"  line {sample.line}: {' '.join(p.message for p in sample.plan.problems)}")

@@ -17,7 +17,7 @@ from graupel.features.destinations import service as destinations
 from graupel.features.users import service as users
 from graupel.jobs import queue
 from graupel.settings import Settings
-from graupel.web import errors, frame, problem
+from graupel.web import errors, frame, problem, uploads
 from graupel.web.done import Done
 from graupel.web.once import Once
 from graupel.web.security import Guard
@@ -55,6 +55,7 @@ def make_app(ctx: Context) -> ASGIApp:
     for area in areas.AREAS:
         for router in area.pages:
             app.include_router(router)
+    app.include_router(uploads.router)
     _add_plumbing(app, ctx)
     app.router.routes.append(Mount("/api/v1", make_api(ctx)))
     app.mount("/static", _LongKept(directory=STATIC))

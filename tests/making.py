@@ -90,8 +90,8 @@ def plan_file(ctx: Context, text: str | bytes, *, name: str = "goods.csv", live:
     """A file that was taken in with guessed columns, after its dry run."""
     content = text.encode() if isinstance(text, str) else text
     file_id = files.take(ctx, SYSTEM, name, io.BytesIO(content))
-    columns = files.read(ctx, SYSTEM, file_id).row["columns"]
-    files.request_plan(ctx, SYSTEM, file_id, columns, go_live=live)
+    rules = files.read(ctx, SYSTEM, file_id).rules
+    files.request_plan(ctx, SYSTEM, file_id, rules, go_live=live)
     work_off(ctx)
     return files.read(ctx, SYSTEM, file_id)
 

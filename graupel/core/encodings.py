@@ -8,6 +8,8 @@ ENCODINGS: Mapping[str, str] = {
     "utf-8": "UTF-8",
     "utf-8-sig": "UTF-8 with a mark",
     "utf-16": "UTF-16",
+    "utf-16-le": "UTF-16 without a mark",
+    "utf-16-be": "UTF-16 without a mark, big end first",
     "cp1252": "Windows, Western Europe",
     "cp1250": "Windows, Central Europe",
     "iso-8859-15": "ISO Latin 9",
@@ -29,9 +31,19 @@ def detect(head: bytes, *, whole_is_utf8: bool) -> str:
     for mark, name in _MARKS:
         if head.startswith(mark):
             return name
+    if unmarked := _unmarked_utf16(head):
+        return unmarked
     if whole_is_utf8 or _is_broken_utf8(head):
         return "utf-8"
     return max(_CANDIDATES, key=lambda name: _likely(head, name))
+
+
+def _unmarked_utf16(head: bytes) -> str:
+    """UTF-16 that begins with no mark: every other byte of most texts is 0 in it. "" where it is something else."""
+    half = max(1, len(head) // 2)
+    if head[1::2].count(0) > half * 0.4 and head[::2].count(0) < half * 0.1:
+        return "utf-16-le"
+    return "utf-16-be" if head[::2].count(0) > half * 0.4 and head[1::2].count(0) < half * 0.1 else ""
 
 
 def _is_broken_utf8(head: bytes) -> bool:

@@ -8,9 +8,8 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
-from rapidfuzz import fuzz, process
-
 from graupel.core import changes, identifiers, kits, ordering, product_fields, richtext
+from graupel.core.columns import Matching, text_of
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -31,7 +30,6 @@ def _name(field: Field) -> str:
 COLUMNS: dict[str, Field] = {
     _name(field): field for field in sorted(IN_FILES.values(), key=lambda one: (one.name != "sku", one.name != "name"))
 }
-GOOD_GUESS = 86
 
 
 class Action(StrEnum):
@@ -43,31 +41,12 @@ class Action(StrEnum):
     REFUSED = "refused"
 
 
-def guess_columns(headers: Sequence[str]) -> dict[str, int]:
-    """Field -> index of the column that most likely holds it; no column is taken twice.
-
-    The surest guess is taken first, so an exact header wins over a like one.
-    """
-    scored = []
-    for index, header in enumerate(headers):
-        plain = re.sub(r"[^\w]+", " ", header.lower().replace("_", " ")).strip()
-        for name, column in COLUMNS.items():
-            headers = column.file.headers if column.file else ()
-            best = process.extractOne(plain, headers, scorer=fuzz.ratio) if plain else None
-            if best and best[1] >= GOOD_GUESS:
-                scored.append((best[1], -index, name))
-    guess: dict[str, int] = {}
-    for _, negative, name in sorted(scored, reverse=True):
-        if name not in guess and -negative not in guess.values():
-            guess[name] = -negative
-    return guess
-
-
 @dataclass(frozen=True)
 class FileRow:
     """A row as read: what its cells say by field, the line it began on, and why it is refused.
 
-    ``values``: under the names of COLUMNS, but the SKU; a field that is not there is not spoken of. ``odd``: what is
+    ``values``: under the names of COLUMNS, but the SKU; a field that is not there is not spoken of, one that is None is
+    emptied. ``odd``: what is
     worth a look, as in ODD.
     """
 
@@ -100,8 +79,8 @@ def jumps(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
     return found
 
 
-def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, currency: str) -> FileRow:
-    """What one row says. An empty cell says nothing: it leaves what is there.
+def read_row(cells: Sequence[str], matching: Matching, line: int, currency: str) -> FileRow:
+    """What one row says. An empty cell says nothing and leaves what is there, or empties it where that was chosen.
 
     A cell that can't be read makes the row refused; all its problems are collected.
     """
@@ -109,12 +88,14 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, curren
     problems: list[Problem] = []
     odd: list[str] = []
     readers = product_fields.readers(currency)
-    for name, index in columns.items():
-        text = cells[index].strip() if index < len(cells) else ""
-        if not text and name != "sku":
-            continue
+    for name, rules in matching.rules.items():
+        text = ""
         try:
-            values[name] = _read_cell(readers, name, text)
+            text = text_of(rules, cells, COLUMNS[name].kind)
+            if text or name == "sku":
+                values[name] = read_cell(readers, name, text)
+            elif name in matching.cleared:
+                values[name] = None
             if name == "description" and "<" in text and richtext.outside_pictures(text):
                 odd.append("pictures")
         except Refused as refusal:
@@ -125,7 +106,8 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], line: int, curren
     return FileRow(line, values.pop("sku", ""), values, tuple(problems), tuple(odd))
 
 
-def _read_cell(readers: Mapping[str, Callable[[Any], Any]], name: str, text: str) -> Any:
+def read_cell(readers: Mapping[str, Callable[[Any], Any]], name: str, text: str) -> Any:
+    """What the text of a cell says of a field. Raises Refused."""
     if name == "sku":
         return identifiers.parse_sku(text)
     return parse_category_path(text) if name == "category" else readers[name](text)
@@ -184,16 +166,22 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     """What a row would do to the product with its SKU (None: there is none).
 
     ``current`` has ROW_FIELDS, and under "varies" whether the SKU is one of several variants: then a row says what
-    concerns that variant alone. Under "follows" it has the names of what is not written because it follows from parts.
-    ``live``: new products are to go live at once, so they must have all that a live product needs. The set-based plan
-    in SQL is checked against this function.
+    concerns that variant alone. "inherited" names what a variant takes from its product, so that there is nothing to
+    empty, and "follows" what is not written because it follows from parts. ``live``: new products are to go live at
+    once, so they must have all that a live product needs. The set-based plan in SQL is checked against this function.
     """
-    said = {name: row.values[name] for name in ROW_FIELDS if row.values.get(name) is not None}
+    said = {name: row.values[name] for name in ROW_FIELDS if name in row.values}
     problems = list(row.problems) + (_lacking_for_new(row, live=live) if current is None else [])
     if problems:
         return RowPlan(Action.REFUSED, {}, {}, tuple(problems))
     if current is None:
-        return RowPlan(Action.NEW, {}, changes.journal_values({"sku": row.sku, **said}))
+        told = {name: value for name, value in said.items() if value is not None}
+        return RowPlan(Action.NEW, {}, changes.journal_values({"sku": row.sku, **told}))
+    said = {
+        name: _emptied(name) if value is None else value
+        for name, value in said.items()
+        if value is not None or name not in current.get("inherited", ())
+    }
     before, after = changes.diff({name: current[name] for name in said}, said)
     if current.get("varies") and set(after) & set(SHARED_FIELDS):
         return RowPlan(Action.REFUSED, {}, {}, (shared_field_problem(row.line),))
@@ -201,6 +189,11 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     if follows:
         return RowPlan(Action.REFUSED, {}, {}, tuple(follows))
     return RowPlan(Action.CHANGED if after else Action.UNCHANGED, before, after)
+
+
+def _emptied(name: str) -> Any:
+    """What a field holds where there is nothing."""
+    return "" if COLUMNS[name].empty is not None else None
 
 
 def _lacking_for_new(row: FileRow, *, live: bool) -> list[Problem]:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from reportlab.lib.pagesizes import A5
 from reportlab.pdfgen.canvas import Canvas
 
+from graupel import pieces
 from graupel.context import Context
 from graupel.core.roles import Actor
 from graupel.demo import films
@@ -47,7 +48,7 @@ def pdf_of(ctx: Context, actor: Actor, product_id: int) -> int:
 
 def _came(ctx: Context, actor: Actor, content: bytes) -> str:
     """Lays a file where it would have come in pieces."""
-    path = service.piece_path(ctx, actor, "demo")
+    path = pieces.path_of(ctx.settings.data_folder, str(actor.user_id), "demo")
     path.parent.mkdir(parents=True, exist_ok=True)
     path.write_bytes(content)
     return "demo"

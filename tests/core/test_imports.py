@@ -4,12 +4,14 @@ from decimal import Decimal
 
 import pytest
 
+from graupel.core.columns import Matching, Rule
 from graupel.core.errors import Refused
-from graupel.core.imports import Action, FileRow, guess_columns, parse_category_path, plan_row, read_row
+from graupel.core.guessing import guess
+from graupel.core.imports import Action, FileRow, parse_category_path, plan_row, read_row
 
 
 @pytest.mark.parametrize(
-    ("headers", "guess"),
+    ("headers", "found"),
     [
         (
             ["SKU", "Name", "Price", "Weight", "Category", "Description"],
@@ -24,19 +26,22 @@ from graupel.core.imports import Action, FileRow, guess_columns, parse_category_
         (["name", "title", ""], {"name": 0}),
     ],
 )
-def test_columns_are_guessed_by_the_headers_of_the_trade(headers, guess):
-    assert guess_columns(headers) == guess
+def test_columns_are_guessed_by_the_headers_of_the_trade(headers, found):
+    assert {one.field: one.column for one in guess(headers)} == found
+
+
+def plain(**columns):
+    return Matching.of(Rule(name, column) for name, column in columns.items())
 
 
 def test_a_row_says_only_what_its_filled_cells_say():
-    row = read_row(
-        ["FEL-1", "", "12,50", " 1.2 kg"], {"sku": 0, "name": 1, "price": 2, "weight_g": 3, "category": 9}, 4, "EUR"
-    )
+    cells = ["FEL-1", "", "12,50", " 1.2 kg"]
+    row = read_row(cells, plain(sku=0, name=1, price=2, weight_g=3, category=9), 4, "EUR")
     assert row == FileRow(4, "FEL-1", {"price": Decimal("12.50"), "weight_g": 1200})
 
 
 def test_every_unreadable_cell_of_a_row_is_named_with_its_line():
-    row = read_row(["FEL-🧶", "x", "dear"], {"sku": 0, "name": 1, "price": 2}, 7, "EUR")
+    row = read_row(["FEL-🧶", "x", "dear"], plain(sku=0, name=1, price=2), 7, "EUR")
     assert [(p.row, p.field) for p in row.problems] == [(7, "sku"), (7, "price")]
     assert plan_row(row, None, live=False).action is Action.REFUSED
 

@@ -22,13 +22,12 @@ def test_a_file_goes_from_the_door_to_the_result(browser, ctx):
     uploaded = browser.write("/files", files={"file": ("C:\\goods.csv", CSV)})
     address = uploaded.headers["location"]
     assert "goods.csv" in browser.get(address).text
-    assert (
-        browser.write(
-            f"{address}/plan", {"column_0": "sku", "column_1": "name", "column_2": "price", "new_as": "draft"}
-        ).status_code
-        == 303
-    )
+    form = {"column_0": "sku", "column_1": "name", "column_2": "price", "new_as": "draft"}
+    assert browser.write(f"{address}/plan", form).status_code == 200
     assert "Waiting for its turn" in browser.get(address, headers={"HX-Request": "true"}).text
+    assert (
+        ctx.db.run(lambda tx: tx.value("SELECT COUNT(*) FROM job WHERE kind = 'files.plan' AND state = 'waiting'")) == 1
+    )
     work_off(ctx)
     dry = browser.get(address).text
     assert "“FEL-2” is new and needs a name." in dry

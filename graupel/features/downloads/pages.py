@@ -3,9 +3,8 @@
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.responses import FileResponse, Response
 
-from graupel import pieces
 from graupel.context import Context
 from graupel.core import downloads as rules
 from graupel.core.errors import NotFound
@@ -13,13 +12,13 @@ from graupel.core.roles import Actor, Identity, Role
 from graupel.db import Tx
 from graupel.features.destinations.service import Seen
 from graupel.features.downloads import giving, keeping, service, store
-from graupel.features.downloads.schemas import Came, DownloadTyped, Piece, UsesTyped
+from graupel.features.downloads.schemas import Came, DownloadTyped, UsesTyped
 from graupel.features.products import service as products
 from graupel.features.products.service import Product
 from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
-from graupel.web.sent import FormOf, QueryOf
+from graupel.web.sent import FormOf
 
 router = APIRouter(prefix="/downloads", dependencies=[Depends(from_our_own_page)])
 
@@ -34,22 +33,6 @@ def _list(request: Request, ctx: Context, signed: Identity, tried: Attempt = FRE
     found = service.list_all(ctx, signed.actor)
     total = sum(one.download.newest["bytes"] for one in found)
     return page(request, "downloads/downloads.html", found=found, total=total, **tried.shown)
-
-
-@router.get("/pieces")
-def piece_there(ctx: Ctx, signed: Signed, asked: QueryOf[Piece]) -> Response:
-    """How much of a file is there already: after a break one goes on from there."""
-    signed.actor.require(Role.EDITOR)
-    return JSONResponse({"there": pieces.arrived(service.piece_path(ctx, signed.actor, asked.upload))})
-
-
-@router.post("/pieces")
-async def take_piece(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Piece]) -> Response:
-    """Takes a piece of a file; answers how much of it is there."""
-    signed.actor.require(Role.EDITOR)
-    path = service.piece_path(ctx, signed.actor, asked.upload)
-    there = await pieces.take(path, asked.offset, rules.MOST_BYTES, request.stream())
-    return JSONResponse({"there": there})
 
 
 @router.post("")

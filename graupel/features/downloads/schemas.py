@@ -5,7 +5,7 @@ from typing import Annotated
 from pydantic import Field, StringConstraints
 
 from graupel.features.downloads.service import COUNTS, SWITCHES, Wish
-from graupel.web.sent import Among, Marks, MaybeIds, MaybeWhole, Sent, Texts, Whole
+from graupel.web.sent import Among, Marks, MaybeIds, MaybeWhole, Sent, Texts
 
 Key = Annotated[str, StringConstraints(min_length=1, max_length=300)]
 
@@ -16,13 +16,6 @@ class Came(Sent):
     upload: Key
     file_name: Annotated[str, StringConstraints(min_length=1, max_length=1000)]
     product: MaybeWhole = None
-
-
-class Piece(Sent):
-    """A piece of a file: under which key, and from which byte on."""
-
-    upload: Key
-    offset: Whole = 0
 
 
 class DownloadTyped(Sent):

@@ -228,7 +228,7 @@ def new_version(ctx: Context, actor: Actor, download_id: int, file_name: str, up
 
 def _take(ctx: Context, actor: Actor, name: str, upload: str) -> tuple[str, int, int | None, str]:
     """Take what came under a key: under what it is kept, its size, its pages, why it can't be stamped."""
-    came = piece_path(ctx, actor, upload)
+    came = pieces.path_of(ctx.settings.data_folder, str(actor.user_id), upload)
     size = pieces.arrived(came)
     if not size:
         raise Refused.because("download.empty", "This file is empty, or did not come whole. Choose it again.", "file")
@@ -237,11 +237,6 @@ def _take(ctx: Context, actor: Actor, name: str, upload: str) -> tuple[str, int,
     pieces.move(came, path)
     pages, trouble = pdfs.measured(path) if rules.ending(name) == "pdf" else (None, "")
     return kept_as, size, pages, trouble
-
-
-def piece_path(ctx: Context, actor: Actor, upload: str) -> Any:
-    """Where pieces of a file come together for somebody."""
-    return pieces.path_of(ctx.settings.data_folder, str(actor.user_id), upload)
 
 
 def _add_version(

@@ -1,15 +1,16 @@
-"""The lines of a file, read as rows of goods."""
+"""The rows of a file, read as rows of goods."""
 
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from graupel.core import encodings, imports
+from graupel.core.columns import Matching
 from graupel.core.errors import Refused
 from graupel.core.imports import FileRow
 from graupel.core.problems import Problem
-from graupel.features.files import reading
-from graupel.features.files.reading import RawRow, TextShape
 from graupel.features.files.rows import ImportFileRow
+from graupel.tables.reading import Table
+from graupel.tables.shapes import RawRow
 
 REPORT_EVERY = 2000
 MOST_ROWS = 1_000_000
@@ -22,15 +23,12 @@ def count(path: Path) -> int:
 
 
 def read(
-    row: ImportFileRow, path: Path, shape: TextShape, currency: str, report: Callable[[int], None]
+    row: ImportFileRow, table: Table, matching: Matching, currency: str, report: Callable[[int], None]
 ) -> Iterator[FileRow]:
     """The rows of a file as they were matched; ``report`` is told now and then how far it is. Raises Refused."""
-    columns: dict[str, int] = row["columns"]
     width = len(row["headers"])
-    rows = reading.rows(path, shape)
-    next(rows, None)
     wanted = None if row["only_lines"] is None else set(row["only_lines"])
-    for number, raw in enumerate(rows):
+    for number, raw in enumerate(table.rows):
         if wanted is not None and raw.line not in wanted:
             continue
         if number >= MOST_ROWS:
@@ -39,25 +37,45 @@ def read(
             )
         if number % REPORT_EVERY == 0:
             report(raw.line)
-        read_row = imports.read_row(raw.cells, columns, raw.line, currency)
-        if len(raw.cells) > width:
-            too_many = Problem(
-                "row.cells",
-                f"This row has {len(raw.cells)} cells, but there are {width} headers. "
-                "A cell with the delimiter in it may lack its quotation marks.",
-                row=raw.line,
-            )
-            read_row = FileRow(raw.line, read_row.sku, problems=(too_many,))
-        elif any("\ufffd" in cell for cell in raw.cells):
-            read_row = FileRow(raw.line, read_row.sku, problems=(_unreadable(row, raw),))
-        yield read_row
+        yield _read(row, raw, matching, width, currency)
+
+
+def _read(row: ImportFileRow, raw: RawRow, matching: Matching, width: int, currency: str) -> FileRow:
+    if raw.trouble:
+        return FileRow(raw.line, "", problems=(Problem("row.unreadable", raw.trouble, row=raw.line),))
+    said = imports.read_row(raw.cells, matching, raw.line, currency)
+    if len(raw.cells) > width:
+        return FileRow(raw.line, said.sku, problems=(_too_many(raw, width),))
+    for sign, problem in (("\ufffd", _unreadable), ("\0", _nothing)):
+        if any(sign in cell for cell in raw.cells):
+            return FileRow(raw.line, said.sku.replace(sign, ""), problems=(problem(row, raw),))
+    return said
+
+
+def _too_many(raw: RawRow, width: int) -> Problem:
+    return Problem(
+        "row.cells",
+        f"This row has {len(raw.cells)} cells, but there are {width} headers. "
+        "A cell with the delimiter in it may lack its quotation marks.",
+        row=raw.line,
+    )
 
 
 def _unreadable(row: ImportFileRow, raw: RawRow) -> Problem:
-    places = [header for header, cell in zip(row["headers"], raw.cells, strict=False) if "\ufffd" in cell]
     return Problem(
         "row.signs",
-        f"In {', '.join(places[:3])} stands a sign that is not {encodings.ENCODINGS.get(row['encoding'], 'readable')}. "
+        f"In {_where(row, raw, chr(0xFFFD))} stands a sign that is not "
+        f"{encodings.ENCODINGS.get(row['shape'].get('encoding', ''), 'readable')}. "
         "Mend it in the file, or choose another encoding.",
         row=raw.line,
     )
+
+
+def _nothing(row: ImportFileRow, raw: RawRow) -> Problem:
+    said = f"In {_where(row, raw, chr(0))} stands a sign that stands for nothing (NUL). Take it out of the file."
+    return Problem("row.nul", said, row=raw.line)
+
+
+def _where(row: ImportFileRow, raw: RawRow, sign: str) -> str:
+    cells = zip(row["headers"], raw.cells, strict=False)
+    return ", ".join(header or "a column without a header" for header, cell in cells if sign in cell)[:200]

@@ -1,25 +1,34 @@
-"""Bringing a file in: upload, columns, dry run, apply, result; and taking the catalogue out."""
+"""Files: those that came in, one with what was read, its columns and what it would do; and taking the catalogue out."""
 
 import tempfile
 from pathlib import Path
+from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
+from graupel.context import Context
+from graupel.core import columns
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
 from graupel.core.imports import COLUMNS
+from graupel.core.problems import Problem
+from graupel.core.records import FieldKind
+from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, exporting, service
-from graupel.features.files.reading import DELIMITERS, TextShape
+from graupel.features.files import counted, exporting, matched, service, typed
 from graupel.features.files.schemas import Applied, Matched, ReadAs, Shown, Uploaded
+from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
+from graupel.tables.shapes import DELIMITERS, KINDS, QUOTES, Shape
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
+#: Fields whose numbers may lack a unit.
+WITH_UNIT = {"weight_g": ("g", "kg", "mg", "oz", "lb")}
 
 
 @router.get("/files")
@@ -28,10 +37,11 @@ def index(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _index(request, ctx, signed)
 
 
-def _index(request: Request, ctx: Ctx, signed: Signed, problem: str = "", status: int = 200) -> Response:
+def _index(request: Request, ctx: Context, signed: Identity, problem: str = "", status: int = 200) -> Response:
     return page(
         request,
         "files/index.html",
+        part="files/index_part.html",
         status=status,
         files=service.list_files(ctx, signed.actor),
         problem=problem,
@@ -41,15 +51,30 @@ def _index(request: Request, ctx: Ctx, signed: Signed, problem: str = "", status
 
 @router.post("/files")
 def take(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Uploaded]) -> Response:
-    """Takes a file and leads to its columns."""
-    file = form.file
-    if file is None or not file.filename:
-        return _index(request, ctx, signed, "Choose a file first.", 422)
+    """Takes a file, begins its dry run where its columns tell enough, and leads to its page."""
     try:
-        file_id = service.take(ctx, signed.actor, file.filename, file.file)
+        file_id = _taken(ctx, signed, form)
+        _begin(ctx, signed, file_id)
     except Refused as refusal:
         return _index(request, ctx, signed, refusal.problems[0].message, 422)
+    if form.upload:  # by script
+        return Response(status_code=204, headers={"HX-Redirect": f"/files/{file_id}"})
     return RedirectResponse(f"/files/{file_id}", 303)
+
+
+def _taken(ctx: Context, signed: Identity, form: Uploaded) -> int:
+    if form.upload:
+        return service.take_pieces(ctx, signed.actor, form.file_name, form.upload)
+    if form.file is None or not form.file.filename:
+        raise Refused.because("file.none", "Choose a file first.", "file")
+    return service.take(ctx, signed.actor, form.file.filename, form.file.file)
+
+
+def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
+    """The dry run with the columns as guessed; where they do not tell enough the page asks for them."""
+    rules = service.read(ctx, signed.actor, file_id).rules
+    if not matched.unfit(rules):
+        service.request_plan(ctx, signed.actor, file_id, rules, go_live=False)
 
 
 @router.get("/files/catalogue.csv")
@@ -63,72 +88,97 @@ def catalogue(ctx: Ctx, signed: Signed) -> FileResponse:
 
 @router.get("/files/{file_id}")
 def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
-    """One file at the step it is at; for htmx the step alone, or the rows of its dry run."""
+    """One file; for htmx what it would do, or the rows of its dry run."""
     return _show(request, ctx, signed, file_id)
 
 
-def _show(request: Request, ctx: Ctx, signed: Signed, file_id: int, problem: str = "", status: int = 200) -> Response:
+def _show(
+    request: Request, ctx: Context, signed: Identity, file_id: int, problems: list[Problem] | None = None
+) -> Response:
     file = service.read(ctx, signed.actor, file_id)
     asked = Shown.from_sent(request.query_params)
-    again = asked.columns is not None and file.row["state"] != "applied"
-    step = "matching" if again and file.step == "planned" else file.step
+    step = file.step
     is_listed = step == "planned" or bool(step == "applied" and (file.row["counts"] or {}).get("moved"))
     shown = asked.show if step == "planned" else "moved"
     rows = service.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0) if is_listed else None
     done = file.row["change_set_id"] if step == "applied" else None
-    result = history.read(ctx, signed.actor, done) if done else None
+    unfit = matched.unfit(file.rules) if step == "matching" else []
     return page(
         request,
         "files/file.html",
-        part="files/rows.html" if request.headers.get("HX-Target") == "file-rows" and rows else "files/step.html",
-        status=status,
+        part="files/rows.html" if request.headers.get("HX-Target") == "file-rows" and rows else "files/what.html",
+        status=422 if problems else 200,
         file=file,
         step=step,
         rows=rows,
-        problem=problem,
+        problems=problems or unfit,
+        renewed=request.method == "POST",
         columns=COLUMNS,
-        delimiters=DELIMITERS,
-        encodings=ENCODINGS,
         tree=categories.read_tree(ctx),
-        result=result,
+        result=history.read(ctx, signed.actor, done) if done else None,
         counts_at=counted.shown(ctx, file.row),
+        may_edit=signed.actor.may(Role.EDITOR),
+        **_choices(file),
     )
+
+
+def _choices(file: ImportFile) -> dict[str, Any]:
+    """What can be chosen of how a file is read and matched, in words."""
+    return {
+        "delimiters": DELIMITERS,
+        "encodings": ENCODINGS,
+        "quotes": QUOTES,
+        "kinds": KINDS,
+        "numbers": columns.NUMBERS,
+        "day": FieldKind.DAY,
+        "kept": matched.KEPT,
+        "with_unit": WITH_UNIT,
+        "pairs": lambda names: [(name, name) for name in names],
+        "said_of": columns.said,
+        "show_replaced": columns.show_replaced,
+        "extra": matched.beside_none(file.rules),
+        "unmatched": [one for one in file.columns if not one.rules],
+    }
 
 
 @router.post("/files/{file_id}/plan")
 def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file_id: int) -> Response:
     """Begins the dry run with the columns as chosen."""
-    try:
-        live, show_new = form.new_as == "live", form.new_categories == "shown"
-        columns = _chosen_columns(form)
-        service.request_plan(
-            ctx, signed.actor, file_id, columns, go_live=live, show_new=show_new, counts_at=form.counts_at
-        )
-    except Refused as refusal:
-        return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
+    file = service.read(ctx, signed.actor, file_id)
+    said = {name: getattr(form, name) for name in typed.PARTS}
+    read = typed.read(form.column, said, form.extra, len(file.columns))
+    if not read.problems:
+        try:
+            service.request_plan(
+                ctx,
+                signed.actor,
+                file_id,
+                read.rules,
+                go_live=form.new_as == "live",
+                show_new=form.new_categories == "shown",
+                counts_at=form.counts_at,
+                remember=True,
+            )
+        except Refused as refusal:
+            read.problems += refusal.problems
+    if "HX-Request" in request.headers or read.problems:
+        return _show(request, ctx, signed, file_id, read.problems)
     return RedirectResponse(f"/files/{file_id}", 303)
 
 
 @router.post("/files/{file_id}/shape")
 def read_as(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ReadAs], file_id: int) -> Response:
-    """Reads the file in another encoding, or with another delimiter."""
+    """Reads the file in another way."""
+    file = service.read(ctx, signed.actor, file_id)
+    header = file.shape.header if form.header is None else form.header
+    delimiter = form.other_delimiter or form.delimiter
+    shape = Shape(file.shape.kind, form.encoding, delimiter, form.quote, form.part, header, form.member)
     try:
-        service.read_as(ctx, signed.actor, file_id, TextShape(form.encoding, form.delimiter))
+        service.read_as(ctx, signed.actor, file_id, shape)
+        _begin(ctx, signed, file_id)
     except Refused as refusal:
-        return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
+        return _show(request, ctx, signed, file_id, list(refusal.problems))
     return RedirectResponse(f"/files/{file_id}", 303)
-
-
-def _chosen_columns(form: Matched) -> dict[str, int]:
-    chosen: dict[str, int] = {}
-    for index, name in form.column.items():
-        if name in chosen:
-            raise Refused.because(
-                "columns.twice", f"Two columns are matched to {COLUMNS[name].label}. Leave one of them out."
-            )
-        if name:
-            chosen[name] = index
-    return chosen
 
 
 @router.post("/files/{file_id}/apply")
@@ -137,7 +187,7 @@ def apply(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Applied], fil
     try:
         service.request_apply(ctx, signed.actor, file_id, leave_out=form.leave_out)
     except Refused as refusal:
-        return _show(request, ctx, signed, file_id, refusal.problems[0].message, 422)
+        return _show(request, ctx, signed, file_id, list(refusal.problems))
     return RedirectResponse(f"/files/{file_id}", 303)
 
 

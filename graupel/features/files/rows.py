@@ -5,20 +5,22 @@ from typing import Any, TypedDict
 
 
 class ImportFileRow(TypedDict):
-    """A file that was brought in."""
+    """A file that was brought in. ``shape``: how it is read, ``can_be``: what can be chosen of it instead; ``rules``:
+    where each field comes from; ``passed``: lines that are no rows, by why."""
 
     id: int
     name: str
     sha256: str
     bytes: int
-    encoding: str
-    delimiter: str
+    shape: dict[str, Any]
+    can_be: dict[str, list[str]] | None
     headers: list[str]
-    columns: dict[str, int]
+    rules: list[dict[str, Any]]
+    passed: dict[str, list[int]] | None
     go_live: int
     leave_out: int
     state: str
-    counts: dict[str, int]
+    counts: dict[str, int] | None
     makes: list[list[Any]] | None
     show_new: int
     only_lines: list[int] | None
@@ -35,3 +37,11 @@ class ListedFileRow(ImportFileRow):
     """A file in the list. ``rolled_back_by``: the change set that took back what it brought in."""
 
     rolled_back_by: int | None
+
+
+class HabitRow(TypedDict):
+    """What was chosen last time for a column with this header; ``rule``: as JSON."""
+
+    header: str
+    field: str
+    rule: str

@@ -2,39 +2,74 @@
 
 from typing import Annotated, Literal
 
+from pydantic import Field, StringConstraints
+
 from graupel.core.imports import COLUMNS
-from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Ticked, Whole, one_of
+from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Texts, Ticked, Whole, one_of
+
+Short = Annotated[str, StringConstraints(max_length=2_000)]
+Parts = dict[Whole, Annotated[str, StringConstraints(max_length=60_000)]]
 
 
 class Uploaded(Sent):
-    """A file to bring in."""
+    """A file to bring in: sent at once, or come in pieces under a key."""
 
     file: File = None
+    upload: Annotated[str, StringConstraints(max_length=300)] = ""
+    file_name: Annotated[str, StringConstraints(max_length=1_000)] = ""
 
 
 class Shown(Sent):
-    """What of a file is looked at: its columns again, or the rows of one kind with some words."""
+    """What of a file is looked at: the rows of one kind with some words."""
 
-    columns: str | None = None
     show: str = ""
     q: Search = ""
     after: MaybeWhole = None
 
 
 class Matched(Sent):
-    """Which column of the file is which field, how new goods and categories begin, and when stock was counted."""
+    """Which column of the file is which field and what is done with its cells, how new goods and categories begin, and
+    when stock was counted."""
 
     column: Annotated[dict[Whole, Annotated[str, one_of(("", *COLUMNS))]], Named("column_")]
+    split: Annotated[Parts, Named("split_")] = Field(default_factory=dict)
+    part: Annotated[Parts, Named("part_")] = Field(default_factory=dict)
+    replaced: Annotated[Parts, Named("replaced_")] = Field(default_factory=dict)
+    joined: Annotated[Parts, Named("joined_")] = Field(default_factory=dict)
+    unit: Annotated[Parts, Named("unit_")] = Field(default_factory=dict)
+    decimal: Annotated[Parts, Named("decimal_")] = Field(default_factory=dict)
+    days: Annotated[Parts, Named("days_")] = Field(default_factory=dict)
+    empty: Annotated[Parts, Named("empty_")] = Field(default_factory=dict)
+    extra_field: Texts = ()
+    extra_column: Texts = ()
+    extra_fixed: Texts = ()
+    extra_split: Texts = ()
+    extra_part: Texts = ()
     new_as: Literal["draft", "live"] = "draft"
     new_categories: Literal["hidden", "shown"] = "hidden"
     counts_at: str = ""
 
+    @property
+    def extra(self) -> list[dict[str, str]]:
+        """Further rules, each with what was typed for it; rows are told by their fields."""
+        names = ("field", "column", "fixed", "split", "part")
+        lists = [getattr(self, f"extra_{name}") for name in names]
+        return [
+            {name: texts[place] if place < len(texts) else "" for name, texts in zip(names, lists, strict=True)}
+            for place in range(min(len(self.extra_field), 200))
+        ]
+
 
 class ReadAs(Sent):
-    """Encoding and delimiter as chosen."""
+    """How a file is read, as chosen."""
 
-    encoding: str = ""
-    delimiter: str = ""
+    encoding: Short = "utf-8"
+    delimiter: Short = ","
+    other_delimiter: Short = ""
+    quote: Short = '"'
+    part: Short = ""
+    member: Short = ""
+    header: MaybeWhole = None
 
 
 class Applied(Sent):

@@ -1,46 +1,33 @@
-"""Bringing a table of products in, and taking the catalogue out."""
+"""Bringing a table of products in: taking it, its dry run, applying it, and what became of it."""
 
 import csv
-import hashlib
 import io
-import secrets
+from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import islice
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from graupel import storage
 from graupel.context import Context
-from graupel.core import encodings, imports
 from graupel.core.cells import harmless
+from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import Action
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import counted, lines, reading, store
-from graupel.features.files.reading import TextShape
+from graupel.features.files import counted, lines, matched, store, taking
+from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.products import applying, batch
-from graupel.jobs import JobRequest, JobRun, enqueue
+from graupel.jobs import JobRequest, JobRun, enqueue, queue
+from graupel.tables import reading
+from graupel.tables.shapes import Shape
 
-SAMPLE_VALUES = 3
-LOOKED_AT_ROWS = 200
 SHOWN_FILES = 30
 SHOWN_ROWS = 50
-
-
-@dataclass(frozen=True)
-class FileColumn:
-    """A column of a file: its header, its first values, and the field it was matched to ("" for none)."""
-
-    index: int
-    header: str
-    samples: list[str]
-    field: str
 
 
 @dataclass(frozen=True)
@@ -54,7 +41,7 @@ class ImportFile:
 
     @property
     def step(self) -> str:
-        """What its page shows: running, matching, planned or applied."""
+        """How far it is: running, matching, planned or applied."""
         return "running" if self.job and self.job["is_open"] else str(self.row["state"])
 
     @property
@@ -62,36 +49,37 @@ class ImportFile:
         """Why the last job about it came to nothing."""
         return self.job["outcome"] if self.job and self.job["state"] in ("failed", "cancelled") else ""
 
+    @property
+    def shape(self) -> Shape:
+        """How it is read."""
+        return Shape.of(self.row["shape"])
+
+    @property
+    def rules(self) -> list[Rule]:
+        """Where each field comes from."""
+        return [Rule.of(one) for one in self.row["rules"]]
+
 
 def take(ctx: Context, actor: Actor, name: str, content: BinaryIO) -> int:
-    """Store a file and guess what its columns are; returns its id. Raises Refused."""
+    """Store a file, find out how it is read and guess what its columns are; returns its id. Raises Refused, NoRoom."""
     actor.require(Role.EDITOR)
-    path, sha256, size = _keep(ctx, content)
-    shape = reading.detect(path)
-    headers = next((row.cells for row in reading.rows(path, shape)), [])
-    guess = imports.guess_columns(headers)
+    return _taken(ctx, actor, name, *taking.keep(ctx, content))
+
+
+def take_pieces(ctx: Context, actor: Actor, name: str, upload: str) -> int:
+    """The same with a file that came in pieces under a key."""
+    actor.require(Role.EDITOR)
+    return _taken(ctx, actor, name, *taking.keep_pieces(ctx, actor, upload))
+
+
+def _taken(ctx: Context, actor: Actor, name: str, path: Path, sha256: str, size: int) -> int:
     values = {
         "name": Path(name.replace("\\", "/")).name[:200] or "file",
         "sha256": sha256,
         "bytes": size,
-        "encoding": shape.encoding,
-        "delimiter": shape.delimiter,
-        "headers": headers,
-        "columns": guess,
+        **taking.looked_at(ctx, path, None),
     }
     return ctx.db.run(lambda tx: store.insert(tx, actor, values))
-
-
-def _keep(ctx: Context, content: BinaryIO) -> tuple[Path, str, int]:
-    """The file under the SHA-256 of what it holds. Raises NoRoom."""
-    digest, size = hashlib.sha256(), 0
-    coming = ctx.folder("uploads") / f"coming-{secrets.token_hex(8)}"
-    with storage.aside(coming) as file:
-        for block in iter(lambda: content.read(1 << 20), b""):
-            digest.update(block)
-            size += len(block)
-            file.write(block)
-    return coming.rename(coming.with_name(digest.hexdigest())), digest.hexdigest(), size
 
 
 def list_files(ctx: Context, actor: Actor) -> list[ListedFileRow]:
@@ -105,7 +93,7 @@ def read(ctx: Context, actor: Actor, file_id: int) -> ImportFile:
     actor.require(Role.VIEWER)
     row = _read(ctx, file_id)
     job = jobs.read(ctx, actor, row["job_id"]) if row["job_id"] else None
-    return ImportFile(file_id, row, _columns(ctx, row), job)
+    return ImportFile(file_id, row, matched.columns(ctx, row), job)
 
 
 def _read(ctx: Context, file_id: int) -> ImportFileRow:
@@ -115,44 +103,17 @@ def _read(ctx: Context, file_id: int) -> ImportFileRow:
     return row
 
 
-def _source(ctx: Context, row: ImportFileRow) -> tuple[Path, TextShape]:
-    return ctx.folder("uploads") / row["sha256"], TextShape(row["encoding"], row["delimiter"])
-
-
-def read_as(ctx: Context, actor: Actor, file_id: int, shape: TextShape) -> None:
-    """Read a file in another encoding or with another delimiter; columns are guessed anew. Raises Refused, NotFound."""
+def read_as(ctx: Context, actor: Actor, file_id: int, shape: Shape) -> None:
+    """Read a file in another way; columns are guessed anew. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    if shape.encoding not in encodings.ENCODINGS or shape.delimiter not in reading.DELIMITERS:
-        raise Refused.because("file.shape", "Choose an encoding and a delimiter.", "encoding")
+    row = _read(ctx, file_id)
+    values = taking.looked_at(ctx, taking.path_of(ctx, row), shape)
 
     def work(tx: Tx) -> None:
-        row = _locked(tx, file_id)
-        _refuse_applied(row)
-        headers = next((one.cells for one in reading.rows(ctx.folder("uploads") / row["sha256"], shape)), [])
-        columns = imports.guess_columns(headers)
-        store.set_shape(tx, file_id, shape.encoding, shape.delimiter, headers, columns)
+        _refuse_applied(_locked(tx, file_id))
+        store.read_as(tx, file_id, values)
 
     ctx.db.run(work)
-
-
-def _columns(ctx: Context, row: ImportFileRow) -> list[FileColumn]:
-    fields = {index: name for name, index in row["columns"].items()}
-    first = [raw.cells for raw in islice(reading.rows(*_source(ctx, row)), 1, LOOKED_AT_ROWS)]
-    return [
-        FileColumn(
-            index,
-            header or f"column {index + 1}",
-            _first_values(first, index),
-            fields.get(index, ""),
-        )
-        for index, header in enumerate(row["headers"])
-    ]
-
-
-def _first_values(rows: list[list[str]], index: int) -> list[str]:
-    """The first few different values of a column; what is empty tells nothing."""
-    values = (cells[index].strip()[:80] for cells in rows if index < len(cells))
-    return list(dict.fromkeys(value for value in values if value))[:SAMPLE_VALUES]
 
 
 # --- dry run -------------------------------------------------------------------------------------------------
@@ -162,31 +123,35 @@ def request_plan(
     ctx: Context,
     actor: Actor,
     file_id: int,
-    columns: dict[str, int],
+    rules: Sequence[Rule],
     *,
     go_live: bool,
     show_new: bool = False,
     counts_at: str = "",
+    remember: bool = False,
 ) -> int:
-    """Make the dry run in the background; returns the job's id. Raises Refused, NotFound.
+    """Make the dry run in the background; returns the job's id. One that runs already is cancelled.
 
     ``show_new``: buyers see categories that are made at once; otherwise they are hidden until somebody shows them.
-    ``counts_at``: the moment for which counts of stock hold, as typed; what was said before without it.
+    ``counts_at``: the moment for which counts of stock hold, as typed; what was said before without it. ``remember``:
+    somebody chose these columns, so the next file is matched alike. Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
-    if "sku" not in columns:
-        raise Refused.because("columns.no_sku", "Say which column holds the SKU: it tells which product a row means.")
-    if len(columns) < 2:
-        raise Refused.because("columns.only_sku", "Match at least one column beside the SKU, or nothing can change.")
+    if problems := matched.unfit(rules):
+        raise Refused(problems)
 
     def work(tx: Tx) -> int:
         row = _locked(tx, file_id)
         _refuse_applied(row)
+        if row["job_id"]:
+            queue.want_cancel(tx, row["job_id"])
         job_id = enqueue(
             tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )
         values = {"go_live": go_live, "show_new": show_new, "counts_at": counted.read(ctx, tx, counts_at, row)}
-        store.set_matching(tx, file_id, columns, values, job_id)
+        store.match(tx, file_id, [rule.as_dict() for rule in rules], values, job_id)
+        if remember:
+            store.remember(tx, matched.habits(row["headers"], rules))
         return job_id
 
     return ctx.db.run(work)
@@ -208,15 +173,16 @@ def _refuse_applied(row: ImportFileRow) -> None:
 def plan(run: JobRun) -> None:
     """Read the file, and say of each row what it would do. For the worker."""
     row = _read(run.ctx, int(run.payload["file_id"]))
-    path, _ = _source(run.ctx, row)
+    path = taking.path_of(run.ctx, row)
     total = lines.count(path)
+    matching = Matching.of(Rule.of(one) for one in row["rules"])
 
     def work(tx: Tx) -> None:
         _refuse_applied(_locked(tx, row["id"]))
-        path, shape = _source(run.ctx, row)
+        table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
         currency = run.ctx.settings.currency
-        rows = lines.read(row, path, shape, currency, lambda done: run.progress("Reading", done, total))
-        batch.load(tx, row["id"], rows, row["columns"])
+        rows = lines.read(row, table, matching, currency, lambda done: run.progress("Reading", min(done, total), total))
+        batch.load(tx, row["id"], rows, matching.rules)
         run.progress("Comparing", total, total)
         batch.plan(
             tx,
@@ -224,11 +190,12 @@ def plan(run: JobRun) -> None:
             run.ctx.settings.language,
             live=bool(row["go_live"]),
             as_of=row["counts_at"],
-            of=batch.spoken(row["columns"]),
+            of=batch.spoken(matching.rules, matching.cleared),
         )
         made = batch.new_categories(tx, row["id"])
         counts = batch.counts(tx, row["id"]) | {"categories": len(made)}
-        store.set_planned(tx, row["id"], counts, [[one.path, one.near] for one in made])
+        makes = [[one.path, one.near] for one in made]
+        store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed)
         run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
 
     run.ctx.db.run(work)
@@ -256,9 +223,8 @@ def rows_of(
     counts = file.row["counts"] or {}
     there = [one for one in SHOWN if counts.get(one)]
     asked = shown if shown in SHOWN else there[0] if there else "unchanged"
-    found = ctx.db.run(
-        lambda tx: batch.samples(tx, file.id, asked, ctx.settings.language, SHOWN_ROWS + 1, after, search)
-    )
+    lang, cleared = ctx.settings.language, Matching.of(file.rules).cleared
+    found = ctx.db.run(lambda tx: batch.samples(tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, cleared))
     more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
     return PlanPage(asked, search, found[:SHOWN_ROWS], more)
 
@@ -272,9 +238,10 @@ def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
     )
     reasons = {sample.line: sample for sample in refused}
     out = io.StringIO()
-    writer = csv.writer(out, delimiter=row["delimiter"])
+    shape = Shape.of(row["shape"])
+    writer = csv.writer(out, delimiter=shape.delimiter if len(shape.delimiter) == 1 else ",")
     writer.writerow(["line", "reason", *map(harmless, row["headers"])])
-    for raw in reading.rows(*_source(ctx, row)):
+    for raw in reading.table(taking.path_of(ctx, row), ctx.folder("uploads"), shape).rows:
         if raw.line in reasons:
             why = " ".join(problem.message for problem in reasons[raw.line].plan.problems)
             writer.writerow([raw.line, why, *map(harmless, raw.cells)])
@@ -298,7 +265,7 @@ def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool) 
                 "file.not_planned",
                 "Make the dry run first." if row["state"] == "matching" else "This file was brought in already.",
             )
-        counts = row["counts"]
+        counts = row["counts"] or {}
         if counts["refused"] and not leave_out:
             raise Refused.because(
                 "rows.refused",
@@ -309,7 +276,7 @@ def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool) 
         job_id = enqueue(
             tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )
-        store.set_applying(tx, file_id, leave_out, job_id)
+        store.change(tx, file_id, leave_out=leave_out, job_id=job_id)
         return job_id
 
     return ctx.db.run(work)
@@ -323,7 +290,7 @@ def apply(run: JobRun) -> None:
         row = _locked(tx, int(run.payload["file_id"]))
         if row["state"] != "planned":
             raise Refused.because("file.not_planned", "This file was brought in already, or has no dry run.")
-        counts = row["counts"]
+        counts, matching = row["counts"] or {}, Matching.of(Rule.of(one) for one in row["rules"])
         status = Status.LIVE if row["go_live"] else Status.DRAFT
         with history.change_set(tx, run.actor, "files.apply", f"File brought in: {row['name']}") as recorder:
             applying.apply(
@@ -335,12 +302,13 @@ def apply(run: JobRun) -> None:
                 progress=run.progress,
                 hide_new=not row["show_new"],
                 as_of=row["counts_at"],
-                of=batch.spoken(row["columns"]),
+                of=batch.spoken(matching.rules, matching.cleared),
             )
         counts |= batch.counts(tx, row["id"])
         moved = counts.get("moved", 0)
         left_out = f" {plural(moved, 'row')} left out: changed since the dry run." if moved else ""
-        store.set_applied(tx, row["id"], recorder.change_set_id if recorder.records else None, counts)
+        done = recorder.change_set_id if recorder.records else None
+        store.change(tx, row["id"], state="applied", change_set_id=done, counts=counts)
         run.finish(tx, f"{counts['new']:,} made, {counts['changed']:,} changed.{left_out}")
 
     try:
@@ -363,5 +331,6 @@ def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
         return store.insert(tx, actor, {**same, "only_lines": lines})
 
     again = ctx.db.run(work)
-    request_plan(ctx, actor, again, row["columns"], go_live=bool(row["go_live"]), show_new=bool(row["show_new"]))
+    rules = [Rule.of(one) for one in row["rules"]]
+    request_plan(ctx, actor, again, rules, go_live=bool(row["go_live"]), show_new=bool(row["show_new"]))
     return again

@@ -1,38 +1,35 @@
-"""The table of files that were brought in."""
+"""The table of files that were brought in, and what was chosen for their columns."""
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, cast
 
 from graupel.core.roles import Actor
 from graupel.db import Tx
-from graupel.features.files.rows import ImportFileRow, ListedFileRow
+from graupel.features.files.rows import HabitRow, ImportFileRow, ListedFileRow
 
 #: What of a file stays the same where some of its lines are looked at again.
 SAME_AGAIN = (
-    "name", "sha256", "bytes", "encoding", "delimiter", "headers", "columns", "go_live", "show_new", "counts_at",
+    "name", "sha256", "bytes", "shape", "can_be", "headers", "rules", "go_live", "show_new", "counts_at",
 )  # fmt: skip
-_JSON = ("headers", "columns", "counts", "makes", "only_lines")
+_JSON = ("shape", "can_be", "headers", "rules", "counts", "makes", "only_lines", "passed")
 
 
 def insert(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
     """A file; ``only_lines``: which of its lines are meant, None for all."""
-    lines = values.get("only_lines")
+    given = {"go_live": 0, "show_new": 0, "counts_at": None, "only_lines": None, **values}
     return tx.insert(
-        """INSERT INTO import_file (name, sha256, bytes, encoding, delimiter, headers, columns, only_lines, go_live,
+        """INSERT INTO import_file (name, sha256, bytes, shape, can_be, headers, rules, only_lines, go_live,
                                     show_new, counts_at, user_id, actor, made_at)
-           VALUES (%(name)s, %(sha256)s, %(bytes)s, %(encoding)s, %(delimiter)s, %(headers)s, %(columns)s, %(lines)s,
+           VALUES (%(name)s, %(sha256)s, %(bytes)s, %(shape)s, %(can_be)s, %(headers)s, %(rules)s, %(only_lines)s,
                    %(go_live)s, %(show_new)s, COALESCE(%(counts_at)s, UTC_TIMESTAMP(3)), %(user)s, %(actor)s,
                    UTC_TIMESTAMP(3))""",
-        {
-            **{"go_live": 0, "show_new": 0, "counts_at": None, **values},
-            "headers": json.dumps(values["headers"]),
-            "columns": json.dumps(values["columns"]),
-            "lines": json.dumps(lines) if lines is not None else None,
-            "user": actor.user_id,
-            "actor": actor.name,
-        },
+        {**given, **_kept(given), "user": actor.user_id, "actor": actor.name},
     )
+
+
+def _kept(values: Mapping[str, Any]) -> dict[str, str | None]:
+    return {name: None if values[name] is None else json.dumps(values[name]) for name in _JSON if name in values}
 
 
 def _row(row: dict[str, Any]) -> ImportFileRow:
@@ -51,41 +48,44 @@ def newest(tx: Tx, limit: int) -> list[ListedFileRow]:
     return [cast(ListedFileRow, _row(row)) for row in tx.all(sql, [limit])]
 
 
-def set_shape(tx: Tx, file_id: int, encoding: str, delimiter: str, headers: list[str], columns: dict[str, int]) -> None:
-    tx.run(
-        """UPDATE import_file SET encoding = %s, delimiter = %s, headers = %s, columns = %s, state = 'matching',
-                  counts = NULL, version = version + 1 WHERE id = %s""",
-        [encoding, delimiter, json.dumps(headers), json.dumps(columns), file_id],
-    )
+def change(tx: Tx, file_id: int, **values: Any) -> None:
+    """Write some of a file's columns."""
+    kept = values | _kept(values)
+    sets = ", ".join(f"{name} = %({name})s" for name in kept)
+    tx.run(f"UPDATE import_file SET {sets}, version = version + 1 WHERE id = %(id)s", {**kept, "id": file_id})
 
 
-def set_matching(tx: Tx, file_id: int, columns: dict[str, int], values: Mapping[str, Any], job_id: int) -> None:
+def read_as(tx: Tx, file_id: int, values: Mapping[str, Any]) -> None:
+    """``values``: shape, can_be, headers and rules as they are now; a dry run there was holds no more."""
+    change(tx, file_id, state="matching", counts=None, makes=None, passed=None, **values)
+
+
+def match(tx: Tx, file_id: int, rules: Sequence[Mapping[str, Any]], values: Mapping[str, Any], job_id: int) -> None:
     """``values``: go_live, show_new and counts_at."""
-    tx.run(
-        """UPDATE import_file SET columns = %(columns)s, go_live = %(go_live)s, show_new = %(show_new)s,
-                  counts_at = %(counts_at)s, state = 'matching', job_id = %(job)s, counts = NULL, makes = NULL,
-                  version = version + 1 WHERE id = %(id)s""",
-        {**values, "columns": json.dumps(columns), "job": job_id, "id": file_id},
+    change(
+        tx, file_id, rules=rules, state="matching", job_id=job_id, counts=None, makes=None, passed=None, **values
+    )  # fmt: skip
+
+
+# --- what was chosen before ----------------------------------------------------------------------------------
+
+
+def habits(tx: Tx, headers: Sequence[str]) -> dict[str, HabitRow]:
+    """By header, as it is compared, what was chosen last time."""
+    rows = tx.rows(HabitRow, "SELECT header, field, rule FROM column_habit WHERE header IN %s", [list(headers) or [""]])
+    return {row["header"]: row for row in rows}
+
+
+def remember(tx: Tx, chosen: Iterable[tuple[str, str, Mapping[str, Any]]]) -> None:
+    """Keep header, field and rule of columns for the next file."""
+    tx.many(
+        """INSERT INTO column_habit (header, field, rule, said_at) VALUES (%s, %s, %s, UTC_TIMESTAMP(3))
+           ON DUPLICATE KEY UPDATE field = VALUES(field), rule = VALUES(rule), said_at = VALUES(said_at)""",
+        [(header, field, json.dumps(rule)) for header, field, rule in chosen],
     )
 
 
-def set_planned(tx: Tx, file_id: int, counts: dict[str, int], makes: list[list[Any]]) -> None:
-    tx.run(
-        "UPDATE import_file SET state = 'planned', counts = %s, makes = %s, version = version + 1 WHERE id = %s",
-        [json.dumps(counts), json.dumps(makes), file_id],
-    )
-
-
-def set_applying(tx: Tx, file_id: int, leave_out: bool, job_id: int) -> None:
-    tx.run(
-        "UPDATE import_file SET leave_out = %s, job_id = %s, version = version + 1 WHERE id = %s",
-        [leave_out, job_id, file_id],
-    )
-
-
-def set_applied(tx: Tx, file_id: int, change_set_id: int | None, counts: dict[str, int]) -> None:
-    tx.run(
-        """UPDATE import_file SET state = 'applied', change_set_id = %s, counts = %s, version = version + 1
-           WHERE id = %s""",
-        [change_set_id, json.dumps(counts), file_id],
-    )
+def known_skus(tx: Tx, skus: Sequence[str]) -> int:
+    """How many of these are SKUs of variants."""
+    plain = [sku for sku in skus if sku.isascii() and len(sku) <= 64] or [""]
+    return int(tx.value("SELECT COUNT(*) FROM variant WHERE sku IN %s", [plain]))

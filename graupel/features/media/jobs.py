@@ -2,9 +2,10 @@
 
 import structlog
 
+from graupel import apart
 from graupel.core.errors import NoRoom
 from graupel.db import Tx
-from graupel.features.media import apart, service, sizes, store, videos
+from graupel.features.media import service, sizes, store, videos
 from graupel.jobs import JobRequest, JobRun, Urgency, enqueue
 
 AT_ONCE = 20

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 import puremagic
 import structlog
 
+from graupel import apart
 from graupel.core import media as rules
 from graupel.core.media import MediaKind
-from graupel.features.media import apart, models, pictures, videos
+from graupel.features.media import models, pictures, videos
 from graupel.features.media.refusing import refuse
 from graupel.settings import Settings
 

@@ -2,9 +2,9 @@
 
 from pathlib import Path
 
-from graupel import storage
+from graupel import apart, storage
 from graupel.context import Context
-from graupel.features.media import apart, pictures
+from graupel.features.media import pictures
 
 #: Name of a size -> the longest side in pixels. "full" is the file as it was taken in.
 SIZES = {"thumb": 96, "card": 480, "page": 1200}

@@ -17,7 +17,6 @@ from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
 from graupel.features.products import summary
 from graupel.features.products.batch import (
-    DIFFERS,
     EVERYTHING,
     HELD,
     JOINED,
@@ -26,6 +25,7 @@ from graupel.features.products.batch import (
     Spoken,
     has_stock,
     new_paths,
+    said_or_empty,
 )
 from graupel.features.terms import booking, stock_store
 
@@ -192,18 +192,18 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
             f"{where} AND {differs}",
             params,
             was={name: record.column(name) for name in names},
-            became={name: _said(name) for name in names},
-            only={name: DIFFERS[name] for name in names},
+            became={name: _becomes(name, of) for name in names},
+            only={name: of.differs(name) for name in names},
         )
     # The variant goes first: its comparison must still see what it held.
-    sets = "".join(f"v.{name} = IF({DIFFERS[name]}, b.{name}, v.{name}), " for name in of.variant)
+    sets = "".join(f"v.{name} = IF({of.differs(name)}, b.{name}, v.{name}), " for name in of.variant)
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN variant v ON v.id = b.variant_id
                SET {sets} v.version = v.version + 1 WHERE {where} AND {of.variant_differs}""",
         params,
     )
-    sets = "".join(f"{PRODUCT.column(n)} = COALESCE({_said(n)}, {PRODUCT.column(n)}), " for n in of.product)
+    sets = "".join(f"{PRODUCT.column(n)} = {_kept_or_said(n, of)}, " for n in of.product)
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
@@ -211,6 +211,16 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
                WHERE {where} AND {of.product_differs}""",
         params,
     )
+
+
+def _becomes(name: str, of: Spoken) -> str:
+    """SQL: what a field becomes that a row changes."""
+    return said_or_empty(name, _said(name)) if name in of.product and name in of.cleared else _said(name)
+
+
+def _kept_or_said(name: str, of: Spoken) -> str:
+    """SQL: what a field of a product is after the file."""
+    return _becomes(name, of) if name in of.cleared else f"COALESCE({_said(name)}, {PRODUCT.column(name)})"
 
 
 def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
@@ -249,7 +259,7 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
 
 def _said_or_empty(name: str) -> str:
     """SQL: what the batch says of a field of a new product, or what that is where nothing is said."""
-    return _said(name) if PRODUCT.field(name).empty is None else f"COALESCE({_said(name)}, '')"
+    return said_or_empty(name, _said(name))
 
 
 def _journal_made(tx: Tx, params: dict[str, Any]) -> None:

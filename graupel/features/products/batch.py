@@ -101,49 +101,63 @@ def _cells(batch_id: int, row: FileRow, names: Sequence[str], find: _Find) -> tu
 # --- planning ------------------------------------------------------------------------------------------------
 
 
-def _product_differs(name: str) -> str:
+def said_or_empty(name: str, said: str) -> str:
+    """SQL: what is said of a field of a product, or what its column holds where nothing is."""
+    return said if PRODUCT.field(name).empty is None else f"COALESCE({said}, '')"
+
+
+def _product_differs(name: str, *, cleared: bool) -> str:
     """SQL: the batch says something of the product, and it is not what the catalogue holds, to the letter."""
     if name == "category_id":
         return "(b.category IS NOT NULL AND NOT (b.category_id <=> p.category_id AND b.category_id IS NOT NULL))"
+    if cleared:
+        return f"(NOT (BINARY {said_or_empty(name, f'b.{name}')} <=> BINARY {PRODUCT.column(name)}))"
     return f"(b.{name} IS NOT NULL AND NOT (BINARY b.{name} <=> BINARY {PRODUCT.column(name)}))"
 
 
-def _variant_differs(name: str) -> str:
-    """The same of a variant; what one of a product that varies shows is its own value or its product's."""
+def _variant_differs(name: str, *, cleared: bool) -> str:
+    """The same of a variant; what one of a product that varies shows is its own value or its product's, and what is
+    emptied is its own."""
+    if cleared:
+        return f"(IF(b.{name} IS NULL, v.{name} IS NOT NULL, NOT (b.{name} <=> {inherited_sql(name)})))"
     return f"(b.{name} IS NOT NULL AND NOT (b.{name} <=> {inherited_sql(name)}))"
-
-
-#: SQL by field: whether what a row says differs from what the catalogue holds; and whether anything does.
-DIFFERS = {name: _product_differs(name) for name in OF_PRODUCT} | {name: _variant_differs(name) for name in OF_VARIANT}
 
 
 @dataclass(frozen=True)
 class Spoken:
-    """The fields of products and of variants that a file speaks of; the others cost its rows nothing."""
+    """The fields of products and of variants that a file speaks of; the others cost its rows nothing. ``cleared``:
+    those that an empty cell empties."""
 
     product: tuple[str, ...]
     variant: tuple[str, ...]
+    cleared: frozenset[str] = frozenset()
+
+    def differs(self, name: str) -> str:
+        """SQL: whether what a row says of a field differs from what the catalogue holds."""
+        of = _product_differs if name in OF_PRODUCT else _variant_differs
+        return of(name, cleared=name in self.cleared)
 
     @property
     def product_differs(self) -> str:
         """SQL: whether anything that a row says of its product differs."""
-        return _any_differs(self.product)
+        return self._any_differs(self.product)
 
     @property
     def variant_differs(self) -> str:
         """SQL: whether anything that it says of its variant does."""
-        return _any_differs(self.variant)
+        return self._any_differs(self.variant)
+
+    def _any_differs(self, names: Sequence[str]) -> str:
+        return f"({' OR '.join(map(self.differs, names)) or 'FALSE'})"
 
 
-def _any_differs(names: Sequence[str]) -> str:
-    return f"({' OR '.join(DIFFERS[name] for name in names) or 'FALSE'})"
-
-
-def spoken(fields: Collection[str]) -> Spoken:
+def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
     """Of what a file speaks that has columns for these fields of COLUMNS."""
     names = {"category_id" if name == "category" else name for name in fields}
     return Spoken(
-        tuple(name for name in OF_PRODUCT if name in names), tuple(name for name in OF_VARIANT if name in names)
+        tuple(name for name in OF_PRODUCT if name in names),
+        tuple(name for name in OF_VARIANT if name in names),
+        frozenset(cleared),
     )
 
 
@@ -190,7 +204,8 @@ def plan(
     for row in tx.all(
         f"SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action = 'new' AND ({lacking})", params
     ):
-        problems = [p.as_dict() for p in plan_row(_file_row(row, row["category"]), None, live=live).problems]
+        said = _file_row(row, row["category"], of.cleared)
+        problems = [p.as_dict() for p in plan_row(said, None, live=live).problems]
         tx.run(
             "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
             [json.dumps(problems, ensure_ascii=False), batch_id, row["line"]],
@@ -259,7 +274,7 @@ def _following(tx: Tx, params: dict[str, Any], of: Spoken) -> list[tuple[int, Pr
     """Rows that say of a kit what follows from its parts."""
     if not tx.value("SELECT 1 FROM kit_part LIMIT 1"):
         return []
-    said = {"price": f"kit.priced_by = 'parts' AND {DIFFERS['price']}"} if "price" in of.variant else {}
+    said = {"price": f"kit.priced_by = 'parts' AND {of.differs('price')}"} if "price" in of.variant else {}
     said |= {"stock": STOCK_DIFFERS} if has_stock(tx, params["batch"]) else {}
     kit = "kit ON kit.product_id = p.id AND EXISTS (SELECT 1 FROM kit_part kp WHERE kp.product_id = p.id)"
     return [
@@ -273,8 +288,9 @@ def _following(tx: Tx, params: dict[str, Any], of: Spoken) -> list[tuple[int, Pr
     ]
 
 
-def _file_row(row: dict[str, Any], category: str | None) -> FileRow:
-    said = {name: row[name] for name in ROW_FIELDS} | {"category": category}
+def _file_row(row: dict[str, Any], category: str | None, cleared: Collection[str]) -> FileRow:
+    known = row | {"category": category}
+    said = {name: known[name] for name in ROW_FIELDS if known[name] is not None or name in cleared}
     problems = tuple(Problem(**p) for p in json.loads(row["problems"] or "[]"))
     return FileRow(row["line"], row["shown_sku"], said, problems)
 
@@ -358,15 +374,25 @@ _SHOWN = {str(action): f"b.action = '{action}'" for action in Action} | {
 }
 
 
-def samples(tx: Tx, batch_id: int, shown: str, lang: str, limit: int, after: int = 0, search: str = "") -> list[Sample]:
+def samples(
+    tx: Tx,
+    batch_id: int,
+    shown: str,
+    lang: str,
+    limit: int,
+    after: int = 0,
+    search: str = "",
+    cleared: Collection[str] = (),
+) -> list[Sample]:
     """Rows of one action, or "odd" or "moved" ones, in the order of the file, beyond the line ``after``.
 
-    ``search``: in the SKU or the name.
+    ``search``: in the SKU or the name; ``cleared``: the fields that an empty cell empties.
     """
     tree = categories.load(tx)
     found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
     now += [*(f"{inherited_sql(name)} AS {name}_now" for name in OF_VARIANT), "b.stock_held AS stock_now"]
+    now += [f"v.{name} IS NULL AS {name}_inherited" for name in OF_VARIANT if name in cleared]
     rows = tx.all(
         f"""SELECT b.*, {", ".join(now)}
            FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
@@ -376,15 +402,16 @@ def samples(tx: Tx, batch_id: int, shown: str, lang: str, limit: int, after: int
            ORDER BY b.line LIMIT %(limit)s""",
         {"batch": batch_id, "lang": lang, "limit": limit, "after": after, "search": f"%{like(search)}%"},
     )
-    return [_sample(row, tree) for row in rows]
+    return [_sample(row, tree, cleared) for row in rows]
 
 
-def _sample(row: dict[str, Any], tree: categories.Tree) -> Sample:
+def _sample(row: dict[str, Any], tree: categories.Tree, cleared: Collection[str]) -> Sample:
     current = None
     if row["name_now"] is not None:
         current = {name: row[f"{name}_now"] for name in ROW_FIELDS if name != "category"}
         current["category"] = tree.path(row["category_id_now"]) or None
-    said = _file_row(row, tree.path(row["category_id"]) or row["category"])
+        current["inherited"] = [name for name in cleared if row.get(f"{name}_inherited")]
+    said = _file_row(row, tree.path(row["category_id"]) or row["category"], cleared)
     refused = RowPlan(Action.REFUSED, {}, {}, said.problems)  # judged already; the reasons stand in the row
     planned = refused if row["action"] == "refused" else plan_row(said, current, live=False)
     name = row["name_now"] or row["name"] or ""

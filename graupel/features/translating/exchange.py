@@ -5,7 +5,7 @@ import hashlib
 import io
 import json
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import BinaryIO
@@ -21,13 +21,13 @@ from graupel.core.roles import Actor, Role
 from graupel.core.wording import State
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.files import reading
 from graupel.features.history import service as history
 from graupel.features.translating import service, store, xliff
 from graupel.features.translating.store import Asked
 from graupel.features.translating.xliff import Unit
 from graupel.features.wording import originals
 from graupel.features.wording import store as own_values
+from graupel.tables import reading
 
 HEADERS = ("key", "record", "field", "original", "translation", "state")
 SAMPLES = 30
@@ -177,8 +177,9 @@ def _units(path: Path, target: str) -> list[Unit]:
 
 
 def _rows(path: Path) -> list[Unit]:
-    rows = reading.rows(path, reading.detect(path))
-    headers = [cell.strip().lower() for cell in next(rows).cells]
+    found = reading.find(path, path.parent, _known)
+    table = reading.table(path, path.parent, found.shape)
+    headers = [cell.lower() for cell in table.headers]
     missing = [name for name in ("key", "translation") if name not in headers]
     if missing:
         raise Refused.because(
@@ -193,8 +194,12 @@ def _rows(path: Path) -> list[Unit]:
 
     return [
         Unit(cell(row.cells, "key").strip(), cell(row.cells, "original"), cell(row.cells, "translation"), row.line)
-        for row in rows
+        for row in table.rows
     ]
+
+
+def _known(cells: Sequence[str]) -> int:
+    return len({cell.strip().lower() for cell in cells} & {"key", "original", "translation"})
 
 
 def _plan(ctx: Context, tx: Tx, target: str, units: list[Unit], begun: TranslationPlan) -> TranslationPlan:

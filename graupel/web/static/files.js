@@ -1,24 +1,22 @@
-// Choosing a file: by the button, or by dropping it.
+// A file to bring in comes in pieces as soon as it is chosen or dropped.
+import "./pieces.js";
 
-const drop = document.querySelector("[data-file-drop]");
-if (drop) {
+document.addEventListener("dragover", (event) => {
+  const drop = event.target.closest?.("[data-file-drop]");
+  if (!drop) return;
+  event.preventDefault();
+  drop.classList.add("over");
+});
+document.addEventListener("dragleave", (event) => {
+  event.target.closest?.("[data-file-drop]")?.classList.remove("over");
+});
+document.addEventListener("drop", (event) => {
+  const drop = event.target.closest?.("[data-file-drop]");
+  if (!drop) return;
+  event.preventDefault();
+  drop.classList.remove("over");
+  if (!event.dataTransfer.files.length) return;
   const input = drop.querySelector("input");
-  const chosen = drop.querySelector("[data-chosen]");
-  const show = () => {
-    chosen.textContent = input.files.length ? `Chosen: ${input.files[0].name}` : "";
-  };
-  input.addEventListener("change", show);
-  drop.addEventListener("dragover", (event) => {
-    event.preventDefault();
-    drop.classList.add("over");
-  });
-  drop.addEventListener("dragleave", () => drop.classList.remove("over"));
-  drop.addEventListener("drop", (event) => {
-    event.preventDefault();
-    drop.classList.remove("over");
-    if (event.dataTransfer.files.length) {
-      input.files = event.dataTransfer.files;
-      show();
-    }
-  });
-}
+  input.files = event.dataTransfer.files;
+  input.dispatchEvent(new Event("change", { bubbles: true }));
+});

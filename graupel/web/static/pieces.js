@@ -28,11 +28,11 @@ async function send(file, bar) {
   let there = 0;
   for (let tries = 0; ; tries += 1) {
     try {
-      ({ there } = await asked(`/downloads/pieces?upload=${upload}`));
+      ({ there } = await asked(`/pieces?upload=${upload}`));
       while (there < file.size) {
         bar.value = there / file.size;
         const body = file.slice(there, there + PIECE);
-        ({ there } = await asked(`/downloads/pieces?upload=${upload}&offset=${there}`, { method: "POST", body }));
+        ({ there } = await asked(`/pieces?upload=${upload}&offset=${there}`, { method: "POST", body }));
       }
       bar.value = 1;
       return;

@@ -10,7 +10,7 @@ import uvicorn
 from pypdf import PdfReader, PdfWriter
 from reportlab.pdfgen.canvas import Canvas
 
-from graupel import main
+from graupel import main, pieces
 from graupel.core import changes
 from graupel.core.errors import NotAllowed, NotFound, Outdated, Refused
 from graupel.core.orders import Stack, Told
@@ -54,7 +54,7 @@ def pattern(ctx):
 
 
 def come(ctx, actor, content, key="k"):
-    path = service.piece_path(ctx, actor, key)
+    path = pieces.path_of(ctx.settings.data_folder, str(actor.user_id), key)
     path.parent.mkdir(parents=True, exist_ok=True)
     path.write_bytes(content)
     return key
@@ -105,11 +105,11 @@ def test_a_file_comes_in_pieces_and_goes_on_after_a_break(as_role, ctx, pattern)
 
     def piece(offset, size):
         headers = {"X-CSRF-Token": editor.csrf, "Content-Type": "application/octet-stream"}
-        address = f"/downloads/pieces?upload={key}&offset={offset}"
+        address = f"/pieces?upload={key}&offset={offset}"
         return editor.post(address, content=content[offset : offset + size], headers=headers).json()["there"]
 
     assert piece(0, 1000) == 1000
-    assert editor.get("/downloads/pieces", params={"upload": key}).json() == {"there": 1000}
+    assert editor.get("/pieces", params={"upload": key}).json() == {"there": 1000}
     assert piece(5000, 10) == 1000, "not behind what is there: it is told where that is"
     assert piece(0, 10) == 1000, "nor twice"
     assert piece(1000, len(content)) == len(content)
@@ -129,7 +129,7 @@ def test_an_empty_file_is_refused_and_a_viewer_brings_in_nothing(as_role, ctx, p
         make(ctx, pattern, b"")
     viewer = as_role(Role.VIEWER)
     headers = {"X-CSRF-Token": viewer.csrf, "Content-Type": "application/octet-stream"}
-    assert viewer.post("/downloads/pieces?upload=k&offset=0", content=b"x", headers=headers).status_code == 403
+    assert viewer.post("/pieces?upload=k&offset=0", content=b"x", headers=headers).status_code == 403
     with pytest.raises(NotAllowed):
         service.make(ctx, viewer.actor, pattern, "x", "k")
 

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from graupel.core.columns import Rule
 from graupel.core.errors import Refused
 from graupel.core.imports import ROW_FIELDS, Action, FileRow, jumps, plan_row
 from graupel.core.products import Status
@@ -17,11 +18,12 @@ from graupel.core.roles import SYSTEM
 from graupel.db import Tx
 from graupel.features.categories import deleting
 from graupel.features.categories import service as categories
-from graupel.features.files import exporting, reading, service
-from graupel.features.files.reading import TextShape
+from graupel.features.files import exporting, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import applying, batch, many, saving, summary
+from graupel.tables.shapes import Shape
+from graupel.tables.text import rows as text_rows
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
 from tests.serving import app, as_role, browser
 
@@ -239,15 +241,15 @@ def test_a_cancelled_import_writes_nothing_and_can_be_done_later(ctx):
 )
 def test_any_delimiter_and_encoding_is_understood(ctx, content, encoding, delimiter):
     file = plan_file(ctx, content)
-    assert file.row["delimiter"] == delimiter
-    assert encoding in (None, file.row["encoding"])
+    assert file.shape.delimiter == delimiter
+    assert encoding in (None, file.shape.encoding)
     (sample,) = service.rows_of(ctx, SYSTEM, file).samples
     assert sample.plan.after == {"sku": "FEL-1", "name": "Größe ’x’", "price": "1.50"}
 
 
 @pytest.mark.parametrize(
     ("content", "says"),
-    [(b"", "empty"), (b"PK\x03\x04\x00\x00\x00\x00", "not a text file"), (b"\n\n  \n", "empty")],
+    [(b"", "empty"), (b"PK\x03\x04\x00\x00\x00\x00", "zip can't be read"), (b"\n\n  \n", "empty")],
 )
 def test_what_is_no_table_is_refused_at_the_door(ctx, content, says):
     with pytest.raises(Refused, match=says):
@@ -418,9 +420,9 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
 def test_a_quotation_mark_that_is_not_closed_swallows_no_rows(ctx):
     text = 'sku,name,price\nA,"Fellside,5\nB,Quarry,6\nC,Peat,7\nD,"Oat",8\n'
     with pytest.raises(Refused, match="In line 2 a quotation mark is opened"):
-        list(reading.rows(written(ctx, text), TextShape("utf-8", ",")))
+        list(text_rows(written(ctx, text), Shape()))
     fine = 'sku,name,text\nA,Fellside,"Two\nlines, and a comma"\nB,Quarry,x\n'
-    assert len(list(reading.rows(written(ctx, fine), TextShape("utf-8", ",")))) == 3
+    assert len(list(text_rows(written(ctx, fine), Shape()))) == 3
 
 
 def written(ctx, text):
@@ -432,8 +434,8 @@ def written(ctx, text):
 def test_a_sign_that_the_encoding_has_not_refuses_its_row_alone(ctx):
     content = "sku,name,price\nA,Größe,5\nB,Grün,6\n".encode().replace("ü".encode(), b"\xfc")
     file_id = service.take(ctx, SYSTEM, "a.csv", io.BytesIO(content))
-    assert service.read(ctx, SYSTEM, file_id).row["encoding"] == "utf-8"
-    service.request_plan(ctx, SYSTEM, file_id, {"sku": 0, "name": 1, "price": 2}, go_live=False)
+    assert service.read(ctx, SYSTEM, file_id).shape.encoding == "utf-8"
+    service.request_plan(ctx, SYSTEM, file_id, [Rule("sku", 0), Rule("name", 1), Rule("price", 2)], go_live=False)
     work_off(ctx)
     counts = service.read(ctx, SYSTEM, file_id).row["counts"]
     assert (counts["new"], counts["refused"]) == (1, 1)
@@ -457,8 +459,8 @@ def test_what_a_spreadsheet_would_run_goes_out_harmless_and_comes_back_as_it_was
     assert "'=HYPERLINK" in out.read_text()
     with out.open("rb") as content:
         file_id = service.take(ctx, SYSTEM, "out.csv", content)
-    columns = service.read(ctx, SYSTEM, file_id).row["columns"]
-    service.request_plan(ctx, SYSTEM, file_id, columns, go_live=False)
+    rules = service.read(ctx, SYSTEM, file_id).rules
+    service.request_plan(ctx, SYSTEM, file_id, rules, go_live=False)
     work_off(ctx)
     counts = service.read(ctx, SYSTEM, file_id).row["counts"]
     assert (counts["changed"], counts["refused"], counts["unchanged"]) == (0, 0, 1)

@@ -10,10 +10,11 @@ import zlib
 import pytest
 from PIL import Image
 
+from graupel import apart
 from graupel.core.errors import NotFound, Refused
 from graupel.core.media import MediaKind
 from graupel.demo import films
-from graupel.features.media import apart, service, sizes
+from graupel.features.media import service, sizes
 from tests.making import jpeg, work_off
 
 

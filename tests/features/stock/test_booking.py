@@ -484,7 +484,7 @@ def test_a_count_in_a_file_holds_as_of_when_it_came_in(ctx, yarn):
 
 def test_the_moment_of_a_count_in_a_file_can_be_said(ctx, yarn):
     file = plan_file(ctx, "sku;name;stock\nFEL-1;Other;12\n")
-    columns, zone = file.row["columns"], ZoneInfo(ctx.settings.time_zone)
+    columns, zone = file.rules, ZoneInfo(ctx.settings.time_zone)
     came_in = file.row["counts_at"]
 
     def plan(typed: str, file_id: int = file.id):

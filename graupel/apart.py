@@ -36,7 +36,7 @@ class _Worker:
     """One process that works on one thing after another."""
 
     def __init__(self) -> None:
-        command = [sys.executable, "-m", "graupel.features.media.apart"]
+        command = [sys.executable, "-m", "graupel.apart"]
         self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)  # noqa: S603 - ours
 
     def do(self, work: Callable[..., T], given: tuple[Any, ...], seconds: float) -> T:

@@ -1,0 +1,4 @@
+ALTER TABLE import_file
+  DROP COLUMN IF EXISTS encoding,
+  DROP COLUMN IF EXISTS delimiter,
+  DROP COLUMN IF EXISTS columns;

@@ -1,0 +1,143 @@
+"""The columns of a file: what stands in them, which field each goes to, and how that would be understood."""
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import islice
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import columns as rules_of
+from graupel.core import guessing, imports, product_fields, showing
+from graupel.core.columns import Empty, Rule
+from graupel.core.errors import Refused
+from graupel.core.guessing import Guess
+from graupel.core.imports import COLUMNS
+from graupel.core.problems import Problem
+from graupel.core.records import FieldKind
+from graupel.features.files.rows import HabitRow, ImportFileRow
+from graupel.tables import reading
+from graupel.tables.shapes import Shape
+
+SAMPLE_VALUES = 3
+LOOKED_AT_ROWS = 200
+LONGEST_HEADER = 120
+#: Fields that no empty cell empties: without them goods are not there, or not sold.
+KEPT = ("sku", "name", "price", "category", "stock")
+#: Kinds of field that can be put together from several columns.
+JOINS = (FieldKind.LINE, FieldKind.LINES, FieldKind.RICH, FieldKind.REF)
+
+
+@dataclass(frozen=True)
+class Understood:
+    """A first value of a column, and how it would be read: in words, or why it can't be."""
+
+    text: str
+    becomes: str = ""
+    problem: str = ""
+
+
+@dataclass(frozen=True)
+class FileColumn:
+    """A column of a file: its header, its first values, and the rules that take from it. ``joins``: an earlier column
+    goes to the same field."""
+
+    index: int
+    header: str
+    samples: list[Understood]
+    rules: list[Rule]
+    joins: bool = False
+
+    @property
+    def rule(self) -> Rule:
+        """The rule that stands beside it; of one that is left out an empty one."""
+        return self.rules[0] if self.rules else Rule("", self.index)
+
+
+def columns(ctx: Context, row: ImportFileRow) -> list[FileColumn]:
+    """The columns of a file as they are matched."""
+    path = ctx.folder("uploads") / row["sha256"]
+    table = reading.table(path, ctx.folder("uploads"), Shape.of(row["shape"]))
+    try:
+        first = [raw.cells for raw in islice(table.rows, LOOKED_AT_ROWS)]
+    except Refused:  # the dry run says so
+        first = []
+    matching = [Rule.of(one) for one in row["rules"]]
+    found: list[FileColumn] = []
+    for index, header in enumerate(row["headers"]):
+        mine = [rule for rule in matching if rule.column == index]
+        samples = _understood(mine[:1], first_values(first, index)[:SAMPLE_VALUES], index, ctx.settings.currency)
+        joins = bool(mine) and any(mine[0].field == one.rule.field for one in found)
+        found.append(FileColumn(index, header or f"column {index + 1}", samples, mine, joins))
+    return found
+
+
+def first_values(rows: Sequence[Sequence[str]], index: int) -> list[str]:
+    """The first different values of a column; what is empty tells nothing."""
+    values = (cells[index].strip()[:200] for cells in rows if index < len(cells))
+    return list(dict.fromkeys(value for value in values if value))
+
+
+def _understood(rules: Sequence[Rule], values: Sequence[str], index: int, currency: str) -> list[Understood]:
+    if not rules:
+        return [Understood(value) for value in values]
+    return [understood(replace(rules[0], column=0), value, currency) for value in values]
+
+
+def understood(rule: Rule, value: str, currency: str) -> Understood:
+    """How one value would be read."""
+    field = COLUMNS[rule.field]
+    try:
+        text = rules_of.text_of([rule], [value], field.kind)
+        if not text:
+            return Understood(value)
+        read = imports.read_cell(product_fields.readers(currency), rule.field, text)
+    except Refused as refusal:
+        return Understood(value, problem=refusal.problems[0].message)
+    return Understood(value, becomes=str(read) if rule.field in ("sku", "category") else showing.show(field.kind, read))
+
+
+def unfit(rules: Sequence[Rule]) -> list[Problem]:
+    """Why nothing could be brought in by these, if nothing could."""
+    fields = {rule.field for rule in rules}
+    if "sku" not in fields:
+        said = "Say which column holds the SKU: it tells which product a row means."
+        return [Problem("columns.no_sku", said)]
+    if kept := sorted({rule.field for rule in rules if rule.empty is Empty.CLEAR} & set(KEPT)):
+        label = COLUMNS[kept[0]].label
+        return [Problem("columns.kept", f"An empty cell can’t empty {label}: goods can’t do without it.")]
+    for name in sorted(fields):
+        if sum(rule.field == name for rule in rules) > 1 and COLUMNS[name].kind not in JOINS:
+            said = f"Two columns are matched to {COLUMNS[name].label}. Leave one of them out."
+            return [Problem("columns.twice", said)]
+    if len(fields) < 2:
+        return [Problem("columns.only_sku", "Match at least one column beside the SKU, or nothing can change.")]
+    return []
+
+
+def beside_none(rules: Sequence[Rule]) -> list[Rule]:
+    """The rules that stand beside no column: one text for all rows, and what more is taken from a column."""
+    seen: set[int] = set()
+    found = []
+    for rule in rules:
+        if rule.column is None or rule.column in seen:
+            found.append(rule)
+        else:
+            seen.add(rule.column)
+    return found
+
+
+def rule_of(guess: Guess, habit: HabitRow | None) -> Rule:
+    """The rule for a guessed column: as it was chosen last time, or plain."""
+    if habit and habit["field"] == guess.field:
+        return replace(Rule.of(json.loads(habit["rule"])), field=guess.field, column=guess.column)
+    return Rule(guess.field, guess.column)
+
+
+def habits(headers: Sequence[str], rules: Sequence[Rule]) -> Iterator[tuple[str, str, Mapping[str, Any]]]:
+    """By header what was chosen for its column: field and rule, "" where it is left out."""
+    chosen = {rule.column: rule for rule in reversed(rules) if rule.column is not None}
+    for index, header in enumerate(headers):
+        if key := guessing.plain(header)[:LONGEST_HEADER]:
+            rule = chosen.get(index)
+            yield key, rule.field if rule else "", rule.as_dict() if rule else {}

@@ -1,0 +1,103 @@
+"""A file as it comes: kept, and looked at to find out how it is read and what its columns are."""
+
+import hashlib
+import secrets
+from itertools import islice
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from graupel import pieces, storage
+from graupel.context import Context
+from graupel.core import encodings, guessing
+from graupel.core.columns import Rule
+from graupel.core.errors import Refused
+from graupel.core.roles import Actor
+from graupel.features.files import matched, store
+from graupel.features.files.rows import ImportFileRow
+from graupel.tables import reading, text
+from graupel.tables.shapes import QUOTES, Kind, Shape
+
+MOST_BYTES = 2_000_000_000
+#: So many rows are looked at to tell what their columns are.
+LOOKED_AT_ROWS = 200
+
+
+def keep(ctx: Context, content: BinaryIO) -> tuple[Path, str, int]:
+    """The file under the SHA-256 of what it holds, that, and its bytes. Raises NoRoom."""
+    digest, size = hashlib.sha256(), 0
+    coming = ctx.folder("uploads") / f"coming-{secrets.token_hex(8)}"
+    with storage.aside(coming) as file:
+        for block in iter(lambda: content.read(1 << 20), b""):
+            digest.update(block)
+            size += len(block)
+            file.write(block)
+    return coming.rename(coming.with_name(digest.hexdigest())), digest.hexdigest(), size
+
+
+def keep_pieces(ctx: Context, actor: Actor, upload: str) -> tuple[Path, str, int]:
+    """The same of a file that came in pieces under a key. Raises Refused where it did not come whole."""
+    came = pieces.path_of(ctx.settings.data_folder, str(actor.user_id), upload)
+    if not pieces.arrived(came):
+        raise Refused.because("file.missing", "This file is empty, or did not come whole. Choose it again.", "file")
+    if pieces.arrived(came) > MOST_BYTES:
+        raise Refused.because("file.most", f"A file has at most {MOST_BYTES // 10**6:,} MB.", "file")
+    with came.open("rb") as file:
+        sha256 = hashlib.file_digest(file, "sha256").hexdigest()
+    path = ctx.folder("uploads") / sha256
+    size = pieces.arrived(came)
+    pieces.move(came, path)
+    return path, sha256, size
+
+
+def path_of(ctx: Context, row: ImportFileRow) -> Path:
+    """Where a file lies."""
+    return ctx.folder("uploads") / row["sha256"]
+
+
+def looked_at(ctx: Context, path: Path, wanted: Shape | None) -> dict[str, Any]:
+    """How a file is read, what can be chosen of it instead, its headers, and the rules for its columns as guessed.
+
+    ``wanted``: how somebody wants it read. Raises Refused where that can't be, or where it is no table.
+    """
+    folder = ctx.folder("uploads")
+    found = reading.find(path, folder, guessing.known_headers, wanted)
+    shape = _as_wanted(found.shape, wanted) if wanted else found.shape
+    table = reading.table(path, folder, shape)
+    rows = [row.cells for row in islice(table.rows, LOOKED_AT_ROWS)]
+    return {
+        "shape": shape.as_dict(),
+        "can_be": {"parts": found.parts[:200], "members": found.members[:200]},
+        "headers": table.headers,
+        "rules": [rule.as_dict() for rule in _guessed(ctx, table.headers, rows)],
+    }
+
+
+def _as_wanted(found: Shape, wanted: Shape) -> Shape:
+    """What was found, with what can be chosen of its kind. Raises Refused where that makes no sense."""
+    header = wanted.header if found.kind in (Kind.TEXT, Kind.SHEET) else 1
+    if found.kind is not Kind.TEXT:
+        return Shape(found.kind, part=found.part, header=header, member=found.member)
+    if wanted.encoding not in encodings.ENCODINGS:
+        raise Refused.because("file.encoding", "Choose an encoding.", "encoding")
+    if not 0 < len(wanted.delimiter) <= text.LONGEST_DELIMITER or set(wanted.delimiter) & set('"\r\n'):
+        said = f"Between cells stands at least one sign and at most {text.LONGEST_DELIMITER}, and no quotation mark."
+        raise Refused.because("file.delimiter", said, "delimiter")
+    if wanted.quote not in QUOTES:
+        raise Refused.because("file.quote", "Choose what stands around cells.", "quote")
+    return Shape(Kind.TEXT, wanted.encoding, wanted.delimiter, wanted.quote, "", header, found.member)
+
+
+def _guessed(ctx: Context, headers: list[str], rows: list[list[str]]) -> list[Rule]:
+    values = [matched.first_values(rows, index) for index in range(len(headers))]
+
+    def read(tx: Any) -> list[Rule]:
+        before = store.habits(tx, [guessing.plain(header)[: matched.LONGEST_HEADER] for header in headers])
+        guesses = guessing.guess(
+            headers,
+            values,
+            {header: row["field"] for header, row in before.items()},
+            lambda some: store.known_skus(tx, some) / len(some),
+        )
+        return [matched.rule_of(guess, before.get(guessing.plain(headers[guess.column]))) for guess in guesses]
+
+    return ctx.db.run(read)

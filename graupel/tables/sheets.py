@@ -1,0 +1,87 @@
+"""Spreadsheets (XLSX, XLS, ODS): their sheets, and the rows of one as text. Values are read, and nothing is run."""
+
+from collections.abc import Iterator
+from datetime import date, datetime, time, timedelta
+from pathlib import Path
+from typing import Any
+
+from python_calamine import (
+    CalamineError,
+    CalamineWorkbook,
+    PasswordError,
+    SheetTypeEnum,
+    SheetVisibleEnum,
+    WorksheetNotFound,
+)
+
+from graupel.core.errors import Refused
+from graupel.tables.shapes import RawRow
+
+#: Whole numbers beyond this have lost digits in a spreadsheet.
+_EXACT = 10**15
+
+
+def parts(path: Path) -> list[str]:
+    """The sheets that can be seen, in their order; of a file in which all are hidden, all. Raises Refused."""
+    sheets = [one for one in _book(path).sheets_metadata if one.typ == SheetTypeEnum.WorkSheet]
+    seen = [one.name for one in sheets if one.visible == SheetVisibleEnum.Visible]
+    found = seen or [one.name for one in sheets]
+    if not found:
+        raise Refused.because("sheet.none", "There is no sheet with cells in this file.", "file")
+    return found
+
+
+def rows(path: Path, part: str) -> Iterator[RawRow]:
+    """The rows of a sheet that are not blank, with their numbers in it. Raises Refused."""
+    try:
+        sheet = _book(path).get_sheet_by_name(part)
+    except WorksheetNotFound:
+        raise Refused.because("sheet.unknown", f"There is no sheet “{part[:60]}” in this file.", "part") from None
+    except CalamineError as error:
+        raise _broken(error) from error
+    first = sheet.start[0] if sheet.start else 0
+    for number, values in enumerate(sheet.iter_rows(), first + 1):
+        cells = [_text(value) for value in values]
+        if any(cells):
+            yield RawRow(number, cells)
+
+
+def _book(path: Path) -> CalamineWorkbook:
+    try:
+        return CalamineWorkbook.from_path(str(path))
+    except PasswordError:
+        said = "This spreadsheet is locked with a password. Save it without one, and choose that file."
+        raise Refused.because("sheet.locked", said, "file") from None
+    except (CalamineError, OSError) as error:
+        raise _broken(error) from error
+
+
+def _broken(error: Exception) -> Refused:
+    said = f"This spreadsheet can't be read ({str(error)[:120]}). Open it, save it anew, and choose that file."
+    return Refused.because("sheet.broken", said, "file")
+
+
+def _text(value: Any) -> str:
+    """A cell as text: numbers with a point and without noise, days as 2026-12-24, yes and no."""
+    match value:
+        case None | "":
+            return ""
+        case str():
+            return value.strip("\r\n")
+        case bool():
+            return "yes" if value else "no"
+        case float():
+            return f"{value:.0f}" if value.is_integer() and abs(value) < _EXACT else _plain(value)
+        case datetime():
+            return value.date().isoformat() if value.time() == time() else value.isoformat(" ", "minutes")
+        case date() | time() | timedelta():
+            return str(value)
+    return str(value)
+
+
+def _plain(value: float) -> str:
+    """The shortest text that is this number, but for noise at its sixteenth digit; never as a power of ten."""
+    digits = repr(round(value, 10)) if abs(value) < 1e5 else repr(value)
+    if "e" in digits or "n" in digits:  # 1e-07, inf, nan
+        return format(value, "f").rstrip("0").rstrip(".") if value == value and abs(value) < 1e300 else ""
+    return digits
