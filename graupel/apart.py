@@ -85,7 +85,11 @@ def do(work: Callable[..., T], *given: Any, seconds: float = SECONDS) -> T:
             worker = _free.get_nowait()
         except Empty:
             worker = _Worker()
-        result = worker.do(work, given, seconds)
+        try:
+            result = worker.do(work, given, seconds)
+        except Refused:  # it works on; only one that fell over is let go
+            _free.put(worker)
+            raise
         _free.put(worker)
         return result
 

@@ -85,12 +85,19 @@ def _kind_of_json(start: bytes) -> Kind:
     """An object on each line is JSON Lines; anything else is JSON. A row of text may begin so too: then it is text."""
     first, _, rest = start.partition(b"\n")
     try:
-        whole = isinstance(json.loads(first), dict)
-    except ValueError:
-        whole = False
-    if whole and (not rest.strip() or rest.lstrip().startswith(b"{")):
+        whole = json.loads(first)
+    except (ValueError, RecursionError):
+        whole = None
+    if isinstance(whole, dict) and (rest.lstrip().startswith(b"{") or not (rest.strip() or _has_rows(whole))):
         return Kind.LINES
     return Kind.JSON if re.match(rb"""[\[{]\s*(["{\[\]}]|$)""", start) else Kind.TEXT
+
+
+def _has_rows(value: object) -> bool:
+    """Whether an object holds a list of objects: then these are the rows, and it is none itself."""
+    if isinstance(value, dict):
+        return any(_has_rows(one) for one in value.values())
+    return isinstance(value, list) and any(isinstance(one, dict) for one in value)
 
 
 # --- headers -------------------------------------------------------------------------------------------------

@@ -36,7 +36,8 @@ def _encoding(head: bytes, path: Path) -> str:
     """What it is written in. Raises Refused where it is no text."""
     encoding = encodings.detect(head, whole_is_utf8=_decodes(path, "utf-8"))
     said = head.decode(encoding, errors="ignore")
-    if said.count("\0") * 100 > len(said):  # a few among letters are slips, and refuse their rows alone
+    control = sum(said.count(chr(sign)) for sign in range(32) if chr(sign) not in "\t\n\r\f")
+    if control * 100 > len(said):  # a few among letters are slips, and refuse their rows alone
         raise Refused.because(
             "file.not_text", "This is not a text file. Save the table as CSV and choose that file.", "file"
         )
