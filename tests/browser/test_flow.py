@@ -111,19 +111,23 @@ def test_a_file_is_brought_in_looked_at_first_and_rolled_back(at_screen: Person,
     make_product(ctx, "FEL-1", name="Fellside", price=Decimal("9.80"))
     path = tmp_path / "prices.csv"
     path.write_text(
-        "Artikelnummer;Bezeichnung;Verkauf;Warengruppe\nFEL-1;;10,50;\n"
-        "NEW-1;New wool;5,00;Yarn > Lace\nBAD-1;Bad;lots;\n"
+        "Artikelnummer;Bezeichnung;Verkauf;Warengruppe;Netto\nFEL-1;;10,50;;0,1\n"
+        "NEW-1;New wool;5,00;Yarn > Lace;0,05\nBAD-1;Bad;lots;;\n"
     )
     me = at_screen
     me.go("In and out", "Files")
     me.axe()
     me.driver.find_element(By.ID, "in-file").send_keys(str(path))
-    me.sees("[data-chosen]", "prices.csv")
-    me.press("Upload and match columns")
-    me.sees("select[name=column_0]", "SKU")
+    me.sees(".tally", "3\nrefused")
+    me.sees("#columns summary", "left out: Netto")
     me.axe()
-    me.sees("select[name=column_2] option[value=price]").click()
-    me.press("Make the dry run")
+    for column, field in ((2, "price"), (4, "weight_g")):
+        me.sees(f"select[name=column_{column}] option[value={field}]").click()
+    me.sees("#understood-4", "has no unit")
+    me.sees("#how-4 summary", "as it is").click()
+    me.sees("#unit-4 option[value=kg]").click()
+    me.sees("#how-4 summary", "in kg")
+    me.sees("#understood-4", "50 g")
     me.sees(".tally", "1\nrefused")
     me.sees("td", "“lots” is not a price")
     me.axe()

@@ -1,6 +1,7 @@
 """Files: those that came in, one with what was read, its columns and what it would do; and taking the catalogue out."""
 
 import tempfile
+from collections.abc import Collection
 from pathlib import Path
 from typing import Any
 
@@ -9,7 +10,7 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
 from graupel.context import Context
-from graupel.core import columns
+from graupel.core import columns, guessing
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
 from graupel.core.imports import COLUMNS
@@ -93,8 +94,14 @@ def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
 
 
 def _show(
-    request: Request, ctx: Context, signed: Identity, file_id: int, problems: list[Problem] | None = None
+    request: Request,
+    ctx: Context,
+    signed: Identity,
+    file_id: int,
+    problems: list[Problem] | None = None,
+    rewritten: Collection[int] = (),
 ) -> Response:
+    """``rewritten``: the columns that go to another field than before, of which other things can be said."""
     file = service.read(ctx, signed.actor, file_id)
     asked = Shown.from_sent(request.query_params)
     step = file.step
@@ -113,6 +120,7 @@ def _show(
         rows=rows,
         problems=problems or unfit,
         renewed=request.method == "POST",
+        rewritten=rewritten,
         columns=COLUMNS,
         tree=categories.read_tree(ctx),
         result=history.read(ctx, signed.actor, done) if done else None,
@@ -135,6 +143,7 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "with_unit": WITH_UNIT,
         "pairs": lambda names: [(name, name) for name in names],
         "said_of": columns.said,
+        "why": guessing.WHY,
         "show_replaced": columns.show_replaced,
         "extra": matched.beside_none(file.rules),
         "unmatched": [one for one in file.columns if not one.rules],
@@ -162,7 +171,9 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file
         except Refused as refusal:
             read.problems += refusal.problems
     if "HX-Request" in request.headers or read.problems:
-        return _show(request, ctx, signed, file_id, read.problems)
+        before = {one.index: one.rule.field for one in file.columns}
+        rewritten = {column for column, name in form.column.items() if before.get(column, name) != name}
+        return _show(request, ctx, signed, file_id, read.problems, rewritten)
     return RedirectResponse(f"/files/{file_id}", 303)
 
 

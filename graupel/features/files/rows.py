@@ -13,7 +13,7 @@ class ImportFileRow(TypedDict):
     sha256: str
     bytes: int
     shape: dict[str, Any]
-    can_be: dict[str, list[str]] | None
+    can_be: dict[str, Any] | None
     headers: list[str]
     rules: list[dict[str, Any]]
     passed: dict[str, list[int]] | None

@@ -12,6 +12,7 @@ from graupel.core import encodings, guessing
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
 from graupel.core.roles import Actor
+from graupel.db import Tx
 from graupel.features.files import matched, store
 from graupel.features.files.rows import ImportFileRow
 from graupel.tables import reading, text
@@ -63,12 +64,12 @@ def looked_at(ctx: Context, path: Path, wanted: Shape | None) -> dict[str, Any]:
     found = reading.find(path, folder, guessing.known_headers, wanted)
     shape = _as_wanted(found.shape, wanted) if wanted else found.shape
     table = reading.table(path, folder, shape)
-    rows = [row.cells for row in islice(table.rows, LOOKED_AT_ROWS)]
+    rules, guessed = _guessed(ctx, table.headers, [row.cells for row in islice(table.rows, LOOKED_AT_ROWS)])
     return {
         "shape": shape.as_dict(),
-        "can_be": {"parts": found.parts[:200], "members": found.members[:200]},
+        "can_be": {"parts": found.parts[:200], "members": found.members[:200], "guessed": guessed},
         "headers": table.headers,
-        "rules": [rule.as_dict() for rule in _guessed(ctx, table.headers, rows)],
+        "rules": [rule.as_dict() for rule in rules],
     }
 
 
@@ -87,10 +88,11 @@ def _as_wanted(found: Shape, wanted: Shape) -> Shape:
     return Shape(Kind.TEXT, wanted.encoding, wanted.delimiter, wanted.quote, "", header, found.member)
 
 
-def _guessed(ctx: Context, headers: list[str], rows: list[list[str]]) -> list[Rule]:
+def _guessed(ctx: Context, headers: list[str], rows: list[list[str]]) -> tuple[list[Rule], dict[int, tuple[str, str]]]:
+    """The rules as guessed, and by column which field that is and why."""
     values = [matched.first_values(rows, index) for index in range(len(headers))]
 
-    def read(tx: Any) -> list[Rule]:
+    def read(tx: Tx) -> tuple[list[Rule], dict[int, tuple[str, str]]]:
         before = store.habits(tx, [guessing.plain(header)[: matched.LONGEST_HEADER] for header in headers])
         guesses = guessing.guess(
             headers,
@@ -98,6 +100,7 @@ def _guessed(ctx: Context, headers: list[str], rows: list[list[str]]) -> list[Ru
             {header: row["field"] for header, row in before.items()},
             lambda some: store.known_skus(tx, some) / len(some),
         )
-        return [matched.rule_of(guess, before.get(guessing.plain(headers[guess.column]))) for guess in guesses]
+        rules = [matched.rule_of(guess, before.get(guessing.plain(headers[guess.column]))) for guess in guesses]
+        return rules, {guess.column: (guess.field, str(guess.why)) for guess in guesses}
 
     return ctx.db.run(read)
