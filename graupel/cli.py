@@ -22,6 +22,7 @@ from graupel.features.users.access import Visitor
 from graupel.jobs.worker import Worker
 from graupel.sealing import fresh_key
 from graupel.settings import Settings
+from graupel.tables.writing import Out
 from graupel.web import server
 
 app = typer.Typer(
@@ -164,9 +165,18 @@ def _do(ctx: Context, job_id: int) -> None:
 
 
 @app.command()
-def export(path: Annotated[Path, typer.Argument(help="The CSV file to write.")]) -> None:
-    """Write the catalogue as a CSV file that can be brought in again."""
-    typer.echo(f"Products written to {path}: {exporting.export(_context(), SYSTEM, path):,}")
+def export(path: Annotated[Path, typer.Argument(help="The file to write.")]) -> None:
+    """Write the catalogue as a file that can be brought in again, in the format of its ending."""
+    ending = path.suffix.lower().lstrip(".")
+    if ending not in tuple(Out):
+        _stop(f"A file ends in {', '.join(Out)}, so that its format is known.")
+    try:
+        done = exporting.export(_context(), SYSTEM, path, Out(ending))
+    except GraupelError as error:
+        _stop(str(error))
+    typer.echo(f"Variants written to {path}: {done.rows:,}")
+    if done.cut:
+        typer.echo(f"{done.cut:,} values are longer than a cell of a spreadsheet may be, and were left out.")
 
 
 @user_app.command("add")

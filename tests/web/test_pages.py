@@ -40,7 +40,11 @@ def test_a_file_goes_from_the_door_to_the_result(browser, ctx):
     assert "1 product made" in browser.get(address).text
     table = browser.get(f"{address}/refused.csv")
     assert table.text.startswith("\ufeffline,reason,sku")
-    assert browser.get("/files/catalogue.csv").text.splitlines()[1].startswith("FEL-1,Fellside,9.80")
+    assert browser.write("/files/out", {"form": "csv", "fields": ["name", "price"]}).status_code == 303
+    assert "Waiting for its turn" in browser.get("/files/out").text
+    work_off(ctx)
+    (link,) = re.findall(r'href="(/files/out/\d+)"', browser.get("/files/out").text)
+    assert browser.get(link).text.splitlines() == ["sku,name,price,status", "FEL-1,Fellside,9.80,draft"]
     again = browser.write(f"{address}/plan", {"column_0": "sku", "column_1": "name"})
     assert "brought in already" in again.text
 

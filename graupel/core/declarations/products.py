@@ -159,7 +159,7 @@ VARIANT = Record(
             many=True,
             file=InFile(
                 "250, 250 g or 1.2 kg; a bare number is grams",
-                ("weight", "weight g", "weight grams", "net weight", "gewicht"),
+                ("weight", "weight g", "weight grams", "weight value", "net weight", "gewicht"),
             ),
         ),
         Field(

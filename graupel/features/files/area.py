@@ -1,10 +1,34 @@
 """What files register."""
 
-from graupel.features.files import service
-from graupel.jobs import handler
+from datetime import datetime, time, timedelta
+
+from graupel.context import Context
+from graupel.core.schedules import next_daily
+from graupel.db import Tx
+from graupel.features.files import exporting, service
+from graupel.jobs import Urgency, handler, timekeeping
+from graupel.jobs.timekeeping import Timed
+
+#: A file that went out can be fetched for so long.
+KEPT = timedelta(days=7)
 
 
 def register(language: str) -> None:
-    """The dry run and the applying of a file, in the background."""
+    """The dry run and the applying of a file, and writing one, in the background."""
     handler("files.plan")(service.plan)
     handler("files.apply")(service.apply)
+    handler("files.export")(exporting.write)
+    timekeeping.register(
+        Timed(
+            "files.forget",
+            "Throw away files that went out long ago",
+            lambda ctx, tx, after: next_daily(after, time(4, 45), ctx.settings.time_zone),
+            _forget,
+            each=False,
+            urgency=Urgency.REST,
+        )
+    )
+
+
+def _forget(ctx: Context, tx: Tx, moment: datetime) -> None:
+    exporting.throw_away(ctx, tx, moment - KEPT)

@@ -1,25 +1,82 @@
-"""The catalogue as a table that can be brought in again."""
+"""Taking the catalogue out, or what a view shows: as a file that can be brought in again."""
 
-import csv
-import io
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import Any
+from urllib.parse import parse_qs
+from zoneinfo import ZoneInfo
 
-from graupel import storage
 from graupel.context import Context
-from graupel.core.cells import harmless
+from graupel.core.errors import NotFound, Refused
 from graupel.core.imports import COLUMNS
 from graupel.core.quantities import format_money, format_weight
 from graupel.core.records import Field, FieldKind
 from graupel.core.roles import Actor, Role
+from graupel.core.showing import plural
 from graupel.core.stock import show
+from graupel.core.tables import TableState
 from graupel.db import Tx
 from graupel.features.categories import service as categories
-from graupel.features.products import table_store
+from graupel.features.files import store
+from graupel.features.files.rows import ExportFileRow
+from graupel.features.jobs import service as jobs
+from graupel.features.products import table, table_store
+from graupel.jobs import JobRequest, JobRun, enqueue
+from graupel.tables import writing
+from graupel.tables.writing import Column, Out, Written
+
+#: The column that says how goods stand; it goes out, and does not come in.
+STATUS = "status"
+#: Of a row each so many are told as progress.
+REPORT_EVERY = 5_000
+SHOWN = 20
+_NUMBERS = (FieldKind.MONEY, FieldKind.QUANTITY)
+#: The words of schema.org for our fields: the path to the value, and what stands beside it.
+_LINKED: Mapping[str, tuple[tuple[str, ...], Mapping[str, str]]] = {
+    "sku": (("sku",), {}),
+    "name": (("name",), {}),
+    "description": (("description",), {}),
+    "category": (("category",), {}),
+    "origin_country": (("countryOfOrigin",), {}),
+    "price": (("offers", "price"), {"@type": "Offer"}),
+    "weight_g": (("weight", "value"), {"@type": "QuantitativeValue", "unitCode": "GRM"}),
+    "search_words": (("keywords",), {}),
+}
 
 
-def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree) -> str:
+@dataclass(frozen=True)
+class ExportFile:
+    """A file that went out, and the job that writes it."""
+
+    row: ExportFileRow
+    job: dict[str, Any] | None
+
+    @property
+    def is_there(self) -> bool:
+        """It was written whole."""
+        return self.row["bytes"] is not None
+
+    @property
+    def file_name(self) -> str:
+        """What it is called where it is saved."""
+        return f"{self.row['name']}.{self.row['format']}"
+
+
+def columns(fields: Sequence[str], currency: str) -> list[Column]:
+    """The columns of a file that goes out, its status last."""
+    found = []
+    for name in fields:
+        field = COLUMNS[name]
+        path, beside = _LINKED.get(name, ((), {}))
+        beside = {**beside, "priceCurrency": currency} if name == "price" else beside
+        header = field.file.headers[0] if field.file else name
+        found.append(Column(header, field.kind in _NUMBERS, path, beside))
+    return [*found, Column(STATUS)]
+
+
+def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree, out: Out) -> str:
     """A field as it is written, so that it can be read again."""
     value = row[column.name]
     match column.kind:
@@ -28,28 +85,123 @@ def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree) -> str:
         case FieldKind.MONEY:
             return format_money(value)
         case FieldKind.WEIGHT:
-            return format_weight(value)
+            return ("" if value is None else str(value)) if out is Out.LINKED else format_weight(value)
         case FieldKind.QUANTITY:
             return show(value)
     return "" if value is None else str(value)
 
 
-def export(ctx: Context, actor: Actor, path: Path) -> int:
-    """Write the catalogue as CSV that can be brought in again; returns the number of rows."""
+def _rows(tx: Tx, found: Any, fields: Sequence[str], tree: categories.Tree, out: Out) -> Iterator[list[str]]:
+    known = [COLUMNS[name] for name in fields]
+    for row in found:
+        yield [*(_cell(column, row, tree, out) for column in known), row["status"]]
+
+
+def export(
+    ctx: Context,
+    actor: Actor,
+    path: Path,
+    out: Out = Out.CSV,
+    fields: Sequence[str] = tuple(COLUMNS),
+    query: str | None = None,
+    run: JobRun | None = None,
+) -> Written:
+    """Write the variants of the catalogue, or of the goods that a view's address shows, one a row.
+
+    Raises Refused, NoRoom.
+    """
     actor.require(Role.VIEWER)
 
-    def work(tx: Tx) -> int:
+    def work(tx: Tx) -> Written:
         tree = categories.load(tx)
-        count = 0
-        with storage.aside(path) as raw:
-            file = io.TextIOWrapper(raw, "utf-8", newline="")
-            writer = csv.writer(file)
-            writer.writerow([*(column.file.headers[0] for column in COLUMNS.values() if column.file), "status"])
-            for row in table_store.export_rows(tx, ctx.settings.language):
-                writer.writerow([*(harmless(_cell(column, row, tree)) for column in COLUMNS.values()), row["status"]])
-                count += 1
-            file.flush()
-            file.detach()
-        return count
+        ids = None if query is None else table.matching(ctx, tx, TableState.read(parse_qs(query)))
+        found = table_store.export_rows(tx, ctx.settings.language, ids)
+        rows = _rows(tx, _told(found, run), fields, tree, out)
+        return writing.write(path, out, columns(fields, ctx.settings.currency), rows)
 
     return ctx.db.run(work)
+
+
+def _told(rows: Any, run: JobRun | None) -> Iterator[Any]:
+    for number, row in enumerate(rows):
+        if run and number % REPORT_EVERY == 0:
+            run.progress("Writing", number, 0)
+        yield row
+
+
+# --- in the background ---------------------------------------------------------------------------------------
+
+
+def request(ctx: Context, actor: Actor, out: Out, fields: Sequence[str], query: str | None) -> int:
+    """Write a file in the background; returns its id. Raises Refused."""
+    actor.require(Role.VIEWER)
+    known = [name for name in COLUMNS if name in fields or name == "sku"]
+    if len(known) < 2:
+        raise Refused.because("export.columns", "Choose at least one column beside the SKU.", "fields")
+
+    def work(tx: Tx) -> int:
+        local = ctx.now(tx).astimezone(ZoneInfo(ctx.settings.time_zone))
+        name = f"{'goods' if query else 'catalogue'}-{local:%Y-%m-%d-%H%M}"
+        values = {"name": name, "format": str(out), "fields": known, "query": query}
+        file_id = store.insert_export(tx, actor, values)
+        asked = JobRequest("files.export", f"Take out {name}.{out}", {"export_id": file_id}, "/files#out")
+        store.change_export(tx, file_id, job_id=enqueue(tx, actor, asked))
+        return file_id
+
+    return ctx.db.run(work)
+
+
+def write(run: JobRun) -> None:
+    """Write a file that was asked for. For the worker."""
+    row = _read(run.ctx, int(run.payload["export_id"]))
+    path = path_of(run.ctx, row)
+    done = export(run.ctx, run.actor, path, Out(row["format"]), row["fields"], row["query"], run)
+
+    def work(tx: Tx) -> None:
+        store.change_export(tx, row["id"], row_count=done.rows, cut_count=done.cut, bytes=path.stat().st_size)
+        cut = f" {plural(done.cut, 'value')} longer than a cell may be left out." if done.cut else ""
+        run.finish(tx, f"{plural(done.rows, 'row')} written.{cut}")
+
+    run.ctx.db.run(work)
+
+
+def path_of(ctx: Context, row: ExportFileRow) -> Path:
+    """Where a file that goes out lies."""
+    return ctx.folder("exports") / f"{row['id']}.{row['format']}"
+
+
+def read(ctx: Context, actor: Actor, export_id: int) -> ExportFile:
+    """A file that went out. Raises NotFound."""
+    actor.require(Role.VIEWER)
+    return _with_job(ctx, actor, _read(ctx, export_id))
+
+
+def newest(ctx: Context, actor: Actor) -> list[ExportFile]:
+    """The files that went out last."""
+    actor.require(Role.VIEWER)
+    return [_with_job(ctx, actor, row) for row in ctx.db.run(lambda tx: store.newest_exports(tx, SHOWN))]
+
+
+def counted(ctx: Context, actor: Actor, query: str | None) -> int:
+    """Of how many products a view's address shows a file would be; of all without one."""
+    actor.require(Role.VIEWER)
+    state = TableState.read(parse_qs(query or ""))
+    return len(ctx.db.run(lambda tx: table.matching(ctx, tx, state)))
+
+
+def _read(ctx: Context, export_id: int) -> ExportFileRow:
+    row = ctx.db.run(lambda tx: store.read_export(tx, export_id))
+    if row is None:
+        raise NotFound(f"There is no file {export_id}.")
+    return row
+
+
+def _with_job(ctx: Context, actor: Actor, row: ExportFileRow) -> ExportFile:
+    return ExportFile(row, jobs.read(ctx, actor, row["job_id"]) if row["job_id"] else None)
+
+
+def throw_away(ctx: Context, tx: Tx, before: datetime) -> None:
+    """Throw away the files that went out before a moment; that they did stays in the list."""
+    for row in store.exports_before(tx, before):
+        path_of(ctx, row).unlink(missing_ok=True)
+        store.change_export(tx, row["id"], bytes=None)

@@ -1,13 +1,10 @@
-"""Files: those that came in, one with what was read, its columns and what it would do; and taking the catalogue out."""
+"""Files: those that came in, and one with what was read, its columns, and what it would do or did."""
 
-import tempfile
 from collections.abc import Collection
-from pathlib import Path
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import FileResponse, RedirectResponse, Response
-from starlette.background import BackgroundTask
+from fastapi.responses import RedirectResponse, Response
 
 from graupel.context import Context
 from graupel.core import columns, guessing
@@ -18,7 +15,7 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, exporting, matched, service, typed
+from graupel.features.files import counted, matched, service, typed
 from graupel.features.files.schemas import Applied, Matched, ReadAs, Shown, Uploaded
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
@@ -78,16 +75,7 @@ def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
         service.request_plan(ctx, signed.actor, file_id, rules, go_live=False)
 
 
-@router.get("/files/catalogue.csv")
-def catalogue(ctx: Ctx, signed: Signed) -> FileResponse:
-    """The whole catalogue as a file that can be brought in again."""
-    with tempfile.NamedTemporaryFile(suffix=".csv", delete=False) as file:
-        path = Path(file.name)
-    exporting.export(ctx, signed.actor, path)
-    return FileResponse(path, media_type="text/csv", filename="catalogue.csv", background=BackgroundTask(path.unlink))
-
-
-@router.get("/files/{file_id}")
+@router.get("/files/{file_id:int}")
 def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
     """One file; for htmx what it would do, or the rows of its dry run."""
     return _show(request, ctx, signed, file_id)
@@ -150,7 +138,7 @@ def _choices(file: ImportFile) -> dict[str, Any]:
     }
 
 
-@router.post("/files/{file_id}/plan")
+@router.post("/files/{file_id:int}/plan")
 def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file_id: int) -> Response:
     """Begins the dry run with the columns as chosen."""
     file = service.read(ctx, signed.actor, file_id)
@@ -177,7 +165,7 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file
     return RedirectResponse(f"/files/{file_id}", 303)
 
 
-@router.post("/files/{file_id}/shape")
+@router.post("/files/{file_id:int}/shape")
 def read_as(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ReadAs], file_id: int) -> Response:
     """Reads the file in another way."""
     file = service.read(ctx, signed.actor, file_id)
@@ -192,7 +180,7 @@ def read_as(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ReadAs], fi
     return RedirectResponse(f"/files/{file_id}", 303)
 
 
-@router.post("/files/{file_id}/apply")
+@router.post("/files/{file_id:int}/apply")
 def apply(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Applied], file_id: int) -> Response:
     """Begins to write what the dry run said."""
     try:
@@ -202,13 +190,13 @@ def apply(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Applied], fil
     return RedirectResponse(f"/files/{file_id}", 303)
 
 
-@router.post("/files/{file_id}/again")
+@router.post("/files/{file_id:int}/again")
 def again(ctx: Ctx, signed: Signed, file_id: int) -> Response:
     """Looks once more at the rows that were left out because their products had changed."""
     return RedirectResponse(f"/files/{service.request_again(ctx, signed.actor, file_id)}", 303)
 
 
-@router.get("/files/{file_id}/refused.csv")
+@router.get("/files/{file_id:int}/refused.csv")
 def refused(ctx: Ctx, signed: Signed, file_id: int) -> Response:
     """The refused rows with their reasons."""
     text = service.refused_rows(ctx, signed.actor, file_id)

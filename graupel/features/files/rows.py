@@ -45,3 +45,21 @@ class HabitRow(TypedDict):
     header: str
     field: str
     rule: str
+
+
+class ExportFileRow(TypedDict):
+    """A file that went out. ``query``: the address of the view whose goods it has, None for all; ``cut_count``: values
+    that no cell could hold; ``bytes``: None while it is not written, and when it was thrown away."""
+
+    id: int
+    name: str
+    format: str
+    fields: list[str]
+    query: str | None
+    row_count: int | None
+    cut_count: int
+    bytes: int | None
+    job_id: int | None
+    user_id: int | None
+    actor: str
+    made_at: datetime

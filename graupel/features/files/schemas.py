@@ -5,7 +5,8 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from graupel.core.imports import COLUMNS
-from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Texts, Ticked, Whole, one_of
+from graupel.tables.writing import Out
+from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole, one_of
 
 Short = Annotated[str, StringConstraints(max_length=2_000)]
 Parts = dict[Whole, Annotated[str, StringConstraints(max_length=60_000)]]
@@ -76,3 +77,17 @@ class Applied(Sent):
     """Whether refused rows are left out; without it the file is brought in whole or not at all."""
 
     leave_out: Ticked = False
+
+
+class Asked(Sent):
+    """Of which view of the table the goods are taken out; without one it is all of them."""
+
+    of: Annotated[str, StringConstraints(max_length=20_000)] | None = None
+
+
+class TakenOut(Sent):
+    """What goes out: in which format, which fields, and of which view."""
+
+    form: Out = Out.CSV
+    fields: Annotated[list[Annotated[str, one_of(tuple(COLUMNS))]], Several()] = Field(default_factory=list)
+    of: Annotated[str, StringConstraints(max_length=20_000)] = ""

@@ -2,11 +2,12 @@
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime
 from typing import Any, cast
 
 from graupel.core.roles import Actor
 from graupel.db import Tx
-from graupel.features.files.rows import HabitRow, ImportFileRow, ListedFileRow
+from graupel.features.files.rows import ExportFileRow, HabitRow, ImportFileRow, ListedFileRow
 
 #: What of a file stays the same where some of its lines are looked at again.
 SAME_AGAIN = (
@@ -89,3 +90,39 @@ def known_skus(tx: Tx, skus: Sequence[str]) -> int:
     """How many of these are SKUs of variants."""
     plain = [sku for sku in skus if sku.isascii() and len(sku) <= 64] or [""]
     return int(tx.value("SELECT COUNT(*) FROM variant WHERE sku IN %s", [plain]))
+
+
+# --- what went out -------------------------------------------------------------------------------------------
+
+
+def insert_export(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
+    return tx.insert(
+        """INSERT INTO export_file (name, format, fields, query, user_id, actor, made_at)
+           VALUES (%(name)s, %(format)s, %(fields)s, %(query)s, %(user)s, %(actor)s, UTC_TIMESTAMP(3))""",
+        {**values, "fields": json.dumps(values["fields"]), "user": actor.user_id, "actor": actor.name},
+    )
+
+
+def change_export(tx: Tx, export_id: int, **values: Any) -> None:
+    """Write some of its columns."""
+    sets = ", ".join(f"{name} = %({name})s" for name in values)
+    tx.run(f"UPDATE export_file SET {sets} WHERE id = %(id)s", {**values, "id": export_id})
+
+
+def read_export(tx: Tx, export_id: int) -> ExportFileRow | None:
+    row = tx.one("SELECT * FROM export_file WHERE id = %s", [export_id])
+    return _exported(row) if row else None
+
+
+def newest_exports(tx: Tx, limit: int) -> list[ExportFileRow]:
+    return [_exported(row) for row in tx.all("SELECT * FROM export_file ORDER BY id DESC LIMIT %s", [limit])]
+
+
+def exports_before(tx: Tx, moment: datetime) -> list[ExportFileRow]:
+    """Those whose files are there still, made before a moment, UTC."""
+    sql = "SELECT * FROM export_file WHERE bytes IS NOT NULL AND made_at < %s ORDER BY id LIMIT 200"
+    return [_exported(row) for row in tx.all(sql, [moment])]
+
+
+def _exported(row: dict[str, Any]) -> ExportFileRow:
+    return cast(ExportFileRow, row | {"fields": json.loads(row["fields"])})

@@ -45,7 +45,7 @@ class FoundGroup:
 ACTIONS = (
     ("Add a product", "/products/new", Role.EDITOR),
     ("Bring in a file", "/files", Role.EDITOR),
-    ("Take the catalogue out as a file", "/files/catalogue.csv", Role.VIEWER),
+    ("Take the catalogue out as a file", "/files/out", Role.VIEWER),
     ("Add an attribute", "/vocabulary/attributes", Role.EDITOR),
     ("Look through near-doubles", "/vocabulary/doubles", Role.EDITOR),
     ("Add a shop or a language", "/shops", Role.OWNER),

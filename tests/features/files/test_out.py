@@ -1,0 +1,88 @@
+"""What goes out: in every format the same, brought in again without a change, of a view, and told where it is cut."""
+
+from decimal import Decimal
+
+import pytest
+
+from graupel.core.errors import NotFound, Refused
+from graupel.core.roles import SYSTEM, Role
+from graupel.features.files import area, exporting, service
+from graupel.tables import writing
+from graupel.tables.writing import LONGEST_SHEET_CELL, Column, Out
+from tests.making import bring_in, catalogue, make_product, plan_file, work_off
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser"]
+D = Decimal
+ODD = '=SUM(A1) "quoted" <b>&amp; ½ 🧶'
+
+
+@pytest.fixture
+def goods(ctx):
+    make_product(ctx, "FEL-1", name=ODD, price=D("9.80"), weight_g=1250, category="Yarn", stock=7)
+    make_product(ctx, "FEL-2", name="Plain", description="<p>Two\nlines, and <strong>more</strong></p><p>&lt;3</p>")
+    make_product(ctx, "FEL-3", name="'+1", price=D("0.10"))
+    bring_in(ctx, "sku;least per order;back on;packed size;country of origin\nFEL-2;0,5;2027-01-02;30x20x5 cm;PT\n")
+
+
+def out(ctx, form, **given):
+    path = ctx.folder("t") / f"out.{form}"
+    return path, exporting.export(ctx, SYSTEM, path, form, **given)
+
+
+@pytest.mark.parametrize("form", Out)
+def test_what_goes_out_comes_in_again_unchanged(ctx, goods, form):
+    before = catalogue(ctx)
+    path, done = out(ctx, form)
+    assert (done.rows, done.cut) == (3, 0)
+    file = plan_file(ctx, path.read_bytes(), name=path.name)
+    refused = [one.plan.problems for one in service.rows_of(ctx, SYSTEM, file, "refused").samples]
+    assert refused == []
+    changed = [(one.plan.before, one.plan.after) for one in service.rows_of(ctx, SYSTEM, file, "changed").samples]
+    assert changed == []
+    assert file.row["counts"]["unchanged"] == 3
+    assert catalogue(ctx) == before
+    fields = {rule.field for rule in file.rules}
+    assert {"sku", "name", "price", "category", "description", "weight_g", "origin_country"} <= fields
+    if form is not Out.LINKED:  # schema.org has no words for the others
+        assert {"stock", "order_least", "back_on", "packed_size"} <= fields
+
+
+def test_chosen_columns_of_a_view_go_out(ctx, goods, browser):
+    asked = {"form": "jsonl", "fields": ["name"], "of": "q=plain"}
+    assert browser.write("/files/out", asked).status_code == 303
+    work_off(ctx)
+    (one, *_) = exporting.newest(ctx, SYSTEM)
+    assert exporting.path_of(ctx, one.row).read_text() == '{"sku": "FEL-2", "name": "Plain", "status": "live"}\n'
+    page = browser.get("/files/out?of=q%3Dplain").text
+    assert "1 product as" in page
+    assert browser.write("/files/out", {"form": "csv", "fields": []}).status_code == 422
+
+
+def test_a_file_that_went_out_is_thrown_away_after_a_week_and_its_line_stays(ctx, goods, browser):
+    export_id = exporting.request(ctx, SYSTEM, Out.CSV, ["name"], None)
+    work_off(ctx)
+    assert browser.get(f"/files/out/{export_id}").status_code == 200
+    ctx.db.run(lambda tx: tx.run("UPDATE export_file SET made_at = made_at - INTERVAL 8 DAY"))
+    ctx.db.run(lambda tx: exporting.throw_away(ctx, tx, ctx.now(tx).replace(tzinfo=None) - area.KEPT))
+    assert browser.get(f"/files/out/{export_id}").status_code == 404
+    assert "Thrown away" in browser.get("/files/out").text
+    with pytest.raises(NotFound):
+        exporting.read(ctx, SYSTEM, 999)
+
+
+def test_a_viewer_may_take_out(ctx, goods, as_role):
+    assert as_role(Role.VIEWER).write("/files/out", {"form": "csv", "fields": ["name"]}).status_code == 303
+
+
+def test_what_no_cell_of_a_spreadsheet_holds_is_left_out_and_counted(tmp_path):
+    columns, rows = [Column("sku"), Column("text")], [["A", "x" * (LONGEST_SHEET_CELL + 1)], ["B", "y"]]
+    for form, cut in ((Out.XLSX, 1), (Out.ODS, 1), (Out.CSV, 0)):
+        assert writing.write(tmp_path / f"a.{form}", form, columns, rows).cut == cut
+
+
+def test_a_sheet_that_would_be_too_long_is_refused_and_nothing_stays(tmp_path, monkeypatch):
+    monkeypatch.setattr(writing, "MOST_SHEET_ROWS", 3)
+    with pytest.raises(Refused, match="Take it out as CSV"):
+        writing.write(tmp_path / "a.xlsx", Out.XLSX, [Column("sku")], [["A"], ["B"], ["C"]])
+    assert list(tmp_path.iterdir()) == []
