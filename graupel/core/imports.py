@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import Any
 
 from graupel.core import changes, identifiers, kits, ordering, product_fields, richtext
-from graupel.core.columns import Matching, text_of
+from graupel.core.columns import Matching, Rule, text_of
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -79,31 +79,91 @@ def jumps(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
     return found
 
 
-def read_row(cells: Sequence[str], matching: Matching, line: int, currency: str) -> FileRow:
-    """What one row says. An empty cell says nothing and leaves what is there, or empties it where that was chosen.
+#: What a cell says: its value, or that it says nothing; why it can't be read; what is odd about it.
+_Said = tuple[Any, tuple[Problem, ...], str]
+_NOTHING = object()
+#: So many different values of a column are kept, to be read once each.
+_KEPT_VALUES = 20_000
 
-    A cell that can't be read makes the row refused; all its problems are collected.
-    """
-    values: dict[str, Any] = {}
-    problems: list[Problem] = []
-    odd: list[str] = []
-    readers = product_fields.readers(currency)
-    for name, rules in matching.rules.items():
-        text = ""
+
+class _ColumnReader:
+    """Reads what rows say of one field. A value that repeats is read once; where hardly any does, none is kept."""
+
+    def __init__(self, name: str, rules: Sequence[Rule], currency: str, *, cleared: bool) -> None:
+        self.name, self._rules, self._cleared = name, rules, cleared
+        self._kind = COLUMNS[name].kind
+        self._readers = product_fields.readers(currency)
+        self._columns = [rule.column for rule in rules if rule.column is not None]
+        self._only = self._columns[0] if len(self._columns) == 1 else None
+        self._kept: dict[Any, _Said] | None = {}
+        self._repeated = 0
+
+    def said(self, cells: Sequence[str]) -> _Said:
+        """What a row says."""
+        kept = self._kept
+        if kept is None:
+            return self._read(cells)
+        only = self._only
+        if only is not None:
+            key: Any = cells[only] if only < len(cells) else ""
+        else:
+            key = tuple(cells[column] if column < len(cells) else "" for column in self._columns)
+        found = kept.get(key)
+        if found is not None:
+            self._repeated += 1
+            return found
+        found = self._read(cells)
+        if len(kept) >= _KEPT_VALUES:
+            if self._repeated < _KEPT_VALUES:
+                self._kept = None
+            kept.clear()
+            self._repeated = 0
+        kept[key] = found
+        return found
+
+    def _read(self, cells: Sequence[str]) -> _Said:
+        text, name = "", self.name
         try:
-            text = text_of(rules, cells, COLUMNS[name].kind)
+            text = text_of(self._rules, cells, self._kind)
             if text or name == "sku":
-                values[name] = read_cell(readers, name, text)
-            elif name in matching.cleared:
-                values[name] = None
-            if name == "description" and "<" in text and richtext.outside_pictures(text):
-                odd.append("pictures")
+                odd = name == "description" and "<" in text and richtext.outside_pictures(text)
+                return read_cell(self._readers, name, text), (), "pictures" if odd else ""
         except Refused as refusal:
-            problems += [problem.at(field=name, row=line) for problem in refusal.problems]
-            if name == "sku":
-                values["sku"] = text[: identifiers.SKU_LENGTH]
-    problems += [problem.at(row=line) for problem in ordering.problems(values)]
-    return FileRow(line, values.pop("sku", ""), values, tuple(problems), tuple(odd))
+            problems = tuple(problem.at(field=name) for problem in refusal.problems)
+            return (text[: identifiers.SKU_LENGTH] if name == "sku" else _NOTHING), problems, ""
+        return (None if self._cleared else _NOTHING), (), ""
+
+
+class RowReader:
+    """Reads the rows of a file as they were matched.
+
+    An empty cell says nothing and leaves what is there, or empties it where that was chosen. A cell that can't be read
+    makes its row refused; all problems of a row are collected.
+    """
+
+    def __init__(self, matching: Matching, currency: str) -> None:
+        self._columns = [
+            _ColumnReader(name, rules, currency, cleared=name in matching.cleared)
+            for name, rules in matching.rules.items()
+        ]
+        self._is_ordering = not set(ordering.FIELDS).isdisjoint(matching.rules)
+
+    def read(self, cells: Sequence[str], line: int) -> FileRow:
+        """What one row says."""
+        values: dict[str, Any] = {}
+        problems: list[Problem] = []
+        odd: tuple[str, ...] = ()
+        for column in self._columns:
+            value, wrong, strange = column.said(cells)
+            if value is not _NOTHING:
+                values[column.name] = value
+            if wrong:
+                problems += [problem.at(row=line) for problem in wrong]
+            if strange:
+                odd = (*odd, strange)
+        if self._is_ordering:
+            problems += [problem.at(row=line) for problem in ordering.problems(values)]
+        return FileRow(line, values.pop("sku", ""), values, tuple(problems), odd)
 
 
 def read_cell(readers: Mapping[str, Callable[[Any], Any]], name: str, text: str) -> Any:

@@ -157,9 +157,12 @@ def _id(value: Any) -> int | None:
     raise Refused.because("choice.unknown", f"“{str(value)[:40]}” is none of the list. Choose one that is there.")
 
 
+_CONTROL = re.compile(r"[\x00-\x08\x0e-\x1f\x7f]")
+
+
 def one_line(text: str, most: int, what: str, code: str) -> str:
     """Text on one line, blanks folded, without control characters. Raises Refused where it is too long."""
-    folded = re.sub(r"\s+", " ", re.sub(r"[\x00-\x08\x0e-\x1f\x7f]", "", text)).strip()
+    folded = " ".join(_CONTROL.sub("", text).split())
     if len(folded) > most:
         raise Refused.because(f"{code}.too_long", f"{what} has at most {most} characters; this one has {len(folded)}.")
     return folded

@@ -1,5 +1,6 @@
 """Many rows into one table at once, by LOAD DATA."""
 
+import re
 import tempfile
 from collections.abc import Iterable, Sequence
 from pathlib import Path
@@ -8,6 +9,10 @@ from typing import Any
 from graupel.db.connection import Tx
 
 _ESCAPES = str.maketrans({"\\": "\\\\", "\t": "\\t", "\n": "\\n", "\r": "\\r", "\0": "\\0"})
+
+
+#: Whether a text has a sign that is written in another way; most have none.
+_special = re.compile("[\\\\\t\n\r\0]").search
 
 
 def load_rows(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> int:
@@ -19,7 +24,8 @@ def load_rows(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequenc
         path = Path(file.name)
         count = 0
         for row in rows:
-            file.write("\t".join(map(_cell, row)) + "\n")
+            file.write("\t".join([one if one.__class__ is str and not _special(one) else _cell(one) for one in row]))
+            file.write("\n")
             count += 1
     try:
         # The table's and columns' names come from the code, never from a user.

@@ -101,9 +101,10 @@ def _rows(rows: Iterator[RawRow], found: Table) -> Iterator[RawRow]:
         if held:
             yield held
             held = None
-        if repeats and [cell.strip().casefold() for cell in row.cells] == heads:
+        first = row.cells[0].strip().casefold()
+        if repeats and first == heads[0] and [cell.strip().casefold() for cell in row.cells] == heads:
             found.passed.setdefault("header", []).append(row.line)
-        elif _may_be_total(row):
+        elif (not first or first.rstrip(":") in _TOTALS) and _may_be_total(row):
             held = row
         else:
             yield row

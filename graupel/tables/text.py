@@ -99,12 +99,13 @@ def rows(path: Path, shape: Shape) -> Iterator[RawRow]:
             lines: Iterable[str] = (line.replace(shape.delimiter, _ONE_SIGN) for line in file) if several else file
             reader = _reader(lines, _ONE_SIGN if several else shape.delimiter, shape.quote)
             for cells in reader:
-                if any(cell.strip() for cell in cells):
+                if any(map(str.strip, cells)):
                     if several:
                         cells = [cell.replace(_ONE_SIGN, shape.delimiter) for cell in cells]
                     width = width or len(cells)
-                    _refuse_swallowed(cells, at, width, shape.delimiter)
-                    yield RawRow(at, [as_was(cell) for cell in cells])
+                    if reader.line_num > at:
+                        _refuse_swallowed(cells, at, width, shape.delimiter)
+                    yield RawRow(at, [as_was(cell) if cell[:1] == "'" else cell for cell in cells])
                 at = reader.line_num + 1
     except csv.Error as error:
         raise Refused.because("file.row", _unreadable(at, error), "file") from error

@@ -7,7 +7,7 @@ import pytest
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import Refused
 from graupel.core.guessing import guess
-from graupel.core.imports import Action, FileRow, parse_category_path, plan_row, read_row
+from graupel.core.imports import Action, FileRow, RowReader, parse_category_path, plan_row
 
 
 @pytest.mark.parametrize(
@@ -36,12 +36,12 @@ def plain(**columns):
 
 def test_a_row_says_only_what_its_filled_cells_say():
     cells = ["FEL-1", "", "12,50", " 1.2 kg"]
-    row = read_row(cells, plain(sku=0, name=1, price=2, weight_g=3, category=9), 4, "EUR")
+    row = RowReader(plain(sku=0, name=1, price=2, weight_g=3, category=9), "EUR").read(cells, 4)
     assert row == FileRow(4, "FEL-1", {"price": Decimal("12.50"), "weight_g": 1200})
 
 
 def test_every_unreadable_cell_of_a_row_is_named_with_its_line():
-    row = read_row(["FEL-🧶", "x", "dear"], plain(sku=0, name=1, price=2), 7, "EUR")
+    row = RowReader(plain(sku=0, name=1, price=2), "EUR").read(["FEL-🧶", "x", "dear"], 7)
     assert [(p.row, p.field) for p in row.problems] == [(7, "sku"), (7, "price")]
     assert plan_row(row, None, live=False).action is Action.REFUSED
 

@@ -170,7 +170,15 @@ VARIANT = Record(
             many=True,
             file=InFile(
                 "a name such as Portugal, or a code such as PT",
-                ("country of origin", "origin", "made in", "origin country", "ursprungsland", "herkunft", "herkunftsland"),
+                (
+                    "country of origin",
+                    "origin",
+                    "made in",
+                    "origin country",
+                    "ursprungsland",
+                    "herkunft",
+                    "herkunftsland",
+                ),
             ),
         ),
         Field(

@@ -6,7 +6,7 @@ from pathlib import Path
 from graupel.core import encodings, imports
 from graupel.core.columns import Matching
 from graupel.core.errors import Refused
-from graupel.core.imports import FileRow
+from graupel.core.imports import FileRow, RowReader
 from graupel.core.problems import Problem
 from graupel.features.files.rows import ImportFileRow
 from graupel.tables.reading import Table
@@ -26,7 +26,7 @@ def read(
     row: ImportFileRow, table: Table, matching: Matching, currency: str, report: Callable[[int], None]
 ) -> Iterator[FileRow]:
     """The rows of a file as they were matched; ``report`` is told now and then how far it is. Raises Refused."""
-    width = len(row["headers"])
+    width, reader = len(row["headers"]), imports.RowReader(matching, currency)
     wanted = None if row["only_lines"] is None else set(row["only_lines"])
     for number, raw in enumerate(table.rows):
         if wanted is not None and raw.line not in wanted:
@@ -37,17 +37,18 @@ def read(
             )
         if number % REPORT_EVERY == 0:
             report(raw.line)
-        yield _read(row, raw, matching, width, currency)
+        yield _read(row, raw, reader, width)
 
 
-def _read(row: ImportFileRow, raw: RawRow, matching: Matching, width: int, currency: str) -> FileRow:
+def _read(row: ImportFileRow, raw: RawRow, reader: RowReader, width: int) -> FileRow:
     if raw.trouble:
         return FileRow(raw.line, "", problems=(Problem("row.unreadable", raw.trouble, row=raw.line),))
-    said = imports.read_row(raw.cells, matching, raw.line, currency)
+    said = reader.read(raw.cells, raw.line)
     if len(raw.cells) > width:
         return FileRow(raw.line, said.sku, problems=(_too_many(raw, width),))
+    together = "".join(raw.cells)
     for sign, problem in (("\ufffd", _unreadable), ("\0", _nothing)):
-        if any(sign in cell for cell in raw.cells):
+        if sign in together:
             return FileRow(raw.line, said.sku.replace(sign, ""), problems=(problem(row, raw),))
     return said
 
