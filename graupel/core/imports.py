@@ -14,7 +14,7 @@ from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, lacks_for_live
-from graupel.core.records import Field
+from graupel.core.records import Field, FieldKind
 
 CATEGORY_SEPARATOR = " > "
 CATEGORY_DEPTH = 8
@@ -201,6 +201,8 @@ class RowPlan:
 
 #: The fields a row can change, and those of them that all variants of a product share.
 ROW_FIELDS = tuple(name for name in COLUMNS if name != "sku")
+#: Those that name another record: what a row says is its name or path, what is kept its id.
+REFS = tuple(name for name, field in COLUMNS.items() if field.kind is FieldKind.REF)
 SHARED_FIELDS = tuple(_name(field) for field in PRODUCT.fields if field.file)
 
 
@@ -208,7 +210,7 @@ def shared_field_problem(line: int) -> Problem:
     """Why a row of one variant can't change what all variants share."""
     return Problem(
         "variant.shared",
-        "This SKU is one of several variants. Name, category, description and delivery belong to all of them: leave "
+        "This SKU is one of several variants. Name, brand, category, texts and delivery belong to all of them: leave "
         "these cells empty, and change them at the product.",
         "name",
         line,

@@ -31,7 +31,12 @@ PRODUCT = Record(
                 ("name", "title", "product name", "product", "bezeichnung", "artikelname", "titel"),
             ),
         ),
-        _words("short_text", "Short text", FieldKind.LINES),
+        _words(
+            "short_text",
+            "Short text",
+            FieldKind.LINES,
+            InFile("a sentence or two", ("short text", "short description", "teaser", "kurztext", "kurzbeschreibung")),
+        ),
         _words(
             "description",
             "Description",
@@ -53,7 +58,14 @@ PRODUCT = Record(
             ),
         ),
         Field("first_place", "Stands before others", FieldKind.COUNT),
-        ref("brand_id", "Brand", "brand", optional=True, use="products"),
+        ref(
+            "brand_id",
+            "Brand",
+            "brand",
+            optional=True,
+            use="products",
+            file=InFile("its name; made where it is not there yet", ("brand", "brand name", "marke", "hersteller")),
+        ),
         Field("mpn", "Part number", FieldKind.CODE, empty=""),
         Field("price", "Price", FieldKind.MONEY, own=(DESTINATION,)),
         Field("list_price", "List price", FieldKind.MONEY, own=(DESTINATION,)),
@@ -212,7 +224,12 @@ VARIANT = Record(
                 ("customs code", "hs code", "tariff code", "commodity code", "zolltarifnummer"),
             ),
         ),
-        Field("gtin", "GTIN", FieldKind.CODE),
+        Field(
+            "gtin",
+            "GTIN",
+            FieldKind.CODE,
+            file=InFile("8, 12, 13 or 14 digits", ("gtin", "ean", "upc", "barcode", "ean code", "gtin 13")),
+        ),
         Field("mpn", "Part number", FieldKind.CODE, empty=""),
         Field(
             "stock",

@@ -1,6 +1,6 @@
 """Taking the catalogue out, or what a view shows: as a file that can be brought in again."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -23,12 +23,15 @@ from graupel.features.files import store
 from graupel.features.files.rows import ExportFileRow
 from graupel.features.jobs import service as jobs
 from graupel.features.products import table, table_store
+from graupel.features.vocabulary import service as vocabulary
 from graupel.jobs import JobRequest, JobRun, enqueue
 from graupel.tables import writing
 from graupel.tables.writing import Column, Out, Written
 
 #: The column that says how goods stand; it goes out, and does not come in.
 STATUS = "status"
+#: What the records are called that goods refer to, by the column of their ids.
+Called = Mapping[str, Callable[[Any], str | None]]
 #: Of a row each so many are told as progress.
 REPORT_EVERY = 5_000
 SHOWN = 20
@@ -39,6 +42,9 @@ _LINKED: Mapping[str, tuple[tuple[str, ...], Mapping[str, str]]] = {
     "name": (("name",), {}),
     "description": (("description",), {}),
     "category": (("category",), {}),
+    "brand": (("brand", "name"), {"@type": "Brand"}),
+    "gtin": (("gtin",), {}),
+    "short_text": (("disambiguatingDescription",), {}),
     "origin_country": (("countryOfOrigin",), {}),
     "price": (("offers", "price"), {"@type": "Offer"}),
     "weight_g": (("weight", "value"), {"@type": "QuantitativeValue", "unitCode": "GRM"}),
@@ -76,12 +82,12 @@ def columns(fields: Sequence[str], currency: str) -> list[Column]:
     return [*found, Column(STATUS)]
 
 
-def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree, out: Out) -> str:
+def _cell(column: Field, row: Mapping[str, Any], called: Called, out: Out) -> str:
     """A field as it is written, so that it can be read again."""
     value = row[column.name]
     match column.kind:
         case FieldKind.REF:
-            return tree.path(value)
+            return called[column.name](value) or ""
         case FieldKind.MONEY:
             return format_money(value)
         case FieldKind.WEIGHT:
@@ -91,10 +97,10 @@ def _cell(column: Field, row: Mapping[str, Any], tree: categories.Tree, out: Out
     return "" if value is None else str(value)
 
 
-def _rows(tx: Tx, found: Any, fields: Sequence[str], tree: categories.Tree, out: Out) -> Iterator[list[str]]:
+def _rows(found: Any, fields: Sequence[str], called: Called, out: Out) -> Iterator[list[str]]:
     known = [COLUMNS[name] for name in fields]
     for row in found:
-        yield [*(_cell(column, row, tree, out) for column in known), row["status"]]
+        yield [*(_cell(column, row, called, out) for column in known), row["status"]]
 
 
 def export(
@@ -113,10 +119,10 @@ def export(
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> Written:
-        tree = categories.load(tx)
+        called: Called = {"category_id": categories.load(tx).path, "brand_id": vocabulary.brand_names(tx).get}
         ids = None if query is None else table.matching(ctx, tx, TableState.read(parse_qs(query)))
         found = table_store.export_rows(tx, ctx.settings.language, ids)
-        rows = _rows(tx, _told(found, run), fields, tree, out)
+        rows = _rows(_told(found, run), fields, called, out)
         return writing.write(path, out, columns(fields, ctx.settings.currency), rows)
 
     return ctx.db.run(work)

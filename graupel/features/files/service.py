@@ -192,9 +192,11 @@ def plan(run: JobRun) -> None:
             as_of=row["counts_at"],
             of=batch.spoken(matching.rules, matching.cleared),
         )
-        made = batch.new_categories(tx, row["id"])
-        counts = batch.counts(tx, row["id"]) | {"categories": len(made)}
-        makes = [[one.path, one.near] for one in made]
+        made = batch.new_words(tx, row["id"])
+        counts = batch.counts(tx, row["id"])
+        counts |= {"categories": sum(one.kind == "category" for one in made)}
+        counts |= {"brands": sum(one.kind == "brand" for one in made)}
+        makes = [[one.name, one.near, one.kind] for one in made]
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed)
         run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
 

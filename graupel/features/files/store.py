@@ -34,7 +34,10 @@ def _kept(values: Mapping[str, Any]) -> dict[str, str | None]:
 
 
 def _row(row: dict[str, Any]) -> ImportFileRow:
-    return cast(ImportFileRow, row | {name: json.loads(row[name]) if row[name] else None for name in _JSON})
+    kept = {name: json.loads(row[name]) if row[name] else None for name in _JSON}
+    if kept["makes"]:  # before brands could come in, all were categories
+        kept["makes"] = [[*one, "category"][:3] for one in kept["makes"]]
+    return cast(ImportFileRow, row | kept)
 
 
 def read(tx: Tx, file_id: int, *, lock: bool = False) -> ImportFileRow | None:

@@ -10,6 +10,7 @@ from typing import Any
 from graupel.core import availability
 from graupel.core.declarations.products import PRODUCT, VARIANT
 from graupel.core.errors import Refused
+from graupel.core.imports import REFS
 from graupel.core.products import Status
 from graupel.db import Tx
 from graupel.features.categories import service as categories
@@ -24,16 +25,19 @@ from graupel.features.products.batch import (
     OF_VARIANT,
     Spoken,
     has_stock,
-    new_paths,
+    new_names,
     said_or_empty,
 )
 from graupel.features.terms import booking, stock_store
+from graupel.features.vocabulary import service as vocabulary
 
 CHUNK = 10_000
 #: What a row may say of a product in its text.
 _TEXTS = tuple(name for name in OF_PRODUCT if PRODUCT.field(name).beside)
-#: What it may say of the product itself, beside its category.
-_OWN = tuple(name for name in OF_PRODUCT if name not in (*_TEXTS, "category_id"))
+#: The records that it may name, by the columns of their ids.
+_REFS = tuple(f"{name}_id" for name in REFS)
+#: What it may say of the product itself beside.
+_OWN = tuple(name for name in OF_PRODUCT if name not in (*_TEXTS, *_REFS))
 
 Progress = Callable[[str, int, int], None]
 
@@ -56,6 +60,7 @@ def apply(
     params = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
     _leave_out_moved(tx, params)
     _make_categories(tx, recorder, batch_id, hidden=hide_new)
+    _make_brands(tx, recorder, batch_id)
     recorder.hand_on(
         summary.ProductsAtHand(
             made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
@@ -73,7 +78,7 @@ def apply(
         chunk = params | {"first": first, "beyond": first + CHUNK}
         _change(tx, chunk, of)
         _make(tx, chunk, of)
-    tx.run("DROP TEMPORARY TABLE made_category")
+    tx.run("DROP TEMPORARY TABLE made_category, made_brand")
     if has_stock(tx, batch_id):
         _book(tx, recorder, params | {"as_of": as_of, "at": booking.first_location(tx)})
     progress("Closing", last, last)
@@ -135,15 +140,16 @@ def _leave_out_moved(tx: Tx, params: dict[str, Any]) -> None:
         # What is there of them is locked above.
         is_moved = f"{of_batch} = 'changed' AND (p.id IS NULL OR v.id IS NULL OR {_MOVED})"
         tx.run(f"UPDATE {_GONE} SET b.action = 'moved' {is_moved}", params)
-    no_category = """SELECT b.line FROM batch_row b LEFT JOIN category c ON c.id = b.category_id
-                     WHERE b.batch_id = %(batch)s AND b.category_id IS NOT NULL AND c.id IS NULL
-                     AND b.action IN ('new', 'changed')"""
-    if tx.value(f"{no_category} LIMIT 1", params):
-        tx.run(
-            f"""UPDATE batch_row b JOIN ({no_category}) gone ON gone.line = b.line SET b.action = 'moved'
-                WHERE b.batch_id = %(batch)s""",
-            params,
-        )
+    for ref, table in (("category_id", "category"), ("brand_id", "brand")):
+        lost = f"""SELECT b.line FROM batch_row b LEFT JOIN {table} c ON c.id = b.{ref}
+                   WHERE b.batch_id = %(batch)s AND b.{ref} IS NOT NULL AND c.id IS NULL
+                   AND b.action IN ('new', 'changed')"""
+        if tx.value(f"{lost} LIMIT 1", params):
+            tx.run(
+                f"""UPDATE batch_row b JOIN ({lost}) gone ON gone.line = b.line SET b.action = 'moved'
+                    WHERE b.batch_id = %(batch)s""",
+                params,
+            )
     if there:
         tx.run(f"UPDATE {_THERE} SET b.action = 'moved' {of_batch} = 'new'", params)
 
@@ -153,7 +159,7 @@ def _make_categories(tx: Tx, recorder: Recorder, batch_id: int, *, hidden: bool)
 
     The rows of the batch are not told: joining some hundred paths costs less than writing every row again.
     """
-    paths = new_paths(tx, batch_id)
+    paths = new_names(tx, batch_id, "category")
     made = categories.make_paths(tx, recorder, paths, hidden=hidden) if paths else {}
     tx.run(
         """CREATE OR REPLACE TEMPORARY TABLE made_category (path VARCHAR(1000), category_id INT UNSIGNED,
@@ -162,13 +168,28 @@ def _make_categories(tx: Tx, recorder: Recorder, batch_id: int, *, hidden: bool)
     tx.many("INSERT INTO made_category VALUES (%s, %s)", list(made.items()))
 
 
-_CATEGORY_ID = "COALESCE(b.category_id, (SELECT m.category_id FROM made_category m WHERE m.path = b.category LIMIT 1))"
+def _make_brands(tx: Tx, recorder: Recorder, batch_id: int) -> None:
+    """The same of brands, in made_brand."""
+    made = [(name, vocabulary.make_within(tx, recorder, "brand", name)) for name in new_names(tx, batch_id, "brand")]
+    tx.run(
+        """CREATE OR REPLACE TEMPORARY TABLE made_brand (name VARCHAR(120) COLLATE utf8mb4_unicode_ci,
+             brand_id INT UNSIGNED, KEY (name)) CHARSET utf8mb4"""
+    )
+    tx.many("INSERT INTO made_brand VALUES (%s, %s)", made)
+
+
+#: SQL by column: the record that a row names, among those that were there and those that were just made.
+_REF_IDS = {
+    "category_id": """COALESCE(b.category_id,
+        (SELECT m.category_id FROM made_category m WHERE m.path = b.category LIMIT 1))""",
+    "brand_id": "COALESCE(b.brand_id, (SELECT m.brand_id FROM made_brand m WHERE m.name = b.brand LIMIT 1))",
+}
 _MADE = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
 
 
 def _said(name: str) -> str:
     """SQL: what the batch says of a field, NULL where it says nothing."""
-    return _CATEGORY_ID if name == "category_id" else f"b.{name}"
+    return _REF_IDS.get(name) or f"b.{name}"
 
 
 #: The products that were made from a chunk.
@@ -225,11 +246,11 @@ def _kept_or_said(name: str, of: Spoken) -> str:
 
 def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     where = f"{_RANGE} AND b.action = 'new'"
-    own = [name for name in _OWN if name in of.product]
+    own = [name for name in (*_REFS, *_OWN) if name in of.product]
     tx.run(
-        f"""INSERT INTO product (status, category_id, {"".join(f"{name}, " for name in own)} was_live, made_at,
+        f"""INSERT INTO product (status, {"".join(f"{name}, " for name in own)} was_live, made_at,
                                  changed_at, batch_id, batch_line)
-            SELECT %(status)s, {_CATEGORY_ID}, {"".join(f"{_said_or_empty(name)}, " for name in own)}
+            SELECT %(status)s, {"".join(f"{_said_or_empty(name)}, " for name in own)}
                    %(status)s = 'live',
                    UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), b.batch_id, b.line
             FROM batch_row b WHERE {where}""",
@@ -249,7 +270,7 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     summary.summarise_new(
         tx,
         f"SELECT p.id AS product_id FROM product p WHERE {_OF_CHUNK}",
-        f"""SELECT p.id AS product_id, b.sku, b.price, b.list_price, b.cost,
+        f"""SELECT p.id AS product_id, b.sku, b.price, b.list_price, b.cost, b.gtin,
                    {_said_or_empty("description")} AS description
             FROM {_MADE} WHERE {where}""",
         params,
@@ -290,10 +311,12 @@ def register() -> None:
     line = ("INT UNSIGNED", "p.batch_line")
     row = "batch_row b ON b.batch_id = k.source_id AND b.line = m.line"
     product = {name: _said_or_empty(name) for name in OF_PRODUCT}
-    product |= {"category_id": "m.category_id", "status": "m.status", "mpn": "''"}
+    product |= {"category_id": "m.category_id", "status": "m.status", "brand_id": "m.brand_id", "mpn": "''"}
     category = ("INT UNSIGNED", "COALESCE(p.category_id, 'null')")
     status = ("VARCHAR(20)", "JSON_QUOTE(p.status)")
-    packs.register("product", packs.Source({"line": line, "category_id": category, "status": status}, row, product))
+    brand = ("INT UNSIGNED", "COALESCE(p.brand_id, 'null')")  # the last: packs that were written before have none
+    noted = {"line": line, "category_id": category, "status": status, "brand_id": brand}
+    packs.register("product", packs.Source(noted, row, product))
     variant = {"product_id": "m.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in OF_VARIANT}
     owner = ("INT UNSIGNED", "p.id")
-    packs.register("variant", packs.Source({"line": line, "product_id": owner}, row, variant | {"gtin": "NULL"}))
+    packs.register("variant", packs.Source({"line": line, "product_id": owner}, row, variant))

@@ -6,19 +6,20 @@ transaction looks empty to the optimizer, and the plans it would choose take min
 """
 
 import json
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import lru_cache, partial
 from typing import Any
 
-from graupel.core import kits
-from graupel.core.declarations.products import PRODUCT, VARIANT
+from graupel.core import doubles, kits
+from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
 from graupel.core.errors import Refused
 from graupel.core.imports import (
     COLUMNS,
     JUMPS,
     ODD,
+    REFS,
     ROW_FIELDS,
     Action,
     FileRow,
@@ -34,10 +35,14 @@ from graupel.db.loading import load_rows
 from graupel.features.categories import service as categories
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import booking
+from graupel.features.vocabulary import service as vocabulary
 
 #: What a row of a batch may say of a product, and of a variant.
 OF_PRODUCT = PRODUCT.in_files
 OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku" and not VARIANT.field(name).booked)
+
+
+_Find = Callable[[str], tuple[int | None, tuple[Problem, ...]]]
 
 
 def load(tx: Tx, batch_id: int, rows: Iterable[FileRow], fields: Collection[str] = ROW_FIELDS) -> int:
@@ -47,9 +52,20 @@ def load(tx: Tx, batch_id: int, rows: Iterable[FileRow], fields: Collection[str]
     """
     said = tuple(name for name in ROW_FIELDS if name in fields)
     tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])
-    find = lru_cache(None)(partial(_category, categories.load(tx)))  # a file says the same few paths many times
-    loaded = ("batch_id", "line", "sku", "shown_sku", *said, "category_id", "problems", "action", "odd")
-    return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, find) for row in _once_each(rows)))
+    find: dict[str, _Find] = {
+        "category": lru_cache(None)(partial(_category, categories.load(tx))),
+        "brand": _brands(tx),
+    }
+    named = {name: find[name] for name in REFS if name in said}
+    ids = [f"{name}_id" for name in named]
+    loaded = ("batch_id", "line", "sku", "shown_sku", *said, *ids, "problems", "action", "odd")
+    return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, named) for row in _once_each(rows)))
+
+
+def _brands(tx: Tx) -> _Find:
+    """The brand that a name means, in any case of letters, None where it is to be made."""
+    known = {name.casefold(): brand_id for brand_id, name in vocabulary.brand_names(tx).items()}
+    return lambda name: (known.get(name.casefold()), ())
 
 
 def _category(tree: categories.Tree, path: str) -> tuple[int | None, tuple[Problem, ...]]:
@@ -73,14 +89,14 @@ def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
             yield replace(row, problems=(*row.problems, twice))
 
 
-_Find = Callable[[str], tuple[int | None, tuple[Problem, ...]]]
-
-
-def _cells(batch_id: int, row: FileRow, names: Sequence[str], find: _Find) -> tuple[Any, ...]:
-    path = row.values.get("category")
-    category_id, unclear = find(path) if path else (None, ())
-    if unclear:
-        row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
+def _cells(batch_id: int, row: FileRow, names: Sequence[str], named: Mapping[str, _Find]) -> tuple[Any, ...]:
+    ids = []
+    for name, find in named.items():
+        text = row.values.get(name)
+        found, unclear = find(text) if text else (None, ())
+        ids.append(found)
+        if unclear:
+            row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
     problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
     odd = ",".join(row.odd) or None
     readable = row.sku if row.sku.isascii() and not row.problems else None
@@ -91,7 +107,7 @@ def _cells(batch_id: int, row: FileRow, names: Sequence[str], find: _Find) -> tu
         readable,
         row.sku[:64],
         *said,
-        category_id,
+        *ids,
         problems,
         "refused" if problems else "new",
         odd,
@@ -108,8 +124,10 @@ def said_or_empty(name: str, said: str) -> str:
 
 def _product_differs(name: str, *, cleared: bool) -> str:
     """SQL: the batch says something of the product, and it is not what the catalogue holds, to the letter."""
-    if name == "category_id":
-        return "(b.category IS NOT NULL AND NOT (b.category_id <=> p.category_id AND b.category_id IS NOT NULL))"
+    if name.removesuffix("_id") in REFS:
+        said, other = f"b.{name.removesuffix('_id')}", f"NOT (b.{name} <=> p.{name} AND b.{name} IS NOT NULL)"
+        emptied = f"p.{name} IS NOT NULL" if cleared else "FALSE"
+        return f"(IF({said} IS NULL, {emptied}, {other}))"
     if cleared:
         return f"(NOT (BINARY {said_or_empty(name, f'b.{name}')} <=> BINARY {PRODUCT.column(name)}))"
     return f"(b.{name} IS NOT NULL AND NOT (BINARY b.{name} <=> BINARY {PRODUCT.column(name)}))"
@@ -119,8 +137,13 @@ def _variant_differs(name: str, *, cleared: bool) -> str:
     """The same of a variant; what one of a product that varies shows is its own value or its product's, and what is
     emptied is its own."""
     if cleared:
-        return f"(IF(b.{name} IS NULL, v.{name} IS NOT NULL, NOT (b.{name} <=> {inherited_sql(name)})))"
-    return f"(b.{name} IS NOT NULL AND NOT (b.{name} <=> {inherited_sql(name)}))"
+        return f"(IF(b.{name} IS NULL, v.{name} IS NOT NULL, NOT (b.{name} <=> {held_sql(name)})))"
+    return f"(b.{name} IS NOT NULL AND NOT (b.{name} <=> {held_sql(name)}))"
+
+
+def held_sql(name: str) -> str:
+    """SQL: what holds for a variant of a field, its product's where it inherits that."""
+    return inherited_sql(name) if name in INHERITED else f"v.{name}"
 
 
 @dataclass(frozen=True)
@@ -153,11 +176,11 @@ class Spoken:
 
 def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
     """Of what a file speaks that has columns for these fields of COLUMNS."""
-    names = {"category_id" if name == "category" else name for name in fields}
+    names, emptied = ({f"{name}_id" if name in REFS else name for name in some} for some in (fields, cleared))
     return Spoken(
         tuple(name for name in OF_PRODUCT if name in names),
         tuple(name for name in OF_VARIANT if name in names),
-        frozenset(cleared),
+        frozenset(emptied),
     )
 
 
@@ -204,7 +227,7 @@ def plan(
     for row in tx.all(
         f"SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action = 'new' AND ({lacking})", params
     ):
-        said = _file_row(row, row["category"], of.cleared)
+        said = _file_row(row, of.cleared)
         problems = [p.as_dict() for p in plan_row(said, None, live=live).problems]
         tx.run(
             "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
@@ -288,9 +311,8 @@ def _following(tx: Tx, params: dict[str, Any], of: Spoken) -> list[tuple[int, Pr
     ]
 
 
-def _file_row(row: dict[str, Any], category: str | None, cleared: Collection[str]) -> FileRow:
-    known = row | {"category": category}
-    said = {name: known[name] for name in ROW_FIELDS if known[name] is not None or name in cleared}
+def _file_row(row: dict[str, Any], cleared: Collection[str]) -> FileRow:
+    said = {name: row[name] for name in ROW_FIELDS if row[name] is not None or name in cleared}
     problems = tuple(Problem(**p) for p in json.loads(row["problems"] or "[]"))
     return FileRow(row["line"], row["shown_sku"], said, problems)
 
@@ -306,28 +328,36 @@ def counts(tx: Tx, batch_id: int) -> dict[str, int]:
 
 
 @dataclass(frozen=True)
-class NewCategory:
-    """A category that would be made, and the paths that are there and much like it, with why."""
+class NewWord:
+    """A category (its path) or brand that would be made, and those that are there and much like it, with why."""
 
-    path: str
+    kind: str
+    name: str
     near: tuple[tuple[str, str], ...] = ()
 
 
-#: So many new paths are compared with those that are there.
+#: So many new ones are compared with those that are there.
 MOST_COMPARED = 300
 
 
-def new_categories(tx: Tx, batch_id: int) -> list[NewCategory]:
-    """The categories that would be made, with those above them; what is much like one that is there comes first."""
+def new_words(tx: Tx, batch_id: int) -> list[NewWord]:
+    """The categories that would be made, with those above them, and the brands; what is much like one that is there
+    comes first."""
     tree = categories.load(tx)
-    found: dict[str, NewCategory] = {}
-    for path in new_paths(tx, batch_id):
+    found: dict[str, NewWord] = {}
+    for path in new_names(tx, batch_id, "category"):
         missing = tree.missing(path)
         for one in missing:
             if one not in found:
                 near = tree.near(one) if one == missing[0] and len(found) < MOST_COMPARED else []
-                found[one] = NewCategory(one, tuple((double.other, double.why) for double in near))
-    return sorted(found.values(), key=lambda one: (not one.near, one.path))
+                found[one] = NewWord("category", one, tuple((double.other, double.why) for double in near))
+    brands, there = new_names(tx, batch_id, "brand"), vocabulary.brand_names(tx).values()
+    made = [
+        NewWord("brand", name, tuple((double.other, double.why) for double in near))
+        for place, name in enumerate(brands)
+        for near in [doubles.near(name, there) if place < MOST_COMPARED else []]
+    ]
+    return sorted([*found.values(), *made], key=lambda one: (one.kind != "category", not one.near, one.name))
 
 
 def lines(tx: Tx, batch_id: int, action: str) -> list[int]:
@@ -336,17 +366,14 @@ def lines(tx: Tx, batch_id: int, action: str) -> list[int]:
     return [row["line"] for row in rows]
 
 
-def new_paths(tx: Tx, batch_id: int) -> list[str]:
-    """Paths of the categories that would be made."""
-    return [
-        row["category"]
-        for row in tx.all(
-            """SELECT DISTINCT category FROM batch_row
-               WHERE batch_id = %s AND category IS NOT NULL AND category_id IS NULL
-           AND action IN ('new', 'changed') ORDER BY category""",
-            [batch_id],
-        )
-    ]
+def new_names(tx: Tx, batch_id: int, kind: str) -> list[str]:
+    """Names or paths of the records of a kind of REFS that would be made; of one written in several ways the first."""
+    rows = tx.all(
+        f"""SELECT MIN({kind}) AS name FROM batch_row WHERE batch_id = %s AND {kind} IS NOT NULL AND {kind}_id IS NULL
+            AND action IN ('new', 'changed') GROUP BY {kind} ORDER BY name""",
+        [batch_id],
+    )
+    return [row["name"] for row in rows]
 
 
 @dataclass(frozen=True)
@@ -374,6 +401,11 @@ _SHOWN = {str(action): f"b.action = '{action}'" for action in Action} | {
 }
 
 
+def _shown(tree: categories.Tree, brands: Mapping[int, str], name: str, record_id: int | None) -> str | None:
+    """What a record of REFS is called in a row."""
+    return (tree.path(record_id) if name == "category" else brands.get(record_id or 0)) or None
+
+
 def samples(
     tx: Tx,
     batch_id: int,
@@ -391,7 +423,7 @@ def samples(
     tree = categories.load(tx)
     found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
-    now += [*(f"{inherited_sql(name)} AS {name}_now" for name in OF_VARIANT), "b.stock_held AS stock_now"]
+    now += [*(f"{held_sql(name)} AS {name}_now" for name in OF_VARIANT), "b.stock_held AS stock_now"]
     now += [f"v.{name} IS NULL AS {name}_inherited" for name in OF_VARIANT if name in cleared]
     rows = tx.all(
         f"""SELECT b.*, {", ".join(now)}
@@ -402,16 +434,17 @@ def samples(
            ORDER BY b.line LIMIT %(limit)s""",
         {"batch": batch_id, "lang": lang, "limit": limit, "after": after, "search": f"%{like(search)}%"},
     )
-    return [_sample(row, tree, cleared) for row in rows]
+    brands = vocabulary.brand_names(tx)
+    return [_sample(row, partial(_shown, tree, brands), cleared) for row in rows]
 
 
-def _sample(row: dict[str, Any], tree: categories.Tree, cleared: Collection[str]) -> Sample:
+def _sample(row: dict[str, Any], called: Callable[[str, int | None], str | None], cleared: Collection[str]) -> Sample:
     current = None
     if row["name_now"] is not None:
-        current = {name: row[f"{name}_now"] for name in ROW_FIELDS if name != "category"}
-        current["category"] = tree.path(row["category_id_now"]) or None
+        current = {name: row[f"{name}_now"] for name in ROW_FIELDS if name not in REFS}
+        current |= {name: called(name, row[f"{name}_id_now"]) for name in REFS}
         current["inherited"] = [name for name in cleared if row.get(f"{name}_inherited")]
-    said = _file_row(row, tree.path(row["category_id"]) or row["category"], cleared)
+    said = _file_row(row | {name: called(name, row[f"{name}_id"]) or row[name] for name in REFS}, cleared)
     refused = RowPlan(Action.REFUSED, {}, {}, said.problems)  # judged already; the reasons stand in the row
     planned = refused if row["action"] == "refused" else plan_row(said, current, live=False)
     name = row["name_now"] or row["name"] or ""

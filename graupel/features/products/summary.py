@@ -223,9 +223,10 @@ def _sum_up_stock(tx: Tx, touched: TouchedProducts) -> None:
 
 
 def summarise_new(tx: Tx, made: str, source: str, params: Mapping[str, Any]) -> None:
-    """Write the summaries of new products, each with one variant and without a GTIN, stock or picture.
+    """Write the summaries of new products, each with one variant and without stock or picture.
 
-    ``made``: a SELECT of their product_id; ``source``: of product_id, sku, price, list_price, cost and description.
+    ``made``: a SELECT of their product_id; ``source``: of product_id, sku, price, list_price, cost, gtin and
+    description.
     summarise says the same of them, at more cost.
     """
     found = asked_sql.asked(tx, DEFAULT_LENS, "n.price", "TRUE", reaches=(Reach.ALL,))  # no other names what is new
@@ -234,8 +235,8 @@ def summarise_new(tx: Tx, made: str, source: str, params: Mapping[str, Any]) -> 
         f"""INSERT INTO product_summary (product_id, variants, sku, price_low, price_high,
                                         list_price_low, cost_low,
                                         lacks_gtin, lacks_picture, lacks_alt, lacks_description)
-            SELECT n.product_id, 1, n.sku, {found.asked}, {found.asked}, n.list_price, n.cost, TRUE, TRUE, FALSE,
-                   n.description = ''
+            SELECT n.product_id, 1, n.sku, {found.asked}, {found.asked}, n.list_price, n.cost, n.gtin IS NULL, TRUE,
+                   FALSE, n.description = ''
             FROM ({source}) n {found.joins}""",
         params,
     )

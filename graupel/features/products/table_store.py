@@ -330,7 +330,7 @@ def export_rows(tx: Tx, lang: str, product_ids: Sequence[int] | None = None) -> 
         among = "JOIN exported x ON x.id = p.id"
     own = [one for one in VARIANT.fields if one.file and one.name != "sku" and not one.booked]
     inherited = [
-        *(f"{inherited_sql(one.name)} AS {one.name}" for one in own),
+        *(f"{inherited_sql(one.name) if one.inherits else f'v.{one.name}'} AS {one.name}" for one in own),
         "IF(k.counted, k.on_hand, NULL) AS stock",
     ]
     return tx.stream(

@@ -255,6 +255,11 @@ def make(ctx: Context, actor: Actor, kind: str, name: str) -> Made:
 _AT_FIRST = {"type": {"code_prefix": "", "delivered": "", "layout": ""}}
 
 
+def brand_names(tx: Tx) -> dict[int, str]:
+    """All brands."""
+    return {row["id"]: row["name"] for row in store.names(tx, "brand")}
+
+
 def make_within(tx: Tx, recorder: history.Recorder, kind: str, name: str) -> int:
     """The id of the brand, tag or type of a clean name, made and recorded where it is not there."""
     known = store.by_name(tx, kind, name)

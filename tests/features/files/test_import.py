@@ -22,6 +22,7 @@ from graupel.features.files import exporting, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import applying, batch, many, saving, summary
+from graupel.features.vocabulary import service as vocabulary
 from graupel.tables.shapes import Shape
 from graupel.tables.text import rows as text_rows
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
@@ -45,7 +46,8 @@ def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_noth
         ),
     )
     assert catalogue(ctx) == before
-    assert file.row["counts"] == {"new": 1, "changed": 1, "unchanged": 1, "refused": 4, "odd": 0, "categories": 2}
+    actions = {"new": 1, "changed": 1, "unchanged": 1, "refused": 4}
+    assert file.row["counts"] == {**actions, "odd": 0, "categories": 2, "brands": 0}
     shown = {action: service.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
     (changed,) = shown[Action.CHANGED]
     assert changed.plan.before == {"price": "9.80", "category": "Yarn > Aran"}
@@ -175,15 +177,45 @@ def test_a_file_s_dry_run_names_the_categories_it_would_make_and_what_they_are_m
     make_product(ctx, "FEL-1", category="Yarn > Laces")
     file = plan_file(ctx, HEADER + "NEW-1,A,1,,Yarn > Lacess > Thin,\nNEW-2,B,1,,Yarn > Lacess > Thick,\n")
     assert file.row["makes"] == [
-        ["Yarn > Lacess", [["Yarn > Laces", "a typing slip"]]],
-        ["Yarn > Lacess > Thick", []],
-        ["Yarn > Lacess > Thin", []],
+        ["Yarn > Lacess", [["Yarn > Laces", "a typing slip"]], "category"],
+        ["Yarn > Lacess > Thick", [], "category"],
+        ["Yarn > Lacess > Thin", [], "category"],
     ]
     page = browser.get(f"/files/{file.id}").text
     assert "Makes 3 categories, hidden until you show them; 1 much like what is there" in page
     _applied(ctx, file)
     made = [one for one in categories.read_tree(ctx) if "Lacess" in one.path]
     assert [(one.name, one.hidden) for one in made] == [("Lacess", True), ("Thick", True), ("Thin", True)]
+
+
+def test_brands_are_found_in_any_case_named_before_they_are_made_and_taken_back(ctx, browser):
+    make_product(ctx, "FEL-1", brand="Carrow Mill")
+    header = "sku,name,brand,gtin,short text\n"
+    rows = (
+        "FEL-1,,carrow mill,9520000000011,\nNEW-1,A,Carow Mill,,Soft.\nNEW-2,B,Peatbank,,\n"
+        "NEW-3,C,peatbank,,\nBAD-1,D,,9520000000012,\n"
+    )
+    file = plan_file(ctx, header + rows)
+    assert file.row["makes"] == [
+        ["Carow Mill", [["Carrow Mill", "a typing slip"]], "brand"],
+        ["Peatbank", [], "brand"],
+    ]
+    assert "Makes 2 brands; 1 much like what is there" in browser.get(f"/files/{file.id}").text
+    (changed,) = service.rows_of(ctx, SYSTEM, file, "changed").samples
+    assert changed.plan.after == {"gtin": "9520000000011"}
+    (refused,) = service.rows_of(ctx, SYSTEM, file, "refused").samples
+    assert refused.plan.problems[0].field == "gtin"
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    made = {sku: (one[8], one[7]) for sku, one in catalogue(ctx).items()}
+    assert made == {
+        "FEL-1": ("Carrow Mill", "9520000000011"), "NEW-1": ("Carow Mill", None), "NEW-2": ("Peatbank", None),
+        "NEW-3": ("Peatbank", None),
+    }  # fmt: skip
+    done = service.read(ctx, SYSTEM, file.id).row["change_set_id"]
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done))
+    assert {sku: one[8] for sku, one in catalogue(ctx).items()} == {"FEL-1": "Carrow Mill"}
+    assert [one.name for one in vocabulary.list_named(ctx, SYSTEM, "brand")] == ["Carrow Mill"]
 
 
 def test_a_bare_name_that_fits_two_categories_makes_no_third(ctx):
@@ -267,9 +299,21 @@ def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_pa
     make_product(ctx, "FEL-2", price=None, status=Status.DRAFT, category=None, weight_g=None)
     assert exporting.export(ctx, SYSTEM, tmp_path / "out.csv").rows == 2
     file = plan_file(ctx, (tmp_path / "out.csv").read_bytes())
-    assert file.row["counts"] == {"new": 0, "changed": 0, "unchanged": 2, "refused": 0, "odd": 0, "categories": 0}
+    actions = {"new": 0, "changed": 0, "unchanged": 2, "refused": 0}
+    assert file.row["counts"] == {**actions, "odd": 0, "categories": 0, "brands": 0}
 
 
+CLEARED = (
+    "weight_g",
+    "origin_country",
+    "contents",
+    "at_zero",
+    "description",
+    "brand",
+    "gtin",
+    "short_text",
+    "delivered",
+)
 rows = st.lists(
     st.builds(
         FileRow,
@@ -292,6 +336,9 @@ rows = st.lists(
                 "search_words": st.sampled_from(["worsted", "worsted, jumper wool"]),
                 "customs_value": st.sampled_from([Decimal("4.00"), Decimal("4.10")]),
                 "category": st.sampled_from(["Yarn > Aran", "Yarn > New"]),
+                "brand": st.sampled_from(["Carrow", "New brand"]),
+                "gtin": st.sampled_from(["9520000000011"]),
+                "short_text": st.sampled_from(["Soft.", "Warm."]),
                 "description": st.sampled_from(["", "<p>a</p>"]),
                 "stock": st.sampled_from([Decimal(0), Decimal(4), Decimal("9.5")]),
             },
@@ -303,10 +350,11 @@ rows = st.lists(
 
 
 @settings(max_examples=40)
-@given(rows, st.booleans())
-def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
+@given(rows, st.booleans(), st.sets(st.sampled_from(CLEARED), max_size=3))
+def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, cleared):
     """And after applying it, the catalogue and the journal say the same as the plan."""
-    said = [FileRow(**{**vars(row), "line": number}) for number, row in enumerate(said, 2)]
+    emptied = dict.fromkeys(cleared)
+    said = [FileRow(line, row.sku, emptied | row.values, row.problems) for line, row in enumerate(said, 2)]
 
     class Undo(Exception):
         """Takes everything back, so that each example begins from the same state."""
@@ -314,11 +362,13 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
     def work(tx: Tx) -> None:
         tree = categories.load(tx)
         aran = tree.find("yarn > aran")
+        carrow = tx.insert("INSERT INTO brand (name) VALUES ('Carrow')")
         current = {}
         axis = tx.insert("INSERT INTO attribute (name, kind) VALUES ('Colour', 'colour')")
         for sku, category_id in (("S-1", aran), ("S-2", None)):
             product = tx.insert(
-                "INSERT INTO product (category_id, made_at, changed_at) VALUES (%s, NOW(3), NOW(3))", [category_id]
+                "INSERT INTO product (category_id, brand_id, made_at, changed_at) VALUES (%s, %s, NOW(3), NOW(3))",
+                [category_id, carrow],
             )
             tx.run("INSERT INTO product_text (product_id, lang, name) VALUES (%s, 'en', 'a')", [product])
             varies = sku == "S-2"
@@ -346,18 +396,21 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live):
                 "description": "",
                 "stock": Decimal(4) if sku == "S-1" else None,
                 "category": tree.path(category_id) or None,
+                "brand": "Carrow",
+                "short_text": "",
                 "varies": varies,
+                "inherited": set(CLEARED) & set(batch.OF_VARIANT) if varies else (),
             }
         expected = {row.line: plan_row(row, current.get(row.sku), live=live) for row in said}
         fields = {name for row in said for name in row.values}
-        of = batch.spoken(fields)
+        of = batch.spoken(fields, cleared)
         batch.load(tx, 1, said, fields)
         batch.plan(tx, 1, "en", live=live, of=of)
         actions = {
             row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")
         }
         assert actions == {line: str(plan.action) for line, plan in expected.items()}
-        listed = [s for action in Action for s in batch.samples(tx, 1, action, "en", 10)]
+        listed = [s for action in Action for s in batch.samples(tx, 1, action, "en", 10, cleared=cleared)]
         samples, odd = {s.line: s.plan for s in listed}, {s.line: s.odd for s in listed}
         for line, plan in expected.items():
             if plan.action is Action.CHANGED:
@@ -391,16 +444,20 @@ def make_category(ctx):
         categories.make(ctx, SYSTEM, "Yarn > Aran")
 
 
+#: Fields whose columns hold an empty text where nothing is said.
+EMPTY = ("description", "delivered", "search_words", "short_text")
+
+
 def _check_catalogue(tx: Tx, said, expected, current) -> None:
     tree = categories.load(tx)
     held = {
         row["sku"]: row
         for row in tx.all(
-            f"""SELECT v.sku, t.name, t.description, t.search_words, p.category_id, p.delivered, p.customs_value,
-                       p.version, IF(k.counted, k.on_hand, NULL) AS stock,
-                       {", ".join(f"COALESCE(v.{name}, p.{name}) AS {name}" for name in batch.OF_VARIANT)}
+            f"""SELECT v.sku, t.name, t.description, t.short_text, t.search_words, p.category_id, p.delivered,
+                       p.customs_value, p.version, IF(k.counted, k.on_hand, NULL) AS stock, br.name AS brand,
+                       {", ".join(f"{batch.held_sql(name)} AS {name}" for name in batch.OF_VARIANT)}
            FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id
-           LEFT JOIN stock k ON k.id = v.id"""
+           LEFT JOIN brand br ON br.id = p.brand_id LEFT JOIN stock k ON k.id = v.id"""
         )
     }
     for row in said:
@@ -408,9 +465,12 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
         if plan.action is Action.REFUSED:
             assert (row.sku in held) == (row.sku in current)
             continue
-        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | {"description": "", "delivered": "", "search_words": ""})
+        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | dict.fromkeys(EMPTY, ""))
         for name in set(ROW_FIELDS) - {"category"}:
-            assert held[row.sku][name] == row.values.get(name, was[name])
+            value = row.values.get(name, was[name])
+            if value is None and name in row.values:
+                value = was[name] if name in was.get("inherited", ()) else "" if name in EMPTY else None
+            assert held[row.sku][name] == value, name
         path = tree.path(held[row.sku]["category_id"]) or None
         assert path == row.values.get("category", was["category"])
         moves = plan.action is Action.CHANGED and set(plan.after) != {"stock"}
