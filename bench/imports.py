@@ -10,8 +10,11 @@ from bench.figures import Figure, PeakMemory, timed
 from graupel.context import Context
 from graupel.core.roles import SYSTEM
 from graupel.db.loading import load_rows
+from graupel.features.files import exporting
 from graupel.features.files import service as files
+from graupel.features.products import table_store
 from graupel.jobs.worker import Worker
+from graupel.tables.writing import Out
 
 FLOOR = "bare LOAD DATA of the same rows"
 
@@ -24,6 +27,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     yield from _import(ctx, path, count, floor, "import, all new")
     changed = catalogue.write(folder / f"dearer-{count}.csv", count, seed, dearer=True)
     yield from _import(ctx, changed, count, floor, "import, one in ten changed")
+    yield from _export(ctx, count, folder)
 
 
 def _floor(ctx: Context, path: Path) -> float:
@@ -42,6 +46,18 @@ def _floor(ctx: Context, path: Path) -> float:
     seconds, _ = timed(lambda: ctx.db.run(lambda tx: load_rows(tx, "bench_floor", columns, rows)))
     ctx.db.run(lambda tx: tx.run("DROP TABLE bench_floor"))
     return seconds
+
+
+def _export(ctx: Context, count: int, folder: Path) -> Iterator[Figure]:
+    """Taking everything out, beside the rows streamed out of the database and let go."""
+    lang = ctx.settings.language
+    floor, _ = timed(lambda: ctx.db.run(lambda tx: sum(1 for _ in table_store.export_rows(tx, lang))))
+    yield Figure("rows streamed out, the floor", count, floor, 1.0)
+    for form in (Out.CSV, Out.LINES, Out.XML, Out.ODS, Out.XLSX):
+        with PeakMemory() as memory:
+            seconds, done = timed(lambda form=form: exporting.export(ctx, SYSTEM, folder / f"out.{form}", form))  # type: ignore[misc]
+        assert done.rows >= count
+        yield Figure(f"all taken out as {form}", count, seconds, seconds / floor, "streaming", peak_mb=memory.peak)
 
 
 def _import(ctx: Context, path: Path, count: int, floor: float, name: str) -> Iterator[Figure]:

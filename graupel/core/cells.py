@@ -6,6 +6,8 @@ A spreadsheet takes a cell that begins with one of these signs for a formula, wh
 import re
 
 _RUNS = re.compile(r"'*[=+\-@\t\r]")
+#: With these signs begins whatever has to be made harmless.
+RISKY = ("=", "+", "-", "@", "\t", "\r", "'")
 _NUMBER = re.compile(r"[+-]?[0-9]+(?:[.,][0-9]+)*(?: ?%)?")
 
 

@@ -21,7 +21,7 @@ from xml.sax.saxutils import escape
 import xlsxwriter
 
 from graupel import storage
-from graupel.core.cells import harmless
+from graupel.core.cells import RISKY, harmless
 from graupel.core.errors import Refused
 
 #: A sheet has no more rows, and a cell of one no more signs (ECMA-376, and what spreadsheets keep to).
@@ -103,7 +103,7 @@ def _csv(file: IO[bytes], columns: Sequence[Column], rows: Rows, done: Written) 
     text = io.TextIOWrapper(file, "utf-8", newline="")
     writer = csv.writer(text)
     writer.writerow([column.header for column in columns])
-    writer.writerows([harmless(cell) for cell in row] for row in rows)
+    writer.writerows([harmless(cell) if cell[:1] in RISKY else cell for cell in row] for row in rows)
     text.flush()
     text.detach()
 

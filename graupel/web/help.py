@@ -235,11 +235,11 @@ PAGES = (
         "/files",
         "Files",
         (
-            "Bring in a table of products: encoding, delimiter and columns are found and can be corrected.",
-            "The dry run writes nothing: it shows what is new, changed and refused, and what is worth a look.",
-            "It names the categories that would be made; they are hidden at first unless you say otherwise.",
+            "Bring in a table: text, spreadsheet, JSON or XML, packed or not; how it is read can be corrected.",
+            "Each column goes to a field, split, replaced or converted where you say so; what is chosen is remembered.",
+            "The dry run writes nothing: it shows what is new, changed and refused, and names what would be made.",
             "All is written at once or not at all; what somebody changed meanwhile is left out and offered again.",
-            "The whole catalogue goes out as a table that can be brought in again.",
+            "The catalogue, or what the table shows, goes out in six formats, and comes in again without a change.",
         ),
     ),
     Help(

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qs
@@ -82,25 +83,27 @@ def columns(fields: Sequence[str], currency: str) -> list[Column]:
     return [*found, Column(STATUS)]
 
 
-def _cell(column: Field, row: Mapping[str, Any], called: Called, out: Out) -> str:
-    """A field as it is written, so that it can be read again."""
-    value = row[column.name]
+def _writer(column: Field, called: Called, out: Out) -> Callable[[Any], str]:
+    """How a value of a field is written, so that it can be read again."""
     match column.kind:
         case FieldKind.REF:
-            return called[column.name](value) or ""
+            name = lru_cache(20_000)(called[column.name])
+            return lambda value: name(value) or ""
         case FieldKind.MONEY:
-            return format_money(value)
+            return format_money
         case FieldKind.WEIGHT:
-            return ("" if value is None else str(value)) if out is Out.LINKED else format_weight(value)
+            return str if out is Out.LINKED else format_weight
         case FieldKind.QUANTITY:
-            return show(value)
-    return "" if value is None else str(value)
+            return show
+    return str
 
 
 def _rows(found: Any, fields: Sequence[str], called: Called, out: Out) -> Iterator[list[str]]:
-    known = [COLUMNS[name] for name in fields]
+    known = [(COLUMNS[name].name, _writer(COLUMNS[name], called, out)) for name in fields]
     for row in found:
-        yield [*(_cell(column, row, called, out) for column in known), row["status"]]
+        cells = ["" if (value := row[name]) is None else write(value) for name, write in known]
+        cells.append(row["status"])
+        yield cells
 
 
 def export(
