@@ -7,10 +7,11 @@ from typing import Annotated, NoReturn
 
 import typer
 
-from graupel import logs, main, worker
+from graupel import backups, logs, main, worker
 from graupel.context import Context
 from graupel.core.errors import GraupelError
 from graupel.core.roles import SYSTEM, Actor, Role
+from graupel.db import Database
 from graupel.db import migrate as migrate_database
 from graupel.features.files import exporting
 from graupel.features.files import service as files
@@ -177,6 +178,38 @@ def export(path: Annotated[Path, typer.Argument(help="The file to write.")]) -> 
     typer.echo(f"Variants written to {path}: {done.rows:,}")
     if done.cut:
         typer.echo(f"{done.cut:,} values are longer than a cell of a spreadsheet may be, and were left out.")
+
+
+@app.command()
+def backup(path: Annotated[Path, typer.Argument(help="The file to write, such as shop.graupel.zip.")]) -> None:
+    """Write the whole catalogue, database and files, to one file; people can go on working."""
+    settings = _settings()
+    db = Database(settings.database_url)
+    try:
+        made = backups.make(db, settings, path, lambda word: typer.echo(f"  {word}"))
+    except GraupelError as error:
+        _stop(str(error))
+    finally:
+        db.close()
+    size = path.stat().st_size / 1_000_000
+    typer.echo(f"Written to {path}: {made.rows:,} rows and {made.files:,} files, {size:,.1f} MB.")
+    typer.echo("The key that seals secrets (GRAUPEL_KEY) is not in it: keep it elsewhere.")
+
+
+@app.command()
+def restore(
+    path: Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="A file of graupel backup.")],
+) -> None:
+    """Bring a backup into an empty database and its files into the data folder."""
+    settings = _settings()
+    db = Database(settings.database_url)
+    try:
+        found = backups.restore(db, settings, path, lambda word: typer.echo(f"  {word}"))
+    except GraupelError as error:
+        _stop(str(error))
+    finally:
+        db.close()
+    typer.echo(f"Brought back: {found.rows:,} rows and {found.files:,} files as they were on {found.made_at}.")
 
 
 @user_app.command("add")

@@ -58,6 +58,7 @@ def pytest_configure(config: pytest.Config) -> None:
     server.start()
     for name in ["main", *(f"gw{number}" for number in range(8))]:
         server.make_database(f"graupel_{name}")
+        server.make_database(f"graupel_{name}_beside")  # stays empty, for who needs a second one
     os.environ[SERVER_VARIABLE] = server.url("")
     config.stash[SERVER] = server
 

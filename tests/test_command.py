@@ -8,6 +8,7 @@ import sys
 import pytest
 
 from graupel.core.roles import Role
+from graupel.db import Database, dump
 from graupel.features.users import service as users
 from graupel.features.users.access import Visitor
 from tests.making import catalogue, make_product
@@ -44,6 +45,25 @@ def test_a_person_is_added_and_signs_in_and_gets_a_token(ctx, graupel):
     assert users.identify_token(ctx, secret).role is Role.EDITOR
     assert "can sign in already" in graupel("user", "add", "edda@example.com", given="a-long-password\n").stderr
     assert "Nobody signs in as" in graupel("token", "add", "x@example.com", "--name", "Till").stderr
+
+
+def test_everything_goes_to_one_file_and_comes_back_only_into_an_empty_database(ctx, graupel, tmp_path):
+    make_product(ctx, "FEL-1")
+    path = tmp_path / "all.zip"
+    made = graupel("backup", str(path))
+    assert (made.returncode, "rows and" in made.stdout) == (0, True), made.stderr
+    again = graupel("restore", str(path))
+    assert (again.returncode, "The database is not empty" in again.stderr) == (1, True)
+    beside = {"GRAUPEL_DATABASE_URL": f"{ctx.settings.database_url}_beside"}
+    back = graupel("restore", str(path), **beside)
+    assert (back.returncode, "Brought back" in back.stdout) == (0, True), back.stderr
+    taken_out = tmp_path / "out.jsonl"
+    assert graupel("export", str(taken_out), **beside).returncode == 0
+    assert '"sku": "FEL-1"' in taken_out.read_text()
+    assert "A file ends in" in graupel("export", str(tmp_path / "out.pdf")).stderr
+    db = Database(beside["GRAUPEL_DATABASE_URL"])
+    dump.drop(db, db.run(dump.tables))
+    db.close()
 
 
 def test_a_file_is_looked_at_first_and_brought_in_when_asked_to(ctx, graupel, tmp_path):
