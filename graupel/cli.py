@@ -13,7 +13,7 @@ from graupel.core.errors import GraupelError
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Database
 from graupel.db import migrate as migrate_database
-from graupel.features.files import exporting
+from graupel.features.files import exporting, profiles
 from graupel.features.files import service as files
 from graupel.features.listings import connecting
 from graupel.features.products import facet_index
@@ -125,19 +125,25 @@ def migrate() -> None:
 
 @app.command("import")
 def import_file(
-    path: Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="A CSV file.")],
+    path: Annotated[Path, typer.Argument(exists=True, dir_okay=False, help="A table: text, spreadsheet, JSON or XML.")],
     apply: Annotated[bool, typer.Option("--apply", help="Write what the dry run says.")] = False,
     live: Annotated[bool, typer.Option("--live", help="New products go live at once.")] = False,
     leave_out: Annotated[bool, typer.Option("--leave-out", help="Leave refused rows out.")] = False,
     counted_at: Annotated[str, typer.Option(help="When stock was counted: 2026-11-21 18:00.")] = "",
+    profile: Annotated[str, typer.Option(help="The profile by which it is read; then it is written.")] = "",
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="With a profile too only say what it would do.")] = False,
 ) -> None:
-    """Bring a CSV file in. Without --apply it only says what it would do."""
+    """Bring a file in. Without --apply, or a profile, it only says what it would do."""
+    apply = (apply or bool(profile)) and not dry_run
     ctx = _context()
     try:
         with path.open("rb") as content:
             file_id = files.take(ctx, SYSTEM, path.name, content)
         rules = files.read(ctx, SYSTEM, file_id).rules
-        _do(ctx, files.request_plan(ctx, SYSTEM, file_id, rules, go_live=live, counts_at=counted_at))
+        if profile:
+            _do(ctx, files.use(ctx, SYSTEM, file_id, profiles.by_name(ctx, SYSTEM, profile)["id"]))
+        else:
+            _do(ctx, files.request_plan(ctx, SYSTEM, file_id, rules, go_live=live, counts_at=counted_at))
         file = files.read(ctx, SYSTEM, file_id)
         if file.trouble:
             _stop(file.trouble)

@@ -7,8 +7,11 @@ import sys
 
 import pytest
 
-from graupel.core.roles import Role
+from graupel.core.columns import Rule
+from graupel.core.roles import SYSTEM, Role
 from graupel.db import Database, dump
+from graupel.features.files import profiles
+from graupel.features.files import service as files
 from graupel.features.users import service as users
 from graupel.features.users.access import Visitor
 from tests.making import catalogue, make_product
@@ -45,6 +48,21 @@ def test_a_person_is_added_and_signs_in_and_gets_a_token(ctx, graupel):
     assert users.identify_token(ctx, secret).role is Role.EDITOR
     assert "can sign in already" in graupel("user", "add", "edda@example.com", given="a-long-password\n").stderr
     assert "Nobody signs in as" in graupel("token", "add", "x@example.com", "--name", "Till").stderr
+
+
+def test_a_file_is_brought_in_by_a_profile(ctx, graupel, tmp_path):
+    path = tmp_path / "goods.csv"
+    path.write_text("Nr;Was;Netto\nNEW-1;Wool;0,05\n")
+    with path.open("rb") as content:
+        file_id = files.take(ctx, SYSTEM, path.name, content)
+    rules = [Rule("sku", 0), Rule("name", 1), Rule("weight_g", 2, unit="kg")]
+    files.request_plan(ctx, SYSTEM, file_id, rules, go_live=False)
+    profiles.keep(ctx, SYSTEM, file_id, "Loom list")
+    looked = graupel("import", str(path), "--profile", "loom list", "--dry-run")
+    assert (looked.returncode, "1 new" in looked.stdout, catalogue(ctx)) == (0, True, {}), looked.stderr
+    assert "known: Loom list" in graupel("import", str(path), "--profile", "Other").stderr
+    assert "Brought in." in graupel("import", str(path), "--profile", "Loom list").stdout
+    assert catalogue(ctx)["NEW-1"][4] == 50
 
 
 def test_everything_goes_to_one_file_and_comes_back_only_into_an_empty_database(ctx, graupel, tmp_path):

@@ -5,7 +5,7 @@ from datetime import datetime, time, timedelta
 from graupel.context import Context
 from graupel.core.schedules import next_daily
 from graupel.db import Tx
-from graupel.features.files import exporting, service
+from graupel.features.files import exporting, kinds, service
 from graupel.jobs import Urgency, handler, timekeeping
 from graupel.jobs.timekeeping import Timed
 
@@ -15,6 +15,7 @@ KEPT = timedelta(days=7)
 
 def register(language: str) -> None:
     """The dry run and the applying of a file, and writing one, in the background."""
+    kinds.register_kinds()
     handler("files.plan")(service.plan)
     handler("files.apply")(service.apply)
     handler("files.export")(exporting.write)

@@ -8,6 +8,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from graupel.context import Context
 from graupel.core import columns, guessing
+from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
 from graupel.core.imports import COLUMNS
@@ -15,8 +16,8 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, matched, service, typed
-from graupel.features.files.schemas import Applied, Matched, ReadAs, Shown, Uploaded
+from graupel.features.files import counted, matched, profiles, service, typed
+from graupel.features.files.schemas import Applied, Kept, Matched, ReadAs, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
 from graupel.tables.shapes import DELIMITERS, KINDS, QUOTES, Shape
@@ -42,8 +43,10 @@ def _index(request: Request, ctx: Context, signed: Identity, problem: str = "", 
         part="files/index_part.html",
         status=status,
         files=service.list_files(ctx, signed.actor),
+        profiles=profiles.list_all(ctx, signed.actor),
         problem=problem,
         columns=COLUMNS,
+        profile_headers=lambda text: ", ".join(kept_profiles.shown_headers(text)),
     )
 
 
@@ -70,9 +73,10 @@ def _taken(ctx: Context, signed: Identity, form: Uploaded) -> int:
 
 def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
     """The dry run with the columns as guessed; where they do not tell enough the page asks for them."""
-    rules = service.read(ctx, signed.actor, file_id).rules
-    if not matched.unfit(rules):
-        service.request_plan(ctx, signed.actor, file_id, rules, go_live=False)
+    file = service.read(ctx, signed.actor, file_id)
+    if not matched.unfit(file.rules):
+        live, shown = bool(file.row["go_live"]), bool(file.row["show_new"])
+        service.request_plan(ctx, signed.actor, file_id, file.rules, go_live=live, show_new=shown)
 
 
 @router.get("/files/{file_id:int}")
@@ -113,6 +117,7 @@ def _show(
         tree=categories.read_tree(ctx),
         result=history.read(ctx, signed.actor, done) if done else None,
         counts_at=counted.shown(ctx, file.row),
+        profiles=profiles.list_all(ctx, signed.actor),
         may_edit=signed.actor.may(Role.EDITOR),
         **_choices(file),
     )
@@ -178,6 +183,33 @@ def read_as(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ReadAs], fi
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, list(refusal.problems))
     return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.post("/files/{file_id:int}/keep")
+def keep(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Kept], file_id: int) -> Response:
+    """Keeps how the file is matched as a profile."""
+    try:
+        profiles.keep(ctx, signed.actor, file_id, form.profile)
+    except Refused as refusal:
+        return _show(request, ctx, signed, file_id, list(refusal.problems))
+    return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.post("/files/{file_id:int}/use")
+def use(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Used], file_id: int) -> Response:
+    """Reads the file by a profile, and begins its dry run."""
+    try:
+        service.use(ctx, signed.actor, file_id, form.profile_id)
+    except Refused as refusal:
+        return _show(request, ctx, signed, file_id, list(refusal.problems))
+    return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.post("/files/profiles/{profile_id:int}/remove")
+def remove_profile(ctx: Ctx, signed: Signed, profile_id: int) -> Response:
+    """Takes a profile away."""
+    profiles.remove(ctx, signed.actor, profile_id)
+    return RedirectResponse("/files", 303)
 
 
 @router.post("/files/{file_id:int}/apply")

@@ -29,6 +29,7 @@ class ImportFileRow(TypedDict):
     user_id: int | None
     actor: str
     counts_at: datetime
+    profile_id: int | None
     made_at: datetime
     version: int
 
@@ -63,3 +64,14 @@ class ExportFileRow(TypedDict):
     user_id: int | None
     actor: str
     made_at: datetime
+
+
+class ProfileRow(TypedDict):
+    """Saved settings of files; ``rules``: JSON, as core.profiles keeps them."""
+
+    id: int
+    name: str
+    rules: str
+    go_live: int
+    show_new: int
+    version: int

@@ -73,6 +73,18 @@ class ReadAs(Sent):
     header: MaybeWhole = None
 
 
+class Kept(Sent):
+    """Under which name the columns of a file are kept."""
+
+    profile: Annotated[str, StringConstraints(max_length=1_000)] = ""
+
+
+class Used(Sent):
+    """By which profile a file is read."""
+
+    profile_id: Whole
+
+
 class Applied(Sent):
     """Whether refused rows are left out; without it the file is brought in whole or not at all."""
 

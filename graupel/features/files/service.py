@@ -16,7 +16,7 @@ from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import counted, lines, matched, store, taking
+from graupel.features.files import counted, lines, matched, profiles, store, taking
 from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
@@ -155,6 +155,21 @@ def request_plan(
         return job_id
 
     return ctx.db.run(work)
+
+
+def use(ctx: Context, actor: Actor, file_id: int, profile_id: int) -> int:
+    """Read a file by a profile, and make its dry run; returns the job's id. Raises Refused, NotFound."""
+    row, rules, missing = profiles.fitted(ctx, profile_id, file_id)
+    if missing:
+        said = f"This file has no column “{missing[0]}”, which the profile {row['name']} knows."
+        more = f" {plural(len(missing) - 1, 'more is', 'more are')} missing." if len(missing) > 1 else ""
+        raise Refused.because(
+            "profile.columns", f"{said}{more} Match the columns here, and keep them under a new name."
+        )
+    live, shown = bool(row["go_live"]), bool(row["show_new"])
+    job_id = request_plan(ctx, actor, file_id, rules, go_live=live, show_new=shown)
+    ctx.db.run(lambda tx: store.change(tx, file_id, profile_id=profile_id))
+    return job_id
 
 
 def _locked(tx: Tx, file_id: int) -> ImportFileRow:

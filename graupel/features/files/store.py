@@ -5,26 +5,27 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any, cast
 
+from graupel.core.declarations.files import IMPORT_PROFILE
 from graupel.core.roles import Actor
 from graupel.db import Tx
-from graupel.features.files.rows import ExportFileRow, HabitRow, ImportFileRow, ListedFileRow
+from graupel.features.files.rows import ExportFileRow, HabitRow, ImportFileRow, ListedFileRow, ProfileRow
 
 #: What of a file stays the same where some of its lines are looked at again.
 SAME_AGAIN = (
-    "name", "sha256", "bytes", "shape", "can_be", "headers", "rules", "go_live", "show_new", "counts_at",
+    "name", "sha256", "bytes", "shape", "can_be", "headers", "rules", "go_live", "show_new", "counts_at", "profile_id",
 )  # fmt: skip
 _JSON = ("shape", "can_be", "headers", "rules", "counts", "makes", "only_lines", "passed")
 
 
 def insert(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
     """A file; ``only_lines``: which of its lines are meant, None for all."""
-    given = {"go_live": 0, "show_new": 0, "counts_at": None, "only_lines": None, **values}
+    given = {"go_live": 0, "show_new": 0, "counts_at": None, "only_lines": None, "profile_id": None, **values}
     return tx.insert(
         """INSERT INTO import_file (name, sha256, bytes, shape, can_be, headers, rules, only_lines, go_live,
-                                    show_new, counts_at, user_id, actor, made_at)
+                                    show_new, counts_at, profile_id, user_id, actor, made_at)
            VALUES (%(name)s, %(sha256)s, %(bytes)s, %(shape)s, %(can_be)s, %(headers)s, %(rules)s, %(only_lines)s,
-                   %(go_live)s, %(show_new)s, COALESCE(%(counts_at)s, UTC_TIMESTAMP(3)), %(user)s, %(actor)s,
-                   UTC_TIMESTAMP(3))""",
+                   %(go_live)s, %(show_new)s, COALESCE(%(counts_at)s, UTC_TIMESTAMP(3)), %(profile_id)s, %(user)s,
+                   %(actor)s, UTC_TIMESTAMP(3))""",
         {**given, **_kept(given), "user": actor.user_id, "actor": actor.name},
     )
 
@@ -129,3 +130,12 @@ def exports_before(tx: Tx, moment: datetime) -> list[ExportFileRow]:
 
 def _exported(row: dict[str, Any]) -> ExportFileRow:
     return cast(ExportFileRow, row | {"fields": json.loads(row["fields"])})
+
+
+# --- profiles ------------------------------------------------------------------------------------------------
+
+
+def profiles(tx: Tx) -> list[ProfileRow]:
+    return tx.rows(
+        ProfileRow, f"SELECT id, {', '.join(IMPORT_PROFILE.columns())}, version FROM import_profile ORDER BY name, id"
+    )

@@ -8,13 +8,14 @@ from typing import Any, BinaryIO
 
 from graupel import pieces, storage
 from graupel.context import Context
-from graupel.core import encodings, guessing
+from graupel.core import encodings, guessing, profiles
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
+from graupel.core.guessing import Why
 from graupel.core.roles import Actor
 from graupel.db import Tx
 from graupel.features.files import matched, store
-from graupel.features.files.rows import ImportFileRow
+from graupel.features.files.rows import ImportFileRow, ProfileRow
 from graupel.tables import reading, text
 from graupel.tables.shapes import QUOTES, Kind, Shape
 
@@ -64,13 +65,29 @@ def looked_at(ctx: Context, path: Path, wanted: Shape | None) -> dict[str, Any]:
     found = reading.find(path, folder, guessing.known_headers, wanted)
     shape = _as_wanted(found.shape, wanted) if wanted else found.shape
     table = reading.table(path, folder, shape)
-    rules, guessed = _guessed(ctx, table.headers, [row.cells for row in islice(table.rows, LOOKED_AT_ROWS)])
-    return {
+    rows = [row.cells for row in islice(table.rows, LOOKED_AT_ROWS)]
+    profile = ctx.db.run(lambda tx: _profile(tx, table.headers))
+    rules, guessed = _by_profile(profile, table.headers) if profile else _guessed(ctx, table.headers, rows)
+    found_values: dict[str, Any] = {
         "shape": shape.as_dict(),
         "can_be": {"parts": found.parts[:200], "members": found.members[:200], "guessed": guessed},
         "headers": table.headers,
         "rules": [rule.as_dict() for rule in rules],
+        "profile_id": profile["id"] if profile else None,
     }
+    return found_values | ({"go_live": profile["go_live"], "show_new": profile["show_new"]} if profile else {})
+
+
+def _profile(tx: Tx, headers: list[str]) -> ProfileRow | None:
+    """The profile that fits these headers."""
+    known = {row["id"]: row for row in store.profiles(tx)}
+    best = profiles.best({profile_id: row["rules"] for profile_id, row in known.items()}, headers)
+    return known[best] if best else None
+
+
+def _by_profile(row: ProfileRow, headers: list[str]) -> tuple[list[Rule], dict[int, tuple[str, str]]]:
+    rules, _ = profiles.fitted(row["rules"], headers)
+    return rules, {rule.column: (rule.field, str(Why.BEFORE)) for rule in rules if rule.column is not None}
 
 
 def _as_wanted(found: Shape, wanted: Shape) -> Shape:
