@@ -236,7 +236,7 @@ PAGES = (
         "Files",
         (
             "Bring in a table: text, spreadsheet, JSON or XML, packed or not; how it is read can be corrected.",
-            "A column goes to a field, split, replaced or converted as you say; a profile keeps that for the next file.",
+            "A column goes to a field, split, replaced or converted as you say; a profile keeps that for the next.",
             "The dry run writes nothing: it shows what is new, changed and refused, and names what would be made.",
             "All is written at once or not at all; what somebody changed meanwhile is left out and offered again.",
             "The catalogue, or what the table shows, goes out in six formats, and comes in again without a change.",

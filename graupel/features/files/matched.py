@@ -94,7 +94,9 @@ def understood(rule: Rule, value: str, currency: str) -> Understood:
         read = imports.read_cell(product_fields.readers(currency), rule.field, text)
     except Refused as refusal:
         return Understood(value, problem=refusal.problems[0].message)
-    return Understood(value, becomes=str(read) if rule.field in ("sku", "category") else showing.show(field.kind, read))
+    return Understood(
+        value, becomes=str(read) if rule.field in ("sku", *imports.REFS) else showing.show(field.kind, read)
+    )
 
 
 def unfit(rules: Sequence[Rule]) -> list[Problem]:

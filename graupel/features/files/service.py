@@ -21,7 +21,7 @@ from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products import applying, batch
+from graupel.features.products import applying, batch, planned
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
@@ -207,8 +207,8 @@ def plan(run: JobRun) -> None:
             as_of=row["counts_at"],
             of=batch.spoken(matching.rules, matching.cleared),
         )
-        made = batch.new_words(tx, row["id"])
-        counts = batch.counts(tx, row["id"])
+        made = planned.new_words(tx, row["id"])
+        counts = planned.counts(tx, row["id"])
         counts |= {"categories": sum(one.kind == "category" for one in made)}
         counts |= {"brands": sum(one.kind == "brand" for one in made)}
         makes = [[one.name, one.near, one.kind] for one in made]
@@ -228,7 +228,7 @@ class PlanPage:
 
     shown: str
     search: str
-    samples: list[batch.Sample]
+    samples: list[planned.Sample]
     next: int | None
 
 
@@ -241,7 +241,7 @@ def rows_of(
     there = [one for one in SHOWN if counts.get(one)]
     asked = shown if shown in SHOWN else there[0] if there else "unchanged"
     lang, cleared = ctx.settings.language, Matching.of(file.rules).cleared
-    found = ctx.db.run(lambda tx: batch.samples(tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, cleared))
+    found = ctx.db.run(lambda tx: planned.samples(tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, cleared))
     more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
     return PlanPage(asked, search, found[:SHOWN_ROWS], more)
 
@@ -251,7 +251,9 @@ def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
     actor.require(Role.VIEWER)
     row = _read(ctx, file_id)
     refused = ctx.db.run(
-        lambda tx: batch.samples(tx, file_id, "refused", ctx.settings.language, (row["counts"] or {}).get("refused", 0))
+        lambda tx: planned.samples(
+            tx, file_id, "refused", ctx.settings.language, (row["counts"] or {}).get("refused", 0)
+        )
     )
     reasons = {sample.line: sample for sample in refused}
     out = io.StringIO()
@@ -321,7 +323,7 @@ def apply(run: JobRun) -> None:
                 as_of=row["counts_at"],
                 of=batch.spoken(matching.rules, matching.cleared),
             )
-        counts |= batch.counts(tx, row["id"])
+        counts |= planned.counts(tx, row["id"])
         moved = counts.get("moved", 0)
         left_out = f" {plural(moved, 'row')} left out: changed since the dry run." if moved else ""
         done = recorder.change_set_id if recorder.records else None
@@ -341,7 +343,7 @@ def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
     row = _read(ctx, file_id)
 
     def work(tx: Tx) -> int:
-        lines = batch.lines(tx, file_id, "moved")
+        lines = planned.lines(tx, file_id, "moved")
         if not lines:
             raise Refused.because("rows.none", "No row of this file was left out because its product changed.")
         same = {name: row[name] for name in store.SAME_AGAIN}  # type: ignore[literal-required]

@@ -25,9 +25,9 @@ from graupel.features.products.batch import (
     OF_VARIANT,
     Spoken,
     has_stock,
-    new_names,
     said_or_empty,
 )
+from graupel.features.products.planned import new_names
 from graupel.features.terms import booking, stock_store
 from graupel.features.vocabulary import service as vocabulary
 

@@ -21,7 +21,7 @@ from graupel.features.categories import service as categories
 from graupel.features.files import exporting, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.products import applying, batch, many, saving, summary
+from graupel.features.products import applying, batch, many, planned, saving, summary
 from graupel.features.vocabulary import service as vocabulary
 from graupel.tables.shapes import Shape
 from graupel.tables.text import rows as text_rows
@@ -410,7 +410,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
             row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")
         }
         assert actions == {line: str(plan.action) for line, plan in expected.items()}
-        listed = [s for action in Action for s in batch.samples(tx, 1, action, "en", 10, cleared=cleared)]
+        listed = [s for action in Action for s in planned.samples(tx, 1, action, "en", 10, cleared=cleared)]
         samples, odd = {s.line: s.plan for s in listed}, {s.line: s.odd for s in listed}
         for line, plan in expected.items():
             if plan.action is Action.CHANGED:
