@@ -17,7 +17,7 @@ from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
 from graupel.features.files import counted, matched, profiles, service, typed
-from graupel.features.files.schemas import Applied, Kept, Matched, ReadAs, Shown, Uploaded, Used
+from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
 from graupel.tables.shapes import DELIMITERS, KINDS, QUOTES, Shape
@@ -118,6 +118,7 @@ def _show(
         result=history.read(ctx, signed.actor, done) if done else None,
         counts_at=counted.shown(ctx, file.row),
         profiles=profiles.list_all(ctx, signed.actor),
+        mendable=service.mendable(file.row) if step == "planned" else (),
         may_edit=signed.actor.may(Role.EDITOR),
         **_choices(file),
     )
@@ -200,6 +201,16 @@ def use(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Used], file_id:
     """Reads the file by a profile, and begins its dry run."""
     try:
         service.use(ctx, signed.actor, file_id, form.profile_id)
+    except Refused as refusal:
+        return _show(request, ctx, signed, file_id, list(refusal.problems))
+    return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.post("/files/{file_id:int}/mend")
+def mend(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Mended], file_id: int) -> Response:
+    """Reads a mistyped name as the one that is there."""
+    try:
+        service.mend(ctx, signed.actor, file_id, form.kind, form.was, form.now)
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, list(refusal.problems))
     return RedirectResponse(f"/files/{file_id}", 303)

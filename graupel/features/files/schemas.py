@@ -79,6 +79,14 @@ class Kept(Sent):
     profile: Annotated[str, StringConstraints(max_length=1_000)] = ""
 
 
+class Mended(Sent):
+    """Which name that a file would make is read as which that is there."""
+
+    kind: Literal["category", "brand"]
+    was: Annotated[str, StringConstraints(max_length=1_000)]
+    now: Annotated[str, StringConstraints(max_length=1_000)]
+
+
 class Used(Sent):
     """By which profile a file is read."""
 

@@ -3,7 +3,7 @@
 import csv
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -11,7 +11,7 @@ from graupel.context import Context
 from graupel.core.cells import harmless
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import Action
+from graupel.core.imports import CATEGORY_SEPARATOR, Action
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
@@ -155,6 +155,32 @@ def request_plan(
         return job_id
 
     return ctx.db.run(work)
+
+
+def mendable(row: ImportFileRow) -> set[str]:
+    """Which of the names that a file would make can be read as others by one press: those that are whole cells."""
+    fields = [one["field"] for one in row["rules"]]
+    made = [(name, kind) for name, _, kind in row["makes"] or [] if fields.count(kind) == 1]
+    return {
+        name
+        for name, kind in made
+        if kind == "brand" or not any(other.startswith(f"{name}{CATEGORY_SEPARATOR}") for other, _ in made)
+    }
+
+
+def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str) -> int:
+    """Read a name that the file would make as one that is there, in all rows and in the next files with this column;
+    makes the dry run anew and returns the job's id. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    row = _read(ctx, file_id)
+    if was not in mendable(row) or not now.strip():
+        raise Refused.because("mend.none", "This name does not stand in the file any more. Load the page again.")
+    rules = [Rule.of(one) for one in row["rules"]]
+    mended = [
+        replace(rule, replaced=(*rule.replaced, (was, now.strip()))) if rule.field == kind else rule for rule in rules
+    ]
+    live, shown = bool(row["go_live"]), bool(row["show_new"])
+    return request_plan(ctx, actor, file_id, mended, go_live=live, show_new=shown, remember=True)
 
 
 def use(ctx: Context, actor: Actor, file_id: int, profile_id: int) -> int:

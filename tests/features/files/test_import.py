@@ -203,13 +203,23 @@ def test_brands_are_found_in_any_case_named_before_they_are_made_and_taken_back(
     assert "Makes 2 brands; 1 much like what is there" in browser.get(f"/files/{file.id}").text
     (changed,) = service.rows_of(ctx, SYSTEM, file, "changed").samples
     assert changed.plan.after == {"gtin": "9520000000011"}
+    mend = {"kind": "brand", "was": "Carow Mill", "now": "Carrow Mill"}
+    assert browser.write(f"/files/{file.id}/mend", mend).status_code == 303
+    work_off(ctx)
+    file = service.read(ctx, SYSTEM, file.id)
+    assert [one[0] for one in file.row["makes"]] == ["Peatbank"]
+    assert browser.write(f"/files/{file.id}/mend", mend).status_code == 422, "it is not there any more"
+    again = service.read(
+        ctx, SYSTEM, service.take(ctx, SYSTEM, "b.csv", io.BytesIO(header.encode() + b"A,,Carow Mill,,\n"))
+    )
+    assert again.rules[2].replaced == (("Carow Mill", "Carrow Mill"),), "the next file is read so by itself"
     (refused,) = service.rows_of(ctx, SYSTEM, file, "refused").samples
     assert refused.plan.problems[0].field == "gtin"
     service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
     work_off(ctx)
     made = {sku: (one[8], one[7]) for sku, one in catalogue(ctx).items()}
     assert made == {
-        "FEL-1": ("Carrow Mill", "9520000000011"), "NEW-1": ("Carow Mill", None), "NEW-2": ("Peatbank", None),
+        "FEL-1": ("Carrow Mill", "9520000000011"), "NEW-1": ("Carrow Mill", None), "NEW-2": ("Peatbank", None),
         "NEW-3": ("Peatbank", None),
     }  # fmt: skip
     done = service.read(ctx, SYSTEM, file.id).row["change_set_id"]
