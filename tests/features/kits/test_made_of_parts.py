@@ -19,9 +19,12 @@ from graupel.core.resolve import DEFAULT_LENS
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.stock import Reason
 from graupel.core.tables import TableState
+from graupel.features.assortments import service as assortments
 from graupel.features.bulk import service as bulk
 from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Stands
+from graupel.features.destinations import service as destinations
+from graupel.features.destinations import terms as destination_terms
 from graupel.features.files import service as files
 from graupel.features.history import service as history
 from graupel.features.kits import reading, service
@@ -34,7 +37,7 @@ from graupel.features.products import saving, selling, table
 from graupel.features.products import service as products
 from graupel.features.stock import service as stock
 from graupel.features.variants import copying
-from tests.making import BUYER, make_product, plan_file, roll_back_newest, set_status, work_off
+from tests.making import BUYER, add_outlet, make_product, plan_file, roll_back_newest, set_status, work_off
 from tests.programs import client_of
 from tests.serving import Browser, app, as_role, stranger
 
@@ -319,6 +322,16 @@ def test_a_buyer_picks_and_the_parts_are_taken_and_given_back(stranger, as_role,
     assert held(ctx, goods) == {"MOSS": (9, 0), "RUST": (22, 0), "RIBBON": (2, 0)}
     editor.write(f"{at}/returned", {"back-RUST": "3"})
     assert held(ctx, goods)["RUST"] == (25, 0)
+
+
+def test_in_another_currency_a_kit_and_its_picks_follow_the_shop_s_rate(stranger, ctx, goods, kit):
+    work_off(ctx)
+    shop = add_outlet(ctx, currency="CHF")
+    assortments.set_shows_all(ctx, SYSTEM, destinations.read_shop(ctx, SYSTEM, shop), True)
+    destination_terms.save(ctx, SYSTEM, f"s{shop}", {"rate": "2"})
+    page = text_of(stranger.get(f"/shop/outlet/p/{kit}-x"))
+    assert "89,46" in page, "twice 44.73"
+    assert "3,60" in page, "the other colour costs twice 1.80 more"
 
 
 def test_a_cancelled_order_gives_all_parts_back(stranger, as_role, ctx, goods, kit):
