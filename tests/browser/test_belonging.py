@@ -132,6 +132,7 @@ def test_a_kit_is_put_together_priced_by_its_parts_and_bought_with_a_pick(at_scr
     me.sees("#mirror .cost", "€13.50")
     me.axe()
     wait_until(lambda: not me.driver.find_elements(By.CSS_SELECTOR, ".htmx-request"))
+    _closes_the_tab_and_comes_back(me, kit)
     me.press("as a buyer")
     me.sees("#kit", "0.5 × Yarn RIBBON")
     Select(me.sees("#choices select")).select_by_visible_text("Yarn RUST +€9.00")
@@ -140,6 +141,22 @@ def test_a_kit_is_put_together_priced_by_its_parts_and_bought_with_a_pick(at_scr
     me.press("Into the basket")
     me.sees("table.lines", "Yarn RUST")
     assert len(made) == 3
+
+
+def _closes_the_tab_and_comes_back(me: Person, kit: int) -> None:
+    """What is typed into the parts of a kit is offered again where the page is opened next."""
+    typed = "#kit tr:nth-child(3) [name=quantities]"
+    me.fill(typed, "0.75")
+    wait_until(lambda: "0.75" in str(me.driver.execute_script("return JSON.stringify(Object.entries(localStorage))")))
+    me.driver.switch_to.new_window("tab")
+    me.open(f"/products/{kit}")
+    me.sees(".note.kept", "was not saved")
+    me.press("Put it back")
+    assert me.sees(typed).get_attribute("value") == "0.75"
+    me.driver.close()
+    me.driver.switch_to.window(me.driver.window_handles[0])
+    me.fill(typed, "0.5")
+    me.sees("#kit h2", "3 parts, enough for 8")
 
 
 def test_many_relations_are_made_as_lines_and_by_categories_and_replaced(at_screen: Person, ctx):
