@@ -1,6 +1,7 @@
 """Files: those that came in, and one with what was read, its columns, and what it would do or did."""
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
+from functools import partial
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -178,9 +179,18 @@ def read_as(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ReadAs], fi
     header = file.shape.header if form.header is None else form.header
     delimiter = form.other_delimiter or form.delimiter
     shape = Shape(file.shape.kind, form.encoding, delimiter, form.quote, form.part, header, form.member)
-    try:
+
+    def act() -> None:
         service.read_as(ctx, signed.actor, file_id, shape)
         _begin(ctx, signed, file_id)
+
+    return _after(request, ctx, signed, file_id, act)
+
+
+def _after(request: Request, ctx: Context, signed: Identity, file_id: int, act: Callable[[], object]) -> Response:
+    """The file's page after an act; where that was refused, with why."""
+    try:
+        act()
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, list(refusal.problems))
     return RedirectResponse(f"/files/{file_id}", 303)
@@ -189,31 +199,22 @@ def read_as(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ReadAs], fi
 @router.post("/files/{file_id:int}/keep")
 def keep(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Kept], file_id: int) -> Response:
     """Keeps how the file is matched as a profile."""
-    try:
-        profiles.keep(ctx, signed.actor, file_id, form.profile)
-    except Refused as refusal:
-        return _show(request, ctx, signed, file_id, list(refusal.problems))
-    return RedirectResponse(f"/files/{file_id}", 303)
+    act = partial(profiles.keep, ctx, signed.actor, file_id, form.profile)
+    return _after(request, ctx, signed, file_id, act)
 
 
 @router.post("/files/{file_id:int}/use")
 def use(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Used], file_id: int) -> Response:
     """Reads the file by a profile, and begins its dry run."""
-    try:
-        service.use(ctx, signed.actor, file_id, form.profile_id)
-    except Refused as refusal:
-        return _show(request, ctx, signed, file_id, list(refusal.problems))
-    return RedirectResponse(f"/files/{file_id}", 303)
+    act = partial(service.use, ctx, signed.actor, file_id, form.profile_id)
+    return _after(request, ctx, signed, file_id, act)
 
 
 @router.post("/files/{file_id:int}/mend")
 def mend(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Mended], file_id: int) -> Response:
     """Reads a mistyped name as the one that is there."""
-    try:
-        service.mend(ctx, signed.actor, file_id, form.kind, form.was, form.now)
-    except Refused as refusal:
-        return _show(request, ctx, signed, file_id, list(refusal.problems))
-    return RedirectResponse(f"/files/{file_id}", 303)
+    act = partial(service.mend, ctx, signed.actor, file_id, form.kind, form.was, form.now)
+    return _after(request, ctx, signed, file_id, act)
 
 
 @router.post("/files/profiles/{profile_id:int}/remove")
@@ -226,11 +227,8 @@ def remove_profile(ctx: Ctx, signed: Signed, profile_id: int) -> Response:
 @router.post("/files/{file_id:int}/apply")
 def apply(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Applied], file_id: int) -> Response:
     """Begins to write what the dry run said."""
-    try:
-        service.request_apply(ctx, signed.actor, file_id, leave_out=form.leave_out)
-    except Refused as refusal:
-        return _show(request, ctx, signed, file_id, list(refusal.problems))
-    return RedirectResponse(f"/files/{file_id}", 303)
+    act = partial(service.request_apply, ctx, signed.actor, file_id, leave_out=form.leave_out)
+    return _after(request, ctx, signed, file_id, act)
 
 
 @router.post("/files/{file_id:int}/again")
