@@ -8,6 +8,7 @@ moment; files are never written twice, so what they refer to is there. The key t
 import json
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
@@ -124,7 +125,7 @@ def _read(packed: zipfile.ZipFile) -> Backup:
     try:
         said = json.loads(packed.read("backup.json"))
         bad = packed.testzip()
-    except (KeyError, ValueError, zipfile.BadZipFile, OSError) as error:
+    except (KeyError, ValueError, zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError) as error:
         raise _broken("What it holds can't be read.") from error
     if bad:
         raise _broken(f"“{bad[:80]}” in it is damaged.")
