@@ -213,13 +213,17 @@ def _refuse_applied(row: ImportFileRow) -> None:
 
 def plan(run: JobRun) -> None:
     """Read the file, and say of each row what it would do. For the worker."""
-    row = _read(run.ctx, int(run.payload["file_id"]))
-    path = taking.path_of(run.ctx, row)
+    file_id = int(run.payload["file_id"])
+    path = taking.path_of(run.ctx, _read(run.ctx, file_id))
     total = lines.count(path)
-    matching = Matching.of(Rule.of(one) for one in row["rules"])
 
     def work(tx: Tx) -> None:
-        _refuse_applied(_locked(tx, row["id"]))
+        row = _locked(tx, file_id)
+        _refuse_applied(row)
+        if row["job_id"] != run.job_id:  # the columns were changed meanwhile, and another dry run was asked for
+            run.finish(tx, "Made anew with other columns.")
+            return
+        matching = Matching.of(Rule.of(one) for one in row["rules"])
         table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
         currency = run.ctx.settings.currency
         rows = lines.read(row, table, matching, currency, lambda done: run.progress("Reading", min(done, total), total))
