@@ -121,8 +121,19 @@ def _taken(rule: Rule, cells: Sequence[str]) -> str:
         place = rule.part - 1 if rule.part > 0 else len(parts) + rule.part
         text = parts[place] if 0 <= place < len(parts) else ""
     if rule.replaced:
-        text = _lookup(rule.replaced).get(text.casefold(), text)
+        text = _lookup(rule.replaced).get(_key(text), text)
     return text
+
+
+def _key(text: str) -> str:
+    """A value as it is compared: in any case of letters, with any blanks, also around the > of a path."""
+    return re.sub(r"\s*>\s*", " > ", " ".join(text.split())).casefold()
+
+
+def mended(rule: Rule, was: str, now: str) -> Rule:
+    """The same rule that reads one value as another; what was read as the first is read as the second too."""
+    before = tuple((cell, now if _key(read) == _key(was) else read) for cell, read in rule.replaced)
+    return replace(rule, replaced=(*before, (was, now)))
 
 
 _LOOKUPS: dict[tuple[tuple[str, str], ...], dict[str, str]] = {}
@@ -134,7 +145,7 @@ def _lookup(replaced: tuple[tuple[str, str], ...]) -> dict[str, str]:
     if found is None:
         if len(_LOOKUPS) > 50:
             _LOOKUPS.clear()
-        found = _LOOKUPS[replaced] = {was.strip().casefold(): now.strip() for was, now in replaced}
+        found = _LOOKUPS[replaced] = {_key(was): now.strip() for was, now in replaced}
     return found
 
 

@@ -210,6 +210,12 @@ def want_cancel(tx: Tx, job_id: int) -> bool:
     return bool(waiting or running)
 
 
+def is_open(tx: Tx, job_id: int, kind: str) -> bool:
+    """Whether a job is of a kind and waits or runs; one that is not there any more is not."""
+    sql = "SELECT 1 FROM job WHERE id = %s AND kind = %s AND state IN ('waiting', 'running')"
+    return bool(tx.value(sql, [job_id, kind]))
+
+
 def what(tx: Tx, job_id: int) -> tuple[str, dict[str, Any], str]:
     """Kind, payload and state of a job that is there."""
     row = tx.one("SELECT kind, payload, state FROM job WHERE id = %s", [job_id])

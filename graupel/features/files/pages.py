@@ -77,7 +77,8 @@ def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
     file = service.read(ctx, signed.actor, file_id)
     if not matched.unfit(file.rules):
         live, shown = bool(file.row["go_live"]), bool(file.row["show_new"])
-        service.request_plan(ctx, signed.actor, file_id, file.rules, go_live=live, show_new=shown)
+        by = file.row["profile_id"]
+        service.request_plan(ctx, signed.actor, file_id, file.rules, go_live=live, show_new=shown, profile_id=by)
 
 
 @router.get("/files/{file_id:int}")

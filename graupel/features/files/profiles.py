@@ -58,6 +58,13 @@ def keep(ctx: Context, actor: Actor, file_id: int, name: str) -> int:
     return ctx.db.run(work)
 
 
+def learn(ctx: Context, actor: Actor, profile_id: int, file_id: int) -> None:
+    """Keep in a profile what was changed of a file that is read by it. Where it is gone there is nothing to keep."""
+    name = next((row["name"] for row in list_all(ctx, actor) if row["id"] == profile_id), None)
+    if name is not None:
+        keep(ctx, actor, file_id, name)
+
+
 def remove(ctx: Context, actor: Actor, profile_id: int) -> None:
     """Take a profile away; files that were read by it stay as they are. Raises NotFound."""
     actor.require(Role.EDITOR)

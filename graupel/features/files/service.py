@@ -3,11 +3,12 @@
 import csv
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, BinaryIO
 
 from graupel.context import Context
+from graupel.core import columns
 from graupel.core.cells import harmless
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
@@ -110,7 +111,9 @@ def read_as(ctx: Context, actor: Actor, file_id: int, shape: Shape) -> None:
     values = taking.looked_at(ctx, taking.path_of(ctx, row), shape)
 
     def work(tx: Tx) -> None:
-        _refuse_applied(_locked(tx, file_id))
+        row = _locked(tx, file_id)
+        _refuse_applied(row)
+        _refuse_while_written(tx, row)
         store.read_as(tx, file_id, values)
 
     ctx.db.run(work)
@@ -129,12 +132,15 @@ def request_plan(
     show_new: bool = False,
     counts_at: str = "",
     remember: bool = False,
+    profile_id: int | None = None,
 ) -> int:
     """Make the dry run in the background; returns the job's id. One that runs already is cancelled.
 
     ``show_new``: buyers see categories that are made at once; otherwise they are hidden until somebody shows them.
     ``counts_at``: the moment for which counts of stock hold, as typed; what was said before without it. ``remember``:
-    somebody chose these columns, so the next file is matched alike. Raises Refused, NotFound.
+    somebody chose these columns, so the next file is matched alike. ``profile_id``: by which profile these rules are.
+
+    Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
     if problems := matched.unfit(rules):
@@ -143,12 +149,14 @@ def request_plan(
     def work(tx: Tx) -> int:
         row = _locked(tx, file_id)
         _refuse_applied(row)
+        _refuse_while_written(tx, row)
         if row["job_id"]:
             queue.want_cancel(tx, row["job_id"])
         job_id = enqueue(
             tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )
         values = {"go_live": go_live, "show_new": show_new, "counts_at": counted.read(ctx, tx, counts_at, row)}
+        values["profile_id"] = profile_id
         store.match(tx, file_id, [rule.as_dict() for rule in rules], values, job_id)
         if remember:
             store.remember(tx, matched.habits(row["headers"], rules))
@@ -176,11 +184,14 @@ def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str
     if was not in mendable(row) or not now.strip():
         raise Refused.because("mend.none", "This name does not stand in the file any more. Load the page again.")
     rules = [Rule.of(one) for one in row["rules"]]
-    mended = [
-        replace(rule, replaced=(*rule.replaced, (was, now.strip()))) if rule.field == kind else rule for rule in rules
-    ]
-    live, shown = bool(row["go_live"]), bool(row["show_new"])
-    return request_plan(ctx, actor, file_id, mended, go_live=live, show_new=shown, remember=True)
+    rules = [columns.mended(rule, was, now.strip()) if rule.field == kind else rule for rule in rules]
+    live, shown, profile_id = bool(row["go_live"]), bool(row["show_new"]), row["profile_id"]
+    job_id = request_plan(
+        ctx, actor, file_id, rules, go_live=live, show_new=shown, remember=True, profile_id=profile_id
+    )
+    if profile_id:
+        profiles.learn(ctx, actor, profile_id, file_id)
+    return job_id
 
 
 def use(ctx: Context, actor: Actor, file_id: int, profile_id: int) -> int:
@@ -193,9 +204,7 @@ def use(ctx: Context, actor: Actor, file_id: int, profile_id: int) -> int:
             "profile.columns", f"{said}{more} Match the columns here, and keep them under a new name."
         )
     live, shown = bool(row["go_live"]), bool(row["show_new"])
-    job_id = request_plan(ctx, actor, file_id, rules, go_live=live, show_new=shown)
-    ctx.db.run(lambda tx: store.change(tx, file_id, profile_id=profile_id))
-    return job_id
+    return request_plan(ctx, actor, file_id, rules, go_live=live, show_new=shown, profile_id=profile_id)
 
 
 def _locked(tx: Tx, file_id: int) -> ImportFileRow:
@@ -209,6 +218,12 @@ def _refuse_applied(row: ImportFileRow) -> None:
     """What an applied file said stays as it is: the journal refers to it."""
     if row["state"] == "applied":
         raise Refused.because("file.applied", "This file was brought in already. Upload it again to repeat it.")
+
+
+def _refuse_while_written(tx: Tx, row: ImportFileRow) -> None:
+    """What is being brought in is not changed by somebody who still looks at its columns."""
+    if row["job_id"] and queue.is_open(tx, row["job_id"], "files.apply"):
+        raise Refused.because("file.written", "This file is being brought in just now. Cancel that first.")
 
 
 def plan(run: JobRun) -> None:

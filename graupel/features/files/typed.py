@@ -41,7 +41,10 @@ def read(
         if one.get("column") and at is not None and at < width:
             _add(found, Rule(name, at), one, f"-extra-{place}")
         elif one.get("fixed", "").strip():
-            text = one["fixed"].strip()[: columns.LONGEST_TEXT]
+            text = one["fixed"].strip()
+            if len(text) > columns.LONGEST_TEXT:
+                long = f"A text for all rows has at most {columns.LONGEST_TEXT:,} signs."
+                found.problems.append(Problem("rule.long", long, f"fixed-extra-{place}"))
             _add(found, Rule(name, None, fixed=text), {}, f"-extra-{place}")
     return found
 

@@ -101,3 +101,32 @@ def test_a_column_chosen_once_is_chosen_again_and_an_empty_cell_may_empty(ctx, b
     ]
     kept_price = browser.write(f"/files/{again.id}/plan", {"column_1": "sku", "column_2": "price", "empty_2": "clear"})
     assert "An empty cell can’t empty Price" in kept_price.text
+
+
+def test_a_profile_learns_what_is_mended_and_is_named_no_longer_where_columns_were_changed(ctx, browser):
+    make_product(ctx, "FEL-1", brand="Carrow Mill")
+    file_id = take(ctx, "sku;brand;name\nNEW-1;Carow  Mill;x\n")
+    service.request_plan(ctx, SYSTEM, file_id, service.read(ctx, SYSTEM, file_id).rules, go_live=False)
+    profiles.keep(ctx, SYSTEM, file_id, "Mills")
+    work_off(ctx)
+    service.mend(ctx, SYSTEM, file_id, "brand", "Carow Mill", "Carrow Mill")
+    work_off(ctx)
+    assert service.read(ctx, SYSTEM, file_id).row["makes"] == [], "read so, whatever blanks stand in the cell"
+    again = service.read(ctx, SYSTEM, take(ctx, "sku;brand;name\nNEW-2;Carow Mill;y\n"))
+    assert again.row["profile_id"] == profiles.by_name(ctx, SYSTEM, "Mills")["id"]
+    assert again.rules[1].replaced == (("Carow Mill", "Carrow Mill"),)
+    assert "Read as the profile" in browser.get(f"/files/{again.id}").text
+    browser.write(f"/files/{again.id}/plan", {"column_0": "sku", "column_2": "name"})
+    assert "Read as the profile" not in browser.get(f"/files/{again.id}").text
+
+
+def test_what_is_being_brought_in_is_not_changed_by_who_still_looks_at_its_columns(ctx, browser):
+    file_id = take(ctx, "sku;name\nNEW-1;Wool\n")
+    rules = service.read(ctx, SYSTEM, file_id).rules
+    service.request_plan(ctx, SYSTEM, file_id, rules, go_live=False)
+    work_off(ctx)
+    service.request_apply(ctx, SYSTEM, file_id, leave_out=False)
+    answer = browser.write(f"/files/{file_id}/plan", {"column_0": "sku", "column_1": "short_text"})
+    assert (answer.status_code, "being brought in just now" in answer.text) == (422, True)
+    work_off(ctx)
+    assert set(catalogue(ctx)) == {"NEW-1"}
