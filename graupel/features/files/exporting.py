@@ -206,7 +206,7 @@ def _read(ctx: Context, export_id: int) -> ExportFileRow:
 
 
 def _with_job(ctx: Context, actor: Actor, row: ExportFileRow) -> ExportFile:
-    return ExportFile(row, jobs.read(ctx, actor, row["job_id"]) if row["job_id"] else None)
+    return ExportFile(row, jobs.of(ctx, actor, row["job_id"]))
 
 
 def throw_away(ctx: Context, tx: Tx, before: datetime) -> None:

@@ -93,7 +93,7 @@ def read(ctx: Context, actor: Actor, file_id: int) -> ImportFile:
     """One file. Raises NotFound."""
     actor.require(Role.VIEWER)
     row = _read(ctx, file_id)
-    job = jobs.read(ctx, actor, row["job_id"]) if row["job_id"] else None
+    job = jobs.of(ctx, actor, row["job_id"])
     return ImportFile(file_id, row, matched.columns(ctx, row), job)
 
 

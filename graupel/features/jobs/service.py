@@ -59,6 +59,13 @@ def read(ctx: Context, actor: Actor, job_id: int) -> dict[str, Any]:
     return _shown(row)
 
 
+def of(ctx: Context, actor: Actor, job_id: int | None) -> dict[str, Any] | None:
+    """The job that a record names; None where it names none, or one that was forgotten since."""
+    actor.require(Role.VIEWER)
+    row = ctx.db.run(lambda tx: store.read(tx, job_id)) if job_id else None
+    return _shown(row) if row else None
+
+
 def _shown(row: JobRow) -> dict[str, Any]:
     left = None
     if row["state"] == "running" and row["progress"] and row["progress_of"] > row["progress"]:

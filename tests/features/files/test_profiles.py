@@ -130,3 +130,5 @@ def test_what_is_being_brought_in_is_not_changed_by_who_still_looks_at_its_colum
     assert (answer.status_code, "being brought in just now" in answer.text) == (422, True)
     work_off(ctx)
     assert set(catalogue(ctx)) == {"NEW-1"}
+    ctx.db.run(lambda tx: tx.run("DELETE FROM job"))
+    assert "Brought in." in browser.get(f"/files/{file_id}").text, "what its jobs were is forgotten some day"
