@@ -65,6 +65,9 @@ def looked_at(ctx: Context, path: Path, wanted: Shape | None) -> dict[str, Any]:
     found = reading.find(path, folder, guessing.known_headers, wanted)
     shape = _as_wanted(found.shape, wanted) if wanted else found.shape
     table = reading.table(path, folder, shape)
+    if not table.headers:
+        said = f"There is no row in line {shape.header} or below. Say on which line the headers stand."
+        raise Refused.because("file.header", said, "header")
     rows = [row.cells for row in islice(table.rows, LOOKED_AT_ROWS)]
     profile = ctx.db.run(lambda tx: _profile(tx, table.headers))
     rules, guessed = _by_profile(profile, table.headers) if profile else _guessed(ctx, table.headers, rows)

@@ -520,6 +520,9 @@ def test_encoding_and_delimiter_can_be_chosen(ctx, browser):
     assert "Grüß;e" in page
     assert "DOS, Western Europe" in page
     assert browser.post(f"/files/{file_id}/shape", data={**form, "encoding": "martian"}).status_code == 422
+    beyond = browser.post(f"/files/{file_id}/shape", data={**form, "header": "99"})
+    assert (beyond.status_code, "no row in line 99" in beyond.text) == (422, True)
+    assert "DOS, Western Europe" in browser.get(f"/files/{file_id}").text, "it stays as it was read"
 
 
 def test_what_a_spreadsheet_would_run_goes_out_harmless_and_comes_back_as_it_was(ctx, tmp_path):
