@@ -9,12 +9,10 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import columns as rules_of
 from graupel.core import guessing, imports, product_fields, showing
-from graupel.core.columns import Empty, Rule
+from graupel.core.columns import Rule
 from graupel.core.errors import Refused
 from graupel.core.guessing import Guess
 from graupel.core.imports import COLUMNS
-from graupel.core.problems import Problem
-from graupel.core.records import FieldKind
 from graupel.features.files.rows import HabitRow, ImportFileRow
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
@@ -22,10 +20,6 @@ from graupel.tables.shapes import Shape
 SAMPLE_VALUES = 3
 LOOKED_AT_ROWS = 200
 LONGEST_HEADER = 120
-#: Fields that no empty cell empties: without them goods are not there, or not sold.
-KEPT = ("sku", "name", "price", "category", "stock")
-#: Kinds of field that can be put together from several columns.
-JOINS = (FieldKind.LINE, FieldKind.LINES, FieldKind.RICH, FieldKind.REF)
 
 
 @dataclass(frozen=True)
@@ -97,36 +91,6 @@ def understood(rule: Rule, value: str, currency: str) -> Understood:
     return Understood(
         value, becomes=str(read) if rule.field in ("sku", *imports.REFS) else showing.show(field.kind, read)
     )
-
-
-def unfit(rules: Sequence[Rule]) -> list[Problem]:
-    """Why nothing could be brought in by these, if nothing could."""
-    fields = {rule.field for rule in rules}
-    if "sku" not in fields:
-        said = "Say which column holds the SKU: it tells which product a row means."
-        return [Problem("columns.no_sku", said)]
-    if kept := sorted({rule.field for rule in rules if rule.empty is Empty.CLEAR} & set(KEPT)):
-        label = COLUMNS[kept[0]].label
-        return [Problem("columns.kept", f"An empty cell can’t empty {label}: goods can’t do without it.")]
-    for name in sorted(fields):
-        if sum(rule.field == name for rule in rules) > 1 and COLUMNS[name].kind not in JOINS:
-            said = f"Two columns are matched to {COLUMNS[name].label}. Leave one of them out."
-            return [Problem("columns.twice", said)]
-    if len(fields) < 2:
-        return [Problem("columns.only_sku", "Match at least one column beside the SKU, or nothing can change.")]
-    return []
-
-
-def beside_none(rules: Sequence[Rule]) -> list[Rule]:
-    """The rules that stand beside no column: one text for all rows, and what more is taken from a column."""
-    seen: set[int] = set()
-    found = []
-    for rule in rules:
-        if rule.column is None or rule.column in seen:
-            found.append(rule)
-        else:
-            seen.add(rule.column)
-    return found
 
 
 def rule_of(guess: Guess, habit: HabitRow | None) -> Rule:

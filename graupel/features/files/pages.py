@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.context import Context
-from graupel.core import columns, guessing
+from graupel.core import columns, guessing, matching
 from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
@@ -17,7 +17,7 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, matched, profiles, service, typed
+from graupel.features.files import counted, profiles, service, typed
 from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
@@ -27,8 +27,6 @@ from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
-#: Fields whose numbers may lack a unit.
-WITH_UNIT = {"weight_g": ("g", "kg", "mg", "oz", "lb")}
 
 
 @router.get("/files")
@@ -75,7 +73,7 @@ def _taken(ctx: Context, signed: Identity, form: Uploaded) -> int:
 def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
     """The dry run with the columns as guessed; where they do not tell enough the page asks for them."""
     file = service.read(ctx, signed.actor, file_id)
-    if not matched.unfit(file.rules):
+    if not matching.unfit(file.rules):
         live, shown = bool(file.row["go_live"]), bool(file.row["show_new"])
         by = file.row["profile_id"]
         service.request_plan(ctx, signed.actor, file_id, file.rules, go_live=live, show_new=shown, profile_id=by)
@@ -103,7 +101,7 @@ def _show(
     shown = asked.show if step == "planned" else "moved"
     rows = service.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0) if is_listed else None
     done = file.row["change_set_id"] if step == "applied" else None
-    unfit = matched.unfit(file.rules) if step == "matching" else []
+    unfit = matching.unfit(file.rules) if step == "matching" else []
     return page(
         request,
         "files/file.html",
@@ -120,7 +118,7 @@ def _show(
         result=history.read(ctx, signed.actor, done) if done else None,
         counts_at=counted.shown(ctx, file.row),
         profiles=profiles.list_all(ctx, signed.actor),
-        mendable=service.mendable(file.row) if step == "planned" else (),
+        mendable=matching.mendable(file.row["rules"], file.row["makes"] or []) if step == "planned" else (),
         may_edit=signed.actor.may(Role.EDITOR),
         **_choices(file),
     )
@@ -135,13 +133,13 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "kinds": KINDS,
         "numbers": columns.NUMBERS,
         "day": FieldKind.DAY,
-        "kept": matched.KEPT,
-        "with_unit": WITH_UNIT,
+        "kept": matching.KEPT,
+        "with_unit": matching.UNITS,
         "pairs": lambda names: [(name, name) for name in names],
         "said_of": columns.said,
         "why": guessing.WHY,
         "show_replaced": columns.show_replaced,
-        "extra": matched.beside_none(file.rules),
+        "extra": matching.beside_none(file.rules),
         "unmatched": [one for one in file.columns if not one.rules],
     }
 

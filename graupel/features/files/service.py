@@ -9,10 +9,11 @@ from typing import Any, BinaryIO
 
 from graupel.context import Context
 from graupel.core import columns
+from graupel.core import matching
 from graupel.core.cells import harmless
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import CATEGORY_SEPARATOR, Action
+from graupel.core.imports import Action
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
@@ -143,7 +144,7 @@ def request_plan(
     Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
-    if problems := matched.unfit(rules):
+    if problems := matching.unfit(rules):
         raise Refused(problems)
 
     def work(tx: Tx) -> int:
@@ -165,23 +166,12 @@ def request_plan(
     return ctx.db.run(work)
 
 
-def mendable(row: ImportFileRow) -> set[str]:
-    """Which of the names that a file would make can be read as others by one press: those that are whole cells."""
-    fields = [one["field"] for one in row["rules"]]
-    made = [(name, kind) for name, _, kind in row["makes"] or [] if fields.count(kind) == 1]
-    return {
-        name
-        for name, kind in made
-        if kind == "brand" or not any(other.startswith(f"{name}{CATEGORY_SEPARATOR}") for other, _ in made)
-    }
-
-
 def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str) -> int:
     """Read a name that the file would make as one that is there, in all rows and in the next files with this column;
     makes the dry run anew and returns the job's id. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
     row = _read(ctx, file_id)
-    if was not in mendable(row) or not now.strip():
+    if was not in matching.mendable(row["rules"], row["makes"] or []) or not now.strip():
         raise Refused.because("mend.none", "This name does not stand in the file any more. Load the page again.")
     rules = [Rule.of(one) for one in row["rules"]]
     rules = [columns.mended(rule, was, now.strip()) if rule.field == kind else rule for rule in rules]
@@ -238,11 +228,11 @@ def plan(run: JobRun) -> None:
         if row["job_id"] != run.job_id:  # the columns were changed meanwhile, and another dry run was asked for
             run.finish(tx, "Made anew with other columns.")
             return
-        matching = Matching.of(Rule.of(one) for one in row["rules"])
+        chosen = Matching.of(Rule.of(one) for one in row["rules"])
         table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
         currency = run.ctx.settings.currency
-        rows = lines.read(row, table, matching, currency, lambda done: run.progress("Reading", min(done, total), total))
-        batch.load(tx, row["id"], rows, matching.rules)
+        rows = lines.read(row, table, chosen, currency, lambda done: run.progress("Reading", min(done, total), total))
+        batch.load(tx, row["id"], rows, chosen.rules)
         run.progress("Comparing", total, total)
         batch.plan(
             tx,
@@ -250,7 +240,7 @@ def plan(run: JobRun) -> None:
             run.ctx.settings.language,
             live=bool(row["go_live"]),
             as_of=row["counts_at"],
-            of=batch.spoken(matching.rules, matching.cleared),
+            of=batch.spoken(chosen.rules, chosen.cleared),
         )
         made = planned.new_words(tx, row["id"])
         counts = planned.counts(tx, row["id"])
@@ -354,7 +344,7 @@ def apply(run: JobRun) -> None:
         row = _locked(tx, int(run.payload["file_id"]))
         if row["state"] != "planned":
             raise Refused.because("file.not_planned", "This file was brought in already, or has no dry run.")
-        counts, matching = row["counts"] or {}, Matching.of(Rule.of(one) for one in row["rules"])
+        counts, chosen = row["counts"] or {}, Matching.of(Rule.of(one) for one in row["rules"])
         status = Status.LIVE if row["go_live"] else Status.DRAFT
         with history.change_set(tx, run.actor, "files.apply", f"File brought in: {row['name']}") as recorder:
             applying.apply(
@@ -366,7 +356,7 @@ def apply(run: JobRun) -> None:
                 progress=run.progress,
                 hide_new=not row["show_new"],
                 as_of=row["counts_at"],
-                of=batch.spoken(matching.rules, matching.cleared),
+                of=batch.spoken(chosen.rules, chosen.cleared),
             )
         counts |= planned.counts(tx, row["id"])
         moved = counts.get("moved", 0)
