@@ -8,8 +8,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from graupel.context import Context
-from graupel.core import columns
-from graupel.core import matching
+from graupel.core import columns, matching
 from graupel.core.cells import harmless
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
