@@ -10,7 +10,7 @@ from rapidfuzz import fuzz, process
 
 from graupel.core import countries
 from graupel.core.errors import Refused
-from graupel.core.imports import COLUMNS
+from graupel.core.file_columns import COLUMNS, DECLARED, Known
 
 #: From here on a header is taken for one that is much like it, of 100.
 GOOD_GUESS = 86
@@ -56,21 +56,22 @@ def guess(
     values: Sequence[Sequence[str]] = (),
     before: Mapping[str, str] | None = None,
     skus: Callable[[Sequence[str]], float] | None = None,
+    columns: Known = DECLARED,
 ) -> list[Guess]:
     """The field that each column most likely holds, in the order of columns; no field is given twice.
 
     ``values``: the first ones of each column; ``before``: by plain header the field that was chosen last time, "" where
-    it was left out; ``skus``: of some values, which share are SKUs that are there. The surest is taken first, so an
-    exact header wins over a like one, and any header over values.
+    it was left out; ``skus``: of some values, which share are SKUs that are there; ``columns``: what columns can go to.
+    The surest is taken first, so an exact header wins over a like one, and any header over values.
     """
     scored = []
     for index, header in enumerate(headers):
         known = (before or {}).get(plain(header))
         if known is not None:
-            if known in COLUMNS:
+            if known in columns.fields:
                 scored.append(Guess(known, index, Why.BEFORE, 101))
             continue  # what was left out last time is not guessed at
-        found = _by_header(header, index)
+        found = _by_header(header, index, columns)
         scored += found or _by_values(values[index] if index < len(values) else (), index, skus)
     taken: dict[int, Guess] = {}
     for one in sorted(scored, key=lambda one: (-one.sure, one.column)):
@@ -93,14 +94,14 @@ def _exact() -> Mapping[str, tuple[str, ...]]:
     return found
 
 
-def _by_header(header: str, index: int) -> list[Guess]:
+def _by_header(header: str, index: int, columns: Known) -> list[Guess]:
     whole = plain(header)
     if not whole:
         return []
     last = plain(re.split(r"[./]", header.strip())[-1])  # of a path, such as offer/price, its end counts a little less
     found = []
-    for name, column in COLUMNS.items():
-        headers = column.file.headers if column.file else ()
+    for name, column in columns.fields.items():
+        headers = [plain(one) for one in column.file.headers] if column.file else []
         best = process.extractOne(whole, headers, scorer=fuzz.ratio)
         sure = best[1] if best else 0.0
         if last != whole and last in headers:

@@ -8,28 +8,17 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
-from graupel.core import changes, identifiers, kits, ordering, product_fields, richtext
+from graupel.core import changes, file_facts, identifiers, kits, ordering, product_fields, richtext
 from graupel.core.columns import Matching, Rule, text_of
-from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.errors import Refused
+from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARED_FIELDS, Known
+from graupel.core.file_facts import NewChoices
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, lacks_for_live
-from graupel.core.records import Field, FieldKind
 
 CATEGORY_SEPARATOR = " > "
 CATEGORY_DEPTH = 8
 CATEGORY_NAME_LENGTH = 120
-
-
-def _name(field: Field) -> str:
-    """What a field is called in a row: a category stands there by its path, all others as they are kept."""
-    return field.name.removesuffix("_id")
-
-
-#: The fields that a file may bring: the SKU, by which a row finds its variant, before all others.
-COLUMNS: dict[str, Field] = {
-    _name(field): field for field in sorted(IN_FILES.values(), key=lambda one: (one.name != "sku", one.name != "name"))
-}
 
 
 class Action(StrEnum):
@@ -45,9 +34,9 @@ class Action(StrEnum):
 class FileRow:
     """A row as read: what its cells say by field, the line it began on, and why it is refused.
 
-    ``values``: under the names of COLUMNS, but the SKU; a field that is not there is not spoken of, one that is None is
-    emptied. ``odd``: what is
-    worth a look, as in ODD.
+    ``sku``: "" where the row speaks of a product alone, which it names by its code. ``values``: under the names of
+    columns, but the SKU; a field that is not there is not spoken of, one that is None is emptied, and attributes have
+    Facts. ``odd``: what is worth a look, as in ODD.
     """
 
     line: int
@@ -61,6 +50,7 @@ class FileRow:
 ODD = {
     "jump": "far from what it was",
     "pictures": "Pictures from elsewhere are left out: take them into the library",
+    "no_sku": "What it says of a variant alone is left out, for it has no SKU",
 }
 #: By how many times more or less than before a value must become to be told.
 JUMPS = {"price": 3, "weight_g": 10}
@@ -89,10 +79,12 @@ _KEPT_VALUES = 20_000
 class _ColumnReader:
     """Reads what rows say of one field. A value that repeats is read once; where hardly any does, none is kept."""
 
-    def __init__(self, name: str, rules: Sequence[Rule], currency: str, *, cleared: bool) -> None:
+    def __init__(
+        self, name: str, rules: Sequence[Rule], known: Known, read: Callable[[str], Any], *, cleared: bool
+    ) -> None:
         self.name, self._rules, self._cleared = name, rules, cleared
-        self._kind = COLUMNS[name].kind
-        self._readers = product_fields.readers(currency)
+        self._kind = known.fields[name].kind
+        self._reads = read
         self._columns = [rule.column for rule in rules if rule.column is not None]
         self._only = self._columns[0] if len(self._columns) == 1 else None
         self._kept: dict[Any, _Said] | None = {}
@@ -127,7 +119,7 @@ class _ColumnReader:
             text = text_of(self._rules, cells, self._kind)
             if text or name == "sku":
                 odd = name == "description" and "<" in text and richtext.outside_pictures(text)
-                return read_cell(self._readers, name, text), (), "pictures" if odd else ""
+                return self._reads(text), (), "pictures" if odd else ""
         except Refused as refusal:
             problems = tuple(problem.at(field=name) for problem in refusal.problems)
             return (text[: identifiers.SKU_LENGTH] if name == "sku" else _NOTHING), problems, ""
@@ -141,12 +133,18 @@ class RowReader:
     makes its row refused; all problems of a row are collected.
     """
 
-    def __init__(self, matching: Matching, currency: str) -> None:
+    def __init__(
+        self, matching: Matching, currency: str, known: Known = DECLARED, new: NewChoices | None = None
+    ) -> None:
+        """``new`` is told of the choices that the file would make."""
+        new = new or NewChoices()
         self._columns = [
-            _ColumnReader(name, rules, currency, cleared=name in matching.cleared)
+            _ColumnReader(name, rules, known, cell_reader(known, name, currency, new), cleared=name in matching.cleared)
             for name, rules in matching.rules.items()
+            if name in known.fields
         ]
         self._is_ordering = not set(ordering.FIELDS).isdisjoint(matching.rules)
+        self._is_coded = "code" in matching.rules
 
     def read(self, cells: Sequence[str], line: int) -> FileRow:
         """What one row says."""
@@ -163,14 +161,34 @@ class RowReader:
                 odd = (*odd, strange)
         if self._is_ordering:
             problems += [problem.at(row=line) for problem in ordering.problems(values)]
+        if not values.get("sku") and not values.get("code") and not problems:
+            problems.append(Problem("row.nameless", "This row names no SKU and no product code.", "sku", line))
+        if self._is_coded and values.get("code") and not values.get("sku"):
+            problems = [problem for problem in problems if problem.code != "sku.missing"]
+            left_out = [name for name in VARIANT_ALONE if values.pop(name, None) is not None]
+            odd = (*odd, "no_sku") if left_out else odd
         return FileRow(line, values.pop("sku", ""), values, tuple(problems), odd)
 
 
-def read_cell(readers: Mapping[str, Callable[[Any], Any]], name: str, text: str) -> Any:
-    """What the text of a cell says of a field. Raises Refused."""
+#: What a row without a SKU can't say: it is no product's, and no variant inherits it.
+VARIANT_ALONE = ("gtin", "stock")
+
+
+def cell_reader(known: Known, name: str, currency: str, new: NewChoices) -> Callable[[str], Any]:
+    """What reads the text of a cell of a column; it raises Refused."""
+    if attribute := known.attributes.get(name):
+        return file_facts.reader(attribute, new)
     if name == "sku":
-        return identifiers.parse_sku(text)
-    return parse_category_path(text) if name == "category" else readers[name](text)
+        return identifiers.parse_sku
+    if name == "category":
+        return parse_category_path
+    if name in REFS and name != "brand":
+        return lambda text: product_fields.one_line(text, REF_LENGTH, COLUMNS[name].label, name)
+    return product_fields.readers(currency)[name]
+
+
+#: The longest name of a record that a row refers to.
+REF_LENGTH = 120
 
 
 @lru_cache(4096)  # a file says the same few paths many times
@@ -199,19 +217,12 @@ class RowPlan:
     problems: tuple[Problem, ...] = ()
 
 
-#: The fields a row can change, and those of them that all variants of a product share.
-ROW_FIELDS = tuple(name for name in COLUMNS if name != "sku")
-#: Those that name another record: what a row says is its name or path, what is kept its id.
-REFS = tuple(name for name, field in COLUMNS.items() if field.kind is FieldKind.REF)
-SHARED_FIELDS = tuple(_name(field) for field in PRODUCT.fields if field.file)
-
-
 def shared_field_problem(line: int) -> Problem:
     """Why a row of one variant can't change what all variants share."""
     return Problem(
         "variant.shared",
-        "This SKU is one of several variants. Name, brand, category, texts and delivery belong to all of them: leave "
-        "these cells empty, and change them at the product.",
+        "This SKU is one of several variants. Name, brand, category, texts and delivery belong to all of them: say the "
+        "product code too, or leave these cells empty and change them at the product.",
         "name",
         line,
     )

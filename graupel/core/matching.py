@@ -4,30 +4,30 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from graupel.core.columns import Empty, Rule
-from graupel.core.imports import CATEGORY_SEPARATOR, COLUMNS
+from graupel.core.file_columns import DECLARED, Known
+from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 
 #: Fields that no empty cell empties: without them goods are not there, or not sold.
-KEPT = ("sku", "name", "price", "category", "stock")
+KEPT = ("sku", "code", "name", "price", "category", "stock")
 #: Kinds of field that can be put together from several columns.
 JOINS = (FieldKind.LINE, FieldKind.LINES, FieldKind.RICH, FieldKind.REF)
-#: Fields whose numbers may lack a unit, and the units that can be said for a column.
-UNITS: Mapping[str, tuple[str, ...]] = {"weight_g": ("g", "kg", "mg", "oz", "lb")}
 
 
-def unfit(rules: Sequence[Rule]) -> list[Problem]:
-    """Why nothing could be brought in by these, if nothing could."""
+def unfit(rules: Sequence[Rule], known: Known = DECLARED) -> list[Problem]:
+    """Why nothing could be brought in by these, if nothing could. ``known``: what columns can go to."""
     fields = {rule.field for rule in rules}
-    if "sku" not in fields:
+    if not fields & {"sku", "code"}:
         said = "Say which column holds the SKU: it tells which product a row means."
         return [Problem("columns.no_sku", said)]
     if kept := sorted({rule.field for rule in rules if rule.empty is Empty.CLEAR} & set(KEPT)):
-        label = COLUMNS[kept[0]].label
+        label = known.fields[kept[0]].label
         return [Problem("columns.kept", f"An empty cell can’t empty {label}: goods can’t do without it.")]
     for name in sorted(fields):
-        if sum(rule.field == name for rule in rules) > 1 and COLUMNS[name].kind not in JOINS:
-            said = f"Two columns are matched to {COLUMNS[name].label}. Leave one of them out."
+        field = known.fields.get(name)
+        if field and sum(rule.field == name for rule in rules) > 1 and field.kind not in JOINS:
+            said = f"Two columns are matched to {field.label}. Leave one of them out."
             return [Problem("columns.twice", said)]
     if len(fields) < 2:
         return [Problem("columns.only_sku", "Match at least one column beside the SKU, or nothing can change.")]
@@ -56,5 +56,5 @@ def mendable(rules: Sequence[Mapping[str, Any]], makes: Iterable[Sequence[Any]])
     return {
         name
         for name, kind in made
-        if kind == "brand" or not any(other.startswith(f"{name}{CATEGORY_SEPARATOR}") for other, _ in made)
+        if kind != "category" or not any(other.startswith(f"{name}{CATEGORY_SEPARATOR}") for other, _ in made)
     }

@@ -68,11 +68,6 @@ class Column:
     linked: tuple[str, ...] = ()
     beside: Mapping[str, str] | None = None
 
-    @property
-    def key(self) -> str:
-        """As a name in JSON and XML."""
-        return self.header.replace(" ", "_")
-
 
 @dataclass
 class Written:
@@ -197,15 +192,25 @@ _NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
 # --- JSON and XML --------------------------------------------------------------------------------------------
 
 
+def _keys(columns: Sequence[Column]) -> list[str]:
+    """The headers as names in JSON and XML, each once."""
+    found: list[str] = []
+    for column in columns:
+        plain = re.sub(r"[^\w]+", "_", column.header).strip("_") or "column"
+        name = f"_{plain}" if plain[0].isdigit() else plain
+        found.append(name if name not in found else f"{name}_{len(found) + 1}")
+    return found
+
+
 def _lines(file: IO[bytes], columns: Sequence[Column], rows: Rows, done: Written) -> None:
-    keys = [column.key for column in columns]
+    keys = _keys(columns)
     for row in rows:
         said = {key: cell for key, cell in zip(keys, row, strict=True) if cell}
         file.write(json.dumps(said, ensure_ascii=False).encode() + b"\n")
 
 
 def _xml(file: IO[bytes], columns: Sequence[Column], rows: Rows, done: Written) -> None:
-    keys = [column.key for column in columns]
+    keys = _keys(columns)
     file.write(b'<?xml version="1.0" encoding="UTF-8"?>\n<goods>\n')
     for row in rows:
         said = "".join(f"<{key}>{escape(_marked(cell))}</{key}>" for key, cell in zip(keys, row, strict=True) if cell)

@@ -21,8 +21,31 @@ PRODUCT = Record(
     "Product",
     "p",
     (
-        Field("code", "Product code", FieldKind.CODE),
-        ref("type_id", "Type", "type", optional=True, use="products"),
+        Field(
+            "code",
+            "Product code",
+            FieldKind.CODE,
+            file=InFile(
+                "rows with the same code are variants of one product; a row without SKU speaks of the product alone",
+                (
+                    "product code",
+                    "style number",
+                    "style code",
+                    "parent sku",
+                    "parent code",
+                    "produktcode",
+                    "modellnummer",
+                ),
+            ),
+        ),
+        ref(
+            "type_id",
+            "Type",
+            "type",
+            optional=True,
+            use="products",
+            file=InFile("the name of a product type that is there", ("product type", "produkttyp", "produktart")),
+        ),
         _words(
             "name",
             "Name",
@@ -72,7 +95,13 @@ PRODUCT = Record(
         Field("cost", "Cost", FieldKind.MONEY),
         Field("buyer_raises", "Buyers may pay more", FieldKind.SWITCH, empty=0),
         Field("suggested_price", "Suggested price", FieldKind.MONEY),
-        ref("tax_class_id", "Tax class", "tax_class", optional=True),
+        ref(
+            "tax_class_id",
+            "Tax class",
+            "tax_class",
+            optional=True,
+            file=InFile("the name of a tax class that is there", ("tax class", "vat class", "steuerklasse")),
+        ),
         Field("contents", "Contents", FieldKind.CODE, many=True),
         Field("priced_per", "Price told per", FieldKind.CODE, empty=""),
         Field("weight_g", "Weight", FieldKind.WEIGHT),

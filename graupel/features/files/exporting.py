@@ -10,8 +10,10 @@ from urllib.parse import parse_qs
 from zoneinfo import ZoneInfo
 
 from graupel.context import Context
+from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import COLUMNS
+from graupel.core.file_columns import COLUMNS, Known
+from graupel.core.file_facts import show_in_file
 from graupel.core.quantities import format_money, format_weight
 from graupel.core.records import Field, FieldKind
 from graupel.core.roles import Actor, Role
@@ -19,12 +21,11 @@ from graupel.core.showing import plural
 from graupel.core.stock import show
 from graupel.core.tables import TableState
 from graupel.db import Tx
-from graupel.features.categories import service as categories
-from graupel.features.files import store
+from graupel.features.files import known, store
 from graupel.features.files.rows import ExportFileRow
 from graupel.features.jobs import service as jobs
-from graupel.features.products import table, table_store
-from graupel.features.vocabulary import service as vocabulary
+from graupel.features.products import named, table
+from graupel.features.products import out as out_rows
 from graupel.jobs import JobRequest, JobRun, enqueue
 from graupel.tables import writing
 from graupel.tables.writing import Column, Out, Written
@@ -71,15 +72,13 @@ class ExportFile:
         return f"{self.row['name']}.{self.row['format']}"
 
 
-def columns(fields: Sequence[str], currency: str) -> list[Column]:
+def columns(fields: Sequence[str], currency: str, there: Known) -> list[Column]:
     """The columns of a file that goes out, its status last."""
     found = []
     for name in fields:
-        field = COLUMNS[name]
         path, beside = _LINKED.get(name, ((), {}))
         beside = {**beside, "priceCurrency": currency} if name == "price" else beside
-        header = field.file.headers[0] if field.file else name
-        found.append(Column(header, field.kind in _NUMBERS, path, beside))
+        found.append(Column(there.header(name), there.fields[name].kind in _NUMBERS, path, beside))
     return [*found, Column(STATUS)]
 
 
@@ -98,12 +97,22 @@ def _writer(column: Field, called: Called, out: Out) -> Callable[[Any], str]:
     return str
 
 
-def _rows(found: Any, fields: Sequence[str], called: Called, out: Out) -> Iterator[list[str]]:
-    known = [(COLUMNS[name].name, _writer(COLUMNS[name], called, out)) for name in fields]
+def _rows(found: Any, fields: Sequence[str], called: Called, out: Out, there: Known) -> Iterator[list[str]]:
+    writers = [
+        (name, _fact_writer(attribute))
+        if (attribute := there.attributes.get(name))
+        else (COLUMNS[name].name, _writer(COLUMNS[name], called, out))
+        for name in fields
+    ]
     for row in found:
-        cells = ["" if (value := row[name]) is None else write(value) for name, write in known]
+        cells = ["" if (value := row[name]) is None else write(value) for name, write in writers]
         cells.append(row["status"])
         yield cells
+
+
+def _fact_writer(attribute: Attribute) -> Callable[[Fact], str]:
+    """How a value of an attribute is written; each is worked out once."""
+    return lru_cache(20_000)(lambda fact: show_in_file(attribute, fact))
 
 
 def export(
@@ -111,22 +120,25 @@ def export(
     actor: Actor,
     path: Path,
     out: Out = Out.CSV,
-    fields: Sequence[str] = tuple(COLUMNS),
+    fields: Sequence[str] = (),
     query: str | None = None,
     run: JobRun | None = None,
 ) -> Written:
     """Write the variants of the catalogue, or of the goods that a view's address shows, one a row.
 
-    Raises Refused, NoRoom.
+    ``fields``: names of columns, without any all of them. Raises Refused, NoRoom.
     """
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> Written:
-        called: Called = {"category_id": categories.load(tx).path, "brand_id": vocabulary.brand_names(tx).get}
+        called: Called = {f"{kind}_id": find for kind, find in named.called(tx).items()}
         ids = None if query is None else table.matching(ctx, tx, TableState.read(parse_qs(query)))
-        found = table_store.export_rows(tx, ctx.settings.language, ids)
-        rows = _rows(_told(found, run), fields, called, out)
-        return writing.write(path, out, columns(fields, ctx.settings.currency), rows)
+        there = known.load(tx)
+        chosen = [name for name in there.fields if name in fields or not fields]
+        asked = [there.attributes[name].id for name in chosen if name in there.attributes]
+        found = out_rows.export_rows(tx, ctx.settings.language, ids, asked)
+        rows = _rows(_told(found, run), chosen, called, out, there)
+        return writing.write(path, out, columns(chosen, ctx.settings.currency, there), rows)
 
     return ctx.db.run(work)
 
@@ -144,14 +156,14 @@ def _told(rows: Any, run: JobRun | None) -> Iterator[Any]:
 def request(ctx: Context, actor: Actor, out: Out, fields: Sequence[str], query: str | None) -> int:
     """Write a file in the background; returns its id. Raises Refused."""
     actor.require(Role.VIEWER)
-    known = [name for name in COLUMNS if name in fields or name == "sku"]
-    if len(known) < 2:
+    chosen = [name for name in known.current(ctx).fields if name in fields or name == "sku"]
+    if len(chosen) < 2:
         raise Refused.because("export.columns", "Choose at least one column beside the SKU.", "fields")
 
     def work(tx: Tx) -> int:
         local = ctx.now(tx).astimezone(ZoneInfo(ctx.settings.time_zone))
         name = f"{'goods' if query else 'catalogue'}-{local:%Y-%m-%d-%H%M}"
-        values = {"name": name, "format": str(out), "fields": known, "query": query}
+        values = {"name": name, "format": str(out), "fields": chosen, "query": query}
         file_id = store.insert_export(tx, actor, values)
         asked = JobRequest("files.export", f"Take out {name}.{out}", {"export_id": file_id}, "/files#out")
         store.change_export(tx, file_id, job_id=enqueue(tx, actor, asked))

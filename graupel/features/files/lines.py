@@ -3,8 +3,7 @@
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from graupel.core import encodings, imports
-from graupel.core.columns import Matching
+from graupel.core import encodings
 from graupel.core.errors import Refused
 from graupel.core.imports import FileRow, RowReader
 from graupel.core.problems import Problem
@@ -22,11 +21,9 @@ def count(path: Path) -> int:
         return sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 20), b""))
 
 
-def read(
-    row: ImportFileRow, table: Table, matching: Matching, currency: str, report: Callable[[int], None]
-) -> Iterator[FileRow]:
+def read(row: ImportFileRow, table: Table, reader: RowReader, report: Callable[[int], None]) -> Iterator[FileRow]:
     """The rows of a file as they were matched; ``report`` is told now and then how far it is. Raises Refused."""
-    width, reader = len(row["headers"]), imports.RowReader(matching, currency)
+    width = len(row["headers"])
     wanted = None if row["only_lines"] is None else set(row["only_lines"])
     for number, raw in enumerate(table.rows):
         if wanted is not None and raw.line not in wanted:

@@ -1,18 +1,19 @@
 """The columns of a file: what stands in them, which field each goes to, and how that would be understood."""
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
 from typing import Any
 
 from graupel.context import Context
+from graupel.core import attributes, guessing, imports, showing
 from graupel.core import columns as rules_of
-from graupel.core import guessing, imports, product_fields, showing
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
+from graupel.core.file_columns import REFS, Known
+from graupel.core.file_facts import NewChoices
 from graupel.core.guessing import Guess
-from graupel.core.imports import COLUMNS
 from graupel.features.files.rows import HabitRow, ImportFileRow
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
@@ -48,7 +49,7 @@ class FileColumn:
         return self.rules[0] if self.rules else Rule("", self.index)
 
 
-def columns(ctx: Context, row: ImportFileRow) -> list[FileColumn]:
+def columns(ctx: Context, row: ImportFileRow, known: Known) -> list[FileColumn]:
     """The columns of a file as they are matched."""
     path = ctx.folder("uploads") / row["sha256"]
     table = reading.table(path, ctx.folder("uploads"), Shape.of(row["shape"]))
@@ -59,8 +60,8 @@ def columns(ctx: Context, row: ImportFileRow) -> list[FileColumn]:
     matching = [Rule.of(one) for one in row["rules"]]
     found: list[FileColumn] = []
     for index, header in enumerate(row["headers"]):
-        mine = [rule for rule in matching if rule.column == index]
-        samples = _understood(mine[:1], first_values(first, index)[:SAMPLE_VALUES], index, ctx.settings.currency)
+        mine = [rule for rule in matching if rule.column == index and rule.field in known.fields]
+        samples = _understood(mine[:1], first_values(first, index)[:SAMPLE_VALUES], ctx.settings.currency, known)
         joins = bool(mine) and any(mine[0].field == one.rule.field for one in found)
         found.append(FileColumn(index, header or f"column {index + 1}", samples, mine, joins))
     return found
@@ -72,25 +73,27 @@ def first_values(rows: Sequence[Sequence[str]], index: int) -> list[str]:
     return list(dict.fromkeys(value for value in values if value))
 
 
-def _understood(rules: Sequence[Rule], values: Sequence[str], index: int, currency: str) -> list[Understood]:
+def _understood(rules: Sequence[Rule], values: Sequence[str], currency: str, known: Known) -> list[Understood]:
     if not rules:
         return [Understood(value) for value in values]
-    return [understood(replace(rules[0], column=0), value, currency) for value in values]
+    read = imports.cell_reader(known, rules[0].field, currency, NewChoices())
+    return [_one_understood(replace(rules[0], column=0), value, read, known) for value in values]
 
 
-def understood(rule: Rule, value: str, currency: str) -> Understood:
+def _one_understood(rule: Rule, value: str, read: Callable[[str], Any], known: Known) -> Understood:
     """How one value would be read."""
-    field = COLUMNS[rule.field]
+    kind = known.fields[rule.field].kind
     try:
-        text = rules_of.text_of([rule], [value], field.kind)
+        text = rules_of.text_of([rule], [value], kind)
         if not text:
             return Understood(value)
-        read = imports.read_cell(product_fields.readers(currency), rule.field, text)
+        found = read(text)
     except Refused as refusal:
         return Understood(value, problem=refusal.problems[0].message)
-    return Understood(
-        value, becomes=str(read) if rule.field in ("sku", *imports.REFS) else showing.show(field.kind, read)
-    )
+    if attribute := known.attributes.get(rule.field):
+        shown = text if attribute.has_choices else attributes.show_fact(attribute, found)
+        return Understood(value, becomes=shown)
+    return Understood(value, becomes=str(found) if rule.field in ("sku", *REFS) else showing.show(kind, found))
 
 
 def rule_of(guess: Guess, habit: HabitRow | None) -> Rule:

@@ -5,9 +5,8 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 
 from graupel.context import Context
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import COLUMNS
 from graupel.core.roles import Identity
-from graupel.features.files import exporting
+from graupel.features.files import exporting, known
 from graupel.features.files.schemas import Asked, TakenOut
 from graupel.tables.writing import MEDIA_TYPES, OUTS, Out
 from graupel.web.frame import page
@@ -31,7 +30,7 @@ def _page(
     problem: str = "",
     typed: TakenOut | None = None,
 ) -> Response:
-    found = exporting.newest(ctx, signed.actor)
+    found, there = exporting.newest(ctx, signed.actor), known.current(ctx).fields
     return page(
         request,
         "files/out.html",
@@ -40,8 +39,8 @@ def _page(
         query=query,
         count=exporting.counted(ctx, signed.actor, query),
         outs=OUTS,
-        columns=COLUMNS,
-        chosen=typed.fields if typed else list(COLUMNS),
+        columns=there,
+        chosen=typed.fields if typed else list(there),
         form=typed.form if typed else Out.CSV,
         found=found,
         running=any(one.job and one.job["is_open"] for one in found),

@@ -12,12 +12,12 @@ from graupel.core import columns, guessing, matching
 from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
-from graupel.core.imports import COLUMNS
+from graupel.core.file_columns import COLUMNS
 from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, profiles, service, typed
+from graupel.features.files import counted, known, profiles, service, typed
 from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
@@ -44,7 +44,7 @@ def _index(request: Request, ctx: Context, signed: Identity, problem: str = "", 
         files=service.list_files(ctx, signed.actor),
         profiles=profiles.list_all(ctx, signed.actor),
         problem=problem,
-        columns=COLUMNS,
+        columns=known.current(ctx).fields,
         profile_headers=lambda text: ", ".join(kept_profiles.shown_headers(text)),
     )
 
@@ -73,7 +73,7 @@ def _taken(ctx: Context, signed: Identity, form: Uploaded) -> int:
 def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
     """The dry run with the columns as guessed; where they do not tell enough the page asks for them."""
     file = service.read(ctx, signed.actor, file_id)
-    if not matching.unfit(file.rules):
+    if not matching.unfit(file.rules, file.known):
         live, shown = bool(file.row["go_live"]), bool(file.row["show_new"])
         by = file.row["profile_id"]
         service.request_plan(ctx, signed.actor, file_id, file.rules, go_live=live, show_new=shown, profile_id=by)
@@ -101,7 +101,7 @@ def _show(
     shown = asked.show if step == "planned" else "moved"
     rows = service.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0) if is_listed else None
     done = file.row["change_set_id"] if step == "applied" else None
-    unfit = matching.unfit(file.rules) if step == "matching" else []
+    unfit = matching.unfit(file.rules, file.known) if step == "matching" else []
     return page(
         request,
         "files/file.html",
@@ -113,7 +113,7 @@ def _show(
         problems=problems or unfit,
         renewed=request.method == "POST",
         rewritten=rewritten,
-        columns=COLUMNS,
+        columns=file.known.fields,
         tree=categories.read_tree(ctx),
         result=history.read(ctx, signed.actor, done) if done else None,
         counts_at=counted.shown(ctx, file.row),
@@ -134,7 +134,8 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "numbers": columns.NUMBERS,
         "day": FieldKind.DAY,
         "kept": matching.KEPT,
-        "with_unit": matching.UNITS,
+        "units_of": file.known.units,
+        "declared": COLUMNS,
         "pairs": lambda names: [(name, name) for name in names],
         "said_of": columns.said,
         "why": guessing.WHY,
@@ -149,7 +150,7 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file
     """Begins the dry run with the columns as chosen."""
     file = service.read(ctx, signed.actor, file_id)
     said = {name: getattr(form, name) for name in typed.PARTS}
-    read = typed.read(form.column, said, form.extra, len(file.columns))
+    read = typed.read(form.column, said, form.extra, len(file.columns), file.known)
     if not read.problems:
         try:
             service.request_plan(

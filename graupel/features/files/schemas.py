@@ -4,11 +4,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from graupel.core.imports import COLUMNS
+from graupel.core.file_columns import COLUMNS, FACT
 from graupel.tables.writing import Out
-from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole, one_of
+from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole
 
 Short = Annotated[str, StringConstraints(max_length=2_000)]
+#: What a column can go to: a declared field, or an attribute that was there; "" where it is left out.
+Target = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join(COLUMNS)}|{FACT}\d{{1,9}})$")]
 Parts = dict[Whole, Annotated[str, StringConstraints(max_length=60_000)]]
 
 
@@ -32,7 +34,7 @@ class Matched(Sent):
     """Which column of the file is which field and what is done with its cells, how new goods and categories begin, and
     when stock was counted."""
 
-    column: Annotated[dict[Whole, Annotated[str, one_of(("", *COLUMNS))]], Named("column_")]
+    column: Annotated[dict[Whole, Target], Named("column_")]
     split: Annotated[Parts, Named("split_")] = Field(default_factory=dict)
     part: Annotated[Parts, Named("part_")] = Field(default_factory=dict)
     replaced: Annotated[Parts, Named("replaced_")] = Field(default_factory=dict)
@@ -82,7 +84,7 @@ class Kept(Sent):
 class Mended(Sent):
     """Which name that a file would make is read as which that is there."""
 
-    kind: Literal["category", "brand"]
+    kind: Target
     was: Annotated[str, StringConstraints(max_length=1_000)]
     now: Annotated[str, StringConstraints(max_length=1_000)]
 
@@ -109,5 +111,5 @@ class TakenOut(Sent):
     """What goes out: in which format, which fields, and of which view."""
 
     form: Out = Out.CSV
-    fields: Annotated[list[Annotated[str, one_of(tuple(COLUMNS))]], Several()] = Field(default_factory=list)
+    fields: Annotated[list[Target], Several()] = Field(default_factory=list)
     of: Annotated[str, StringConstraints(max_length=20_000)] = ""

@@ -12,12 +12,14 @@ from graupel.core import columns, matching
 from graupel.core.cells import harmless
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import Action
+from graupel.core.file_columns import Known
+from graupel.core.file_facts import NewChoices
+from graupel.core.imports import Action, RowReader
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import counted, lines, matched, profiles, store, taking
+from graupel.features.files import counted, known, lines, matched, profiles, store, taking
 from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
@@ -33,12 +35,14 @@ SHOWN_ROWS = 50
 
 @dataclass(frozen=True)
 class ImportFile:
-    """A file that was brought in, and how far it is. ``job``: the last one about it."""
+    """A file that was brought in, and how far it is. ``job``: the last one about it; ``known``: what its columns can
+    go to."""
 
     id: int
     row: ImportFileRow
     columns: list[FileColumn]
     job: dict[str, Any] | None
+    known: Known
 
     @property
     def step(self) -> str:
@@ -94,7 +98,8 @@ def read(ctx: Context, actor: Actor, file_id: int) -> ImportFile:
     actor.require(Role.VIEWER)
     row = _read(ctx, file_id)
     job = jobs.of(ctx, actor, row["job_id"])
-    return ImportFile(file_id, row, matched.columns(ctx, row), job)
+    there = known.current(ctx)
+    return ImportFile(file_id, row, matched.columns(ctx, row, there), job, there)
 
 
 def _read(ctx: Context, file_id: int) -> ImportFileRow:
@@ -143,7 +148,7 @@ def request_plan(
     Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
-    if problems := matching.unfit(rules):
+    if problems := matching.unfit(rules, known.current(ctx)):
         raise Refused(problems)
 
     def work(tx: Tx) -> int:
@@ -229,9 +234,10 @@ def plan(run: JobRun) -> None:
             return
         chosen = Matching.of(Rule.of(one) for one in row["rules"])
         table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
-        currency = run.ctx.settings.currency
-        rows = lines.read(row, table, chosen, currency, lambda done: run.progress("Reading", min(done, total), total))
-        batch.load(tx, row["id"], rows, chosen.rules)
+        there, new = known.load(tx), NewChoices()
+        reader = RowReader(chosen, run.ctx.settings.currency, there, new)
+        rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
+        batch.load(tx, row["id"], rows, chosen.rules, there)
         run.progress("Comparing", total, total)
         batch.plan(
             tx,
@@ -240,11 +246,14 @@ def plan(run: JobRun) -> None:
             live=bool(row["go_live"]),
             as_of=row["counts_at"],
             of=batch.spoken(chosen.rules, chosen.cleared),
+            known=there,
+            new=new,
         )
-        made = planned.new_words(tx, row["id"])
+        made = planned.new_words(tx, row["id"], there)
         counts = planned.counts(tx, row["id"])
         counts |= {"categories": sum(one.kind == "category" for one in made)}
         counts |= {"brands": sum(one.kind == "brand" for one in made)}
+        counts |= {"choices": sum(one.kind in there.attributes for one in made)}
         makes = [[one.name, one.near, one.kind] for one in made]
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed)
         run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
@@ -275,7 +284,9 @@ def rows_of(
     there = [one for one in SHOWN if counts.get(one)]
     asked = shown if shown in SHOWN else there[0] if there else "unchanged"
     lang, cleared = ctx.settings.language, Matching.of(file.rules).cleared
-    found = ctx.db.run(lambda tx: planned.samples(tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, cleared))
+    found = ctx.db.run(
+        lambda tx: planned.samples(tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, cleared, file.known)
+    )
     more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
     return PlanPage(asked, search, found[:SHOWN_ROWS], more)
 

@@ -14,7 +14,7 @@ from graupel.core.errors import Refused
 from graupel.core.guessing import Why
 from graupel.core.roles import Actor
 from graupel.db import Tx
-from graupel.features.files import matched, store
+from graupel.features.files import known, matched, store
 from graupel.features.files.rows import ImportFileRow, ProfileRow
 from graupel.tables import reading, text
 from graupel.tables.shapes import QUOTES, Kind, Shape
@@ -119,6 +119,7 @@ def _guessed(ctx: Context, headers: list[str], rows: list[list[str]]) -> tuple[l
             values,
             {header: row["field"] for header, row in before.items()},
             lambda some: store.known_skus(tx, some) / len(some),
+            known.load(tx),
         )
         rules = [matched.rule_of(guess, before.get(guessing.plain(headers[guess.column]))) for guess in guesses]
         return rules, {guess.column: (guess.field, str(guess.why)) for guess in guesses}

@@ -6,7 +6,8 @@ from dataclasses import dataclass, field, replace
 from graupel.core import columns
 from graupel.core.columns import DayOrder, Empty, Rule
 from graupel.core.errors import Refused
-from graupel.core.imports import CATEGORY_SEPARATOR, COLUMNS
+from graupel.core.file_columns import DECLARED, Known
+from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.problems import Problem
 from graupel.core.typed import number
 
@@ -24,19 +25,23 @@ class Typed:
 
 
 def read(
-    fields: Mapping[int, str], said: Mapping[str, Mapping[int, str]], extra: Sequence[Mapping[str, str]], width: int
+    fields: Mapping[int, str],
+    said: Mapping[str, Mapping[int, str]],
+    extra: Sequence[Mapping[str, str]],
+    width: int,
+    known: Known = DECLARED,
 ) -> Typed:
     """``fields``: the field of each column, "" where it is left out; ``said``: by part of a rule what was typed for
     each column; ``extra``: further rules, each with field, column, fixed, split and part; ``width``: how many columns
-    there are."""
+    there are; ``known``: what they can go to."""
     found = Typed()
     for column, name in sorted(fields.items()):
-        if name and column < width:
+        if name in known.fields and column < width:
             texts = {part: values[column] for part, values in said.items() if column in values}
             _add(found, Rule(name, column), texts, f"_{column}")
     for place, one in enumerate(extra):
         name, at = one.get("field", ""), number(one.get("column", ""))
-        if name not in COLUMNS:
+        if name not in known.fields:
             continue
         if one.get("column") and at is not None and at < width:
             _add(found, Rule(name, at), one, f"-extra-{place}")

@@ -10,13 +10,13 @@ from typing import Any
 from graupel.core import availability
 from graupel.core.declarations.products import PRODUCT, VARIANT
 from graupel.core.errors import Refused
-from graupel.core.imports import REFS
+from graupel.core.file_columns import REFS
 from graupel.core.products import Status
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
-from graupel.features.products import summary
+from graupel.features.products import batch_groups, fact_writing, group_writing, summary
 from graupel.features.products.batch import (
     EVERYTHING,
     HELD,
@@ -25,8 +25,8 @@ from graupel.features.products.batch import (
     OF_VARIANT,
     Spoken,
     has_stock,
-    said_or_empty,
 )
+from graupel.features.products.batch_sql import MADE, OF_CHUNK, RANGE, becomes, for_variants, kept_or_said, new_value
 from graupel.features.products.planned import new_names
 from graupel.features.terms import booking, stock_store
 from graupel.features.vocabulary import service as vocabulary
@@ -57,31 +57,50 @@ def apply(
     """Write every new and changed row, in the caller's transaction, but for those whose products changed since the
     dry run: these become "moved". ``hide_new``: categories that are made are hidden at first; ``as_of``: the moment for
     which counts of stock hold, UTC, now without it; ``of``: of what the rows speak."""
-    params = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
+    params: dict[str, Any] = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
     _leave_out_moved(tx, params)
+    if of.grouped:
+        batch_groups.leave_out_moved(tx, params)
     _make_categories(tx, recorder, batch_id, hidden=hide_new)
     _make_brands(tx, recorder, batch_id)
-    recorder.hand_on(
-        summary.ProductsAtHand(
-            made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
-            changed="""SELECT DISTINCT b.product_id AS id FROM batch_row b
-                       WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND NOT b.only_stock""",
-            stocked=has_stock(tx, batch_id) or bool(availability.FIELDS.keys() & set(of.variant)),
-            given="""SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
-                     WHERE p.batch_id = %(batch)s""",
-            params=params,
-        )
-    )
+    if of.grouped or of.facts:
+        fact_writing.make_choices(tx, recorder, batch_id)
+    recorder.hand_on(_at_hand(tx, params, of))
     last = int(tx.value("SELECT COALESCE(MAX(line), 0) FROM batch_row WHERE batch_id = %(batch)s", params))
-    for first in range(0, last + 1, CHUNK):
-        progress("Writing", first, last)
-        chunk = params | {"first": first, "beyond": first + CHUNK}
+    chunks = [{**params, "first": first, "beyond": first + CHUNK} for first in range(0, last + 1, CHUNK)]
+    for chunk in chunks:
+        progress("Writing", chunk["first"], last)
         _change(tx, chunk, of)
         _make(tx, chunk, of)
+    for chunk in chunks if of.grouped else ():  # a variant may stand long before the row that speaks for its product
+        progress("Writing variants", chunk["first"], last)
+        group_writing.make_variants(tx, chunk, of)
+    if of.grouped or of.facts:
+        fact_writing.write(tx, recorder, params)
+    if of.grouped:
+        group_writing.summarise(tx, params)
     tx.run("DROP TEMPORARY TABLE made_category, made_brand")
     if has_stock(tx, batch_id):
         _book(tx, recorder, params | {"as_of": as_of, "at": booking.first_location(tx)})
     progress("Closing", last, last)
+
+
+def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken) -> summary.ProductsAtHand:
+    """The products that the rows touch, as they follow."""
+    added = f"OR {batch_groups.ADDS_VARIANT}" if of.grouped else ""
+    given = """SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
+               WHERE p.batch_id = %(batch)s"""
+    if of.grouped:
+        given = """SELECT v.sku, v.id AS variant_id FROM batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku
+                   WHERE b.batch_id = %(batch)s AND b.action = 'new'"""
+    return summary.ProductsAtHand(
+        made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
+        changed=f"""SELECT DISTINCT b.product_id AS id FROM batch_row b
+                    WHERE b.batch_id = %(batch)s AND ((b.action = 'changed' AND NOT b.only_stock) {added})""",
+        stocked=has_stock(tx, params["batch"]) or bool(availability.FIELDS.keys() & set(of.variant)),
+        given=given,
+        params=params,
+    )
 
 
 def _book(tx: Tx, recorder: Recorder, params: dict[str, Any]) -> None:
@@ -134,11 +153,12 @@ def _leave_out_moved(tx: Tx, params: dict[str, Any]) -> None:
     )
     of_batch = "WHERE b.batch_id = %(batch)s AND b.action"
     there = tx.value(f"SELECT COUNT(*) FROM {_THERE} {of_batch} = 'new'", params)
-    is_gone = f"{of_batch} = 'changed' AND (p.id IS NULL OR v.id IS NULL)"
+    lost = "(p.id IS NULL OR (v.id IS NULL AND b.variant_id IS NOT NULL))"
+    is_gone = f"{of_batch} = 'changed' AND {lost}"
     gone = tx.value(f"SELECT COUNT(*) FROM {_GONE} {is_gone}", params)
     if moved or gone:
         # What is there of them is locked above.
-        is_moved = f"{of_batch} = 'changed' AND (p.id IS NULL OR v.id IS NULL OR {_MOVED})"
+        is_moved = f"{of_batch} = 'changed' AND ({lost} OR {_MOVED})"
         tx.run(f"UPDATE {_GONE} SET b.action = 'moved' {is_moved}", params)
     for ref, table in (("category_id", "category"), ("brand_id", "brand")):
         lost = f"""SELECT b.line FROM batch_row b LEFT JOIN {table} c ON c.id = b.{ref}
@@ -178,31 +198,14 @@ def _make_brands(tx: Tx, recorder: Recorder, batch_id: int) -> None:
     tx.many("INSERT INTO made_brand VALUES (%s, %s)", made)
 
 
-#: SQL by column: the record that a row names, among those that were there and those that were just made.
-_REF_IDS = {
-    "category_id": """COALESCE(b.category_id,
-        (SELECT m.category_id FROM made_category m WHERE m.path = b.category LIMIT 1))""",
-    "brand_id": "COALESCE(b.brand_id, (SELECT m.brand_id FROM made_brand m WHERE m.name = b.brand LIMIT 1))",
-}
-_MADE = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
-
-
-def _said(name: str) -> str:
-    """SQL: what the batch says of a field, NULL where it says nothing."""
-    return _REF_IDS.get(name) or f"b.{name}"
-
-
-#: The products that were made from a chunk.
-_OF_CHUNK = "p.batch_id = %(batch)s AND p.batch_line >= %(first)s AND p.batch_line < %(beyond)s"
-_RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s"
-
-
 def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
-    where = f"{_RANGE} AND b.action = 'changed'"
+    where = f"{RANGE} AND b.action = 'changed'"
     for record, names, differs in (
         (PRODUCT, of.product, of.product_differs),
         (VARIANT, of.variant, of.variant_differs),
     ):
+        if record is PRODUCT and of.grouped:
+            group_writing.change_alone(tx, params, of)
         if not names:
             continue
         journal.write(
@@ -213,7 +216,7 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
             f"{where} AND {differs}",
             params,
             was={name: record.column(name) for name in names},
-            became={name: _becomes(name, of) for name in names},
+            became={name: becomes(name, of) for name in names},
             only={name: of.differs(name) for name in names},
         )
     # The variant goes first: its comparison must still see what it held.
@@ -224,7 +227,7 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
                SET {sets} v.version = v.version + 1 WHERE {where} AND {of.variant_differs}""",
         params,
     )
-    sets = "".join(f"{PRODUCT.column(n)} = {_kept_or_said(n, of)}, " for n in of.product)
+    sets = "".join(f"{PRODUCT.column(n)} = {kept_or_said(n, of)}, " for n in of.product)
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
@@ -234,23 +237,23 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     )
 
 
-def _becomes(name: str, of: Spoken) -> str:
-    """SQL: what a field becomes that a row changes."""
-    return said_or_empty(name, _said(name)) if name in of.product and name in of.cleared else _said(name)
+#: It makes a product with one variant, and so whole.
+_ALONE = f"{group_writing.MAKES} AND b.code IS NULL"
 
 
-def _kept_or_said(name: str, of: Spoken) -> str:
-    """SQL: what a field of a product is after the file."""
-    return _becomes(name, of) if name in of.cleared else f"COALESCE({_said(name)}, {PRODUCT.column(name)})"
+_NEW = "b.action = 'new'"
 
 
 def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
-    where = f"{_RANGE} AND b.action = 'new'"
-    own = [name for name in (*_REFS, *_OWN) if name in of.product]
+    where = f"{RANGE} AND {group_writing.MAKES if of.grouped else _NEW}"
+    alone = f"{RANGE} AND {_ALONE if of.grouped else _NEW}"
+    own = {name: new_value(name) for name in (*_REFS, *_OWN) if name in of.product}
+    if of.grouped:
+        own |= {name: for_variants(name) for name in batch_groups.inherited(of.variant)}
     tx.run(
         f"""INSERT INTO product (status, {"".join(f"{name}, " for name in own)} was_live, made_at,
                                  changed_at, batch_id, batch_line)
-            SELECT %(status)s, {"".join(f"{_said_or_empty(name)}, " for name in own)}
+            SELECT %(status)s, {"".join(f"{sql}, " for sql in own.values())}
                    %(status)s = 'live',
                    UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), b.batch_id, b.line
             FROM batch_row b WHERE {where}""",
@@ -259,33 +262,28 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     texts = ", ".join(_TEXTS)
     tx.run(
         f"""INSERT INTO product_text (product_id, lang, {texts})
-            SELECT p.id, %(lang)s, {", ".join(map(_said_or_empty, _TEXTS))} FROM {_MADE} WHERE {where}""",
+            SELECT p.id, %(lang)s, {", ".join(map(new_value, _TEXTS))} FROM {MADE} WHERE {where}""",
         params,
     )
     tx.run(
         f"""INSERT INTO variant ({", ".join(["product_id", "sku", *of.variant])})
-            SELECT {", ".join(["p.id", "b.sku", *(f"b.{name}" for name in of.variant)])} FROM {_MADE} WHERE {where}""",
+            SELECT {", ".join(["p.id", "b.sku", *(f"b.{name}" for name in of.variant)])} FROM {MADE} WHERE {alone}""",
         params,
     )
     summary.summarise_new(
         tx,
-        f"SELECT p.id AS product_id FROM product p WHERE {_OF_CHUNK}",
+        f"SELECT p.id AS product_id FROM product p WHERE {OF_CHUNK}",
         f"""SELECT p.id AS product_id, b.sku, b.price, b.list_price, b.cost, b.gtin,
-                   {_said_or_empty("description")} AS description
-            FROM {_MADE} WHERE {where}""",
+                   {new_value("description")} AS description
+            FROM {MADE} WHERE {alone}""",
         params,
     )
     _journal_made(tx, params)
 
 
-def _said_or_empty(name: str) -> str:
-    """SQL: what the batch says of a field of a new product, or what that is where nothing is said."""
-    return said_or_empty(name, _said(name))
-
-
 def _journal_made(tx: Tx, params: dict[str, Any]) -> None:
     """Journal new goods in packs: what they became is what the batch says, which stays as it is once it is applied."""
-    ends = f"SELECT MIN(p.id) AS first, MAX(p.id) AS last FROM product p WHERE {_OF_CHUNK}"
+    ends = f"SELECT MIN(p.id) AS first, MAX(p.id) AS last FROM product p WHERE {OF_CHUNK}"
     products = _between(tx, ends, params)
     variants = _between(
         tx,
@@ -297,7 +295,7 @@ def _journal_made(tx: Tx, params: dict[str, Any]) -> None:
         ("variant", "variant v FORCE INDEX (PRIMARY) STRAIGHT_JOIN product p ON p.id = v.product_id", variants),
     ):
         kind = records.kind_of(name)
-        packs.write(tx, params["set"], kind, source, _OF_CHUNK, params, source_id=params["batch"], ids=ids)
+        packs.write(tx, params["set"], kind, source, OF_CHUNK, params, source_id=params["batch"], ids=ids)
 
 
 def _between(tx: Tx, ends: str, params: dict[str, Any]) -> range:
@@ -310,8 +308,9 @@ def register() -> None:
     """Say what the goods became that were made from a batch and are packed in the journal."""
     line = ("INT UNSIGNED", "p.batch_line")
     row = "batch_row b ON b.batch_id = k.source_id AND b.line = m.line"
-    product = {name: _said_or_empty(name) for name in OF_PRODUCT}
+    product = {name: new_value(name) for name in OF_PRODUCT}
     product |= {"category_id": "m.category_id", "status": "m.status", "brand_id": "m.brand_id", "mpn": "''"}
+    product |= {name: for_variants(name) for name in batch_groups.inherited(OF_VARIANT)}
     category = ("INT UNSIGNED", "COALESCE(p.category_id, 'null')")
     status = ("VARCHAR(20)", "JSON_QUOTE(p.status)")
     brand = ("INT UNSIGNED", "COALESCE(p.brand_id, 'null')")  # the last: packs that were written before have none

@@ -6,19 +6,17 @@ transaction looks empty to the optimizer, and the plans it would choose take min
 """
 
 import json
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from functools import lru_cache, partial
 from typing import Any
 
 from graupel.core import kits
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
-from graupel.core.errors import Refused
+from graupel.core.file_columns import DECLARED, FACT, REFS, ROW_FIELDS, Known
+from graupel.core.file_facts import NewChoices
 from graupel.core.imports import (
     JUMPS,
-    REFS,
-    ROW_FIELDS,
     FileRow,
     plan_row,
     shared_field_problem,
@@ -27,48 +25,37 @@ from graupel.core.imports import (
 from graupel.core.problems import Problem
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.categories import service as categories
+from graupel.features.products import batch_facts, batch_groups, named
+from graupel.features.products.batch_groups import refuse
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import booking
-from graupel.features.vocabulary import service as vocabulary
 
 #: What a row of a batch may say of a product, and of a variant.
 OF_PRODUCT = PRODUCT.in_files
 OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku" and not VARIANT.field(name).booked)
 
 
-_Find = Callable[[str], tuple[int | None, tuple[Problem, ...]]]
-
-
-def load(tx: Tx, batch_id: int, rows: Iterable[FileRow], fields: Collection[str] = ROW_FIELDS) -> int:
+def load(
+    tx: Tx,
+    batch_id: int,
+    rows: Iterable[FileRow],
+    fields: Collection[str] = ROW_FIELDS,
+    known: Known = DECLARED,
+) -> int:
     """Put read rows into the batch, instead of what was there. A SKU that stands twice is refused the second time.
 
     ``fields``: those that the file has columns for; the others cost nothing.
     """
     said = tuple(name for name in ROW_FIELDS if name in fields)
     tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])
-    find: dict[str, _Find] = {
-        "category": lru_cache(None)(partial(_category, categories.load(tx))),
-        "brand": _brands(tx),
-    }
-    named = {name: find[name] for name in REFS if name in said}
-    ids = [f"{name}_id" for name in named]
+    finders = {name: named.finder(tx, name) for name in REFS if name in said}
+    ids = [f"{name}_id" for name in finders]
     loaded = ("batch_id", "line", "sku", "shown_sku", *said, *ids, "problems", "action", "odd")
-    return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, named) for row in _once_each(rows)))
-
-
-def _brands(tx: Tx) -> _Find:
-    """The brand that a name means, in any case of letters, None where it is to be made."""
-    known = {name.casefold(): brand_id for brand_id, name in vocabulary.brand_names(tx).items()}
-    return lambda name: (known.get(name.casefold()), ())
-
-
-def _category(tree: categories.Tree, path: str) -> tuple[int | None, tuple[Problem, ...]]:
-    """The category that a path means, None where it is to be made; or why that can't be told."""
-    try:
-        return tree.find(path), ()
-    except Refused as refusal:
-        return None, tuple(refusal.problems)
+    once = _once_each(rows)
+    if not any(name in known.attributes for name in fields):
+        return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, finders) for row in once))
+    cells = ((*_cells(batch_id, row, said, finders), batch_facts.kept(row.values, known)) for row in once)
+    return load_rows(tx, "batch_row", (*loaded, "facts"), cells)
 
 
 def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
@@ -84,9 +71,9 @@ def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
             yield replace(row, problems=(*row.problems, twice))
 
 
-def _cells(batch_id: int, row: FileRow, names: Sequence[str], named: Mapping[str, _Find]) -> tuple[Any, ...]:
+def _cells(batch_id: int, row: FileRow, names: Sequence[str], finders: Mapping[str, named.Find]) -> tuple[Any, ...]:
     ids = []
-    for name, find in named.items():
+    for name, find in finders.items():
         text = row.values.get(name)
         found, unclear = find(text) if text else (None, ())
         ids.append(found)
@@ -94,7 +81,7 @@ def _cells(batch_id: int, row: FileRow, names: Sequence[str], named: Mapping[str
             row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
     problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
     odd = ",".join(row.odd) or None
-    readable = row.sku if row.sku.isascii() and not row.problems else None
+    readable = row.sku if row.sku and row.sku.isascii() and not row.problems else None
     said = (row.values.get(name) for name in names)
     return (
         batch_id,
@@ -144,11 +131,14 @@ def held_sql(name: str) -> str:
 @dataclass(frozen=True)
 class Spoken:
     """The fields of products and of variants that a file speaks of; the others cost its rows nothing. ``cleared``:
-    those that an empty cell empties."""
+    those that an empty cell empties; ``grouped``: rows may name their products by a code; ``facts``: they say something
+    of attributes."""
 
     product: tuple[str, ...]
     variant: tuple[str, ...]
     cleared: frozenset[str] = frozenset()
+    grouped: bool = False
+    facts: bool = False
 
     def differs(self, name: str) -> str:
         """SQL: whether what a row says of a field differs from what the catalogue holds."""
@@ -157,8 +147,9 @@ class Spoken:
 
     @property
     def product_differs(self) -> str:
-        """SQL: whether anything that a row says of its product differs."""
-        return self._any_differs(self.product)
+        """SQL: whether anything that a row says of its product differs; of several rows of one product one speaks."""
+        differs = self._any_differs(self.product)
+        return f"(b.lead IS NULL AND {differs})" if self.grouped else differs
 
     @property
     def variant_differs(self) -> str:
@@ -176,6 +167,8 @@ def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
         tuple(name for name in OF_PRODUCT if name in names),
         tuple(name for name in OF_VARIANT if name in names),
         frozenset(emptied),
+        "code" in fields,
+        any(name.startswith(FACT) for name in fields),
     )
 
 
@@ -197,14 +190,25 @@ JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
 
 
 def plan(
-    tx: Tx, batch_id: int, lang: str, *, live: bool, as_of: datetime | None = None, of: Spoken = EVERYTHING
+    tx: Tx,
+    batch_id: int,
+    lang: str,
+    *,
+    live: bool,
+    as_of: datetime | None = None,
+    of: Spoken = EVERYTHING,
+    known: Known = DECLARED,
+    new: NewChoices | None = None,
 ) -> None:
     """Find the products that the rows mean, and say of each row what it would do.
 
-    ``as_of``: the moment for which counts of stock hold, UTC; now without it. ``of``: of what the rows speak.
+    ``as_of``: the moment for which counts of stock hold, UTC; now without it. ``of``: of what the rows speak;
+    ``known``, ``new``: the attributes, and the choices that the rows would make.
     """
     params = {"batch": batch_id, "lang": lang}
     _note_stock(tx, batch_id, as_of)
+    if of.grouped or of.facts:
+        _plan_groups(tx, params, of, known, new or NewChoices())
     # Every row is loaded as new, so that only those that mean a product that is there are touched again.
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
@@ -216,18 +220,34 @@ def plan(
             WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
         params,
     )
+    if of.grouped:
+        batch_groups.compare(tx, params, of.product_differs, of.variant_differs, of.variant)
     _refuse_shared_fields(tx, params, of)
-    # The few that lack something are judged by the rule itself, so that its words stand in one place.
+    _refuse_lacking(tx, params, of, live=live)
+    if of.grouped or of.facts:
+        batch_facts.mark_changed(tx, params)
+    if of.grouped:
+        batch_groups.spread(tx, params)
+
+
+def _plan_groups(tx: Tx, params: dict[str, Any], of: Spoken, known: Known, new: NewChoices) -> None:
+    batch_groups.match(tx, params)
+    if of.grouped:
+        batch_groups.gather(tx, params, of.product)
+    batch_facts.plan(tx, params, known, new)
+    if of.grouped:
+        batch_groups.fold(tx, params, batch_groups.inherited(of.variant))
+
+
+def _refuse_lacking(tx: Tx, params: dict[str, Any], of: Spoken, *, live: bool) -> None:
+    """The few that lack something are judged by the rule itself, so that its words stand in one place."""
+    if of.grouped:
+        return batch_groups.refuse_lacking(tx, params, live=live, read=lambda row: file_row(row, of.cleared))
     lacking = "b.name IS NULL" + (" OR b.price IS NULL OR b.category IS NULL" if live else "")
     for row in tx.all(
         f"SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action = 'new' AND ({lacking})", params
     ):
-        said = file_row(row, of.cleared)
-        problems = [p.as_dict() for p in plan_row(said, None, live=live).problems]
-        tx.run(
-            "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
-            [json.dumps(problems, ensure_ascii=False), batch_id, row["line"]],
-        )
+        refuse(tx, params["batch"], row["line"], *plan_row(file_row(row, of.cleared), None, live=live).problems)
 
 
 def _note_stock(tx: Tx, batch_id: int, as_of: datetime | None) -> None:
@@ -268,8 +288,9 @@ def has_stock(tx: Tx, batch_id: int) -> bool:
 
 def _refuse_shared_fields(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     """Rows that mean one variant of several can't say what all of them share, and used SKUs are not given again."""
+    alone = "AND b.code IS NULL" if of.grouped else ""
     shared = tx.all(
-        f"""SELECT b.line FROM {JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed'
+        f"""SELECT b.line FROM {JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed' {alone}
             AND {of.product_differs} AND {VARIES.format(product="p.id")}""",
         params,
     )
@@ -282,10 +303,7 @@ def _refuse_shared_fields(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     refused += [(row["line"], used_sku_problem(row["shown_sku"], row["line"])) for row in used]
     refused += _following(tx, params, of)
     for line, problem in refused:
-        tx.run(
-            "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
-            [json.dumps([problem.as_dict()], ensure_ascii=False), params["batch"], line],
-        )
+        refuse(tx, params["batch"], line, problem)
 
 
 def _following(tx: Tx, params: dict[str, Any], of: Spoken) -> list[tuple[int, Problem]]:

@@ -1,32 +1,40 @@
 """What a planned set of rows would do: in numbers, in what it would make, and row by row."""
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass
-from functools import partial
+from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.core import doubles
 from graupel.core.declarations.products import PRODUCT
-from graupel.core.imports import COLUMNS, ODD, REFS, ROW_FIELDS, Action, RowPlan, jumps, plan_row
+from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARED_FIELDS, Known, fact_column
+from graupel.core.imports import ODD, Action, FileRow, RowPlan, jumps, plan_row
 from graupel.db import Tx, like
 from graupel.features.categories import service as categories
+from graupel.features.products import named, planned_facts
 from graupel.features.products.batch import OF_PRODUCT, OF_VARIANT, file_row, held_sql
 from graupel.features.vocabulary import service as vocabulary
 
 
 def counts(tx: Tx, batch_id: int) -> dict[str, int]:
-    """Rows by action, and under "odd" those of them that would be written and are worth a look."""
+    """Rows by action; under "odd" those of them that would be written and are worth a look, and under "products" of how
+    many products those are."""
     rows = tx.all(
         "SELECT action, COUNT(*) AS count, COUNT(odd) AS odd FROM batch_row WHERE batch_id = %s GROUP BY action",
         [batch_id],
     )
     found = {str(action): 0 for action in Action} | {row["action"]: row["count"] for row in rows}
+    written = "batch_id = %s AND action IN ('new', 'changed')"
+    found["products"] = found["new"] + found["changed"]
+    if tx.value(f"SELECT 1 FROM batch_row WHERE {written} AND code IS NOT NULL LIMIT 1", [batch_id]):
+        product = "COALESCE(product_id, -1.0 * COALESCE(lead, line))"
+        found["products"] = tx.value(f"SELECT COUNT(DISTINCT {product}) FROM batch_row WHERE {written}", [batch_id])
     return found | {"odd": sum(row["odd"] for row in rows if row["action"] in ("new", "changed"))}
 
 
 @dataclass(frozen=True)
 class NewWord:
-    """A category (its path) or brand that would be made, and those that are there and much like it, with why."""
+    """What would be made: a category (its path), a brand, or a choice of the attribute whose column is its kind; and
+    those that are there and much like it, with why."""
 
     kind: str
     name: str
@@ -37,9 +45,9 @@ class NewWord:
 MOST_COMPARED = 300
 
 
-def new_words(tx: Tx, batch_id: int) -> list[NewWord]:
-    """The categories that would be made, with those above them, and the brands; what is much like one that is there
-    comes first."""
+def new_words(tx: Tx, batch_id: int, known: Known = DECLARED) -> list[NewWord]:
+    """The categories that would be made, with those above them, the brands and the choices; of each what is much like
+    one that is there comes first."""
     tree = categories.load(tx)
     found: dict[str, NewWord] = {}
     for path in new_names(tx, batch_id, "category"):
@@ -48,13 +56,20 @@ def new_words(tx: Tx, batch_id: int) -> list[NewWord]:
             if one not in found:
                 near = tree.near(one) if one == missing[0] and len(found) < MOST_COMPARED else []
                 found[one] = NewWord("category", one, tuple((double.other, double.why) for double in near))
-    brands, there = new_names(tx, batch_id, "brand"), vocabulary.brand_names(tx).values()
-    made = [
-        NewWord("brand", name, tuple((double.other, double.why) for double in near))
-        for place, name in enumerate(brands)
-        for near in [doubles.near(name, there) if place < MOST_COMPARED else []]
+    brands = vocabulary.names_of(tx, "brand").values()
+    made = [_new_word("brand", name, brands, at) for at, name in enumerate(new_names(tx, batch_id, "brand"))]
+    labels = {attribute.id: [choice.label for choice in attribute.choices] for attribute in known.attributes.values()}
+    made += [
+        _new_word(fact_column(row["attribute_id"]), row["label"], labels.get(row["attribute_id"], ()), at)
+        for at, row in enumerate(planned_facts.new_choices(tx, batch_id))
     ]
-    return sorted([*found.values(), *made], key=lambda one: (one.kind != "category", not one.near, one.name))
+    kinds = list(dict.fromkeys(["category", "brand", *(one.kind for one in made)]))
+    return sorted([*found.values(), *made], key=lambda one: (kinds.index(one.kind), not one.near, one.name))
+
+
+def _new_word(kind: str, name: str, there: Collection[str], place: int) -> NewWord:
+    near = doubles.near(name, there) if place < MOST_COMPARED else []
+    return NewWord(kind, name, tuple((double.other, double.why) for double in near))
 
 
 def lines(tx: Tx, batch_id: int, action: str) -> list[int]:
@@ -98,11 +113,6 @@ _SHOWN = {str(action): f"b.action = '{action}'" for action in Action} | {
 }
 
 
-def _shown(tree: categories.Tree, brands: Mapping[int, str], name: str, record_id: int | None) -> str | None:
-    """What a record of REFS is called in a row."""
-    return (tree.path(record_id) if name == "category" else brands.get(record_id or 0)) or None
-
-
 def samples(
     tx: Tx,
     batch_id: int,
@@ -112,38 +122,66 @@ def samples(
     after: int = 0,
     search: str = "",
     cleared: Collection[str] = (),
+    known: Known = DECLARED,
 ) -> list[Sample]:
     """Rows of one action, or "odd" or "moved" ones, in the order of the file, beyond the line ``after``.
 
     ``search``: in the SKU or the name; ``cleared``: the fields that an empty cell empties.
     """
-    tree = categories.load(tx)
-    found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name) LIKE %(search)s)" if search else ""
+    found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name, l.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
     now += [*(f"{held_sql(name)} AS {name}_now" for name in OF_VARIANT), "b.stock_held AS stock_now"]
     now += [f"v.{name} IS NULL AS {name}_inherited" for name in OF_VARIANT if name in cleared]
     rows = tx.all(
-        f"""SELECT b.*, {", ".join(now)}
+        f"""SELECT b.*, l.name AS lead_name, {", ".join(now)}
            FROM batch_row b LEFT JOIN product p ON p.id = b.product_id
            LEFT JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
            LEFT JOIN variant v ON v.id = b.variant_id
+           LEFT JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
            WHERE b.batch_id = %(batch)s AND {_SHOWN[shown]} AND b.line > %(after)s {found}
            ORDER BY b.line LIMIT %(limit)s""",
         {"batch": batch_id, "lang": lang, "limit": limit, "after": after, "search": f"%{like(search)}%"},
     )
-    brands = vocabulary.brand_names(tx)
-    return [_sample(row, partial(_shown, tree, brands), cleared) for row in rows]
+    called = named.called(tx)
+    facts = planned_facts.read(tx, batch_id, rows, known)
+    return [_sample(row, called, cleared, facts.get(row["line"], planned_facts.NOTHING)) for row in rows]
 
 
-def _sample(row: dict[str, Any], called: Callable[[str, int | None], str | None], cleared: Collection[str]) -> Sample:
-    current = None
-    if row["name_now"] is not None:
-        current = {name: row[f"{name}_now"] for name in ROW_FIELDS if name not in REFS}
-        current |= {name: called(name, row[f"{name}_id_now"]) for name in REFS}
-        current["inherited"] = [name for name in cleared if row.get(f"{name}_inherited")]
-    said = file_row(row | {name: called(name, row[f"{name}_id"]) or row[name] for name in REFS}, cleared)
-    refused = RowPlan(Action.REFUSED, {}, {}, said.problems)  # judged already; the reasons stand in the row
-    planned = refused if row["action"] == "refused" else plan_row(said, current, live=False)
-    name = row["name_now"] or row["name"] or ""
+def _sample(
+    row: dict[str, Any],
+    called: Mapping[str, Callable[[int], str | None]],
+    cleared: Collection[str],
+    facts: planned_facts.Told,
+) -> Sample:
+    def shown(kind: str, record_id: int | None) -> str | None:
+        return (called[kind](record_id) if record_id else None) or None
+
+    said = file_row(row | {name: shown(name, row[f"{name}_id"]) or row[name] for name in REFS}, cleared)
+    if row["lead"]:  # another row speaks of the product
+        said = replace(said, values={k: v for k, v in said.values.items() if k not in SHARED_FIELDS})
+    plan = _plan(row, said, shown, cleared)
+    if plan.action is not Action.REFUSED and (facts.after or facts.before):
+        action = Action.NEW if plan.action is Action.NEW else Action.CHANGED
+        plan = RowPlan(action, plan.before | facts.before, plan.after | facts.after)
+    name = row["name_now"] or row["name"] or row["lead_name"] or ""
     odd = tuple((row["odd"] or "").split(",")) if row["odd"] else ()
-    return Sample(row["line"], row["shown_sku"], name, row["product_id"], planned, odd)
+    return Sample(row["line"], row["shown_sku"] or row["code"] or "", name, row["product_id"], plan, odd)
+
+
+def _plan(
+    row: dict[str, Any],
+    said: FileRow,
+    shown: Callable[[str, int | None], str | None],
+    cleared: Collection[str],
+) -> RowPlan:
+    """What a row does by itself, as it was judged."""
+    if row["action"] == "refused":  # the reasons stand in the row
+        return RowPlan(Action.REFUSED, {}, {}, said.problems)
+    if row["name_now"] is None or (row["action"] == "new" and row["product_id"]):
+        whole = replace(said, values={"name": row["lead_name"] or row["name_now"], **said.values})
+        plan = plan_row(whole, None, live=False)
+        return replace(plan, after={k: v for k, v in plan.after.items() if k != "name" or k in said.values})
+    current = {name: row[f"{name}_now"] for name in ROW_FIELDS if name not in REFS}
+    current |= {name: shown(name, row[f"{name}_id_now"]) for name in REFS}
+    current["inherited"] = [name for name in cleared if row.get(f"{name}_inherited")]
+    return plan_row(said, current, live=False)

@@ -3,10 +3,9 @@
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from graupel.core.declarations.products import FACETS, LISTED, MOVES_UP, PRODUCT, VARIANT
+from graupel.core.declarations.products import FACETS, LISTED, MOVES_UP
 from graupel.core.tables import Cursor
 from graupel.db import Tx, like
-from graupel.db.loading import load_rows
 from graupel.features.products import store
 from graupel.features.products.columns import (
     VARIANT_COLUMNS,
@@ -319,23 +318,3 @@ def shelf_rows(tx: Tx, ids: Sequence[int], lang: str) -> list[ShelfRow]:
     )
     by_id = {row["id"]: row for row in rows}
     return [by_id[one] for one in ids if one in by_id]
-
-
-def export_rows(tx: Tx, lang: str, product_ids: Sequence[int] | None = None) -> Any:
-    """All variants one by one with their products, or those of some products, for a file."""
-    among = ""
-    if product_ids is not None:
-        tx.run("CREATE OR REPLACE TEMPORARY TABLE exported (id INT UNSIGNED NOT NULL PRIMARY KEY)")
-        load_rows(tx, "exported", ("id",), ((one,) for one in product_ids))
-        among = "JOIN exported x ON x.id = p.id"
-    own = [one for one in VARIANT.fields if one.file and one.name != "sku" and not one.booked]
-    inherited = [
-        *(f"{inherited_sql(one.name) if one.inherits else f'v.{one.name}'} AS {one.name}" for one in own),
-        "IF(k.counted, k.on_hand, NULL) AS stock",
-    ]
-    return tx.stream(
-        f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
-            FROM {store.FROM} {among} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
-            WHERE NOT v.archived ORDER BY p.id, v.id""",
-        {"lang": lang},
-    )

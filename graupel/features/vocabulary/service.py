@@ -255,9 +255,9 @@ def make(ctx: Context, actor: Actor, kind: str, name: str) -> Made:
 _AT_FIRST = {"type": {"code_prefix": "", "delivered": "", "layout": ""}}
 
 
-def brand_names(tx: Tx) -> dict[int, str]:
-    """All brands."""
-    return {row["id"]: row["name"] for row in store.names(tx, "brand")}
+def names_of(tx: Tx, kind: str) -> dict[int, str]:
+    """All brands, tags or types."""
+    return {row["id"]: row["name"] for row in store.names(tx, kind)}
 
 
 def make_within(tx: Tx, recorder: history.Recorder, kind: str, name: str) -> int:

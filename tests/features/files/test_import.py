@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
-from graupel.core.imports import ROW_FIELDS, Action, FileRow, jumps, plan_row
+from graupel.core.file_columns import ROW_FIELDS
+from graupel.core.imports import Action, FileRow, jumps, plan_row
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.db import Tx
@@ -47,7 +48,7 @@ def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_noth
     )
     assert catalogue(ctx) == before
     actions = {"new": 1, "changed": 1, "unchanged": 1, "refused": 4}
-    assert file.row["counts"] == {**actions, "odd": 0, "categories": 2, "brands": 0}
+    assert file.row["counts"] == {**actions, "odd": 0, "categories": 2, "brands": 0, "choices": 0, "products": 2}
     shown = {action: service.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
     (changed,) = shown[Action.CHANGED]
     assert changed.plan.before == {"price": "9.80", "category": "Yarn > Aran"}
@@ -310,7 +311,7 @@ def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_pa
     assert exporting.export(ctx, SYSTEM, tmp_path / "out.csv").rows == 2
     file = plan_file(ctx, (tmp_path / "out.csv").read_bytes())
     actions = {"new": 0, "changed": 0, "unchanged": 2, "refused": 0}
-    assert file.row["counts"] == {**actions, "odd": 0, "categories": 0, "brands": 0}
+    assert file.row["counts"] == {**actions, "odd": 0, "categories": 0, "brands": 0, "choices": 0, "products": 0}
 
 
 CLEARED = (
@@ -463,7 +464,8 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
     held = {
         row["sku"]: row
         for row in tx.all(
-            f"""SELECT v.sku, t.name, t.description, t.short_text, t.search_words, p.category_id, p.delivered,
+            f"""SELECT v.sku, p.code, NULL AS type, NULL AS tax_class, t.name, t.description, t.short_text,
+                       t.search_words, p.category_id, p.delivered,
                        p.customs_value, p.version, IF(k.counted, k.on_hand, NULL) AS stock, br.name AS brand,
                        {", ".join(f"{batch.held_sql(name)} AS {name}" for name in batch.OF_VARIANT)}
            FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id

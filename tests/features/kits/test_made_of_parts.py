@@ -11,7 +11,8 @@ import pytest
 
 from graupel.core import changes
 from graupel.core.errors import NotAllowed, Outdated, Refused
-from graupel.core.imports import ROW_FIELDS, FileRow, plan_row
+from graupel.core.file_columns import ROW_FIELDS
+from graupel.core.imports import FileRow, plan_row
 from graupel.core.kits import PricedBy, makes
 from graupel.core.orders import Report, Stack, Told
 from graupel.core.products import Status

@@ -1,0 +1,97 @@
+"""The columns that a table of goods may have: the declared fields, and the attributes of the shop."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+from graupel.core import units
+from graupel.core.attributes import Attribute, AttributeKind
+from graupel.core.declarations.products import IN_FILES, PRODUCT
+from graupel.core.records import Field, FieldKind, InFile
+
+#: What stands before the id of an attribute in the name of its column.
+FACT = "fact-"
+
+
+def _name(field: Field) -> str:
+    """What a field is called in a row: what names another record stands there by its name, all others as kept."""
+    return field.name.removesuffix("_id")
+
+
+_FIRST = ("sku", "code", "name")
+#: The declared fields: the SKU, by which a row finds its variant, before all others.
+COLUMNS: dict[str, Field] = {
+    _name(field): field
+    for field in sorted(IN_FILES.values(), key=lambda one: _FIRST.index(one.name) if one.name in _FIRST else 9)
+}
+#: The declared fields that a row can change, and those of them that all variants of a product share.
+ROW_FIELDS = tuple(name for name in COLUMNS if name != "sku")
+SHARED_FIELDS = tuple(_name(field) for field in PRODUCT.fields if field.file)
+#: Those that name another record: what a row says is its name or path, what is kept its id.
+REFS = tuple(name for name, field in COLUMNS.items() if field.kind is FieldKind.REF)
+#: Those of them whose records are made where they are not there.
+MADE = ("category", "brand")
+
+#: How the values of an attribute are read from cells.
+_KINDS = {
+    AttributeKind.NUMBER: FieldKind.DECIMAL,
+    AttributeKind.DATE: FieldKind.DAY,
+    AttributeKind.LONG_TEXT: FieldKind.LINES,
+    AttributeKind.YES_NO: FieldKind.WORD,
+}
+_HELP = {
+    AttributeKind.NUMBER: "a number, with its unit or without",
+    AttributeKind.YES_NO: "yes or no",
+    AttributeKind.DATE: "2026-12-24",
+    AttributeKind.ONE_CHOICE: "one of its choices; where the variants of a product differ by it, the variant’s",
+    AttributeKind.COLOUR: "one of its choices; where the variants of a product differ by it, the variant’s",
+    AttributeKind.SEVERAL_CHOICES: "its choices, parted by |",
+}
+
+
+def fact_column(attribute_id: int) -> str:
+    """The name of an attribute's column."""
+    return f"{FACT}{attribute_id}"
+
+
+@dataclass(frozen=True)
+class Known:
+    """What columns of files can go to. ``attributes``: shared ones, by the names of their columns."""
+
+    attributes: Mapping[str, Attribute]
+
+    @classmethod
+    def of(cls, attributes: Iterable[Attribute]) -> "Known":
+        """With these attributes, those that are private to a product left out: a file can't tell whose is meant."""
+        return cls({fact_column(one.id): one for one in attributes if one.product_id is None})
+
+    @cached_property
+    def fields(self) -> Mapping[str, Field]:
+        """All columns by name, attributes last."""
+        return {**COLUMNS, **{name: _field(name, one) for name, one in self.attributes.items()}}
+
+    def header(self, name: str) -> str:
+        """What heads a column that goes out; an attribute that is called like a field says that it is one."""
+        field = self.fields[name]
+        return field.file.headers[0] if field.file else field.label
+
+    def units(self, name: str) -> tuple[str, ...]:
+        """The units that can be said for a column whose numbers may lack one."""
+        if name == "weight_g":
+            return ("g", "kg", "mg", "oz", "lb")
+        attribute = self.attributes.get(name)
+        if attribute is None or not attribute.measure:
+            return ()
+        return tuple(unit.sign for unit in units.FAMILIES[attribute.measure].units if unit.sign)
+
+
+def _field(name: str, attribute: Attribute) -> Field:
+    said = attribute.name.lower()
+    headers = (f"{said} (attribute)",) if said in _TAKEN else (said, f"{said} (attribute)")
+    kind = _KINDS.get(attribute.kind, FieldKind.LINE)
+    return Field(name, attribute.name, kind, file=InFile(_HELP.get(attribute.kind, "text"), headers))
+
+
+_TAKEN = frozenset(header for field in COLUMNS.values() if field.file for header in field.file.headers)
+#: Where no shop is asked.
+DECLARED = Known({})

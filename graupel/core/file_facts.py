@@ -1,0 +1,79 @@
+"""Values of attributes as the cells of a file say them; choices that are not there yet are made with the file."""
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from graupel.core import attributes
+from graupel.core.attributes import Attribute, AttributeKind, Fact
+from graupel.core.errors import Refused
+from graupel.core.product_fields import parse_switch
+
+#: A column that would make more choices of an attribute is most likely another one.
+MOST_NEW = 1_000
+
+
+@dataclass
+class NewChoices:
+    """The choices that a file would make. Each has a number below 0, which stands for its id until it is made."""
+
+    labels: list[tuple[int, str]] = field(default_factory=list)
+    _numbers: dict[tuple[int, str], int] = field(default_factory=dict)
+    _of: Counter[int] = field(default_factory=Counter)
+
+    def number(self, attribute: Attribute, label: str) -> int:
+        """The number of a choice, by its label in any case of letters. Raises Refused where there are too many."""
+        key = attribute.id, label.casefold()
+        if key not in self._numbers:
+            if self._of[attribute.id] >= MOST_NEW:
+                raise Refused.because(
+                    "choice.many",
+                    f"This file would give {attribute.name} more than {MOST_NEW:,} new choices. "
+                    "Look whether this is the right column, or make them at the attribute first.",
+                )
+            self._of[attribute.id] += 1
+            self.labels.append((attribute.id, label))
+            self._numbers[key] = -len(self.labels)
+        return self._numbers[key]
+
+
+def reader(attribute: Attribute, new: NewChoices) -> Callable[[str], Fact]:
+    """What reads a cell of an attribute's column; it raises Refused."""
+    if attribute.has_choices:
+        known = {choice.label.casefold(): choice.id for choice in attribute.choices}
+        several = attribute.kind is AttributeKind.SEVERAL_CHOICES
+
+        def chosen(text: str) -> Fact:
+            whole = attributes.parse_label(text)
+            labels = [whole] if not several or whole.casefold() in known else attributes.split_list(text)
+            ids = [known.get(label.casefold()) or new.number(attribute, label) for label in labels]
+            return Fact(choices=tuple(sorted(set(ids))))
+
+        return chosen
+    if attribute.kind is AttributeKind.YES_NO:
+        return lambda text: Fact(text="yes" if parse_switch(text) else "no")
+    return lambda text: attributes.read_fact(attribute, [text])
+
+
+def same(one: Fact | None, other: Fact | None) -> bool:
+    """Whether two values say the same: numbers do in whatever units they were written."""
+    if not one or not other:
+        return bool(one) == bool(other)
+    if one.quantity and other.quantity:
+        return one.quantity.number == other.quantity.number
+    return (sorted(one.choices), one.quantity, one.text) == (sorted(other.choices), other.quantity, other.text)
+
+
+def show_in_file(attribute: Attribute, fact: Fact) -> str:
+    """A value as it goes out, and is read again."""
+    if attribute.kind is AttributeKind.SEVERAL_CHOICES:
+        return " | ".join(choice.label for choice in attribute.choices if choice.id in fact.choices)
+    return (
+        attributes.show_fact(attribute, fact).lower()
+        if attribute.kind is AttributeKind.YES_NO
+        else _plain(attribute, fact)
+    )
+
+
+def _plain(attribute: Attribute, fact: Fact) -> str:
+    return fact.text or attributes.show_fact(attribute, fact)

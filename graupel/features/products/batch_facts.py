@@ -1,0 +1,190 @@
+"""What the rows of a batch say of attributes: planned product by product with core's rule, written by sets.
+
+Rows of one product stand in any order in a file, so their order is made first; then some thousand at a time are read
+with what is there of their products.
+"""
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import groupby
+from typing import Any
+
+from graupel.core.attributes import Attribute, Fact
+from graupel.core.declarations.products import CHOICES
+from graupel.core.file_columns import Known
+from graupel.core.file_facts import NewChoices
+from graupel.core.grouped_rows import GroupedRow, GroupPlan, Standing, plan_group
+from graupel.core.problems import Problem
+from graupel.core.variants import Combination
+from graupel.db import Tx
+from graupel.db.loading import load_rows
+from graupel.features.products import batch_groups
+from graupel.features.vocabulary.facts import facts_of, rows_of
+
+#: So many rows are planned at once.
+AT_ONCE = 5_000
+#: What is planned beside the rows themselves.
+TABLES = ("batch_fact", "batch_variant", "batch_axis", "batch_choice")
+_FACT = ("batch_id", "line", "attribute_id", "place", "choice_id", "number", "unit", "text")
+
+
+@dataclass
+class _Planned:
+    """Rows of TABLES as they are planned, and those that are refused."""
+
+    facts: list[Sequence[Any]] = field(default_factory=list)
+    variants: list[Sequence[Any]] = field(default_factory=list)
+    axes: list[Sequence[Any]] = field(default_factory=list)
+    problems: list[tuple[int, Problem]] = field(default_factory=list)
+    used: set[int] = field(default_factory=set)
+
+
+def kept(values: Mapping[str, Any], known: Known) -> str | None:
+    """What a row says of attributes, as it is kept with it."""
+    said = {
+        str(attribute.id): None if values[name] is None else values[name].plain()
+        for name, attribute in known.attributes.items()
+        if name in values
+    }
+    return json.dumps(said, ensure_ascii=False) if said else None
+
+
+def plan(tx: Tx, params: Mapping[str, Any], known: Known, new: NewChoices) -> None:
+    """Plan what the rows say of attributes, and what the variants of their products differ by."""
+    batch_id = params["batch"]
+    shared = {one.id: one for one in known.attributes.values()}
+    for table in TABLES:
+        tx.run(f"DELETE FROM {table} WHERE batch_id = %s", [batch_id])
+    used: set[int] = set()
+    for rows in _chunks(tx, params):
+        planned = _Planned()
+        standing = _standing(tx, sorted({row["product_id"] for row in rows if row["product_id"]}), shared)
+        for _, group in groupby(rows, key=_group_of):
+            _plan(planned, batch_id, list(group), standing, shared)
+        load_rows(tx, "batch_fact", _FACT, planned.facts)
+        load_rows(tx, "batch_variant", ("batch_id", "line", *CHOICES), planned.variants)
+        load_rows(tx, "batch_axis", ("batch_id", "line", "position", "attribute_id"), planned.axes)
+        for line, problem in planned.problems:
+            batch_groups.refuse(tx, batch_id, line, problem)
+        used |= planned.used
+    choices = [(batch_id, -number, *new.labels[-number - 1]) for number in sorted(used, reverse=True)]
+    load_rows(tx, "batch_choice", ("batch_id", "number", "attribute_id", "label"), choices)
+
+
+def mark_changed(tx: Tx, params: Mapping[str, Any]) -> None:
+    """Rows that differ by what they say of attributes change something, whatever else they say."""
+    for table in ("batch_fact", "batch_variant"):
+        tx.run(
+            f"""UPDATE {table} s STRAIGHT_JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line
+                SET b.action = 'changed', b.only_stock = FALSE
+                WHERE s.batch_id = %(batch)s AND b.action IN ('unchanged', 'changed')""",
+            params,
+        )
+
+
+def _chunks(tx: Tx, params: Mapping[str, Any]) -> Iterator[list[dict[str, Any]]]:
+    """The rows that belong to others or say something of attributes, those of one product together."""
+    tx.run(
+        """CREATE OR REPLACE TEMPORARY TABLE batch_order (place INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+             line INT UNSIGNED NOT NULL)"""
+    )
+    tx.run(
+        """INSERT INTO batch_order (line) SELECT b.line FROM batch_row b
+           WHERE b.batch_id = %(batch)s AND b.action = 'new' AND (b.code IS NOT NULL OR b.facts IS NOT NULL)
+           ORDER BY b.product_id, COALESCE(b.lead, b.line), b.line""",
+        params,
+    )
+    last, waiting = 0, list[dict[str, Any]]()
+    while True:
+        found = tx.all(
+            """SELECT o.place, b.line, b.lead, b.shown_sku, b.code, b.product_id, b.variant_id, b.facts
+               FROM batch_order o STRAIGHT_JOIN batch_row b ON b.batch_id = %(batch)s AND b.line = o.line
+               WHERE o.place > %(last)s ORDER BY o.place LIMIT %(most)s""",
+            {**params, "last": last, "most": AT_ONCE},
+        )
+        waiting += found
+        if len(found) < AT_ONCE:
+            break
+        last, group = found[-1]["place"], _group_of(found[-1])
+        whole = [row for row in waiting if _group_of(row) != group]
+        if whole:
+            yield whole
+        waiting = waiting[len(whole) :]
+    if waiting:
+        yield waiting
+    tx.run("DROP TEMPORARY TABLE batch_order")
+
+
+def _group_of(row: Mapping[str, Any]) -> tuple[int, int]:
+    """What rows of one product have in common."""
+    return (row["product_id"], 0) if row["product_id"] else (0, row["lead"] or row["line"])
+
+
+def _standing(tx: Tx, ids: Sequence[int], shared: Mapping[int, Attribute]) -> dict[int, Standing]:
+    """What is there of products, as far as attributes go."""
+    if not ids:
+        return {}
+    asked = {"ids": list(ids), "attributes": list(shared) or [0]}
+    axes: dict[int, list[int]] = {}
+    for row in tx.all(
+        "SELECT product_id, attribute_id FROM product_axis WHERE product_id IN %(ids)s ORDER BY product_id, position",
+        asked,
+    ):
+        axes.setdefault(row["product_id"], []).append(row["attribute_id"])
+    combinations: dict[int, dict[int, Combination]] = {}
+    for row in tx.all(f"SELECT id, product_id, {', '.join(CHOICES)} FROM variant WHERE product_id IN %(ids)s", asked):
+        width = len(axes.get(row["product_id"], ()))
+        found = tuple(row[name] or 0 for name in CHOICES[:width])
+        combinations.setdefault(row["product_id"], {})[row["id"]] = found
+    facts: dict[int, list[dict[str, Any]]] = {}
+    for row in tx.all(
+        """SELECT product_id, attribute_id, choice_id, number, unit, text FROM fact
+           WHERE product_id IN %(ids)s AND attribute_id IN %(attributes)s ORDER BY product_id, id""",
+        asked,
+    ):
+        facts.setdefault(row["product_id"], []).append(row)
+    return {
+        one: Standing(tuple(axes.get(one, ())), combinations.get(one, {}), facts_of(facts.get(one, ()))) for one in ids
+    }
+
+
+def _plan(
+    planned: _Planned,
+    batch_id: int,
+    rows: Sequence[Mapping[str, Any]],
+    standing: Mapping[int, Standing],
+    shared: Mapping[int, Attribute],
+) -> None:
+    there = standing.get(rows[0]["product_id"] or 0)
+    lead = rows[0]["lead"] or rows[0]["line"]
+    found = plan_group([_row(row, shared) for row in rows], there, shared, rows[0]["code"] or rows[0]["shown_sku"])
+    planned.problems += found.problems.items()
+    if not (there is None and found.problems):
+        _keep(planned, batch_id, found, lead)
+
+
+def _row(row: Mapping[str, Any], shared: Mapping[int, Attribute]) -> GroupedRow:
+    said = json.loads(row["facts"] or "{}")
+    facts = {
+        int(key): None if plain is None else Fact.of_plain(plain) for key, plain in said.items() if int(key) in shared
+    }
+    return GroupedRow(row["line"], row["shown_sku"], row["variant_id"], facts, row["code"] is not None)
+
+
+def _keep(planned: _Planned, batch_id: int, found: GroupPlan, lead: int) -> None:
+    for position, attribute_id in enumerate(found.axes, start=1):
+        planned.axes.append((batch_id, lead, position, attribute_id))
+    for line, combination in found.combinations.items():
+        padded = (*combination, *[None] * len(CHOICES))[: len(CHOICES)]
+        planned.variants.append((batch_id, line, *padded))
+        planned.used |= {choice for choice in combination if choice < 0}
+    for line, facts in found.facts.items():
+        for attribute_id, fact in facts.items():
+            rows = rows_of({}, {attribute_id: fact or Fact()}).values()
+            for place, row in enumerate(rows):
+                planned.facts.append(
+                    (batch_id, line, attribute_id, place, row["choice_id"], row["number"], row["unit"], row["text"])
+                )
+                if (row["choice_id"] or 0) < 0:
+                    planned.used.add(row["choice_id"])

@@ -1,0 +1,282 @@
+"""Rows of a batch that mean one product: found by its code, and one of them speaks for it.
+
+The row that speaks has no ``lead``; the others have its line there, and what they say of the product was carried to it.
+So whatever compares and writes products looks at rows without a lead alone. core.grouped_rows has the rule of what a
+product's rows make of its variants and facts (batch_facts.py asks it).
+"""
+
+import json
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from typing import Any
+
+from graupel.core.declarations.products import INHERITED
+from graupel.core.file_columns import COLUMNS, REFS
+from graupel.core.imports import FileRow, plan_row
+from graupel.core.problems import Problem
+from graupel.db import Tx
+from graupel.features.products.columns import VARIES
+
+#: A row speaks of the product alone.
+IS_PARENT = "(b.sku IS NULL AND b.shown_sku = '' AND b.code IS NOT NULL)"
+#: A row makes a variant of a product that is there.
+ADDS_VARIANT = "(b.action = 'new' AND b.product_id IS NOT NULL AND b.sku IS NOT NULL)"
+_OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
+_VARIANTS_ROW = "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id"
+
+
+def refuse(tx: Tx, batch_id: int, line: int, *problems: Problem) -> None:
+    """Refuse a row, and say why."""
+    said = json.dumps([problem.at(row=line).as_dict() for problem in problems], ensure_ascii=False)
+    tx.run(
+        "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
+        [said, batch_id, line],
+    )
+
+
+def match(tx: Tx, params: Mapping[str, Any]) -> None:
+    """Find the variants that rows mean."""
+    tx.run(
+        f"""UPDATE {_VARIANTS_ROW} SET b.variant_id = v.id, b.variant_version = v.version, b.product_id = p.id,
+            b.product_version = p.version WHERE {_OPEN}""",
+        params,
+    )
+
+
+def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
+    """Find the products that codes mean, refuse rows that mean two, and let one row of each speak for it.
+
+    ``shared``: the columns in which the rows say something of products, as in batch.Spoken.
+    """
+    tx.run(
+        """CREATE OR REPLACE TEMPORARY TABLE batch_group (
+             code VARCHAR(64) CHARACTER SET ascii COLLATE ascii_general_ci NOT NULL PRIMARY KEY,
+             product_id INT UNSIGNED NULL, by_code BOOL NOT NULL DEFAULT FALSE, products INT UNSIGNED NOT NULL,
+             lead INT UNSIGNED NOT NULL DEFAULT 0)"""
+    )
+    tx.run(
+        f"""INSERT INTO batch_group (code, product_id, products)
+            SELECT b.code, MIN(b.product_id), COUNT(DISTINCT b.product_id) FROM batch_row b
+            WHERE {_OPEN} AND b.code IS NOT NULL GROUP BY b.code""",
+        params,
+    )
+    tx.run("UPDATE batch_group g JOIN product p ON p.code = g.code SET g.product_id = p.id, g.by_code = TRUE")
+    _refuse_two_products(tx, params)
+    tx.run(
+        f"""UPDATE batch_row b JOIN batch_group g ON g.code = b.code STRAIGHT_JOIN product p ON p.id = g.product_id
+            SET b.product_id = p.id, b.product_version = p.version WHERE {_OPEN} AND b.product_id IS NULL""",
+        params,
+    )
+    tx.run(
+        f"""UPDATE batch_group g JOIN (
+              SELECT b.code, MIN(IF({IS_PARENT}, 0, IF(b.variant_id IS NULL, 2, 1)) * 4294967296 + b.line) AS first
+              FROM batch_row b WHERE {_OPEN} AND b.code IS NOT NULL GROUP BY b.code) x ON x.code = g.code
+            SET g.lead = x.first & 4294967295""",
+        params,
+    )
+    tx.run(
+        f"UPDATE batch_row b JOIN batch_group g ON g.code = b.code SET b.lead = NULLIF(g.lead, b.line) WHERE {_OPEN}",
+        params,
+    )
+    tx.run("DROP TEMPORARY TABLE batch_group")
+    said = [name for name in shared if name != "code"]
+    if said:
+        _carry(tx, params, said)
+        _refuse_apart(tx, params, said)
+
+
+def _refuse_two_products(tx: Tx, params: Mapping[str, Any]) -> None:
+    """Rows whose SKU and code mean different products: a file moves no variant to another product."""
+    rows = tx.all(
+        f"""SELECT b.line, b.shown_sku, b.code, g.products, g.by_code, p.code AS theirs FROM batch_row b
+            JOIN batch_group g ON g.code = b.code LEFT JOIN product p ON p.id = b.product_id
+            WHERE {_OPEN} AND ((g.by_code AND b.product_id <> g.product_id)
+              OR (NOT g.by_code AND g.products > 1)
+              OR (NOT g.by_code
+                  AND EXISTS (SELECT 1 FROM product o WHERE o.id = g.product_id AND o.code <> g.code)))""",
+        params,
+    )
+    for row in rows:
+        refuse(tx, params["batch"], row["line"], _two_products(row))
+
+
+def _two_products(row: Mapping[str, Any]) -> Problem:
+    if row["products"] > 1 and not row["by_code"]:
+        said = f"SKUs of {row['products']} products have the code {row['code']} here. A file joins no products."
+    else:
+        theirs = f"the product {row['theirs']}" if row["theirs"] else "another product"
+        said = (
+            f"“{row['shown_sku'] or row['code']}” belongs to {theirs}, and this row says {row['code']}. "
+            "A file moves no variant to another product; change the code at the product."
+        )
+    return Problem("product.other", said, "code")
+
+
+def _beside(names: Sequence[str]) -> list[str]:
+    """The columns that hold what rows say of these: of what names a record its name beside its id."""
+    return [*names, *(name.removesuffix("_id") for name in names if name.removesuffix("_id") in REFS)]
+
+
+def _carry(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> None:
+    """Carry what the other rows of a product say of it to the one that speaks for it, where that says nothing."""
+    columns = _beside(names)
+    tx.run(
+        f"""UPDATE batch_row l JOIN (
+              SELECT b.lead, {", ".join(f"MAX(b.{name}) AS {name}" for name in columns)} FROM batch_row b
+              WHERE {_OPEN} AND b.lead IS NOT NULL GROUP BY b.lead) x ON x.lead = l.line
+            SET {", ".join(f"l.{name} = COALESCE(l.{name}, x.{name})" for name in columns)}
+            WHERE l.batch_id = %(batch)s AND l.action = 'new'""",
+        params,
+    )
+
+
+def _is_apart(name: str) -> str:
+    """SQL: a row says something else of its product than the one that speaks for it."""
+    kind = name.removesuffix("_id")
+    if kind in REFS:
+        return (
+            f"(b.{kind} IS NOT NULL AND NOT (b.{name} <=> l.{name} AND (b.{name} IS NOT NULL OR b.{kind} = l.{kind})))"
+        )
+    return f"(b.{name} IS NOT NULL AND NOT (BINARY b.{name} <=> BINARY l.{name}))"
+
+
+def _refuse_apart(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> None:
+    apart = {name: _is_apart(name) for name in names}
+    rows = tx.all(
+        f"""SELECT b.line, b.code, l.line AS lead, {", ".join(f"{sql} AS {name}" for name, sql in apart.items())}
+            FROM batch_row b STRAIGHT_JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
+            WHERE {_OPEN} AND ({" OR ".join(apart.values())})""",
+        params,
+    )
+
+    def problem(row: Mapping[str, Any]) -> Problem:
+        name = next(one for one in names if row[one]).removesuffix("_id")
+        label = COLUMNS[name].label
+        said = f"The rows of {row['code']} say different things of its {label}. Say the same in all, or in one alone."
+        return Problem("product.apart", said, name)
+
+    for row in rows:
+        refuse(tx, params["batch"], row["line"], problem(row))
+
+
+def inherited(names: Iterable[str]) -> list[str]:
+    """Those of a variant's fields that a row without a SKU says of the product, for its variants to inherit."""
+    return [name for name in names if name in INHERITED]
+
+
+def fold(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> None:
+    """Where a product does not vary, what its row without a SKU says for variants is said of its only variant."""
+    if not names:
+        return
+    varies = f"""IF(p.product_id IS NULL, EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = p.batch_id
+                 AND a.line = p.line), {VARIES.format(product="p.product_id")})"""
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN batch_row p ON p.batch_id = b.batch_id AND p.line = b.lead
+            SET {", ".join(f"b.{name} = COALESCE(b.{name}, p.{name})" for name in names)}
+            WHERE {_OPEN} AND b.sku IS NOT NULL AND p.sku IS NULL AND NOT {varies}""",
+        params,
+    )
+    alone = f"""{IS_PARENT} AND b.product_id IS NOT NULL AND NOT {VARIES.format(product="b.product_id")}
+                AND NOT EXISTS (SELECT 1 FROM batch_row o WHERE o.batch_id = b.batch_id AND o.lead = b.line)"""
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.product_id = b.product_id
+            SET b.variant_id = v.id, b.variant_version = v.version WHERE {_OPEN} AND {alone}""",
+        params,
+    )
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN product q ON q.id = b.product_id
+            SET {", ".join(f"b.{name} = NULL" for name in names)}
+            WHERE {_OPEN} AND {IS_PARENT} AND b.variant_id IS NULL AND NOT {VARIES.format(product="q.id")}""",
+        params,
+    )
+
+
+def parent_differs(names: Iterable[str]) -> str:
+    """SQL: what a row without a SKU says for variants to inherit is not what its product holds."""
+    differs = [f"(b.{name} IS NOT NULL AND NOT (b.{name} <=> p.{name}))" for name in inherited(names)]
+    return f"({' OR '.join(differs) or 'FALSE'})"
+
+
+def compare(
+    tx: Tx, params: Mapping[str, Any], product_differs: str, variant_differs: str, names: Sequence[str]
+) -> None:
+    """Say of rows that name a product that is there, and no SKU that is, what they would do.
+
+    ``product_differs``, ``variant_differs``: SQL as batch.Spoken has it, of variants with the fields ``names``.
+    """
+    joined = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"""
+    alone = f"{_OPEN} AND {IS_PARENT}"
+    tx.run(
+        f"""UPDATE {joined} LEFT JOIN variant v ON v.id = b.variant_id
+            SET b.only_stock = FALSE, b.action = IF({product_differs}
+              OR IF(b.variant_id IS NULL, {parent_differs(names)}, {variant_differs}),
+              'changed', 'unchanged')
+            WHERE {alone}""",
+        params,
+    )
+    adding = tx.all(
+        f"SELECT b.line, b.code FROM {joined} WHERE {_OPEN} AND {ADDS_VARIANT} AND {product_differs}", params
+    )
+
+    def problem(row: Mapping[str, Any]) -> Problem:
+        said = (
+            f"{row['code']} is there, and this row, which adds a variant, says something else of it. "
+            "Leave these cells empty, or say it in a row without a SKU."
+        )
+        return Problem("product.adds", said, "code")
+
+    for row in adding:
+        refuse(tx, params["batch"], row["line"], problem(row))
+
+
+def refuse_lacking(tx: Tx, params: Mapping[str, Any], *, live: bool, read: Callable[[dict[str, Any]], FileRow]) -> None:
+    """Refuse rows of new products that lack something; ``read``: a row of the batch as it was read."""
+    lacks = "(b.lead IS NULL AND b.name IS NULL)"
+    if live:
+        lacks += """ OR (b.lead IS NULL AND b.category IS NULL)
+                     OR (b.sku IS NOT NULL AND b.price IS NULL AND (l.price IS NULL OR l.sku IS NOT NULL))"""
+    rows = tx.all(
+        f"""SELECT b.*, l.name AS lead_name, l.price AS lead_price, l.category AS lead_category FROM batch_row b
+            LEFT JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
+            WHERE {_OPEN} AND b.product_id IS NULL AND ({lacks})""",
+        params,
+    )
+    for row in rows:
+        lead = {name: row[f"lead_{name}"] for name in ("name", "price", "category") if row[name] is None}
+        said = read(row | lead | ({} if row["shown_sku"] else {"shown_sku": row["code"]}))
+        problems = [one for one in plan_row(said, None, live=live).problems if row["shown_sku"] or one.field != "price"]
+        refuse(tx, params["batch"], row["line"], *problems)
+
+
+def spread(tx: Tx, params: Mapping[str, Any], *, to: str = "refused") -> None:
+    """A new product comes in whole: where one of its rows is refused, or "moved", all are."""
+    because = [
+        Problem("product.whole", "Another row of this product is refused; a new product comes in whole.", "code")
+    ]
+    tx.run(
+        f"""UPDATE batch_row b JOIN (
+              SELECT o.code FROM batch_row o WHERE o.batch_id = %(batch)s AND o.action = %(to)s AND o.code IS NOT NULL
+              GROUP BY o.code) x ON x.code = b.code
+            SET b.action = %(to)s, b.problems = IF(%(to)s = 'refused', %(because)s, b.problems)
+            WHERE {_OPEN} AND b.product_id IS NULL""",
+        {**params, "to": to, "because": json.dumps([one.as_dict() for one in because])},
+    )
+
+
+def leave_out_moved(tx: Tx, params: Mapping[str, Any]) -> None:
+    """Rows of products that are there but mean no variant that is: they are left out where their product changed, and
+    those of a new one where its code was given meanwhile. Locks the products."""
+    there = "batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id"
+    meant = "b.batch_id = %(batch)s AND b.action IN ('new', 'changed') AND b.product_id IS NOT NULL"
+    tx.all(f"SELECT p.id FROM {there} WHERE {meant} AND b.variant_id IS NULL ORDER BY p.id FOR UPDATE", params)
+    tx.run(
+        f"""UPDATE batch_row b LEFT JOIN product p ON p.id = b.product_id SET b.action = 'moved'
+            WHERE {meant} AND b.variant_id IS NULL AND NOT (p.version <=> b.product_version)""",
+        params,
+    )
+    tx.run(
+        f"""UPDATE batch_row b JOIN product p ON p.code = b.code SET b.action = 'moved'
+            WHERE {_OPEN} AND b.product_id IS NULL""",
+        params,
+    )
+    spread(tx, params, to="moved")

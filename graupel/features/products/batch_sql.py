@@ -1,0 +1,44 @@
+"""SQL of what the rows of a batch say, as it is written."""
+
+from graupel.core.declarations.products import PRODUCT
+from graupel.features.products import batch_groups
+from graupel.features.products.batch import Spoken, said_or_empty
+
+#: SQL by column: the record that a row names, among those that were there and those that were just made.
+REF_IDS = {
+    "category_id": """COALESCE(b.category_id,
+        (SELECT m.category_id FROM made_category m WHERE m.path = b.category LIMIT 1))""",
+    "brand_id": "COALESCE(b.brand_id, (SELECT m.brand_id FROM made_brand m WHERE m.name = b.brand LIMIT 1))",
+}
+MADE = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
+
+
+def said(name: str) -> str:
+    """SQL: what the batch says of a field, NULL where it says nothing."""
+    return REF_IDS.get(name) or f"b.{name}"
+
+
+#: The products that were made from a chunk.
+OF_CHUNK = "p.batch_id = %(batch)s AND p.batch_line >= %(first)s AND p.batch_line < %(beyond)s"
+RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s"
+
+
+def becomes(name: str, of: Spoken) -> str:
+    """SQL: what a field becomes that a row changes."""
+    return said_or_empty(name, said(name)) if name in of.product and name in of.cleared else said(name)
+
+
+def kept_or_said(name: str, of: Spoken) -> str:
+    """SQL: what a field of a product is after the file."""
+    return becomes(name, of) if name in of.cleared else f"COALESCE({said(name)}, {PRODUCT.column(name)})"
+
+
+def new_value(name: str) -> str:
+    """SQL: what the batch says of a field of a new product, or what that is where nothing is said."""
+    return said_or_empty(name, said(name))
+
+
+def for_variants(name: str) -> str:
+    """SQL: what a new product holds for its variants: what is said of it in a row without a SKU, if it varies."""
+    varies = "EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = b.batch_id AND a.line = b.line)"
+    return f"IF({batch_groups.IS_PARENT} AND {varies}, b.{name}, NULL)"

@@ -1,0 +1,80 @@
+"""Writing rows that name their products by a code: products by rows without a SKU, and variants row by row."""
+
+from typing import Any
+
+from graupel.core.declarations.products import CHOICES, PRODUCT
+from graupel.db import Tx
+from graupel.features.history import journal, records
+from graupel.features.products import batch_groups, fact_writing, summary
+from graupel.features.products.batch import Spoken
+from graupel.features.products.batch_sql import MADE, RANGE, becomes, kept_or_said
+
+#: A row makes a product; where several mean one, the one that speaks for it does.
+MAKES = "b.action = 'new' AND b.product_id IS NULL AND b.lead IS NULL"
+
+
+def make_variants(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
+    """Make the variants of a chunk whose products have codes: of those that were there, and of those just made."""
+    before = tx.value("SELECT COALESCE(MAX(id), 0) FROM variant")
+    said = [*of.variant, *CHOICES]
+    given = [*(f"b.{name}" for name in of.variant), *fact_writing.GIVEN.values()]
+    rows = f"{RANGE} AND b.action = 'new' AND b.sku IS NOT NULL AND b.code IS NOT NULL"
+    tx.run(
+        f"""INSERT INTO variant (product_id, sku, {", ".join(said)})
+            SELECT COALESCE(b.product_id, p.id), b.sku, {", ".join(given)} FROM batch_row b
+            LEFT JOIN product p ON b.product_id IS NULL AND p.batch_id = b.batch_id
+              AND p.batch_line = COALESCE(b.lead, b.line)
+            LEFT JOIN {fact_writing.SAID} WHERE {rows} ORDER BY b.line""",
+        params,
+    )
+    journal.write_made(
+        tx,
+        params["set"],
+        records.kind_of("variant"),
+        "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku",
+        f"{rows} AND v.id > %(before)s",
+        {**params, "before": before},
+    )
+
+
+def summarise(tx: Tx, params: dict[str, Any]) -> None:
+    """Sum up the new products whose variants came from rows of their own."""
+    tx.run("CREATE OR REPLACE TEMPORARY TABLE made_grouped (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")
+    tx.run(
+        f"""INSERT INTO made_grouped SELECT p.id FROM {MADE}
+            WHERE b.batch_id = %(batch)s AND {MAKES} AND b.code IS NOT NULL""",
+        params,
+    )
+    summary.summarise(tx, "made_grouped")
+    tx.run("DROP TEMPORARY TABLE made_grouped")
+
+
+def change_alone(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
+    """Change products by rows without a SKU, where no variant of theirs is meant."""
+    where = f"{RANGE} AND b.action = 'changed' AND b.variant_id IS NULL"
+    source = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"""
+    inherited = batch_groups.inherited(of.variant)
+    differs = {name: of.differs(name) for name in of.product}
+    differs |= {name: batch_groups.parent_differs([name]) for name in inherited}
+    if not differs:
+        return
+    new = {name: becomes(name, of) for name in of.product} | {name: f"b.{name}" for name in inherited}
+    journal.write(
+        tx,
+        params["set"],
+        records.kind_of("product"),
+        source,
+        f"{where} AND ({' OR '.join(differs.values())})",
+        params,
+        was={name: PRODUCT.column(name) for name in differs},
+        became=new,
+        only=differs,
+    )
+    sets = "".join(f"{PRODUCT.column(name)} = {kept_or_said(name, of)}, " for name in of.product)
+    sets += "".join(f"p.{name} = COALESCE(b.{name}, p.{name}), " for name in inherited)
+    tx.run(
+        f"""UPDATE {source} SET {sets} p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
+            WHERE {where} AND ({" OR ".join(differs.values())})""",
+        params,
+    )

@@ -1,0 +1,62 @@
+"""Goods as rows of a file that goes out, a variant each."""
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from decimal import Decimal
+from typing import Any
+
+from graupel.core.attributes import Fact
+from graupel.core.declarations.products import CHOICES, PRODUCT, VARIANT
+from graupel.core.file_columns import fact_column
+from graupel.db import Tx
+from graupel.db.loading import load_rows
+from graupel.features.products import store
+from graupel.features.products.columns import inherited_sql
+from graupel.features.vocabulary.facts import facts_of
+
+#: What the attributes of a product say, as JSON, and which it differs by.
+_FACTS = f""", (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(f.attribute_id, f.choice_id, f.number, f.unit, f.text)), ']')
+                FROM fact f WHERE f.product_id = p.id AND f.attribute_id IN %(attributes)s) AS facts,
+              (SELECT GROUP_CONCAT(x.attribute_id ORDER BY x.position) FROM product_axis x
+                WHERE x.product_id = p.id) AS axes, {", ".join(f"v.{name}" for name in CHOICES)}"""
+
+
+def export_rows(
+    tx: Tx, lang: str, product_ids: Sequence[int] | None = None, attribute_ids: Sequence[int] = ()
+) -> Iterator[dict[str, Any]]:
+    """All variants one by one with their products, or those of some products, for a file.
+
+    What these attributes say of each stands under the names of their columns, as a Fact, None where nothing.
+    """
+    among = ""
+    if product_ids is not None:
+        tx.run("CREATE OR REPLACE TEMPORARY TABLE exported (id INT UNSIGNED NOT NULL PRIMARY KEY)")
+        load_rows(tx, "exported", ("id",), ((one,) for one in product_ids))
+        among = "JOIN exported x ON x.id = p.id"
+    own = [one for one in VARIANT.fields if one.file and one.name != "sku" and not one.booked]
+    inherited = [
+        *(f"{inherited_sql(one.name) if one.inherits else f'v.{one.name}'} AS {one.name}" for one in own),
+        "IF(k.counted, k.on_hand, NULL) AS stock",
+    ]
+    rows = tx.stream(
+        f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
+            {_FACTS if attribute_ids else ""}
+            FROM {store.FROM} {among} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
+            WHERE NOT v.archived ORDER BY p.id, v.id""",
+        {"lang": lang, "attributes": list(attribute_ids)},
+    )
+    for row in rows:
+        if attribute_ids:
+            row.update(_facts(row, attribute_ids))
+        yield row
+
+
+def _facts(row: Mapping[str, Any], attribute_ids: Sequence[int]) -> dict[str, Fact | None]:
+    """What attributes say of a variant: those that its product differs by its own choice."""
+    names = ("attribute_id", "choice_id", "number", "unit", "text")
+    said = [dict(zip(names, one, strict=True)) for one in json.loads(row["facts"] or "[]", parse_float=Decimal)]
+    facts = facts_of(said)
+    for attribute_id, choice in zip((row["axes"] or "").split(","), CHOICES, strict=False):
+        if attribute_id:
+            facts[int(attribute_id)] = Fact((row[choice],))
+    return {fact_column(one): facts.get(one) for one in attribute_ids}

@@ -1,0 +1,111 @@
+"""What the rows of a dry run would make of attributes, in words, before and after."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from graupel.core.attributes import Attribute, Choice, Fact, show_fact
+from graupel.core.declarations.products import CHOICES
+from graupel.core.file_columns import Known, fact_column
+from graupel.db import Tx
+from graupel.features.vocabulary.facts import facts_of
+
+
+@dataclass
+class Told:
+    """By the names of columns what attributes say before and after; None where nothing."""
+
+    before: dict[str, str | None] = field(default_factory=dict)
+    after: dict[str, str | None] = field(default_factory=dict)
+
+
+NOTHING = Told()
+
+
+def new_choices(tx: Tx, batch_id: int) -> list[dict[str, Any]]:
+    """The choices that written rows need and that are not there."""
+    return tx.all(
+        "SELECT number, attribute_id, label FROM batch_choice WHERE batch_id = %s ORDER BY attribute_id, label",
+        [batch_id],
+    )
+
+
+def read(tx: Tx, batch_id: int, rows: Sequence[Mapping[str, Any]], known: Known) -> dict[int, Told]:
+    """By line what these rows of a dry run would make of attributes."""
+    lines = [row["line"] for row in rows if row["facts"] or row["code"]]
+    if not lines:
+        return {}
+    asked = {"batch": batch_id, "lines": lines}
+    new: dict[int, list[Choice]] = {}
+    for row in new_choices(tx, batch_id):
+        new.setdefault(row["attribute_id"], []).append(Choice(-row["number"], row["label"], ""))
+    shared = {one.id: _with(one, new.get(one.id, ())) for one in known.attributes.values()}
+    products = {row["line"]: row["product_id"] for row in rows}
+    found: dict[int, Told] = {}
+    _tell_facts(tx, asked, found, shared, products)
+    _tell_choices(tx, asked, found, shared, {row["line"]: row for row in rows})
+    return found
+
+
+def _with(attribute: Attribute, new: Sequence[Choice]) -> Attribute:
+    return replace(attribute, choices=(*attribute.choices, *new)) if new else attribute
+
+
+def _tell_facts(
+    tx: Tx,
+    asked: Mapping[str, Any],
+    found: dict[int, Told],
+    shared: Mapping[int, Attribute],
+    products: Mapping[int, int | None],
+) -> None:
+    planned: dict[int, list[dict[str, Any]]] = {}
+    for row in tx.all(
+        "SELECT * FROM batch_fact WHERE batch_id = %(batch)s AND line IN %(lines)s ORDER BY line, attribute_id, place",
+        asked,
+    ):
+        planned.setdefault(row["line"], []).append(row)
+    ids = sorted({product for line in planned if (product := products[line])})
+    held: dict[int, list[dict[str, Any]]] = {}
+    for row in tx.all("SELECT * FROM fact WHERE product_id IN %s ORDER BY id", [ids]) if ids else ():
+        held.setdefault(row["product_id"], []).append(row)
+    for line, said in planned.items():
+        was = facts_of(held.get(products[line] or 0, ()))
+        for attribute_id, fact in facts_of(said).items():
+            if attribute := shared.get(attribute_id):
+                told, name = found.setdefault(line, Told()), fact_column(attribute_id)
+                told.before[name] = show_fact(attribute, was.get(attribute_id, Fact())) or None
+                told.after[name] = show_fact(attribute, fact) or None
+
+
+def _tell_choices(
+    tx: Tx,
+    asked: Mapping[str, Any],
+    found: dict[int, Told],
+    shared: Mapping[int, Attribute],
+    rows: Mapping[int, Mapping[str, Any]],
+) -> None:
+    for said in tx.all("SELECT * FROM batch_variant WHERE batch_id = %(batch)s AND line IN %(lines)s", asked):
+        row = rows[said["line"]]
+        told = found.setdefault(said["line"], Told())
+        was = tx.one("SELECT * FROM variant WHERE id = %s", [row["variant_id"]]) if row["variant_id"] else None
+        for column, attribute_id in zip(CHOICES, _axes(tx, asked["batch"], row), strict=False):
+            attribute = shared.get(attribute_id)
+            if attribute is None or (was and was[column] == said[column]):
+                continue
+            name = fact_column(attribute_id)
+            told.before[name] = show_fact(attribute, Fact((was[column],))) if was and was[column] else None
+            told.after[name] = show_fact(attribute, Fact((said[column],)))
+
+
+def _axes(tx: Tx, batch_id: int, row: Mapping[str, Any]) -> list[int]:
+    """What the product of a row differs by, or will."""
+    if row["product_id"]:
+        found = tx.all(
+            "SELECT attribute_id FROM product_axis WHERE product_id = %s ORDER BY position", [row["product_id"]]
+        )
+    else:
+        found = tx.all(
+            "SELECT attribute_id FROM batch_axis WHERE batch_id = %s AND line = %s ORDER BY position",
+            [batch_id, row["lead"] or row["line"]],
+        )
+    return [one["attribute_id"] for one in found]

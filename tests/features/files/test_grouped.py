@@ -1,0 +1,252 @@
+"""Products with several variants, their attributes, types and tax classes by a file, and taken out again."""
+
+from decimal import Decimal
+
+import pytest
+
+from graupel.core.attributes import AttributeKind
+from graupel.core.roles import SYSTEM
+from graupel.features.files import exporting, service
+from graupel.features.history import rolling_back
+from graupel.features.products import many, saving
+from graupel.features.products import service as products
+from graupel.features.variants import service as variants
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary.attributes import Definition
+from graupel.tables.writing import Out
+from tests.making import bring_in, catalogue, make_product, plan_file, work_off
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser"]
+D = Decimal
+YARN = (
+    "product code,sku,name,colour,needle,fibre,price,weight,category\n"
+    "FEL,,Fellside,,,Wool | Silk,9.80,100 g,Yarn\n"
+    "FEL,FEL-HEA,,Heather,4 mm,,,,\n"
+    "FEL,FEL-OAT,,oat,4 mm,,10.20,,\n"
+    "PEA,PEA-1,Peat,Heather,5 mm,Wool,7.00,50 g,Yarn\n"
+)
+
+
+@pytest.fixture
+def words(ctx):
+    """Ids by name of a colour, a number in mm, and a list of fibres."""
+
+    def make(name, kind, choices=(), unit=""):
+        return attributes.make(ctx, SYSTEM, Definition(name, kind, unit, choices=choices)).id
+
+    return {
+        "colour": make("Colour", AttributeKind.COLOUR, ["Heather", "Oat"]),
+        "needle": make("Needle", AttributeKind.NUMBER, unit="length:mm"),
+        "fibre": make("Fibre", AttributeKind.SEVERAL_CHOICES, ["Wool", "Silk"]),
+    }
+
+
+def of_sku(ctx, sku):
+    """The product of a SKU, and the labels of its variants' choices."""
+    for product in many.list_after(ctx, SYSTEM, after=0, limit=50):
+        whole = products.read(ctx, SYSTEM, product.id)
+        if any(variant.sku == sku for variant in whole.variants):
+            return whole
+    raise AssertionError(sku)
+
+
+def said(product, attribute_id):
+    attribute = product.vocabulary.attributes[attribute_id]
+    return attributes.rules.show_fact(attribute, product.values.facts[attribute_id])
+
+
+def labels(product):
+    names = {choice.id: choice.label for axis in product.axes for choice in axis.attribute.choices}
+    return {variant.sku: [names[choice] for choice in variant.combination] for variant in product.variants}
+
+
+def rows(ctx, file, shown):
+    return {one.line: one.plan for one in service.rows_of(ctx, SYSTEM, file, shown).samples}
+
+
+def reasons(ctx, file):
+    return {line: plan.problems[0].message for line, plan in rows(ctx, file, "refused").items()}
+
+
+def test_rows_with_one_code_become_one_product_whose_variants_differ_by_what_they_say(ctx, words):
+    file = plan_file(ctx, YARN)
+    assert [rule.field for rule in file.rules][3:6] == [f"fact-{words[one]}" for one in ("colour", "needle", "fibre")]
+    assert file.row["counts"]["new"] == 4
+    new = rows(ctx, file, "new")
+    assert new[2].after["price"] == "9.80"
+    assert new[4].after[f"fact-{words['colour']}"] == "Oat"
+    assert catalogue(ctx) == {}
+    bring_in(ctx, YARN)
+    fellside, peat = of_sku(ctx, "FEL-HEA"), of_sku(ctx, "PEA-1")
+    assert labels(fellside) == {"FEL-HEA": ["Heather"], "FEL-OAT": ["Oat"]}
+    assert (fellside.values.code, fellside.values.name, fellside.values.price) == ("FEL", "Fellside", D("9.80"))
+    assert [variant.price for variant in fellside.variants] == [None, D("10.20")], "the first inherits"
+    assert (said(fellside, words["needle"]), said(fellside, words["fibre"])) == ("4 mm", "Wool, Silk")
+    assert (peat.axes, peat.variants[0].price, said(peat, words["colour"])) == ((), D("7.00"), "Heather")
+    listed = {one.name: (one.price_low, one.variants) for one in ctx.db.run(_summaries)}
+    assert listed == {"Fellside": (D("9.80"), 2), "Peat": (D("7.00"), 1)}
+
+
+def _summaries(tx):
+    class Row:
+        def __init__(self, row):
+            self.__dict__.update(row)
+
+    sql = "SELECT t.name, s.price_low, s.variants FROM product_summary s JOIN product_text t USING (product_id)"
+    return [Row(row) for row in tx.all(sql)]
+
+
+def test_a_parent_may_stand_after_its_variants_and_a_single_variant_takes_what_it_says(ctx, words):
+    bring_in(ctx, "product code,sku,name,price\nA,A-1,,\nB,B-1,Bee,\nA,,Ay,5.00\n")
+    product = of_sku(ctx, "A-1")
+    assert (product.values.name, product.axes, product.variants[0].price) == ("Ay", (), D("5.00"))
+    assert catalogue(ctx)["A-1"][10] is None, "the only variant keeps it for its product"
+
+
+def test_the_same_file_changes_nothing_and_goes_back_whole(ctx, words):
+    before = catalogue(ctx)
+    file = bring_in(ctx, YARN)
+    assert plan_file(ctx, YARN).row["counts"] | {"odd": 0} == {
+        "new": 0, "changed": 0, "unchanged": 4, "refused": 0, "odd": 0, "categories": 0, "brands": 0, "choices": 0,
+        "products": 0,
+    }  # fmt: skip
+    plan = rolling_back.plan(ctx, SYSTEM, file.row["change_set_id"])
+    assert plan.stay == 0
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    assert catalogue(ctx) == before
+    left = ctx.db.run(lambda tx: [tx.value(f"SELECT COUNT(*) FROM {one}") for one in ("fact", "product_axis")])
+    assert left == [0, 0]
+
+
+def test_variants_are_added_changed_and_given_other_choices_and_taken_back(ctx, words, browser):
+    bring_in(ctx, YARN)
+    before = catalogue(ctx)
+    file = plan_file(
+        ctx,
+        "product code,sku,name,colour,needle,fibre,price\n"
+        "FEL,,Fellside tweed,,45 mm,Wool,11.00\n"  # the product alone, a slip ten times its needle
+        "FEL,FEL-PLU,,Plum,,,\n"  # a new choice
+        ",FEL-OAT,,Heater,,,12.00\n"  # another, one letter off one that is there
+        ",PEA-1,,Plum,,Silk,\n",
+    )
+    changed = rows(ctx, file, "changed")
+    assert changed[2].after == {
+        "name": "Fellside tweed", "price": "11.00",
+        f"fact-{words['needle']}": "45 mm", f"fact-{words['fibre']}": "Wool",
+    }  # fmt: skip
+    assert changed[2].before[f"fact-{words['fibre']}"] == "Wool, Silk"
+    assert (changed[4].before[f"fact-{words['colour']}"], changed[4].after["price"]) == ("Oat", "12.00")
+    assert rows(ctx, file, "new")[3].after == {"sku": "FEL-PLU", f"fact-{words['colour']}": "Plum"}
+    makes = [[name, [other for other, _ in near]] for name, near, _ in file.row["makes"]]
+    assert makes == [["Heater", ["Heather"]], ["Plum", []]]
+    page = browser.get(f"/files/{file.id}").text
+    assert "Makes 2 choices of Colour; 1 much like what is there" in page
+    assert "Bring in 4 products" not in page
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    fellside = of_sku(ctx, "FEL-PLU")
+    assert labels(fellside) == {"FEL-HEA": ["Heather"], "FEL-OAT": ["Heater"], "FEL-PLU": ["Plum"]}
+    assert (fellside.values.name, fellside.values.price) == ("Fellside tweed", D("11.00"))
+    assert (said(fellside, words["needle"]), said(fellside, words["fibre"])) == ("45 mm", "Wool")
+    assert said(of_sku(ctx, "PEA-1"), words["fibre"]) == "Silk"
+    assert fellside.version == 2
+    done = service.read(ctx, SYSTEM, file.id).row["change_set_id"]
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done))
+    assert catalogue(ctx) == before
+    assert said(of_sku(ctx, "FEL-HEA"), words["fibre"]) == "Wool, Silk"
+
+
+def test_a_mistyped_choice_is_mended_for_all_rows_with_one_press(ctx, words, browser):
+    file = plan_file(ctx, "sku,name,colour\nA-1,A,Heater\nA-2,B,heater\n")
+    mend = {"kind": f"fact-{words['colour']}", "was": "Heater", "now": "Heather"}
+    assert browser.write(f"/files/{file.id}/mend", mend).status_code == 303
+    work_off(ctx)
+    assert service.read(ctx, SYSTEM, file.id).row["makes"] == []
+
+
+@pytest.mark.parametrize(
+    ("text", "lines", "says"),
+    [
+        ("A,A-1,A,Heather\nA,A-2,A,Heather\n", {2, 3}, "would be the same|tells the variants of A apart"),
+        ("A,A-1,A,Heather\nA,A-2,A,Oat\nA,A-3,A,oat\n", {2, 3, 4}, "would be the same as line 3"),
+        ("A,A-1,A,Heather\nA,A-2,A,Oat\nA,A-3,A,\n", {2, 3, 4}, "Which Colour this variant has is not said"),
+        ("A,A-1,A,Heather\nA,A-2,Otherwise,Oat\n", {2, 3}, "The rows of A say different things of its Name"),
+        ("A,,A,\n", {2}, "no row of it has a SKU"),
+        ("A,A-1,,Heather\nA,A-2,,Oat\n", {2, 3}, "needs a name"),
+        ("THERE,T-2,,Oat\n", {2}, "is there, and does not vary yet"),
+        ("OTHER,T-1,,\n", {2}, "belongs to the product THERE"),
+        (",,A,Oat\n", {2}, "A SKU is needed"),
+        ("A,A-1,A,Heather\nA,A-2,A,Oat\nB,A-1,B,\n", {4}, "stands in line 2 already"),
+    ],
+)
+def test_what_makes_no_product_is_refused_with_the_whole_of_it(ctx, words, text, lines, says):
+    there = products.read(ctx, SYSTEM, make_product(ctx, "T-1", name="There"))
+    saving.save(ctx, SYSTEM, there.id, saving.replace(there.values, code="THERE"), None)
+    file = plan_file(ctx, f"product code,sku,name,colour\n{text}")
+    found = reasons(ctx, file)
+    assert set(found) == lines
+    assert any(pytest.importorskip("re").search(says, message) for message in found.values()), found
+
+
+def test_a_row_that_names_one_of_several_says_nothing_of_all_unless_by_its_code(ctx, words):
+    bring_in(ctx, YARN)
+    file = plan_file(ctx, "sku,needle\nFEL-HEA,5 mm\n")
+    assert "one of several variants, and Needle belongs to all" in reasons(ctx, file)[2]
+    file = plan_file(ctx, "product code,sku,name,needle\nFEL,FEL-HEA,Fellside 2,5 mm\nFEL,FEL-OAT,Fellside 2,5 mm\n")
+    assert (file.row["counts"]["changed"], file.row["counts"]["unchanged"]) == (1, 1)
+
+
+def test_what_changed_since_the_dry_run_is_left_out_with_what_belongs_to_it(ctx, words):
+    bring_in(ctx, YARN)
+    file = plan_file(
+        ctx, "product code,sku,name,colour\nFEL,FEL-PLU,,Plum\nNEW,N-1,New,Oat\nNEW,N-2,New,Plum\nPEA,,Peat 2,\n"
+    )
+    fellside = of_sku(ctx, "FEL-HEA")
+    saving.save(ctx, SYSTEM, fellside.id, saving.replace(fellside.values, name="Meanwhile"), None)
+    make_product(ctx, "N-2")
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    there = catalogue(ctx)
+    assert ("FEL-PLU" in there, "N-1" in there, there["PEA-1"][1]) == (False, False, "Peat 2")
+    assert service.read(ctx, SYSTEM, file.id).row["counts"]["moved"] == 3
+
+
+@pytest.mark.parametrize("form", [one for one in Out if one is not Out.LINKED])
+def test_variants_and_attributes_go_out_and_come_in_again_unchanged(ctx, words, form):
+    bring_in(ctx, YARN)
+    vocabulary.make(ctx, SYSTEM, "type", "Yarn")
+    more = [("Care", AttributeKind.YES_NO), ("Since", AttributeKind.DATE), ("Weight", AttributeKind.SHORT_TEXT)]
+    for name, kind in more:
+        attributes.make(ctx, SYSTEM, Definition(name, kind))
+    bring_in(
+        ctx,
+        "sku;care;since;weight (attribute);needle;product type\nPEA-1;ja;31.12.2025;=1+1, light;0,45 cm;yarn\n",
+    )
+    path = ctx.folder("t") / f"out.{form}"
+    exporting.export(ctx, SYSTEM, path, form)
+    file = plan_file(ctx, path.read_bytes(), name=path.name)
+    assert reasons(ctx, file) == {}
+    assert [(one.before, one.after) for one in rows(ctx, file, "changed").values()] == []
+    assert file.row["counts"]["unchanged"] == 3
+    assert {"code", "type"} <= {rule.field for rule in file.rules}
+    assert sum(rule.field.startswith("fact-") for rule in file.rules) == 6
+
+
+def test_types_and_tax_classes_are_those_that_are_there(ctx):
+    vocabulary.make(ctx, SYSTEM, "type", "Yarn")
+    file = plan_file(ctx, "sku,name,product type\nA,A,yarn\nB,B,Yarns\n")
+    assert "There is no type “Yarns”. There is Yarn." in reasons(ctx, file)[3]
+    bring_in(ctx, "sku,name,product type\nA,A,yarn\n")
+    assert of_sku(ctx, "A").values.type_id
+
+
+def test_variants_of_a_product_that_lacks_a_code_are_added_by_giving_it_one(ctx, words):
+    bring_in(ctx, YARN)
+    fellside = of_sku(ctx, "FEL-HEA")
+    saving.save(ctx, SYSTEM, fellside.id, saving.replace(fellside.values, code=""), None)
+    bring_in(ctx, "product code,sku,colour\nFELL,FEL-HEA,\nFELL,FEL-PLU,Plum\n")
+    now = of_sku(ctx, "FEL-PLU")
+    assert (now.id, now.values.code) == (fellside.id, "FELL")
+    assert variants
