@@ -37,16 +37,8 @@ REAL_HASHER = passwords._hasher
 QUICK_HASHER = PasswordHash((Argon2Hasher(time_cost=1, memory_cost=8, parallelism=1),))
 passwords._hasher = lambda: QUICK_HASHER
 FAST = {"durable": False, "buffer_pool": "512M"}
-#: What a new installation has: two trees and the default shop.
-KEPT = {
-    "tree": " WHERE id > 2",
-    "shop": " WHERE id > 1",
-    "held": " WHERE FALSE",
-    "location": " WHERE id > 1",
-    "stock_notice": " WHERE id > 1",
-    "order_rules": " WHERE id > 1",
-    "relation_kind": " WHERE id > 6",
-}
+#: The tables in which a new installation has rows of its own.
+SEEDED = ("tree", "shop", "held", "location", "stock_notice", "order_rules", "relation_kind")
 
 
 def pytest_configure(config: pytest.Config) -> None:
@@ -84,8 +76,22 @@ def _database(database_url: str) -> Iterator[Database]:
     database.close()
 
 
+@pytest.fixture(scope="session")
+def _seeds(_database: Database) -> dict[str, list[dict]]:
+    """By table the rows of a new installation; a test may have changed or deleted any of them."""
+
+    def read(tx) -> dict[str, list[dict]]:
+        found = {}
+        for name in SEEDED:
+            columns = tx.all(f"SHOW COLUMNS FROM {name} WHERE Extra NOT LIKE '%%GENERATED%%'")
+            found[name] = tx.all(f"SELECT {', '.join(one['Field'] for one in columns)} FROM {name}")
+        return found
+
+    return _database.run(read)
+
+
 @pytest.fixture
-def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
+def ctx(_database: Database, _seeds: dict[str, list[dict]], database_url: str, tmp_path: Path) -> Context:
     """An empty installation."""
 
     def empty(tx) -> None:
@@ -94,11 +100,11 @@ def ctx(_database: Database, database_url: str, tmp_path: Path) -> Context:
             """SELECT table_name AS name FROM information_schema.tables WHERE table_schema = DATABASE()
                AND table_name NOT LIKE '%yoyo%'"""
         ):
-            tx.run(f"DELETE FROM `{row['name']}`" + KEPT.get(row["name"], ""))
-        tx.run("UPDATE shop SET name = '', languages = '', currency = '', shows = 'all', version = 1")
-        tx.run("UPDATE location SET name = 'Stock room', position = 1, version = 1")
-        tx.run("UPDATE stock_notice SET mails = '', feed_key = '', version = 1")
-        tx.run("UPDATE order_rules SET transfer = TRUE, transfer_to = '', mails = '', version = 1")
+            tx.run(f"DELETE FROM `{row['name']}`")
+        for name, rows in _seeds.items():
+            for row in rows:
+                values = ", ".join(["%s"] * len(row))
+                tx.run(f"INSERT INTO {name} ({', '.join(row)}) VALUES ({values})", [*row.values()])
         tx.run("SET foreign_key_checks = 1")
 
     _database.run(empty)
