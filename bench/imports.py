@@ -8,11 +8,14 @@ from pathlib import Path
 from bench import catalogue
 from bench.figures import Figure, PeakMemory, timed
 from graupel.context import Context
+from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
 from graupel.db.loading import load_rows
 from graupel.features.files import exporting
 from graupel.features.files import service as files
-from graupel.features.products import table_store
+from graupel.features.products import out
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary.attributes import Definition
 from graupel.jobs.worker import Worker
 from graupel.tables.writing import Out
 
@@ -28,6 +31,37 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     changed = catalogue.write(folder / f"dearer-{count}.csv", count, seed, dearer=True)
     yield from _import(ctx, changed, count, floor, "import, one in ten changed")
     yield from _export(ctx, count, folder)
+    _words(ctx)
+    for dearer, what in ((False, "all new"), (True, "one in ten changed")):
+        variants = _as_variants(path, folder / f"variants-{count}-{dearer}.csv", dearer=dearer)
+        yield from _import(ctx, variants, count, floor, f"variants by product code, {what}")
+
+
+COLOURS, SIZES = ("Heather", "Oat", "Peat", "Rowan", "Sky"), ("S", "M")
+
+
+def _words(ctx: Context) -> None:
+    """Attributes that the variants differ by, and one that they share."""
+    for name, kind, choices in (
+        ("Colour", AttributeKind.COLOUR, COLOURS),
+        ("Size", AttributeKind.ONE_CHOICE, SIZES),
+        ("Care", AttributeKind.SHORT_TEXT, ()),
+    ):
+        attributes.make(ctx, SYSTEM, Definition(name, kind, choices=choices))
+
+
+def _as_variants(source: Path, path: Path, *, dearer: bool) -> Path:
+    """The same rows as products of ten variants each, by product code, with three attributes."""
+    with source.open(encoding="utf-8", newline="") as file, path.open("w", encoding="utf-8", newline="") as to:
+        rows, writer = csv.DictReader(file), csv.writer(to)
+        writer.writerow(["product code", "sku", "name", "price", "weight", "category", "colour", "size", "care"])
+        for number, row in enumerate(rows):
+            product, place = divmod(number, len(COLOURS) * len(SIZES))
+            price = f"{float(row['price']) + 1:.2f}" if dearer and number % 10 == 0 else row["price"]
+            said = [f"V{product}", f"V-{row['sku']}", f"Product {product}", price, row["weight"], row["category"]]
+            said[5] = "Yarn > Varied"
+            writer.writerow([*said, COLOURS[place % 5], SIZES[place // 5], "by hand"])
+    return path
 
 
 def _floor(ctx: Context, path: Path) -> float:
@@ -51,7 +85,7 @@ def _floor(ctx: Context, path: Path) -> float:
 def _export(ctx: Context, count: int, folder: Path) -> Iterator[Figure]:
     """Taking everything out, beside the rows streamed out of the database and let go."""
     lang = ctx.settings.language
-    floor, _ = timed(lambda: ctx.db.run(lambda tx: sum(1 for _ in table_store.export_rows(tx, lang))))
+    floor, _ = timed(lambda: ctx.db.run(lambda tx: sum(1 for _ in out.export_rows(tx, lang))))
     yield Figure("rows streamed out, the floor", count, floor, 1.0)
     for form in (Out.CSV, Out.LINES, Out.XML, Out.ODS, Out.XLSX):
         with PeakMemory() as memory:

@@ -1,16 +1,18 @@
 """The columns that a table of goods may have: the declared fields, and the attributes of the shop."""
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 
 from graupel.core import units
-from graupel.core.attributes import Attribute, AttributeKind
+from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.records import Field, FieldKind, InFile
 
 #: What stands before the id of an attribute in the name of its column.
 FACT = "fact-"
+#: The column of tags, and the id under which they go along with attributes: a list of words that a product has.
+TAGS, TAGS_ID = "tags", 0
 
 
 def _name(field: Field) -> str:
@@ -51,24 +53,32 @@ _HELP = {
 
 def fact_column(attribute_id: int) -> str:
     """The name of an attribute's column."""
-    return f"{FACT}{attribute_id}"
+    return f"{FACT}{attribute_id}" if attribute_id != TAGS_ID else TAGS
 
 
 @dataclass(frozen=True)
 class Known:
-    """What columns of files can go to. ``attributes``: shared ones, by the names of their columns."""
+    """What columns of files can go to. ``attributes``: shared ones, by the names of their columns, tags among them as
+    one; ``names``: of attributes in other languages, by their ids."""
 
     attributes: Mapping[str, Attribute]
+    names: Mapping[int, Sequence[str]] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, attributes: Iterable[Attribute]) -> "Known":
+    def of(
+        cls, attributes: Iterable[Attribute], tags: Mapping[int, str], names: Mapping[int, Sequence[str]]
+    ) -> "Known":
         """With these attributes, those that are private to a product left out: a file can't tell whose is meant."""
-        return cls({fact_column(one.id): one for one in attributes if one.product_id is None})
+        shared = {fact_column(one.id): one for one in attributes if one.product_id is None}
+        choices = tuple(Choice(tag_id, name, "") for tag_id, name in tags.items())
+        tag = Attribute(TAGS_ID, "Tags", AttributeKind.SEVERAL_CHOICES, choices=choices)
+        return cls({TAGS: tag, **shared}, names)
 
     @cached_property
     def fields(self) -> Mapping[str, Field]:
         """All columns by name, attributes last."""
-        return {**COLUMNS, **{name: _field(name, one) for name, one in self.attributes.items()}}
+        found = {name: _field(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
+        return {**COLUMNS, **found}
 
     def header(self, name: str) -> str:
         """What heads a column that goes out; an attribute that is called like a field says that it is one."""
@@ -85,9 +95,12 @@ class Known:
         return tuple(unit.sign for unit in units.FAMILIES[attribute.measure].units if unit.sign)
 
 
-def _field(name: str, attribute: Attribute) -> Field:
+def _field(name: str, attribute: Attribute, also: Sequence[str]) -> Field:
     said = attribute.name.lower()
-    headers = (f"{said} (attribute)",) if said in _TAKEN else (said, f"{said} (attribute)")
+    headers: tuple[str, ...] = (f"{said} (attribute)",) if said in _TAKEN else (said, f"{said} (attribute)")
+    if name == TAGS:
+        headers = ("tags", "tag", "schlagwörter")
+    headers += tuple(one.lower() for one in also if one.lower() not in _TAKEN)
     kind = _KINDS.get(attribute.kind, FieldKind.LINE)
     return Field(name, attribute.name, kind, file=InFile(_HELP.get(attribute.kind, "text"), headers))
 

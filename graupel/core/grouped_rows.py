@@ -162,7 +162,7 @@ def _combine(
 
 def _same_as(line: int | None) -> str:
     other = "a variant that is there" if line is None else f"line {line:,}"
-    return f"This variant would be the same as {other}: their choices are the same."
+    return f"This variant has the same choices as {other}. Match the column that tells them apart, or take one out."
 
 
 def _combination(

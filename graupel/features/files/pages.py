@@ -17,7 +17,8 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, known, profiles, service, typed
+from graupel.features.files import counted, known, new_attributes, profiles, service, typed
+from graupel.features.files.new_attributes import NEW, NEW_WORDS
 from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
@@ -136,6 +137,8 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "kept": matching.KEPT,
         "units_of": file.known.units,
         "declared": COLUMNS,
+        "new_words": NEW_WORDS,
+        "name_of": new_attributes.name_of,
         "pairs": lambda names: [(name, name) for name in names],
         "said_of": columns.said,
         "why": guessing.WHY,
@@ -149,8 +152,15 @@ def _choices(file: ImportFile) -> dict[str, Any]:
 def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file_id: int) -> Response:
     """Begins the dry run with the columns as chosen."""
     file = service.read(ctx, signed.actor, file_id)
+    fields, made = form.column, False
+    if set(fields.values()) & NEW.keys():
+        try:
+            fields, made = new_attributes.make(ctx, signed.actor, fields, file.columns), True
+        except Refused as refusal:
+            return _show(request, ctx, signed, file_id, list(refusal.problems))
+        file = service.read(ctx, signed.actor, file_id)
     said = {name: getattr(form, name) for name in typed.PARTS}
-    read = typed.read(form.column, said, form.extra, len(file.columns), file.known)
+    read = typed.read(fields, said, form.extra, len(file.columns), file.known)
     if not read.problems:
         try:
             service.request_plan(
@@ -165,9 +175,11 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file
             )
         except Refused as refusal:
             read.problems += refusal.problems
+    if made and not read.problems and "HX-Request" in request.headers:  # every column can go there from now on
+        return Response(status_code=204, headers={"HX-Refresh": "true"})
     if "HX-Request" in request.headers or read.problems:
         before = {one.index: one.rule.field for one in file.columns}
-        rewritten = {column for column, name in form.column.items() if before.get(column, name) != name}
+        rewritten = {column for column, name in fields.items() if before.get(column, name) != name}
         return _show(request, ctx, signed, file_id, read.problems, rewritten)
     return RedirectResponse(f"/files/{file_id}", 303)
 

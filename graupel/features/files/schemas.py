@@ -4,13 +4,16 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from graupel.core.file_columns import COLUMNS, FACT
+from graupel.core.file_columns import COLUMNS, FACT, TAGS
+from graupel.features.files.new_attributes import NEW
 from graupel.tables.writing import Out
 from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole
 
 Short = Annotated[str, StringConstraints(max_length=2_000)]
 #: What a column can go to: a declared field, or an attribute that was there; "" where it is left out.
-Target = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join(COLUMNS)}|{FACT}\d{{1,9}})$")]
+Target = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join((*COLUMNS, TAGS))}|{FACT}\d{{1,9}})$")]
+#: The same, or an attribute that is to be made of it.
+Chosen = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join((*COLUMNS, TAGS, *NEW))}|{FACT}\d{{1,9}})$")]
 Parts = dict[Whole, Annotated[str, StringConstraints(max_length=60_000)]]
 
 
@@ -34,7 +37,7 @@ class Matched(Sent):
     """Which column of the file is which field and what is done with its cells, how new goods and categories begin, and
     when stock was counted."""
 
-    column: Annotated[dict[Whole, Target], Named("column_")]
+    column: Annotated[dict[Whole, Chosen], Named("column_")]
     split: Annotated[Parts, Named("split_")] = Field(default_factory=dict)
     part: Annotated[Parts, Named("part_")] = Field(default_factory=dict)
     replaced: Annotated[Parts, Named("replaced_")] = Field(default_factory=dict)

@@ -13,7 +13,7 @@ from typing import Any
 
 from graupel.core import kits
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
-from graupel.core.file_columns import DECLARED, FACT, REFS, ROW_FIELDS, Known
+from graupel.core.file_columns import DECLARED, FACT, REFS, ROW_FIELDS, TAGS, Known
 from graupel.core.file_facts import NewChoices
 from graupel.core.imports import (
     JUMPS,
@@ -168,7 +168,7 @@ def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
         tuple(name for name in OF_VARIANT if name in names),
         frozenset(emptied),
         "code" in fields,
-        any(name.startswith(FACT) for name in fields),
+        any(name == TAGS or name.startswith(FACT) for name in fields),
     )
 
 

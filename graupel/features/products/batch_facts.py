@@ -12,7 +12,7 @@ from typing import Any
 
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.declarations.products import CHOICES
-from graupel.core.file_columns import Known
+from graupel.core.file_columns import TAGS_ID, Known
 from graupel.core.file_facts import NewChoices
 from graupel.core.grouped_rows import GroupedRow, GroupPlan, Standing, plan_group
 from graupel.core.problems import Problem
@@ -144,6 +144,13 @@ def _standing(tx: Tx, ids: Sequence[int], shared: Mapping[int, Attribute]) -> di
         asked,
     ):
         facts.setdefault(row["product_id"], []).append(row)
+    for row in tx.all(
+        """SELECT record_id AS product_id, tag_id AS choice_id FROM tagging
+           WHERE kind = 'product' AND record_id IN %(ids)s ORDER BY record_id, tag_id""",
+        asked,
+    ):
+        tag = {"attribute_id": TAGS_ID, "number": None, "unit": None, "text": None}
+        facts.setdefault(row["product_id"], []).append({**row, **tag})
     return {
         one: Standing(tuple(axes.get(one, ())), combinations.get(one, {}), facts_of(facts.get(one, ()))) for one in ids
     }

@@ -5,10 +5,12 @@ from itertools import groupby
 from typing import Any
 
 from graupel.core.declarations.products import CHOICES
+from graupel.core.file_columns import TAGS_ID
 from graupel.db import Tx
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
 from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary import service as vocabulary
 
 
 def make_choices(tx: Tx, recorder: Recorder, batch_id: int) -> None:
@@ -24,6 +26,10 @@ def make_choices(tx: Tx, recorder: Recorder, batch_id: int) -> None:
     )
     for attribute_id, group in groupby(rows, key=lambda row: int(row["attribute_id"])):
         wanted = list(group)
+        if attribute_id == TAGS_ID:
+            made = [(-row["number"], vocabulary.make_within(tx, recorder, "tag", row["label"])) for row in wanted]
+            tx.many("INSERT INTO batch_made_choice VALUES (%s, %s)", made)
+            continue
         attributes.add_choices_within(tx, recorder, attribute_id, [row["label"] for row in wanted])
         ids = {one.label.casefold(): one.id for one in attributes.load_one(tx, attribute_id).choices}
         made = [(-row["number"], ids[row["label"].casefold()]) for row in wanted]
@@ -46,9 +52,10 @@ _PRODUCT = "COALESCE(b.product_id, q.id)"
 
 
 def write(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
-    """Write what rows say of attributes: what new products differ by, facts, and other choices of variants."""
+    """Write what rows say of attributes: what new products differ by, facts, tags, and other choices of variants."""
     _write_axes(tx, recorder, params)
     _write_facts(tx, recorder, params)
+    _write_tags(tx, recorder, params)
     _change_choices(tx, recorder, params)
 
 
@@ -91,6 +98,7 @@ def _write_facts(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
             SELECT {_PRODUCT}, s.attribute_id, {choice("s.choice_id")}, s.number, s.unit, s.text
             FROM batch_fact s {_OF_ROW}
             WHERE s.batch_id = %(batch)s AND COALESCE(s.choice_id, s.number, s.text) IS NOT NULL
+              AND s.attribute_id <> {TAGS_ID}
               AND NOT EXISTS (SELECT 1 FROM fact f WHERE f.product_id = b.product_id AND {_says("s")})
             ORDER BY s.line, s.attribute_id, s.place""",
         params,
@@ -120,6 +128,33 @@ def _change_facts(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None
     if changed:
         sets = ", ".join(f"f.{name} = s.{name}" for name in names)
         tx.run(f"UPDATE {source} SET {sets}, f.version = f.version + 1 WHERE {where}", params)
+
+
+def _write_tags(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
+    """Tags that are not said any more go, and those that are not there come."""
+    tagging = records.kind_of("tagging")
+    of_batch = f"s.batch_id = %(batch)s AND s.attribute_id = {TAGS_ID}"
+    there = f"batch_fact s {_OF_ROW} JOIN tagging o ON o.kind = 'product' AND o.record_id = b.product_id"
+    said = f"""SELECT 1 FROM batch_fact y WHERE y.batch_id = s.batch_id AND y.line = s.line
+               AND y.attribute_id = {TAGS_ID} AND {choice("y.choice_id")} = o.tag_id"""
+    gone = f"{of_batch} AND s.place = 0 AND NOT EXISTS ({said})"
+    journal.remove(tx, recorder.change_set_id, tagging, there, gone, params)
+    before = tx.value("SELECT COALESCE(MAX(id), 0) FROM tagging")
+    made = tx.run(
+        f"""INSERT INTO tagging (tag_id, kind, record_id)
+            SELECT {choice("s.choice_id")}, 'product', {_PRODUCT} FROM batch_fact s {_OF_ROW}
+            WHERE {of_batch} AND s.choice_id IS NOT NULL AND NOT EXISTS (
+              SELECT 1 FROM tagging o WHERE o.kind = 'product' AND o.record_id = b.product_id
+              AND o.tag_id = {choice("s.choice_id")})
+            ORDER BY s.line, s.place""",
+        params,
+    )
+    if made:
+        source = f"(SELECT DISTINCT {_PRODUCT} AS id FROM batch_fact s {_OF_ROW} WHERE {of_batch}) p"
+        source += " STRAIGHT_JOIN tagging o ON o.kind = 'product' AND o.record_id = p.id"
+        journal.write_made(
+            tx, recorder.change_set_id, tagging, source, "o.id > %(before)s", {**params, "before": before}
+        )
 
 
 def _change_choices(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:

@@ -7,7 +7,7 @@ from typing import Any
 
 from graupel.core.attributes import Fact
 from graupel.core.declarations.products import CHOICES, PRODUCT, VARIANT
-from graupel.core.file_columns import fact_column
+from graupel.core.file_columns import TAGS_ID, fact_column
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.products import store
@@ -17,6 +17,7 @@ from graupel.features.vocabulary.facts import facts_of
 #: What the attributes of a product say, as JSON, and which it differs by.
 _FACTS = f""", (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(f.attribute_id, f.choice_id, f.number, f.unit, f.text)), ']')
                 FROM fact f WHERE f.product_id = p.id AND f.attribute_id IN %(attributes)s) AS facts,
+              (SELECT GROUP_CONCAT(o.tag_id) FROM tagging o WHERE o.kind = 'product' AND o.record_id = p.id) AS tags,
               (SELECT GROUP_CONCAT(x.attribute_id ORDER BY x.position) FROM product_axis x
                 WHERE x.product_id = p.id) AS axes, {", ".join(f"v.{name}" for name in CHOICES)}"""
 
@@ -59,4 +60,6 @@ def _facts(row: Mapping[str, Any], attribute_ids: Sequence[int]) -> dict[str, Fa
     for attribute_id, choice in zip((row["axes"] or "").split(","), CHOICES, strict=False):
         if attribute_id:
             facts[int(attribute_id)] = Fact((row[choice],))
+    if row["tags"]:
+        facts[TAGS_ID] = Fact(tuple(int(one) for one in row["tags"].split(",")))
     return {fact_column(one): facts.get(one) for one in attribute_ids}

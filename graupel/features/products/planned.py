@@ -16,8 +16,11 @@ from graupel.features.vocabulary import service as vocabulary
 
 
 def counts(tx: Tx, batch_id: int) -> dict[str, int]:
-    """Rows by action; under "odd" those of them that would be written and are worth a look, and under "products" of how
-    many products those are."""
+    """Rows by action; under "odd" those of them that would be written and are worth a look.
+
+    Of how many products those are that would be written stands under "products". Where rows name products by a code,
+    "made" says how many they make, and "variants" how many variants.
+    """
     rows = tx.all(
         "SELECT action, COUNT(*) AS count, COUNT(odd) AS odd FROM batch_row WHERE batch_id = %s GROUP BY action",
         [batch_id],
@@ -26,8 +29,14 @@ def counts(tx: Tx, batch_id: int) -> dict[str, int]:
     written = "batch_id = %s AND action IN ('new', 'changed')"
     found["products"] = found["new"] + found["changed"]
     if tx.value(f"SELECT 1 FROM batch_row WHERE {written} AND code IS NOT NULL LIMIT 1", [batch_id]):
-        product = "COALESCE(product_id, -1.0 * COALESCE(lead, line))"
-        found["products"] = tx.value(f"SELECT COUNT(DISTINCT {product}) FROM batch_row WHERE {written}", [batch_id])
+        sums = tx.one(
+            f"""SELECT COUNT(DISTINCT COALESCE(product_id, -1.0 * COALESCE(lead, line))) AS products,
+                       COUNT(DISTINCT IF(product_id IS NULL, COALESCE(lead, line), NULL)) AS made,
+                       COALESCE(SUM(action = 'new' AND sku IS NOT NULL), 0) AS variants
+                FROM batch_row WHERE {written}""",
+            [batch_id],
+        )
+        found |= {name: int(number) for name, number in (sums or {}).items()}
     return found | {"odd": sum(row["odd"] for row in rows if row["action"] in ("new", "changed"))}
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from graupel.core.attributes import Attribute, Choice, Fact, show_fact
 from graupel.core.declarations.products import CHOICES
-from graupel.core.file_columns import Known, fact_column
+from graupel.core.file_columns import TAGS_ID, Known, fact_column
 from graupel.db import Tx
 from graupel.features.vocabulary.facts import facts_of
 
@@ -68,6 +68,9 @@ def _tell_facts(
     held: dict[int, list[dict[str, Any]]] = {}
     for row in tx.all("SELECT * FROM fact WHERE product_id IN %s ORDER BY id", [ids]) if ids else ():
         held.setdefault(row["product_id"], []).append(row)
+    for row in tx.all("SELECT * FROM tagging WHERE kind = 'product' AND record_id IN %s", [ids]) if ids else ():
+        tag = {"attribute_id": TAGS_ID, "choice_id": row["tag_id"], "number": None, "unit": None, "text": None}
+        held.setdefault(row["record_id"], []).append(tag)
     for line, said in planned.items():
         was = facts_of(held.get(products[line] or 0, ()))
         for attribute_id, fact in facts_of(said).items():

@@ -50,6 +50,14 @@ def in_lens(tx: Tx, kind: str, field: str, lens: Lens) -> dict[int, str]:
     return {record_id: found.value or "" for record_id, found in resolved_in_lens(tx, kind, field, lens).items()}
 
 
+def in_all_languages(tx: Tx, kind: str, field: str) -> dict[int, list[str]]:
+    """What a field says in other languages, by record."""
+    found: dict[int, list[str]] = {}
+    for row in store.everywhere(tx, kind, field):
+        found.setdefault(row["record_id"], []).append(row["value"])
+    return found
+
+
 def resolved_in_lens(tx: Tx, kind: str, field: str, lens: Lens) -> dict[int, Resolved[str]]:
     """The same with the places where it is written."""
     found: dict[int, tuple[int, str]] = {}

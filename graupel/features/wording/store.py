@@ -37,6 +37,16 @@ def in_places(tx: Tx, kind: str, field: str, destinations: Sequence[str], langs:
     )
 
 
+def everywhere(tx: Tx, kind: str, field: str) -> list[WorthRow]:
+    """What a field of all records of a kind says in the languages that it was translated to."""
+    return tx.rows(
+        WorthRow,
+        """SELECT destination, lang, record_id, value FROM own_value
+           WHERE kind = %s AND field = %s AND lang <> '' ORDER BY record_id, lang""",
+        [kind, field],
+    )
+
+
 def one(tx: Tx, kind: str, record_id: int, destination: str, lang: str, field: str) -> OwnValueRow | None:
     """One of them, locked."""
     return tx.row(

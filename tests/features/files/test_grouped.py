@@ -8,14 +8,16 @@ from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
 from graupel.features.files import exporting, service
 from graupel.features.history import rolling_back
+from graupel.features.history import service as history
 from graupel.features.products import many, saving
 from graupel.features.products import service as products
 from graupel.features.variants import service as variants
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
+from graupel.features.wording import service as wording
 from graupel.tables.writing import Out
-from tests.making import bring_in, catalogue, make_product, plan_file, work_off
+from tests.making import add_german, bring_in, catalogue, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser
 
 __all__ = ["app", "as_role", "browser"]
@@ -169,8 +171,8 @@ def test_a_mistyped_choice_is_mended_for_all_rows_with_one_press(ctx, words, bro
 @pytest.mark.parametrize(
     ("text", "lines", "says"),
     [
-        ("A,A-1,A,Heather\nA,A-2,A,Heather\n", {2, 3}, "would be the same|tells the variants of A apart"),
-        ("A,A-1,A,Heather\nA,A-2,A,Oat\nA,A-3,A,oat\n", {2, 3, 4}, "would be the same as line 3"),
+        ("A,A-1,A,Heather\nA,A-2,A,Heather\n", {2, 3}, "the same choices|tells the variants of A apart"),
+        ("A,A-1,A,Heather\nA,A-2,A,Oat\nA,A-3,A,oat\n", {2, 3, 4}, "the same choices as line 3"),
         ("A,A-1,A,Heather\nA,A-2,A,Oat\nA,A-3,A,\n", {2, 3, 4}, "Which Colour this variant has is not said"),
         ("A,A-1,A,Heather\nA,A-2,Otherwise,Oat\n", {2, 3}, "The rows of A say different things of its Name"),
         ("A,,A,\n", {2}, "no row of it has a SKU"),
@@ -232,6 +234,48 @@ def test_variants_and_attributes_go_out_and_come_in_again_unchanged(ctx, words, 
     assert file.row["counts"]["unchanged"] == 3
     assert {"code", "type"} <= {rule.field for rule in file.rules}
     assert sum(rule.field.startswith("fact-") for rule in file.rules) == 6
+
+
+def test_tags_come_and_go_and_new_ones_are_named_and_made(ctx, words):
+    make_product(ctx, "A-1", tags=("winter", "soft"))
+    before = tags(ctx)
+    text = "sku,name,schlagwörter\nA-1,,soft | new in | Summer\nB-1,B,new in\n"
+    file = plan_file(ctx, text)
+    assert rows(ctx, file, "changed")[2].before == {"tags": "soft, winter"}
+    assert [one[0] for one in file.row["makes"]] == ["Summer", "new in"]
+    done = bring_in(ctx, text)
+    assert tags(ctx) == {("A-1", "soft"), ("A-1", "new in"), ("A-1", "Summer"), ("B-1", "new in")}
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done.row["change_set_id"]))
+    assert tags(ctx) == before
+
+
+def tags(ctx):
+    sql = """SELECT v.sku, g.name FROM tagging o JOIN tag g ON g.id = o.tag_id JOIN variant v
+             ON v.product_id = o.record_id WHERE o.kind = 'product'"""
+    return {(row["sku"], row["name"]) for row in ctx.db.run(lambda tx: tx.all(sql))}
+
+
+def test_an_attribute_is_made_where_a_column_has_no_place_to_go_to(ctx, words, browser):
+    file = plan_file(ctx, "sku,name,put_up,twist,colour\nA-1,A,50 g ball,12 cm,Oat\n")
+    assert "Make an attribute “Put up”" in browser.get(f"/files/{file.id}").text
+    chosen = {"column_0": "sku", "column_1": "name", "column_2": "new-choice", "column_3": "new-number"}
+    assert browser.write(f"/files/{file.id}/plan", {**chosen, "column_4": f"fact-{words['colour']}"}).status_code == 204
+    work_off(ctx)
+    file = service.read(ctx, SYSTEM, file.id)
+    made = {one.name: (str(one.kind), one.unit) for one in file.known.attributes.values()}
+    assert (made["Put up"], made["Twist"]) == (("one_choice", None), ("number", "cm"))
+    assert set(rows(ctx, file, "new")[2].after.values()) == {"A-1", "A", "50 g ball", "12 cm", "Oat"}
+
+
+def test_a_column_is_found_by_the_name_of_its_attribute_in_any_language(ctx, words):
+    add_german(ctx)
+
+    def translate(tx):
+        with history.change_set(tx, SYSTEM, "x", "x") as recorder:
+            wording.save(tx, recorder, "attribute", words["colour"], {".de.name": "Farbton"}, {"name": "Colour"})
+
+    ctx.db.run(translate)
+    assert [rule.field for rule in plan_file(ctx, "sku,farbton\nA,Oat\n").rules] == ["sku", f"fact-{words['colour']}"]
 
 
 def test_types_and_tax_classes_are_those_that_are_there(ctx):
