@@ -14,7 +14,7 @@ from graupel.features.products import store
 from graupel.features.products.columns import inherited_sql
 from graupel.features.vocabulary.facts import facts_of
 
-#: What the attributes of a product say, as JSON, and which it differs by.
+#: What the attributes of a product say, as JSON, which it differs by, and its tags.
 _FACTS = f""", (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(f.attribute_id, f.choice_id, f.number, f.unit, f.text)), ']')
                 FROM fact f WHERE f.product_id = p.id AND f.attribute_id IN %(attributes)s) AS facts,
               (SELECT GROUP_CONCAT(o.tag_id) FROM tagging o WHERE o.kind = 'product' AND o.record_id = p.id) AS tags,
@@ -29,6 +29,8 @@ def export_rows(
 
     What these attributes say of each stands under the names of their columns, as a Fact, None where nothing.
     """
+    used = used_attributes(tx)
+    said = any(one in used for one in attribute_ids)
     among = ""
     if product_ids is not None:
         tx.run("CREATE OR REPLACE TEMPORARY TABLE exported (id INT UNSIGNED NOT NULL PRIMARY KEY)")
@@ -41,15 +43,25 @@ def export_rows(
     ]
     rows = tx.stream(
         f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
-            {_FACTS if attribute_ids else ""}
+            {_FACTS if said else ""}
             FROM {store.FROM} {among} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
             WHERE NOT v.archived ORDER BY p.id, v.id""",
         {"lang": lang, "attributes": list(attribute_ids)},
     )
+    nothing = dict.fromkeys(map(fact_column, attribute_ids))
     for row in rows:
-        if attribute_ids:
-            row.update(_facts(row, attribute_ids))
+        row.update(_facts(row, attribute_ids) if said else nothing)
         yield row
+
+
+def used_attributes(tx: Tx) -> set[int]:
+    """The attributes that say something of any product, TAGS_ID among them where any has a tag."""
+    rows = tx.all(
+        """SELECT DISTINCT attribute_id AS id FROM fact UNION SELECT DISTINCT attribute_id FROM product_axis
+           UNION SELECT * FROM (SELECT %s FROM tagging WHERE kind = 'product' LIMIT 1) tagged""",
+        [TAGS_ID],
+    )
+    return {int(row["id"]) for row in rows}
 
 
 def _facts(row: Mapping[str, Any], attribute_ids: Sequence[int]) -> dict[str, Fact | None]:
