@@ -74,8 +74,13 @@ def _slip(one: str, other: str) -> bool:
     if min(len(one), len(other)) >= PLURAL_FROM and one.rstrip("s") == other.rstrip("s"):
         return True  # gift, gifts
     if min(len(one), len(other)) < SLIP_FROM:
-        return False
+        return min(len(one), len(other)) >= _SHORT_WORD and _doubled(one) == _doubled(other)  # oat, oatt
     return OSA.distance(one, other, score_cutoff=1) <= 1
+
+
+def _doubled(word: str) -> str:
+    """A word with each letter that is written twice in a row written once."""
+    return re.sub(r"(.)\1", r"\1", word)
 
 
 def near(name: str, others: Iterable[str]) -> list[Double]:

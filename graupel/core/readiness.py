@@ -50,8 +50,12 @@ def for_shop(
     pictures: Sequence[PictureFacts],
     unpriced: int | None = None,
     kind: ProductType | None = None,
+    unweighed: int | None = None,
 ) -> list[Finding]:
-    """What stands between a product of a type and its page in the shop; ``unpriced`` as in products.lacks_for_live."""
+    """What stands between a product of a type and its page in the shop; ``unpriced`` as in products.lacks_for_live.
+
+    ``unweighed``: of a product that varies, how many variants have no weight of their own.
+    """
     findings = [
         Finding(problem.code, problem.message, problem.field or "", True)
         for problem in products.lacks_for_live(values, unpriced)
@@ -69,7 +73,7 @@ def for_shop(
             Finding("description.short", "A description of a few sentences is wanted.", "description", False)
         )
     way = delivery.way_of(values.delivered, kind.delivered if kind else "")
-    if values.weight_g is None and way is delivery.Way.SHIPPED:
+    if values.weight_g is None and unweighed != 0 and way is delivery.Way.SHIPPED:
         findings.append(Finding("weight.missing", "A weight is wanted, for the cost of delivery.", "weight_g", False))
     return findings
 

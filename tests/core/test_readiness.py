@@ -94,3 +94,8 @@ def test_a_listing_is_the_same_listing_until_something_a_channel_sees_changes():
 
     assert mark(GOOD) == mark(replace(GOOD, category_id=99))
     assert mark(GOOD) != mark(replace(GOOD, price=Decimal("9.90")))
+
+
+def test_variants_that_all_have_a_weight_need_none_of_their_product():
+    found = [readiness.for_shop(replace(GOOD, weight_g=None), [PICTURE], 0, unweighed=number) for number in (0, 1)]
+    assert [[one.code for one in findings] for findings in found] == [[], ["weight.missing"]]

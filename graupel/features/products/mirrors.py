@@ -180,7 +180,7 @@ def _of_destination(
     ask = _FINDINGS.get(seen.lens.destination[:1])
     if ask and product:
         return ask(ctx, product, values, measured, seen)
-    return readiness.for_shop(values, measured, unpriced, kind)
+    return readiness.for_shop(values, measured, unpriced, kind, product.unweighed if product else None)
 
 
 def _alts(values: ProductValues, pictures: Sequence[Picture], product: Product | None) -> dict[int, str]:

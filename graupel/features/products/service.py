@@ -128,6 +128,11 @@ class Product:
         return sum(variant.price is None for variant in self.for_sale) if self.varies else None
 
     @property
+    def unweighed(self) -> int | None:
+        """Of a product that varies, how many variants have no weight of their own."""
+        return sum(variant.weight_g is None for variant in self.for_sale) if self.varies else None
+
+    @property
     def prices(self) -> PriceRange:
         """The range of what buyers pay."""
         return price_range(inherited(variant.price, self.values.price) for variant in self.for_sale)
@@ -301,7 +306,7 @@ def product_of_variant(ctx: Context, actor: Actor, variant_id: int) -> Product:
 
 def findings(product: Product) -> list[Finding]:
     """What a product still lacks for the shop."""
-    return readiness.for_shop(product.values, product.facts, product.unpriced, product.type) + [
+    return readiness.for_shop(product.values, product.facts, product.unpriced, product.type, product.unweighed) + [
         Finding(problem.code, problem.message, problem.field or "", True)
         for problem in product_types.lacking(product.type, product.values.facts, product.differs_by)
     ]
