@@ -9,6 +9,7 @@ from bench import catalogue
 from bench.figures import Figure, PeakMemory, timed
 from graupel.context import Context
 from graupel.core.attributes import AttributeKind
+from graupel.core.handling import Handling
 from graupel.core.roles import SYSTEM
 from graupel.db.loading import load_rows
 from graupel.features.files import exporting
@@ -97,7 +98,7 @@ def _export(ctx: Context, count: int, folder: Path) -> Iterator[Figure]:
 def _import(ctx: Context, path: Path, count: int, floor: float, name: str) -> Iterator[Figure]:
     file_id = files.take(ctx, SYSTEM, path.name, io.BytesIO(path.read_bytes()))
     rules = files.read(ctx, SYSTEM, file_id).rules
-    files.request_plan(ctx, SYSTEM, file_id, rules, go_live=True)
+    files.request_plan(ctx, SYSTEM, file_id, rules, Handling(go_live=True))
     with PeakMemory() as memory:
         seconds, _ = timed(lambda: _work_off(ctx))
         yield Figure(f"{name}: dry run", count, seconds, seconds / floor, FLOOR, peak_mb=memory.peak)

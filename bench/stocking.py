@@ -16,6 +16,7 @@ from bench import catalogue
 from bench.figures import Figure, against, percentile, timed, times
 from graupel import main, processes
 from graupel.context import Context
+from graupel.core.handling import Handling
 from graupel.core.orders import Report, Told
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.stock import Reason
@@ -144,7 +145,7 @@ def _while_importing(ctx: Context, count: int, folder: Path, seed: int, floor: f
     """Orders of variants that a file is changing at that very moment."""
     path = catalogue.write(folder / f"meanwhile-{count}.csv", count, seed + 1, dearer=True)
     file_id = files.take(ctx, SYSTEM, path.name, io.BytesIO(path.read_bytes()))
-    files.request_plan(ctx, SYSTEM, file_id, files.read(ctx, SYSTEM, file_id).rules, go_live=True)
+    files.request_plan(ctx, SYSTEM, file_id, files.read(ctx, SYSTEM, file_id).rules, Handling(go_live=True))
     worker = Worker(ctx)
     while worker.work_one():
         pass

@@ -10,6 +10,7 @@ import typer
 from graupel import backups, logs, main, worker
 from graupel.context import Context
 from graupel.core.errors import GraupelError
+from graupel.core.handling import Handling
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Database
 from graupel.db import migrate as migrate_database
@@ -131,6 +132,7 @@ def import_file(
     leave_out: Annotated[bool, typer.Option("--leave-out", help="Leave refused rows out.")] = False,
     counted_at: Annotated[str, typer.Option(help="When stock was counted: 2026-11-21 18:00.")] = "",
     profile: Annotated[str, typer.Option(help="The profile by which it is read; then it is written.")] = "",
+    archive: Annotated[str, typer.Option(help="How many goods it may archive, where it is all there is.")] = "",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="With a profile too only say what it would do.")] = False,
 ) -> None:
     """Bring a file in. Without --apply, or a profile, it only says what it would do."""
@@ -143,17 +145,19 @@ def import_file(
         if profile:
             _do(ctx, files.use(ctx, SYSTEM, file_id, profiles.by_name(ctx, SYSTEM, profile)["id"]))
         else:
-            _do(ctx, files.request_plan(ctx, SYSTEM, file_id, rules, go_live=live, counts_at=counted_at))
+            handling = Handling(go_live=live)
+            _do(ctx, files.request_plan(ctx, SYSTEM, file_id, rules, handling, counts_at=counted_at))
         file = files.read(ctx, SYSTEM, file_id)
         if file.trouble:
             _stop(file.trouble)
-        for action in ("refused", "odd", "changed", "new", "unchanged"):
+        words = {"odd": "worth a look", "skipped": "left alone", "archived": "would be archived"}
+        for action in files.SHOWN:
             if count := (file.row["counts"] or {}).get(action, 0):
-                typer.echo(f"{count:,} {'worth a look' if action == 'odd' else action}")
+                typer.echo(f"{count:,} {words.get(action, action)}")
         for sample in files.rows_of(ctx, SYSTEM, file, "refused").samples:
             typer.echo(f"  line {sample.line}: {' '.join(p.message for p in sample.plan.problems)}")
         if apply:
-            _do(ctx, files.request_apply(ctx, SYSTEM, file_id, leave_out=leave_out))
+            _do(ctx, files.request_apply(ctx, SYSTEM, file_id, leave_out=leave_out, confirmed=archive))
             file = files.read(ctx, SYSTEM, file_id)
             if file.trouble:
                 _stop(file.trouble)

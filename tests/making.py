@@ -8,6 +8,7 @@ from typing import Any
 from PIL import Image
 
 from graupel.context import Context
+from graupel.core.handling import Handling
 from graupel.core.pictures import Picture
 from graupel.core.products import ProductValues, Status
 from graupel.core.roles import SYSTEM
@@ -91,7 +92,7 @@ def plan_file(ctx: Context, text: str | bytes, *, name: str = "goods.csv", live:
     content = text.encode() if isinstance(text, str) else text
     file_id = files.take(ctx, SYSTEM, name, io.BytesIO(content))
     rules = files.read(ctx, SYSTEM, file_id).rules
-    files.request_plan(ctx, SYSTEM, file_id, rules, go_live=live)
+    files.request_plan(ctx, SYSTEM, file_id, rules, Handling(go_live=live))
     work_off(ctx)
     return files.read(ctx, SYSTEM, file_id)
 

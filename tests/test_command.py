@@ -56,7 +56,7 @@ def test_a_file_is_brought_in_by_a_profile(ctx, graupel, tmp_path):
     with path.open("rb") as content:
         file_id = files.take(ctx, SYSTEM, path.name, content)
     rules = [Rule("sku", 0), Rule("name", 1), Rule("weight_g", 2, unit="kg")]
-    files.request_plan(ctx, SYSTEM, file_id, rules, go_live=False)
+    files.request_plan(ctx, SYSTEM, file_id, rules)
     profiles.keep(ctx, SYSTEM, file_id, "Loom list")
     looked = graupel("import", str(path), "--profile", "loom list", "--dry-run")
     assert (looked.returncode, "1 new" in looked.stdout, catalogue(ctx)) == (0, True, {}), looked.stderr

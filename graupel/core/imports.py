@@ -13,6 +13,7 @@ from graupel.core.columns import Matching, Rule, text_of
 from graupel.core.errors import Refused
 from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARED_FIELDS, Known
 from graupel.core.file_facts import NewChoices
+from graupel.core.handling import Key
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, lacks_for_live
 
@@ -134,9 +135,14 @@ class RowReader:
     """
 
     def __init__(
-        self, matching: Matching, currency: str, known: Known = DECLARED, new: NewChoices | None = None
+        self,
+        matching: Matching,
+        currency: str,
+        known: Known = DECLARED,
+        new: NewChoices | None = None,
+        key: Key = Key.SKU,
     ) -> None:
-        """``new`` is told of the choices that the file would make."""
+        """``new`` is told of the choices that the file would make; ``key``: by what rows mean variants."""
         new = new or NewChoices()
         self._columns = [
             _ColumnReader(name, rules, known, cell_reader(known, name, currency, new), cleared=name in matching.cleared)
@@ -144,7 +150,7 @@ class RowReader:
             if name in known.fields
         ]
         self._is_ordering = not set(ordering.FIELDS).isdisjoint(matching.rules)
-        self._is_coded = "code" in matching.rules
+        self._is_coded, self._by_gtin = "code" in matching.rules, key is Key.GTIN
 
     def read(self, cells: Sequence[str], line: int) -> FileRow:
         """What one row says."""
@@ -161,9 +167,11 @@ class RowReader:
                 odd = (*odd, strange)
         if self._is_ordering:
             problems += [problem.at(row=line) for problem in ordering.problems(values)]
-        if not values.get("sku") and not values.get("code") and not problems:
+        if self._by_gtin:  # which has to be there, the rows that lack it are told when all are looked at
+            problems = [problem for problem in problems if problem.code != "sku.missing"]
+        elif not values.get("sku") and not values.get("code") and not problems:
             problems.append(Problem("row.nameless", "This row names no SKU and no product code.", "sku", line))
-        if self._is_coded and values.get("code") and not values.get("sku"):
+        elif self._is_coded and values.get("code") and not values.get("sku"):
             problems = [problem for problem in problems if problem.code != "sku.missing"]
             left_out = [name for name in VARIANT_ALONE if values.pop(name, None) is not None]
             odd = (*odd, "no_sku") if left_out else odd

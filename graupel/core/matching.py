@@ -5,6 +5,7 @@ from typing import Any
 
 from graupel.core.columns import Empty, Rule
 from graupel.core.file_columns import DECLARED, Known
+from graupel.core.handling import Key
 from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
@@ -15,10 +16,16 @@ KEPT = ("sku", "code", "name", "price", "category", "stock")
 JOINS = (FieldKind.LINE, FieldKind.LINES, FieldKind.RICH, FieldKind.REF)
 
 
-def unfit(rules: Sequence[Rule], known: Known = DECLARED) -> list[Problem]:
-    """Why nothing could be brought in by these, if nothing could. ``known``: what columns can go to."""
+def unfit(rules: Sequence[Rule], known: Known = DECLARED, key: Key = Key.SKU) -> list[Problem]:
+    """Why nothing could be brought in by these, if nothing could.
+
+    ``known``: what columns can go to; ``key``: by what rows mean variants.
+    """
     fields = {rule.field for rule in rules}
-    if not fields & {"sku", "code"}:
+    if key is Key.GTIN and "gtin" not in fields:
+        said = "Say which column holds the GTIN: it tells which variant a row means."
+        return [Problem("columns.no_key", said)]
+    if key is Key.SKU and not fields & {"sku", "code"}:
         said = "Say which column holds the SKU: it tells which product a row means."
         return [Problem("columns.no_sku", said)]
     if kept := sorted({rule.field for rule in rules if rule.empty is Empty.CLEAR} & set(KEPT)):

@@ -228,7 +228,7 @@ def _fill_variants(ctx: Context, actor: Actor, product_id: int, good: Good, know
 def _bring_in(ctx: Context, actor: Actor, worker: Worker) -> None:
     file_id = files.take(ctx, actor, "prices-autumn.csv", io.BytesIO(PRICE_LIST.encode()))
     rules = files.read(ctx, actor, file_id).rules
-    files.request_plan(ctx, actor, file_id, rules, go_live=False)
+    files.request_plan(ctx, actor, file_id, rules)
     _work_off(worker)
     files.request_apply(ctx, actor, file_id, leave_out=True)
     _work_off(worker)

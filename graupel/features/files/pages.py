@@ -1,6 +1,6 @@
 """Files: those that came in, and one with what was read, its columns, and what it would do or did."""
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Sequence
 from functools import partial
 from typing import Any
 
@@ -13,6 +13,7 @@ from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
 from graupel.core.file_columns import COLUMNS
+from graupel.core.handling import KEYS, WAYS, Key
 from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
@@ -22,6 +23,7 @@ from graupel.features.files.new_attributes import NEW, NEW_WORDS
 from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
+from graupel.features.vocabulary import service as vocabulary
 from graupel.tables.shapes import DELIMITERS, KINDS, QUOTES, Shape
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
@@ -74,10 +76,8 @@ def _taken(ctx: Context, signed: Identity, form: Uploaded) -> int:
 def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
     """The dry run with the columns as guessed; where they do not tell enough the page asks for them."""
     file = service.read(ctx, signed.actor, file_id)
-    if not matching.unfit(file.rules, file.known):
-        live, shown = bool(file.row["go_live"]), bool(file.row["show_new"])
-        by = file.row["profile_id"]
-        service.request_plan(ctx, signed.actor, file_id, file.rules, go_live=live, show_new=shown, profile_id=by)
+    if not matching.unfit(file.rules, file.known, Key(file.row["key_by"])):
+        service.request_plan(ctx, signed.actor, file_id, file.rules, profile_id=file.row["profile_id"])
 
 
 @router.get("/files/{file_id:int}")
@@ -102,7 +102,8 @@ def _show(
     shown = asked.show if step == "planned" else "moved"
     rows = service.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0) if is_listed else None
     done = file.row["change_set_id"] if step == "applied" else None
-    unfit = matching.unfit(file.rules, file.known) if step == "matching" else []
+    unfit = matching.unfit(file.rules, file.known, Key(file.row["key_by"])) if step == "matching" else []
+    brands = vocabulary.list_named(ctx, signed.actor, "brand")
     return page(
         request,
         "files/file.html",
@@ -119,10 +120,20 @@ def _show(
         result=history.read(ctx, signed.actor, done) if done else None,
         counts_at=counted.shown(ctx, file.row),
         profiles=profiles.list_all(ctx, signed.actor),
+        brands=brands,
+        among_name=_among_name(file.row["among"], categories.read_tree(ctx), brands),
         mendable=matching.mendable(file.row["rules"], file.row["makes"] or []) if step == "planned" else (),
         may_edit=signed.actor.may(Role.EDITOR),
         **_choices(file),
     )
+
+
+def _among_name(among: str, tree: categories.Tree, brands: Sequence[vocabulary.Named]) -> str:
+    """Of which goods a file is all there is, in words."""
+    kind, _, number = among.partition("-")
+    if kind == "category":
+        return tree.path(int(number)) or "a category that is gone"
+    return next((one.name for one in brands if str(one.id) == number), "a brand that is gone")
 
 
 def _choices(file: ImportFile) -> dict[str, Any]:
@@ -137,6 +148,8 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "kept": matching.KEPT,
         "units_of": file.known.units,
         "declared": COLUMNS,
+        "ways": WAYS,
+        "keys": KEYS,
         "new_words": NEW_WORDS,
         "name_of": new_attributes.name_of,
         "pairs": lambda names: [(name, name) for name in names],
@@ -168,8 +181,7 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file
                 signed.actor,
                 file_id,
                 read.rules,
-                go_live=form.new_as == "live",
-                show_new=form.new_categories == "shown",
+                form.handling,
                 counts_at=form.counts_at,
                 remember=True,
             )
@@ -239,7 +251,7 @@ def remove_profile(ctx: Ctx, signed: Signed, profile_id: int) -> Response:
 @router.post("/files/{file_id:int}/apply")
 def apply(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Applied], file_id: int) -> Response:
     """Begins to write what the dry run said."""
-    act = partial(service.request_apply, ctx, signed.actor, file_id, leave_out=form.leave_out)
+    act = partial(service.request_apply, ctx, signed.actor, file_id, leave_out=form.leave_out, confirmed=form.confirm)
     return _after(request, ctx, signed, file_id, act)
 
 

@@ -5,6 +5,7 @@ from graupel.core import profiles as rules
 from graupel.core.columns import Rule
 from graupel.core.declarations.files import IMPORT_PROFILE
 from graupel.core.errors import NotFound, Refused
+from graupel.core.handling import Handling
 from graupel.core.product_fields import one_line
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx, declared
@@ -44,7 +45,7 @@ def keep(ctx: Context, actor: Actor, file_id: int, name: str) -> int:
         if file is None:
             raise NotFound(f"There is no file {file_id}.")
         said = rules.kept(file["headers"], [Rule.of(one) for one in file["rules"]])
-        values = {"name": name, "rules": said, "go_live": file["go_live"], "show_new": file["show_new"]}
+        values = {"name": name, "rules": said, **Handling.of(file).as_row()}
         there = next((row for row in store.profiles(tx) if row["name"].casefold() == name.casefold()), None)
         with history.change_set(tx, actor, "profile.keep", f"Profile of files kept: {name}") as recorder:
             profile_id = there["id"] if there else declared.insert(tx, IMPORT_PROFILE, values)

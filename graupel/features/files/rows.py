@@ -18,6 +18,9 @@ class ImportFileRow(TypedDict):
     rules: list[dict[str, Any]]
     passed: dict[str, list[int]] | None
     go_live: int
+    way: str
+    among: str
+    key_by: str
     leave_out: int
     state: str
     counts: dict[str, int] | None
@@ -74,4 +77,7 @@ class ProfileRow(TypedDict):
     rules: str
     go_live: int
     show_new: int
+    way: str
+    among: str
+    key_by: str
     version: int

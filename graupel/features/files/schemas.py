@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from graupel.core.file_columns import COLUMNS, FACT, TAGS
+from graupel.core.handling import Handling, Key, Way
 from graupel.features.files.new_attributes import NEW
 from graupel.tables.writing import Out
 from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole
@@ -54,6 +55,16 @@ class Matched(Sent):
     new_as: Literal["draft", "live"] = "draft"
     new_categories: Literal["hidden", "shown"] = "hidden"
     counts_at: str = ""
+    way: Literal["both", "add", "change", "equal"] = "both"
+    among: Annotated[str, StringConstraints(pattern=r"^(?:|(?:category|brand)-\d{1,9})$")] = ""
+    key_by: Literal["sku", "gtin"] = "sku"
+
+    @property
+    def handling(self) -> Handling:
+        """How the file is brought in."""
+        way = Way(self.way)
+        among = self.among if way is Way.EQUAL else ""
+        return Handling(self.new_as == "live", self.new_categories == "shown", way, among, Key(self.key_by))
 
     @property
     def extra(self) -> list[dict[str, str]]:
@@ -99,9 +110,11 @@ class Used(Sent):
 
 
 class Applied(Sent):
-    """Whether refused rows are left out; without it the file is brought in whole or not at all."""
+    """Whether refused rows are left out; without it the file is brought in whole or not at all. ``confirm``: how many
+    goods it would archive."""
 
     leave_out: Ticked = False
+    confirm: Annotated[str, StringConstraints(max_length=40)] = ""
 
 
 class Asked(Sent):

@@ -3,7 +3,7 @@
 import csv
 import io
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -14,8 +14,8 @@ from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import Known
 from graupel.core.file_facts import NewChoices
+from graupel.core.handling import Handling, Way, refuse_wrong_number
 from graupel.core.imports import Action, RowReader
-from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
@@ -24,7 +24,8 @@ from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products import applying, batch, planned
+from graupel.features.products import applying, batch, batch_ways, planned
+from graupel.features.products.batch_ways import Gone
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
@@ -132,27 +133,28 @@ def request_plan(
     actor: Actor,
     file_id: int,
     rules: Sequence[Rule],
+    handling: Handling | None = None,
     *,
-    go_live: bool,
-    show_new: bool = False,
     counts_at: str = "",
     remember: bool = False,
     profile_id: int | None = None,
 ) -> int:
     """Make the dry run in the background; returns the job's id. One that runs already is cancelled.
 
-    ``show_new``: buyers see categories that are made at once; otherwise they are hidden until somebody shows them.
-    ``counts_at``: the moment for which counts of stock hold, as typed; what was said before without it. ``remember``:
-    somebody chose these columns, so the next file is matched alike. ``profile_id``: by which profile these rules are.
+    ``handling``: how it is brought in, as before without it. ``counts_at``: the moment for which counts of stock hold,
+    as typed; what was said before without it. ``remember``: somebody chose these columns, so the next file is matched
+    alike. ``profile_id``: by which profile these rules are.
 
     Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
-    if problems := matching.unfit(rules, known.current(ctx)):
-        raise Refused(problems)
+    there = known.current(ctx)
 
     def work(tx: Tx) -> int:
         row = _locked(tx, file_id)
+        chosen = handling or Handling.of(row)
+        if problems := matching.unfit(rules, there, chosen.key_by):
+            raise Refused(problems)
         _refuse_applied(row)
         _refuse_while_written(tx, row)
         if row["job_id"]:
@@ -160,8 +162,7 @@ def request_plan(
         job_id = enqueue(
             tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )
-        values = {"go_live": go_live, "show_new": show_new, "counts_at": counted.read(ctx, tx, counts_at, row)}
-        values["profile_id"] = profile_id
+        values = {**chosen.as_row(), "counts_at": counted.read(ctx, tx, counts_at, row), "profile_id": profile_id}
         store.match(tx, file_id, [rule.as_dict() for rule in rules], values, job_id)
         if remember:
             store.remember(tx, matched.habits(row["headers"], rules))
@@ -179,10 +180,8 @@ def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str
         raise Refused.because("mend.none", "This name does not stand in the file any more. Load the page again.")
     rules = [Rule.of(one) for one in row["rules"]]
     rules = [columns.mended(rule, was, now.strip()) if rule.field == kind else rule for rule in rules]
-    live, shown, profile_id = bool(row["go_live"]), bool(row["show_new"]), row["profile_id"]
-    job_id = request_plan(
-        ctx, actor, file_id, rules, go_live=live, show_new=shown, remember=True, profile_id=profile_id
-    )
+    profile_id = row["profile_id"]
+    job_id = request_plan(ctx, actor, file_id, rules, remember=True, profile_id=profile_id)
     if profile_id:
         profiles.learn(ctx, actor, profile_id, file_id)
     return job_id
@@ -197,8 +196,7 @@ def use(ctx: Context, actor: Actor, file_id: int, profile_id: int) -> int:
         raise Refused.because(
             "profile.columns", f"{said}{more} Match the columns here, and keep them under a new name."
         )
-    live, shown = bool(row["go_live"]), bool(row["show_new"])
-    return request_plan(ctx, actor, file_id, rules, go_live=live, show_new=shown, profile_id=profile_id)
+    return request_plan(ctx, actor, file_id, rules, Handling.of(row), profile_id=profile_id)
 
 
 def _locked(tx: Tx, file_id: int) -> ImportFileRow:
@@ -235,15 +233,16 @@ def plan(run: JobRun) -> None:
         chosen = Matching.of(Rule.of(one) for one in row["rules"])
         table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
         there, new = known.load(tx), NewChoices()
-        reader = RowReader(chosen, run.ctx.settings.currency, there, new)
+        handling = Handling.of(row)
+        reader = RowReader(chosen, run.ctx.settings.currency, there, new, handling.key_by)
         rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
         batch.load(tx, row["id"], rows, chosen.rules, there)
         run.progress("Comparing", total, total)
-        batch.plan(
+        archived = batch.plan(
             tx,
             row["id"],
             run.ctx.settings.language,
-            live=bool(row["go_live"]),
+            handling=handling,
             as_of=row["counts_at"],
             of=batch.spoken(chosen.rules, chosen.cleared),
             known=there,
@@ -254,6 +253,7 @@ def plan(run: JobRun) -> None:
         counts |= {"categories": sum(one.kind == "category" for one in made)}
         counts |= {"brands": sum(one.kind == "brand" for one in made)}
         counts |= {"choices": sum(one.kind in there.attributes for one in made)}
+        counts |= {"archived": archived}
         makes = [[one.name, one.near, one.kind] for one in made]
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed)
         run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
@@ -262,17 +262,19 @@ def plan(run: JobRun) -> None:
 
 
 #: In which order rows are shown: what wants a look first.
-SHOWN = ("moved", "refused", "odd", "changed", "new", "unchanged")
+SHOWN = ("moved", "refused", "archived", "odd", "changed", "new", "unchanged", "skipped")
 
 
 @dataclass(frozen=True)
 class PlanPage:
-    """Rows of a dry run: those of one action, or "odd" or "moved" ones. ``next``: the line after which more stand."""
+    """Rows of a dry run: those of one action, or "odd" or "moved" ones. ``next``: the line after which more stand;
+    ``gone``: instead of rows the goods that would be archived."""
 
     shown: str
     search: str
     samples: list[planned.Sample]
     next: int | None
+    gone: Sequence[Gone] = ()
 
 
 def rows_of(
@@ -284,11 +286,20 @@ def rows_of(
     there = [one for one in SHOWN if counts.get(one)]
     asked = shown if shown in SHOWN else there[0] if there else "unchanged"
     lang, cleared = ctx.settings.language, Matching.of(file.rules).cleared
+    if asked == "archived":
+        return _archived(ctx, file.id, search, after)
     found = ctx.db.run(
         lambda tx: planned.samples(tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, cleared, file.known)
     )
     more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
     return PlanPage(asked, search, found[:SHOWN_ROWS], more)
+
+
+def _archived(ctx: Context, file_id: int, search: str, after: int) -> PlanPage:
+    lang = ctx.settings.language
+    gone = ctx.db.run(lambda tx: batch_ways.gone(tx, file_id, lang, SHOWN_ROWS + 1, after, search))
+    more = gone[SHOWN_ROWS - 1].product_id if len(gone) > SHOWN_ROWS else None
+    return PlanPage("archived", search, [], more, gone[:SHOWN_ROWS])
 
 
 def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
@@ -315,10 +326,11 @@ def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
 # --- applying ------------------------------------------------------------------------------------------------
 
 
-def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool) -> int:
+def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool, confirmed: str = "") -> int:
     """Write what the dry run said, in the background; returns the job's id. Raises Refused, NotFound.
 
-    ``leave_out``: refused rows may be left out; otherwise one refused row refuses the whole.
+    ``leave_out``: refused rows may be left out; otherwise one refused row refuses the whole. ``confirmed``: the number
+    of goods that would be archived, as typed.
     """
     actor.require(Role.EDITOR)
 
@@ -330,12 +342,17 @@ def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool) 
                 "Make the dry run first." if row["state"] == "matching" else "This file was brought in already.",
             )
         counts = row["counts"] or {}
+        archived = counts.get("archived", 0)
+        if archived and counts["refused"]:
+            said = "A refused row may mean goods that would be archived. Correct the file first."
+            raise Refused.because("rows.refused", said)
+        refuse_wrong_number(archived, confirmed)
         if counts["refused"] and not leave_out:
             raise Refused.because(
                 "rows.refused",
                 f"Refused rows: {counts['refused']:,}. Correct the file, or say that they are to be left out.",
             )
-        if not counts["new"] + counts["changed"]:
+        if not counts["new"] + counts["changed"] + archived:
             raise Refused.because("rows.nothing", "Nothing in this file would change the catalogue.")
         job_id = enqueue(
             tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
@@ -355,16 +372,14 @@ def apply(run: JobRun) -> None:
         if row["state"] != "planned":
             raise Refused.because("file.not_planned", "This file was brought in already, or has no dry run.")
         counts, chosen = row["counts"] or {}, Matching.of(Rule.of(one) for one in row["rules"])
-        status = Status.LIVE if row["go_live"] else Status.DRAFT
         with history.change_set(tx, run.actor, "files.apply", f"File brought in: {row['name']}") as recorder:
             applying.apply(
                 tx,
                 recorder,
                 row["id"],
                 run.ctx.settings.language,
-                status=status,
+                handling=Handling.of(row),
                 progress=run.progress,
-                hide_new=not row["show_new"],
                 as_of=row["counts_at"],
                 of=batch.spoken(chosen.rules, chosen.cleared),
             )
@@ -396,5 +411,8 @@ def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
 
     again = ctx.db.run(work)
     rules = [Rule.of(one) for one in row["rules"]]
-    request_plan(ctx, actor, again, rules, go_live=bool(row["go_live"]), show_new=bool(row["show_new"]))
+    handling = Handling.of(row)
+    if handling.way is Way.EQUAL:  # a few of its lines are not all there is
+        handling = replace(handling, way=Way.BOTH, among="")
+    request_plan(ctx, actor, again, rules, handling)
     return again

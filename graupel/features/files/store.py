@@ -5,6 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any, cast
 
+from graupel.core import handling
 from graupel.core.declarations.files import IMPORT_PROFILE
 from graupel.core.roles import Actor
 from graupel.db import Tx
@@ -12,19 +13,21 @@ from graupel.features.files.rows import ExportFileRow, HabitRow, ImportFileRow, 
 
 #: What of a file stays the same where some of its lines are looked at again.
 SAME_AGAIN = (
-    "name", "sha256", "bytes", "shape", "can_be", "headers", "rules", "go_live", "show_new", "counts_at", "profile_id",
+    "name", "sha256", "bytes", "shape", "can_be", "headers", "rules", *handling.FIELDS, "counts_at", "profile_id",
 )  # fmt: skip
 _JSON = ("shape", "can_be", "headers", "rules", "counts", "makes", "only_lines", "passed")
 
 
 def insert(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
     """A file; ``only_lines``: which of its lines are meant, None for all."""
-    given = {"go_live": 0, "show_new": 0, "counts_at": None, "only_lines": None, "profile_id": None, **values}
+    start = handling.Handling().as_row()
+    given = {**start, "counts_at": None, "only_lines": None, "profile_id": None, **values}
     return tx.insert(
-        """INSERT INTO import_file (name, sha256, bytes, shape, can_be, headers, rules, only_lines, go_live,
-                                    show_new, counts_at, profile_id, user_id, actor, made_at)
+        f"""INSERT INTO import_file (name, sha256, bytes, shape, can_be, headers, rules, only_lines,
+                                    {", ".join(handling.FIELDS)}, counts_at, profile_id, user_id, actor, made_at)
            VALUES (%(name)s, %(sha256)s, %(bytes)s, %(shape)s, %(can_be)s, %(headers)s, %(rules)s, %(only_lines)s,
-                   %(go_live)s, %(show_new)s, COALESCE(%(counts_at)s, UTC_TIMESTAMP(3)), %(profile_id)s, %(user)s,
+                   {", ".join(f"%({name})s" for name in handling.FIELDS)},
+                   COALESCE(%(counts_at)s, UTC_TIMESTAMP(3)), %(profile_id)s, %(user)s,
                    %(actor)s, UTC_TIMESTAMP(3))""",
         {**given, **_kept(given), "user": actor.user_id, "actor": actor.name},
     )
@@ -66,7 +69,7 @@ def read_as(tx: Tx, file_id: int, values: Mapping[str, Any]) -> None:
 
 
 def match(tx: Tx, file_id: int, rules: Sequence[Mapping[str, Any]], values: Mapping[str, Any], job_id: int) -> None:
-    """``values``: go_live, show_new and counts_at."""
+    """``values``: how it is brought in, counts_at and profile_id."""
     change(
         tx, file_id, rules=rules, state="matching", job_id=job_id, counts=None, makes=None, passed=None, **values
     )  # fmt: skip

@@ -12,6 +12,7 @@ from graupel.core import encodings, guessing, profiles
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
 from graupel.core.guessing import Why
+from graupel.core.handling import Handling, Key
 from graupel.core.roles import Actor
 from graupel.db import Tx
 from graupel.features.files import known, matched, store
@@ -78,7 +79,11 @@ def looked_at(ctx: Context, path: Path, wanted: Shape | None) -> dict[str, Any]:
         "rules": [rule.as_dict() for rule in rules],
         "profile_id": profile["id"] if profile else None,
     }
-    return found_values | ({"go_live": profile["go_live"], "show_new": profile["show_new"]} if profile else {})
+    if profile:
+        return found_values | Handling.of(profile).as_row()
+    fields = {rule.field for rule in rules}
+    by_gtin = "gtin" in fields and not fields & {"sku", "code"}
+    return found_values | {"key_by": str(Key.GTIN if by_gtin else Key.SKU)}
 
 
 def _profile(tx: Tx, headers: list[str]) -> ProfileRow | None:

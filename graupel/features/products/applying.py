@@ -11,12 +11,13 @@ from graupel.core import availability
 from graupel.core.declarations.products import PRODUCT, VARIANT
 from graupel.core.errors import Refused
 from graupel.core.file_columns import REFS
+from graupel.core.handling import Handling, Way
 from graupel.core.products import Status
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
-from graupel.features.products import batch_groups, fact_writing, group_writing, summary
+from graupel.features.products import batch_groups, batch_ways, fact_writing, group_writing, summary
 from graupel.features.products.batch import (
     EVERYTHING,
     HELD,
@@ -48,24 +49,26 @@ def apply(
     batch_id: int,
     lang: str,
     *,
-    status: Status,
+    handling: Handling,
     progress: Progress,
-    hide_new: bool = True,
     as_of: datetime | None = None,
     of: Spoken = EVERYTHING,
 ) -> None:
     """Write every new and changed row, in the caller's transaction, but for those whose products changed since the
-    dry run: these become "moved". ``hide_new``: categories that are made are hidden at first; ``as_of``: the moment for
-    which counts of stock hold, UTC, now without it; ``of``: of what the rows speak."""
+    dry run: these become "moved". ``as_of``: the moment for which counts of stock hold, UTC, now without it; ``of``: of
+    what the rows speak."""
+    status = Status.LIVE if handling.go_live else Status.DRAFT
     params: dict[str, Any] = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
     _leave_out_moved(tx, params)
     if of.grouped:
         batch_groups.leave_out_moved(tx, params)
-    _make_categories(tx, recorder, batch_id, hidden=hide_new)
+    if handling.way is Way.EQUAL:
+        batch_ways.leave_out_moved_gone(tx, params)
+    _make_categories(tx, recorder, batch_id, hidden=not handling.show_new)
     _make_brands(tx, recorder, batch_id)
     if of.grouped or of.facts:
         fact_writing.make_choices(tx, recorder, batch_id)
-    recorder.hand_on(_at_hand(tx, params, of))
+    recorder.hand_on(_at_hand(tx, params, of, archives=handling.way is Way.EQUAL))
     last = int(tx.value("SELECT COALESCE(MAX(line), 0) FROM batch_row WHERE batch_id = %(batch)s", params))
     chunks = [{**params, "first": first, "beyond": first + CHUNK} for first in range(0, last + 1, CHUNK)]
     for chunk in chunks:
@@ -79,13 +82,15 @@ def apply(
         fact_writing.write(tx, recorder, params)
     if of.grouped:
         group_writing.summarise(tx, params)
+    if handling.way is Way.EQUAL:
+        batch_ways.archive(tx, params)
     tx.run("DROP TEMPORARY TABLE made_category, made_brand")
     if has_stock(tx, batch_id):
         _book(tx, recorder, params | {"as_of": as_of, "at": booking.first_location(tx)})
     progress("Closing", last, last)
 
 
-def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken) -> summary.ProductsAtHand:
+def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken, *, archives: bool) -> summary.ProductsAtHand:
     """The products that the rows touch, as they follow."""
     added = f"OR {batch_groups.ADDS_VARIANT}" if of.grouped else ""
     given = """SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
@@ -96,8 +101,9 @@ def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken) -> summary.ProductsAtHa
     return summary.ProductsAtHand(
         made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
         changed=f"""SELECT DISTINCT b.product_id AS id FROM batch_row b
-                    WHERE b.batch_id = %(batch)s AND ((b.action = 'changed' AND NOT b.only_stock) {added})""",
-        stocked=has_stock(tx, params["batch"]) or bool(availability.FIELDS.keys() & set(of.variant)),
+                    WHERE b.batch_id = %(batch)s AND ((b.action = 'changed' AND NOT b.only_stock) {added})
+                    {f"UNION {batch_ways.TOUCHED}" if archives else ""}""",
+        stocked=archives or has_stock(tx, params["batch"]) or bool(availability.FIELDS.keys() & set(of.variant)),
         given=given,
         params=params,
     )

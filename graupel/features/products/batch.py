@@ -15,6 +15,7 @@ from graupel.core import kits
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
 from graupel.core.file_columns import DECLARED, FACT, REFS, ROW_FIELDS, TAGS, Known
 from graupel.core.file_facts import NewChoices
+from graupel.core.handling import Handling
 from graupel.core.imports import (
     JUMPS,
     FileRow,
@@ -25,7 +26,7 @@ from graupel.core.imports import (
 from graupel.core.problems import Problem
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.products import batch_facts, batch_groups, named
+from graupel.features.products import batch_facts, batch_groups, batch_ways, named
 from graupel.features.products.batch_groups import refuse
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import booking
@@ -194,18 +195,21 @@ def plan(
     batch_id: int,
     lang: str,
     *,
-    live: bool,
+    handling: Handling,
     as_of: datetime | None = None,
     of: Spoken = EVERYTHING,
     known: Known = DECLARED,
     new: NewChoices | None = None,
-) -> None:
-    """Find the products that the rows mean, and say of each row what it would do.
+) -> int:
+    """Find the products that the rows mean, and say of each row what it would do; returns how many goods would be
+    archived because no row has them.
 
     ``as_of``: the moment for which counts of stock hold, UTC; now without it. ``of``: of what the rows speak;
     ``known``, ``new``: the attributes, and the choices that the rows would make.
     """
     params = {"batch": batch_id, "lang": lang}
+    batch_ways.find_by_key(tx, params, handling.key_by)
+    batch_ways.skip(tx, params, handling.way)
     _note_stock(tx, batch_id, as_of)
     if of.grouped or of.facts:
         _plan_groups(tx, params, of, known, new or NewChoices())
@@ -223,11 +227,12 @@ def plan(
     if of.grouped:
         batch_groups.compare(tx, params, of.product_differs, of.variant_differs, of.variant)
     _refuse_shared_fields(tx, params, of)
-    _refuse_lacking(tx, params, of, live=live)
+    _refuse_lacking(tx, params, of, live=handling.go_live)
     if of.grouped or of.facts:
         batch_facts.mark_changed(tx, params)
     if of.grouped:
         batch_groups.spread(tx, params)
+    return batch_ways.note_gone(tx, params, handling)
 
 
 def _plan_groups(tx: Tx, params: dict[str, Any], of: Spoken, known: Known, new: NewChoices) -> None:

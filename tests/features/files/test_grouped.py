@@ -110,10 +110,8 @@ def test_a_parent_may_stand_after_its_variants_and_a_single_variant_takes_what_i
 def test_the_same_file_changes_nothing_and_goes_back_whole(ctx, words):
     before = catalogue(ctx)
     file = bring_in(ctx, YARN)
-    assert plan_file(ctx, YARN).row["counts"] | {"odd": 0} == {
-        "new": 0, "changed": 0, "unchanged": 4, "refused": 0, "odd": 0, "categories": 0, "brands": 0, "choices": 0,
-        "products": 0,
-    }  # fmt: skip
+    counts = plan_file(ctx, YARN).row["counts"]
+    assert {name for name, number in counts.items() if number} == {"unchanged"}
     plan = rolling_back.plan(ctx, SYSTEM, file.row["change_set_id"])
     assert plan.stay == 0
     ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))

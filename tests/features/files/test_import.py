@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
 from graupel.core.file_columns import ROW_FIELDS
+from graupel.core.handling import Handling
 from graupel.core.imports import Action, FileRow, jumps, plan_row
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
@@ -48,7 +49,7 @@ def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_noth
     )
     assert catalogue(ctx) == before
     actions = {"new": 1, "changed": 1, "unchanged": 1, "refused": 4}
-    assert file.row["counts"] == {**actions, "odd": 0, "categories": 2, "brands": 0, "choices": 0, "products": 2}
+    assert {**actions, "odd": 0, "categories": 2, "products": 2}.items() <= file.row["counts"].items()
     shown = {action: service.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
     (changed,) = shown[Action.CHANGED]
     assert changed.plan.before == {"price": "9.80", "category": "Yarn > Aran"}
@@ -311,7 +312,7 @@ def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_pa
     assert exporting.export(ctx, SYSTEM, tmp_path / "out.csv").rows == 2
     file = plan_file(ctx, (tmp_path / "out.csv").read_bytes())
     actions = {"new": 0, "changed": 0, "unchanged": 2, "refused": 0}
-    assert file.row["counts"] == {**actions, "odd": 0, "categories": 0, "brands": 0, "choices": 0, "products": 0}
+    assert {**actions, "odd": 0, "categories": 0, "products": 0}.items() <= file.row["counts"].items()
 
 
 CLEARED = (
@@ -416,7 +417,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
         fields = {name for row in said for name in row.values}
         of = batch.spoken(fields, cleared)
         batch.load(tx, 1, said, fields)
-        batch.plan(tx, 1, "en", live=live, of=of)
+        batch.plan(tx, 1, "en", handling=Handling(go_live=live), of=of)
         actions = {
             row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")
         }
@@ -428,8 +429,8 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
                 assert (samples[line].before, samples[line].after) == (plan.before, plan.after)
                 assert ("jump" in odd[line]) == bool(jumps(plan.before, plan.after))
         with history.change_set(tx, SYSTEM, "files.apply", "test") as recorder:
-            status = Status.LIVE if live else Status.DRAFT
-            applying.apply(tx, recorder, 1, "en", status=status, progress=lambda *_: None, of=of)
+            handling = Handling(go_live=live, show_new=True)
+            applying.apply(tx, recorder, 1, "en", handling=handling, progress=lambda *_: None, of=of)
         _check_catalogue(tx, said, expected, current)
         _check_summaries(tx)
         raise Undo
@@ -507,7 +508,7 @@ def test_a_sign_that_the_encoding_has_not_refuses_its_row_alone(ctx):
     content = "sku,name,price\nA,Größe,5\nB,Grün,6\n".encode().replace("ü".encode(), b"\xfc")
     file_id = service.take(ctx, SYSTEM, "a.csv", io.BytesIO(content))
     assert service.read(ctx, SYSTEM, file_id).shape.encoding == "utf-8"
-    service.request_plan(ctx, SYSTEM, file_id, [Rule("sku", 0), Rule("name", 1), Rule("price", 2)], go_live=False)
+    service.request_plan(ctx, SYSTEM, file_id, [Rule("sku", 0), Rule("name", 1), Rule("price", 2)])
     work_off(ctx)
     counts = service.read(ctx, SYSTEM, file_id).row["counts"]
     assert (counts["new"], counts["refused"]) == (1, 1)
@@ -535,7 +536,7 @@ def test_what_a_spreadsheet_would_run_goes_out_harmless_and_comes_back_as_it_was
     with out.open("rb") as content:
         file_id = service.take(ctx, SYSTEM, "out.csv", content)
     rules = service.read(ctx, SYSTEM, file_id).rules
-    service.request_plan(ctx, SYSTEM, file_id, rules, go_live=False)
+    service.request_plan(ctx, SYSTEM, file_id, rules)
     work_off(ctx)
     counts = service.read(ctx, SYSTEM, file_id).row["counts"]
     assert (counts["changed"], counts["refused"], counts["unchanged"]) == (0, 0, 1)

@@ -5,6 +5,7 @@ import io
 import pytest
 
 from graupel.core.errors import NotFound, Refused
+from graupel.core.handling import Handling
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.files import profiles, service
 from tests.making import catalogue, make_product, roll_back_newest, work_off
@@ -59,7 +60,7 @@ def test_a_profile_is_kept_anew_under_its_name_taken_back_and_removed(ctx, kept)
     file_id = int(kept.rpartition("/")[2])
     before = profiles.list_all(ctx, SYSTEM)
     rules = [rule for rule in service.read(ctx, SYSTEM, file_id).rules if rule.field != "weight_g"]
-    service.request_plan(ctx, SYSTEM, file_id, rules, go_live=True)
+    service.request_plan(ctx, SYSTEM, file_id, rules, Handling(go_live=True))
     profiles.keep(ctx, SYSTEM, file_id, "loom LIST")
     (now,) = profiles.list_all(ctx, SYSTEM)
     assert (now["name"], now["go_live"], "weight_g" in now["rules"]) == ("loom LIST", 1, False)
@@ -106,7 +107,7 @@ def test_a_column_chosen_once_is_chosen_again_and_an_empty_cell_may_empty(ctx, b
 def test_a_profile_learns_what_is_mended_and_is_named_no_longer_where_columns_were_changed(ctx, browser):
     make_product(ctx, "FEL-1", brand="Carrow Mill")
     file_id = take(ctx, "sku;brand;name\nNEW-1;Carow  Mill;x\n")
-    service.request_plan(ctx, SYSTEM, file_id, service.read(ctx, SYSTEM, file_id).rules, go_live=False)
+    service.request_plan(ctx, SYSTEM, file_id, service.read(ctx, SYSTEM, file_id).rules)
     profiles.keep(ctx, SYSTEM, file_id, "Mills")
     work_off(ctx)
     service.mend(ctx, SYSTEM, file_id, "brand", "Carow Mill", "Carrow Mill")
@@ -123,7 +124,7 @@ def test_a_profile_learns_what_is_mended_and_is_named_no_longer_where_columns_we
 def test_what_is_being_brought_in_is_not_changed_by_who_still_looks_at_its_columns(ctx, browser):
     file_id = take(ctx, "sku;name\nNEW-1;Wool\n")
     rules = service.read(ctx, SYSTEM, file_id).rules
-    service.request_plan(ctx, SYSTEM, file_id, rules, go_live=False)
+    service.request_plan(ctx, SYSTEM, file_id, rules)
     work_off(ctx)
     service.request_apply(ctx, SYSTEM, file_id, leave_out=False)
     answer = browser.write(f"/files/{file_id}/plan", {"column_0": "sku", "column_1": "short_text"})

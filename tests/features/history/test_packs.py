@@ -98,4 +98,4 @@ def test_a_file_goes_back_also_after_one_of_its_goods_was_deleted_and_its_skus_a
 def test_what_an_applied_file_said_is_never_read_anew(ctx, brought_in):
     file = files.list_files(ctx, SYSTEM)[0]
     with pytest.raises(Refused, match="brought in already"):
-        files.request_plan(ctx, SYSTEM, file["id"], [Rule("sku", 0), Rule("name", 1)], go_live=False)
+        files.request_plan(ctx, SYSTEM, file["id"], [Rule("sku", 0), Rule("name", 1)])

@@ -488,7 +488,7 @@ def test_the_moment_of_a_count_in_a_file_can_be_said(ctx, yarn):
     came_in = file.row["counts_at"]
 
     def plan(typed: str, file_id: int = file.id):
-        files.request_plan(ctx, SYSTEM, file_id, columns, go_live=False, counts_at=typed)
+        files.request_plan(ctx, SYSTEM, file_id, columns, counts_at=typed)
         work_off(ctx)
         return files.read(ctx, SYSTEM, file_id)
 

@@ -1,0 +1,71 @@
+"""How a file is brought in: by what its rows mean goods, what it may do to the catalogue, and how new goods begin."""
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, fields
+from enum import StrEnum
+from typing import Any
+
+from graupel.core.errors import Refused
+
+
+class Way(StrEnum):
+    """What a file may do."""
+
+    BOTH = "both"
+    ADD = "add"
+    CHANGE = "change"
+    EQUAL = "equal"
+
+
+WAYS: Mapping[Way, str] = {
+    Way.BOTH: "adds and changes",
+    Way.ADD: "only adds what is new",
+    Way.CHANGE: "only changes what is there",
+    Way.EQUAL: "is all there is: the rest is archived",
+}
+
+
+class Key(StrEnum):
+    """By what a row means a variant."""
+
+    SKU = "sku"
+    GTIN = "gtin"
+
+
+KEYS: Mapping[Key, str] = {Key.SKU: "their SKU", Key.GTIN: "their GTIN"}
+
+
+@dataclass(frozen=True)
+class Handling:
+    """``go_live``: new products go live at once; ``show_new``: buyers see new categories at once; ``among``: of which
+    goods a file is all there is: "" of all, "category-12", those of a branch, "brand-3"."""
+
+    go_live: bool = False
+    show_new: bool = False
+    way: Way = Way.BOTH
+    among: str = ""
+    key_by: Key = Key.SKU
+
+    @classmethod
+    def of(cls, row: Mapping[str, Any]) -> "Handling":
+        """As it is kept with a file or a profile."""
+        said = {one.name: row[one.name] for one in fields(cls)}
+        return cls(
+            bool(said["go_live"]), bool(said["show_new"]), Way(said["way"]), said["among"] or "", Key(said["key_by"])
+        )
+
+    def as_row(self) -> dict[str, Any]:
+        """As it is kept."""
+        return {name: str(value) if isinstance(value, str) else int(value) for name, value in asdict(self).items()}
+
+
+#: The columns in which it is kept.
+FIELDS = tuple(one.name for one in fields(Handling))
+
+
+def refuse_wrong_number(archived: int, confirmed: str) -> None:
+    """Refuses to archive goods where their number was not typed as it is: it was not seen, or is another by now."""
+    plain = confirmed.strip().replace(",", "").replace(".", "")
+    if archived and plain != str(archived):
+        said = f"This file would archive {archived:,}. Type that number to say that you have seen it."
+        raise Refused.because("archive.number", said, "confirm")

@@ -1,0 +1,138 @@
+"""What a file may do: only add, only change, be all there is; and goods found by their GTIN."""
+
+from decimal import Decimal
+
+import pytest
+
+from graupel.core.errors import Refused
+from graupel.core.handling import Handling, Key, Way
+from graupel.core.products import Status
+from graupel.core.roles import SYSTEM
+from graupel.features.categories import service as categories
+from graupel.features.files import profiles, service
+from graupel.features.history import rolling_back
+from graupel.features.products import saving
+from graupel.features.products import service as products
+from tests.features.files.test_grouped import YARN, of_sku, reasons, words
+from tests.making import bring_in, catalogue, make_product, outcome, plan_file, work_off
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser", "words"]
+D = Decimal
+FEL, NEW = "9520000000011", "9520000000028"
+
+
+def handled(ctx, text, **handling):
+    """A file after its dry run."""
+    file = plan_file(ctx, text)
+    service.request_plan(ctx, SYSTEM, file.id, file.rules, Handling(**handling))
+    work_off(ctx)
+    return service.read(ctx, SYSTEM, file.id)
+
+
+def applied(ctx, file, confirmed=""):
+    job = service.request_apply(ctx, SYSTEM, file.id, leave_out=False, confirmed=confirmed)
+    work_off(ctx)
+    assert outcome(ctx, job)[0] == "done"
+    return service.read(ctx, SYSTEM, file.id)
+
+
+def statuses(ctx):
+    return {sku: (row[5], bool(row[12])) for sku, row in catalogue(ctx).items()}
+
+
+@pytest.mark.parametrize(("way", "new", "changed"), [(Way.ADD, 1, 0), (Way.CHANGE, 0, 1), (Way.BOTH, 1, 1)])
+def test_a_file_does_no_more_than_it_may(ctx, way, new, changed):
+    make_product(ctx, "A-1")
+    file = handled(ctx, "sku,name,price\nA-1,,5\nB-1,Bee,6\nC-1,,\n", way=way)
+    counts = file.row["counts"]
+    assert (counts["new"], counts["changed"]) == (new, changed)
+    assert counts.get("skipped", 0) == {Way.ADD: 1, Way.CHANGE: 2, Way.BOTH: 0}[way]
+    assert counts["refused"] == (0 if way is Way.CHANGE else 1), "what is left alone needs no name"
+
+
+def test_a_file_that_only_adds_still_adds_variants_to_products(ctx, words):
+    bring_in(ctx, YARN)
+    text = "product code,sku,name,colour\nFEL,,Other name,\nFEL,FEL-HEA,,Plum\nFEL,FEL-PLU,,Plum\n"
+    file = applied(ctx, handled(ctx, text, way=Way.ADD))
+    assert (file.row["counts"]["new"], file.row["counts"]["skipped"]) == (1, 2)
+    fellside = of_sku(ctx, "FEL-PLU")
+    assert fellside.values.name == "Fellside"
+
+
+def test_what_a_file_does_not_have_is_archived_when_it_is_all_there_is_and_that_number_is_said(ctx, words, browser):
+    bring_in(ctx, YARN)
+    make_product(ctx, "OLD-1")
+    make_product(ctx, "GONE", status=Status.ARCHIVED)
+    before = statuses(ctx)
+    file = handled(ctx, "sku,price\nFEL-HEA,10\nPEA-1,7.00\n", way=Way.EQUAL)
+    assert (file.row["counts"]["archived"], file.row["counts"]["changed"]) == (2, 1)
+    page = browser.get(f"/files/{file.id}").text
+    assert "Type 2 to say that you have seen it" in page
+    assert all(text in page for text in ("<code>OLD-1</code>", "this variant alone", "Bring in 1 product, archive 2"))
+    for wrong in ("", "3", "two"):
+        with pytest.raises(Refused, match="would archive 2"):
+            service.request_apply(ctx, SYSTEM, file.id, leave_out=False, confirmed=wrong)
+    done = applied(ctx, file, "2")
+    assert statuses(ctx) == before | {"OLD-1": ("archived", False), "FEL-OAT": ("draft", True)}
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done.row["change_set_id"]))
+    assert statuses(ctx) == before
+
+
+def test_all_there_is_of_a_branch_or_a_brand_leaves_other_goods_alone(ctx):
+    for sku, path, brand in (("A", "Yarn > Aran", "Carrow"), ("B", "Yarn > Lace", "Peat"), ("C", "Notions", "Carrow")):
+        make_product(ctx, sku, category=path, brand=brand)
+    yarn = next(one.id for one in categories.read_tree(ctx) if one.path == "Yarn")
+    brand = ctx.db.run(lambda tx: tx.value("SELECT id FROM brand WHERE name = 'Carrow'"))
+    of = {among: _archived(ctx, among) for among in ("", f"category-{yarn}", f"brand-{brand}")}
+    assert of == {"": {"B", "C"}, f"category-{yarn}": {"B"}, f"brand-{brand}": {"C"}}
+
+
+def _archived(ctx, among):
+    file = handled(ctx, "sku,price\nA,9.80\n", way=Way.EQUAL, among=among)
+    return {one.sku for one in service.rows_of(ctx, SYSTEM, file, "archived").gone}
+
+
+def test_nothing_is_archived_that_was_changed_meanwhile_or_while_a_row_is_refused(ctx):
+    make_product(ctx, "A")
+    other = make_product(ctx, "B")
+    file = handled(ctx, "sku,price\nA,lots\n", way=Way.EQUAL)
+    with pytest.raises(Refused, match="Correct the file first"):
+        service.request_apply(ctx, SYSTEM, file.id, leave_out=True, confirmed="1")
+    file = handled(ctx, "sku,price\nA,5\n", way=Way.EQUAL)
+    values = products.read(ctx, SYSTEM, other).values
+    saving.save(ctx, SYSTEM, other, saving.replace(values, name="Meanwhile"), None)
+    applied(ctx, file, "1")
+    assert statuses(ctx)["B"] == ("live", False)
+
+
+def test_goods_are_found_by_their_gtin(ctx):
+    for number, gtin in enumerate((FEL, "9520000000035", "9520000000035"), start=1):
+        make_product(ctx, f"A-{number}", gtin=gtin)
+    text = (
+        f"gtin,sku,name,price\n{FEL},,,5\n{FEL},,,6\n9520000000035,,,5\n{NEW},,Nameless,5\n{NEW.replace('28', '42')}"
+        f",N-1,New,5\n,,Nothing,5\n9520000000059,A-1,,5\n"
+    )
+    file = handled(ctx, text, key_by=Key.GTIN)
+    found = reasons(ctx, file)
+    assert {line: message[:34] for line, message in found.items()} == {
+        3: "The GTIN 9520000000011 stands in l", 4: "2 variants have the GTIN 952000000",
+        5: "No variant has the GTIN 9520000000", 7: "This row says no GTIN, by which go",
+        8: "No variant has the GTIN 9520000000",
+    }  # fmt: skip
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    there = catalogue(ctx)
+    assert (there["A-1"][3], there["N-1"][7]) == (D("5.00"), "9520000000042")
+    no_gtin = plan_file(ctx, "sku,price\nA-1,5\n")
+    with pytest.raises(Refused, match="which column holds the GTIN"):
+        service.request_plan(ctx, SYSTEM, no_gtin.id, no_gtin.rules, Handling(key_by=Key.GTIN))
+
+
+def test_a_profile_keeps_what_a_file_may_do(ctx):
+    make_product(ctx, "A", gtin=FEL)
+    file = handled(ctx, "gtin,price\n" + FEL + ",5\n", way=Way.CHANGE, key_by=Key.GTIN)
+    profiles.keep(ctx, SYSTEM, file.id, "Prices of Carrow Mill")
+    again = plan_file(ctx, "gtin,price\n" + FEL + ",6\n" + NEW + ",7\n")
+    assert Handling.of(again.row) == Handling(way=Way.CHANGE, key_by=Key.GTIN)
+    assert (again.row["counts"]["changed"], again.row["counts"]["skipped"]) == (1, 1)
