@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, NoReturn
 
@@ -141,12 +142,12 @@ def import_file(
     try:
         with path.open("rb") as content:
             file_id = files.take(ctx, SYSTEM, path.name, content)
-        rules = files.read(ctx, SYSTEM, file_id).rules
+        file = files.read(ctx, SYSTEM, file_id)
         if profile:
             _do(ctx, files.use(ctx, SYSTEM, file_id, profiles.by_name(ctx, SYSTEM, profile)["id"]))
         else:
-            handling = Handling(go_live=live)
-            _do(ctx, files.request_plan(ctx, SYSTEM, file_id, rules, handling, counts_at=counted_at))
+            handling = replace(Handling.of(file.row), go_live=live)
+            _do(ctx, files.request_plan(ctx, SYSTEM, file_id, file.rules, handling, counts_at=counted_at))
         file = files.read(ctx, SYSTEM, file_id)
         if file.trouble:
             _stop(file.trouble)

@@ -91,8 +91,9 @@ def plan_file(ctx: Context, text: str | bytes, *, name: str = "goods.csv", live:
     """A file that was taken in with guessed columns, after its dry run."""
     content = text.encode() if isinstance(text, str) else text
     file_id = files.take(ctx, SYSTEM, name, io.BytesIO(content))
-    rules = files.read(ctx, SYSTEM, file_id).rules
-    files.request_plan(ctx, SYSTEM, file_id, rules, Handling(go_live=live))
+    file = files.read(ctx, SYSTEM, file_id)
+    handling = Handling.of(file.row)
+    files.request_plan(ctx, SYSTEM, file_id, file.rules, replace(handling, go_live=live or handling.go_live))
     work_off(ctx)
     return files.read(ctx, SYSTEM, file_id)
 
