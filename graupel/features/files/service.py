@@ -238,7 +238,7 @@ def plan(run: JobRun) -> None:
         rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
         batch.load(tx, row["id"], rows, chosen.rules, there)
         run.progress("Comparing", total, total)
-        archived = batch.plan(
+        products, variants = batch.plan(
             tx,
             row["id"],
             run.ctx.settings.language,
@@ -253,7 +253,7 @@ def plan(run: JobRun) -> None:
         counts |= {"categories": sum(one.kind == "category" for one in made)}
         counts |= {"brands": sum(one.kind == "brand" for one in made)}
         counts |= {"choices": sum(one.kind in there.attributes for one in made)}
-        counts |= {"archived": archived}
+        counts |= {"archived": products + variants, "archived_variants": variants}
         makes = [[one.name, one.near, one.kind] for one in made]
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed)
         run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))

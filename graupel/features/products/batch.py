@@ -200,15 +200,15 @@ def plan(
     of: Spoken = EVERYTHING,
     known: Known = DECLARED,
     new: NewChoices | None = None,
-) -> int:
-    """Find the products that the rows mean, and say of each row what it would do; returns how many goods would be
-    archived because no row has them.
+) -> tuple[int, int]:
+    """Find the products that the rows mean, and say of each row what it would do; returns how many products, and how
+    many single variants of others, would be archived because no row has them.
 
     ``as_of``: the moment for which counts of stock hold, UTC; now without it. ``of``: of what the rows speak;
     ``known``, ``new``: the attributes, and the choices that the rows would make.
     """
     params = {"batch": batch_id, "lang": lang}
-    batch_ways.find_by_key(tx, params, handling.key_by)
+    batch_ways.find_by_key(tx, params, handling)
     batch_ways.skip(tx, params, handling.way)
     _note_stock(tx, batch_id, as_of)
     if of.grouped or of.facts:

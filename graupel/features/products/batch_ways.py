@@ -15,9 +15,9 @@ from graupel.features.products.batch_groups import IS_PARENT, refuse
 _OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
 
 
-def find_by_key(tx: Tx, params: Mapping[str, Any], key: Key) -> None:
+def find_by_key(tx: Tx, params: Mapping[str, Any], handling: Handling) -> None:
     """Give each row the SKU of the variant that its key means; core.handling.Key says which there are."""
-    if key is not Key.GTIN:
+    if handling.key_by is not Key.GTIN:
         return
     tx.run(
         """CREATE OR REPLACE TEMPORARY TABLE batch_key (gtin VARCHAR(14) CHARACTER SET ascii NOT NULL PRIMARY KEY,
@@ -31,6 +31,9 @@ def find_by_key(tx: Tx, params: Mapping[str, Any], key: Key) -> None:
             LEFT JOIN variant v ON v.gtin = x.gtin AND NOT v.archived GROUP BY x.gtin""",
         params,
     )
+    if handling.way is Way.CHANGE:
+        not_there = "UPDATE batch_row b JOIN batch_key k ON k.gtin = b.gtin SET b.action = 'skipped'"
+        tx.run(f"{not_there} WHERE {_OPEN} AND k.number = 0", params)
     rows = tx.all(
         f"""SELECT b.line, b.gtin, b.shown_sku, k.line AS first, k.number, k.sku AS theirs, v.id AS variant_id
             FROM batch_row b LEFT JOIN batch_key k ON k.gtin = b.gtin LEFT JOIN variant v ON v.sku = b.sku
@@ -79,14 +82,15 @@ def skip(tx: Tx, params: Mapping[str, Any], way: Way) -> None:
 # --- what is archived because the file does not have it ------------------------------------------------------
 
 
-def note_gone(tx: Tx, params: Mapping[str, Any], handling: Handling) -> int:
+def note_gone(tx: Tx, params: Mapping[str, Any], handling: Handling) -> tuple[int, int]:
     """Note which goods would be archived: those among which the file is all there is, and that it has not.
 
-    Returns how many products and single variants that are. A row counts for its goods though it is refused.
+    Returns how many products that are, and how many single variants of others. A row counts for its goods though it is
+    refused.
     """
     tx.run("DELETE FROM batch_gone WHERE batch_id = %(batch)s", params)
     if handling.way is not Way.EQUAL:
-        return 0
+        return 0, 0
     among, given = _among(tx, handling.among)
     tx.run(
         """CREATE OR REPLACE TEMPORARY TABLE batch_there (
@@ -97,7 +101,7 @@ def note_gone(tx: Tx, params: Mapping[str, Any], handling: Handling) -> int:
            WHERE b.batch_id = %(batch)s AND b.shown_sku <> ''""",
         params,
     )
-    number = tx.run(
+    tx.run(
         f"""INSERT INTO batch_gone (batch_id, product_id, variant_id, product_version)
             SELECT %(batch)s, p.id, IF(x.gone = x.variants, 0, v.id), p.version FROM (
               SELECT v.product_id, COUNT(*) AS variants, SUM(h.sku IS NULL) AS gone FROM variant v
@@ -109,7 +113,9 @@ def note_gone(tx: Tx, params: Mapping[str, Any], handling: Handling) -> int:
         {**params, **given},
     )
     tx.run("DROP TEMPORARY TABLE batch_there")
-    return number
+    sums = "COALESCE(SUM(variant_id = 0), 0) AS products, COALESCE(SUM(variant_id <> 0), 0) AS variants"
+    found = tx.one(f"SELECT {sums} FROM batch_gone WHERE batch_id = %(batch)s", params)
+    return (int(found["products"]), int(found["variants"])) if found else (0, 0)
 
 
 def _among(tx: Tx, among: str) -> tuple[str, dict[str, Any]]:
