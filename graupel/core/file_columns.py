@@ -11,6 +11,8 @@ from graupel.core.records import Field, FieldKind, InFile
 
 #: What stands before the id of an attribute in the name of its column.
 FACT = "fact-"
+#: What stands before the key of a value for a language or a destination, as "own-.de.name".
+OWN = "own-"
 #: The column of tags, and the id under which they go along with attributes: a list of words that a product has.
 TAGS, TAGS_ID = "tags", 0
 
@@ -57,28 +59,51 @@ def fact_column(attribute_id: int) -> str:
 
 
 @dataclass(frozen=True)
+class OwnColumn:
+    """A column of what holds for a language or a destination. ``key``: as core.resolve.split_key takes it;
+    ``currency``: of amounts."""
+
+    key: str
+    label: str
+    headers: tuple[str, ...]
+    currency: str = ""
+
+    @property
+    def field(self) -> Field:
+        """As a column that a file may have."""
+        declared = PRODUCT.field(self.key.rpartition(".")[2])
+        return Field(f"{OWN}{self.key}", self.label, declared.kind, file=InFile("what holds there alone", self.headers))
+
+
+@dataclass(frozen=True)
 class Known:
     """What columns of files can go to. ``attributes``: shared ones, by the names of their columns, tags among them as
-    one; ``names``: of attributes in other languages, by their ids."""
+    one; ``names``: of attributes in other languages, by their ids; ``own``: of what holds for a language or a
+    destination, by name."""
 
     attributes: Mapping[str, Attribute]
     names: Mapping[int, Sequence[str]] = field(default_factory=dict)
+    own: Mapping[str, OwnColumn] = field(default_factory=dict)
 
     @classmethod
     def of(
-        cls, attributes: Iterable[Attribute], tags: Mapping[int, str], names: Mapping[int, Sequence[str]]
+        cls,
+        attributes: Iterable[Attribute],
+        tags: Mapping[int, str],
+        names: Mapping[int, Sequence[str]],
+        own: Iterable[OwnColumn] = (),
     ) -> "Known":
         """With these attributes, those that are private to a product left out: a file can't tell whose is meant."""
         shared = {fact_column(one.id): one for one in attributes if one.product_id is None}
         choices = tuple(Choice(tag_id, name, "") for tag_id, name in tags.items())
         tag = Attribute(TAGS_ID, "Tags", AttributeKind.SEVERAL_CHOICES, choices=choices)
-        return cls({TAGS: tag, **shared}, names)
+        return cls({TAGS: tag, **shared}, names, {f"{OWN}{one.key}": one for one in own})
 
     @cached_property
     def fields(self) -> Mapping[str, Field]:
         """All columns by name, attributes last."""
         found = {name: _field(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
-        return {**COLUMNS, **found}
+        return {**COLUMNS, **found, **{name: one.field for name, one in self.own.items()}}
 
     def header(self, name: str) -> str:
         """What heads a column that goes out; an attribute that is called like a field says that it is one."""

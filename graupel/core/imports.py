@@ -186,6 +186,9 @@ def cell_reader(known: Known, name: str, currency: str, new: NewChoices) -> Call
     """What reads the text of a cell of a column; it raises Refused."""
     if attribute := known.attributes.get(name):
         return file_facts.reader(attribute, new)
+    if own := known.own.get(name):
+        destination = own.key.partition(".")[0]
+        return lambda text: product_fields.read_own(own.key, text, currency, {destination: own.currency or currency})
     if name == "sku":
         return identifiers.parse_sku
     if name == "category":

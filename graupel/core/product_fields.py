@@ -64,7 +64,7 @@ def read(
             elif name.startswith("fact-") and (attribute := (known or {}).get(_id(name[5:]) or 0)):
                 facts[attribute.id] = attributes.read_fact(attribute, value)
             elif name.startswith("own-"):
-                own[name[4:]] = _read_own(name[4:], str(value), currency, currencies or {})
+                own[name[4:]] = read_own(name[4:], str(value), currency, currencies or {})
         except Refused as refusal:
             reading.problems += [replace(problem, field=name) for problem in refusal.problems]
     reading.values = replace(
@@ -75,7 +75,7 @@ def read(
     return reading
 
 
-def _read_own(key: str, text: str, currency: str, currencies: Mapping[str, str]) -> str:
+def read_own(key: str, text: str, currency: str, currencies: Mapping[str, str]) -> str:
     """A value for a destination or a language as plain text; "" takes it away. Raises Refused."""
     try:
         destination, _, field_name = split_key(key)

@@ -98,16 +98,20 @@ def _writer(column: Field, called: Called, out: Out) -> Callable[[Any], str]:
 
 
 def _rows(found: Any, fields: Sequence[str], called: Called, out: Out, there: Known) -> Iterator[list[str]]:
-    writers = [
-        (name, _fact_writer(attribute))
-        if (attribute := there.attributes.get(name))
-        else (COLUMNS[name].name, _writer(COLUMNS[name], called, out))
-        for name in fields
-    ]
+    writers = [_named_writer(name, called, out, there) for name in fields]
     for row in found:
         cells = ["" if (value := row[name]) is None else write(value) for name, write in writers]
         cells.append(row["status"])
         yield cells
+
+
+def _named_writer(name: str, called: Called, out: Out, there: Known) -> tuple[str, Callable[[Any], str]]:
+    """Under which name a column stands in a row, and how it is written."""
+    if attribute := there.attributes.get(name):
+        return name, _fact_writer(attribute)
+    if name in there.own:
+        return name, str
+    return COLUMNS[name].name, _writer(COLUMNS[name], called, out)
 
 
 def _fact_writer(attribute: Attribute) -> Callable[[Fact], str]:
@@ -133,10 +137,11 @@ def export(
     def work(tx: Tx) -> Written:
         called: Called = {f"{kind}_id": find for kind, find in named.called(tx).items()}
         ids = None if query is None else table.matching(ctx, tx, TableState.read(parse_qs(query)))
-        there = known.load(tx)
+        there = known.load(ctx, tx)
         chosen = [name for name in there.fields if name in fields or not fields]
         asked = [there.attributes[name].id for name in chosen if name in there.attributes]
-        found = out_rows.export_rows(tx, ctx.settings.language, ids, asked)
+        keys = [there.own[name].key for name in chosen if name in there.own]
+        found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys)
         rows = _rows(_told(found, run), chosen, called, out, there)
         return writing.write(path, out, columns(chosen, ctx.settings.currency, there), rows)
 

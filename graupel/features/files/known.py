@@ -1,8 +1,15 @@
-"""What the columns of files can go to, and come from: the declared fields, and the attributes that all goods share."""
+"""What the columns of files can go to, and come from: declared fields, attributes that all goods share, and what holds
+for a language or a destination."""
+
+from collections.abc import Iterator
 
 from graupel.context import Context
-from graupel.core.file_columns import Known
+from graupel.core import languages
+from graupel.core.declarations.products import AMOUNTS, PRODUCT, WORDS
+from graupel.core.file_columns import Known, OwnColumn
 from graupel.db import Tx
+from graupel.features.destinations import service as destinations
+from graupel.features.destinations.service import Destinations
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import service as wording
@@ -10,14 +17,32 @@ from graupel.features.wording import service as wording
 
 def current(ctx: Context) -> Known:
     """As it is now, for looking."""
-    return ctx.db.run(lambda tx: _of(tx, vocabulary.current(ctx, tx)))
+    return ctx.db.run(lambda tx: _of(ctx, tx, vocabulary.current(ctx, tx)))
 
 
-def load(tx: Tx) -> Known:
+def load(ctx: Context, tx: Tx) -> Known:
     """As a transaction sees it, for deciding."""
-    return _of(tx, vocabulary.load(tx))
+    return _of(ctx, tx, vocabulary.load(tx))
 
 
-def _of(tx: Tx, words: Vocabulary) -> Known:
+def _of(ctx: Context, tx: Tx, words: Vocabulary) -> Known:
     names = wording.in_all_languages(tx, "attribute", "name")
-    return Known.of(words.attributes.values(), words.tags, names)
+    own = _own(destinations.current(ctx, tx))
+    return Known.of(words.attributes.values(), words.tags, names, own)
+
+
+def _own(found: Destinations) -> Iterator[OwnColumn]:
+    """Words in each further language, and amounts at each destination beside the first."""
+    for lang in found.languages:
+        called, itself = languages.name(lang), languages.name(lang, lang)
+        for name in WORDS:
+            label = PRODUCT.field(name).label
+            ends = dict.fromkeys((f"({lang})", lang, f"({called})", called, f"({itself})", itself))
+            headers = tuple(f"{label} {end}".lower() for end in ends)
+            yield OwnColumn(f".{lang}.{name}", f"{label} in {called}", headers)
+    for destination in found.all[1:]:
+        for name in AMOUNTS:
+            label = PRODUCT.field(name).label
+            headers = tuple(f"{label} {end}".lower() for end in (f"({destination.name})", destination.name))
+            currency = destination.currency or found.default_currency
+            yield OwnColumn(f"{destination.code}..{name}", f"{label} at {destination.name}", headers, currency)

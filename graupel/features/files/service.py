@@ -232,7 +232,7 @@ def plan(run: JobRun) -> None:
             return
         chosen = Matching.of(Rule.of(one) for one in row["rules"])
         table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
-        there, new = known.load(tx), NewChoices()
+        there, new = known.load(run.ctx, tx), NewChoices()
         handling = Handling.of(row)
         reader = RowReader(chosen, run.ctx.settings.currency, there, new, handling.key_by)
         rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))

@@ -124,7 +124,7 @@ def _guessed(ctx: Context, headers: list[str], rows: list[list[str]]) -> tuple[l
             values,
             {header: row["field"] for header, row in before.items()},
             lambda some: store.known_skus(tx, some) / len(some),
-            known.load(tx),
+            known.load(ctx, tx),
         )
         rules = [matched.rule_of(guess, before.get(guessing.plain(headers[guess.column]))) for guess in guesses]
         return rules, {guess.column: (guess.field, str(guess.why)) for guess in guesses}

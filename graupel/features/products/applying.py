@@ -17,7 +17,7 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
-from graupel.features.products import batch_groups, batch_ways, fact_writing, group_writing, summary
+from graupel.features.products import batch_groups, batch_own, batch_ways, fact_writing, group_writing, summary
 from graupel.features.products.batch import (
     EVERYTHING,
     HELD,
@@ -59,16 +59,39 @@ def apply(
     what the rows speak."""
     status = Status.LIVE if handling.go_live else Status.DRAFT
     params: dict[str, Any] = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
+    archives = handling.way is Way.EQUAL
+    _leave_out(tx, params, of, archives=archives)
+    _make_words(tx, recorder, params, of, hidden=not handling.show_new)
+    recorder.hand_on(_at_hand(tx, params, of, archives=archives))
+    _write_rows(tx, params, of, progress)
+    _write_beside(tx, recorder, params, of)
+    if archives:
+        batch_ways.archive(tx, params)
+    tx.run("DROP TEMPORARY TABLE made_category, made_brand")
+    if has_stock(tx, batch_id):
+        _book(tx, recorder, params | {"as_of": as_of, "at": booking.first_location(tx)})
+    progress("Closing", 1, 1)
+
+
+def _leave_out(tx: Tx, params: dict[str, Any], of: Spoken, *, archives: bool) -> None:
+    """Leave out what changed since the dry run."""
     _leave_out_moved(tx, params)
     if of.grouped:
         batch_groups.leave_out_moved(tx, params)
-    if handling.way is Way.EQUAL:
+    if archives:
         batch_ways.leave_out_moved_gone(tx, params)
-    _make_categories(tx, recorder, batch_id, hidden=not handling.show_new)
-    _make_brands(tx, recorder, batch_id)
+
+
+def _make_words(tx: Tx, recorder: Recorder, params: dict[str, Any], of: Spoken, *, hidden: bool) -> None:
+    """Make the categories, brands, choices and tags that written rows name."""
+    _make_categories(tx, recorder, params["batch"], hidden=hidden)
+    _make_brands(tx, recorder, params["batch"])
     if of.grouped or of.facts:
-        fact_writing.make_choices(tx, recorder, batch_id)
-    recorder.hand_on(_at_hand(tx, params, of, archives=handling.way is Way.EQUAL))
+        fact_writing.make_choices(tx, recorder, params["batch"])
+
+
+def _write_rows(tx: Tx, params: dict[str, Any], of: Spoken, progress: Progress) -> None:
+    """Write products and variants, chunk by chunk."""
     last = int(tx.value("SELECT COALESCE(MAX(line), 0) FROM batch_row WHERE batch_id = %(batch)s", params))
     chunks = [{**params, "first": first, "beyond": first + CHUNK} for first in range(0, last + 1, CHUNK)]
     for chunk in chunks:
@@ -78,16 +101,16 @@ def apply(
     for chunk in chunks if of.grouped else ():  # a variant may stand long before the row that speaks for its product
         progress("Writing variants", chunk["first"], last)
         group_writing.make_variants(tx, chunk, of)
+
+
+def _write_beside(tx: Tx, recorder: Recorder, params: dict[str, Any], of: Spoken) -> None:
+    """Write what rows say beside the fields of products and variants themselves."""
     if of.grouped or of.facts:
         fact_writing.write(tx, recorder, params)
+    if of.own:
+        batch_own.write(tx, recorder, params)
     if of.grouped:
         group_writing.summarise(tx, params)
-    if handling.way is Way.EQUAL:
-        batch_ways.archive(tx, params)
-    tx.run("DROP TEMPORARY TABLE made_category, made_brand")
-    if has_stock(tx, batch_id):
-        _book(tx, recorder, params | {"as_of": as_of, "at": booking.first_location(tx)})
-    progress("Closing", last, last)
 
 
 def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken, *, archives: bool) -> summary.ProductsAtHand:

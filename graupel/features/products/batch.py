@@ -13,7 +13,7 @@ from typing import Any
 
 from graupel.core import kits
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
-from graupel.core.file_columns import DECLARED, FACT, REFS, ROW_FIELDS, TAGS, Known
+from graupel.core.file_columns import DECLARED, FACT, OWN, REFS, ROW_FIELDS, TAGS, Known
 from graupel.core.file_facts import NewChoices
 from graupel.core.handling import Handling
 from graupel.core.imports import (
@@ -26,7 +26,7 @@ from graupel.core.imports import (
 from graupel.core.problems import Problem
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.products import batch_facts, batch_groups, batch_ways, named
+from graupel.features.products import batch_facts, batch_groups, batch_own, batch_ways, named
 from graupel.features.products.batch_groups import refuse
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import booking
@@ -53,10 +53,13 @@ def load(
     ids = [f"{name}_id" for name in finders]
     loaded = ("batch_id", "line", "sku", "shown_sku", *said, *ids, "problems", "action", "odd")
     once = _once_each(rows)
-    if not any(name in known.attributes for name in fields):
+    if not any(name in known.attributes or name in known.own for name in fields):
         return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, finders) for row in once))
-    cells = ((*_cells(batch_id, row, said, finders), batch_facts.kept(row.values, known)) for row in once)
-    return load_rows(tx, "batch_row", (*loaded, "facts"), cells)
+    cells = (
+        (*_cells(batch_id, row, said, finders), batch_facts.kept(row.values, known), batch_own.kept(row.values, known))
+        for row in once
+    )
+    return load_rows(tx, "batch_row", (*loaded, "facts", "own"), cells)
 
 
 def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
@@ -133,13 +136,14 @@ def held_sql(name: str) -> str:
 class Spoken:
     """The fields of products and of variants that a file speaks of; the others cost its rows nothing. ``cleared``:
     those that an empty cell empties; ``grouped``: rows may name their products by a code; ``facts``: they say something
-    of attributes."""
+    of attributes; ``own``: the columns in which they say something for a language or a destination."""
 
     product: tuple[str, ...]
     variant: tuple[str, ...]
     cleared: frozenset[str] = frozenset()
     grouped: bool = False
     facts: bool = False
+    own: frozenset[str] = frozenset()
 
     def differs(self, name: str) -> str:
         """SQL: whether what a row says of a field differs from what the catalogue holds."""
@@ -170,6 +174,7 @@ def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
         frozenset(emptied),
         "code" in fields,
         any(name == TAGS or name.startswith(FACT) for name in fields),
+        frozenset(name for name in fields if name.startswith(OWN)),
     )
 
 
@@ -211,7 +216,7 @@ def plan(
     batch_ways.find_by_key(tx, params, handling)
     batch_ways.skip(tx, params, handling.way)
     _note_stock(tx, batch_id, as_of)
-    if of.grouped or of.facts:
+    if of.grouped or of.facts or of.own:
         _plan_groups(tx, params, of, known, new or NewChoices())
     # Every row is loaded as new, so that only those that mean a product that is there are touched again.
     tx.run(
@@ -230,6 +235,8 @@ def plan(
     _refuse_lacking(tx, params, of, live=handling.go_live)
     if of.grouped or of.facts:
         batch_facts.mark_changed(tx, params)
+    if of.own:
+        batch_own.plan(tx, params, {name: one for name, one in known.own.items() if name in of.own})
     if of.grouped:
         batch_groups.spread(tx, params)
     return batch_ways.note_gone(tx, params, handling)

@@ -6,12 +6,13 @@ from decimal import Decimal
 from typing import Any
 
 from graupel.core.attributes import Fact
-from graupel.core.declarations.products import CHOICES, PRODUCT, VARIANT
-from graupel.core.file_columns import TAGS_ID, fact_column
+from graupel.core.declarations.products import AMOUNTS, CHOICES, PRODUCT, VARIANT
+from graupel.core.file_columns import OWN, TAGS_ID, fact_column
+from graupel.core.resolve import split_key
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.products import store
-from graupel.features.products.columns import inherited_sql
+from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.vocabulary.facts import facts_of
 
 #: What the attributes of a product say, as JSON, which it differs by, and its tags.
@@ -23,11 +24,16 @@ _FACTS = f""", (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(f.attribute_id, f.cho
 
 
 def export_rows(
-    tx: Tx, lang: str, product_ids: Sequence[int] | None = None, attribute_ids: Sequence[int] = ()
+    tx: Tx,
+    lang: str,
+    product_ids: Sequence[int] | None = None,
+    attribute_ids: Sequence[int] = (),
+    own_keys: Sequence[str] = (),
 ) -> Iterator[dict[str, Any]]:
     """All variants one by one with their products, or those of some products, for a file.
 
-    What these attributes say of each stands under the names of their columns, as a Fact, None where nothing.
+    What these attributes say of each stands under the names of their columns, as a Fact, None where nothing; under
+    these keys, with OWN before them, what holds for a language or a destination.
     """
     used = used_attributes(tx)
     said = any(one in used for one in attribute_ids)
@@ -36,22 +42,46 @@ def export_rows(
         tx.run("CREATE OR REPLACE TEMPORARY TABLE exported (id INT UNSIGNED NOT NULL PRIMARY KEY)")
         load_rows(tx, "exported", ("id",), ((one,) for one in product_ids))
         among = "JOIN exported x ON x.id = p.id"
-    own = [one for one in VARIANT.fields if one.file and one.name != "sku" and not one.booked]
+    of_variant = [one for one in VARIANT.fields if one.file and one.name != "sku" and not one.booked]
     inherited = [
-        *(f"{inherited_sql(one.name) if one.inherits else f'v.{one.name}'} AS {one.name}" for one in own),
+        *(f"{inherited_sql(one.name) if one.inherits else f'v.{one.name}'} AS {one.name}" for one in of_variant),
         "IF(k.counted, k.on_hand, NULL) AS stock",
     ]
+    keys = [key for key in own_keys if key in _used_keys(tx)]
+    owns = "".join(f", o{place}.value AS `{OWN}{key}`" for place, key in enumerate(keys))
+    joins = " ".join(_own_join(key, f"o{place}") for place, key in enumerate(keys))
     rows = tx.stream(
         f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
-            {_FACTS if said else ""}
+            {_FACTS if said else ""} {owns}
             FROM {store.FROM} {among} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
+            {joins}
             WHERE NOT v.archived ORDER BY p.id, v.id""",
         {"lang": lang, "attributes": list(attribute_ids)},
     )
-    nothing = dict.fromkeys(map(fact_column, attribute_ids))
+    nothing: dict[str, Any] = dict.fromkeys(f"{OWN}{key}" for key in own_keys if key not in keys)
+    if not said:
+        nothing |= dict.fromkeys(map(fact_column, attribute_ids))
     for row in rows:
-        row.update(_facts(row, attribute_ids) if said else nothing)
+        row.update(nothing)
+        if said:
+            row.update(_facts(row, attribute_ids))
         yield row
+
+
+def _used_keys(tx: Tx) -> set[str]:
+    """The keys of values for a language or a destination that any product or variant has."""
+    sql = "SELECT DISTINCT destination, lang, field FROM own_value WHERE kind IN ('product', 'variant')"
+    return {f"{row['destination']}.{row['lang']}.{row['field']}" for row in tx.all(sql)}
+
+
+def _own_join(key: str, alias: str) -> str:
+    """The join of what holds for a language or a destination, where a file says it: an amount with the variant, if its
+    product varies."""
+    destination, lang, field = split_key(key)
+    level = f"IF({VARIES.format(product='p.id')}, 'variant', 'product')" if field in AMOUNTS else "'product'"
+    return f"""LEFT JOIN own_value {alias} ON {alias}.kind = {level} AND {alias}.destination = '{destination}'
+               AND {alias}.record_id = IF({level} = 'variant', v.id, p.id) AND {alias}.lang = '{lang}'
+               AND {alias}.field = '{field}'"""
 
 
 def used_attributes(tx: Tx) -> set[int]:

@@ -6,7 +6,7 @@ from typing import Any
 
 from graupel.core.attributes import Attribute, Choice, Fact, show_fact
 from graupel.core.declarations.products import CHOICES
-from graupel.core.file_columns import TAGS_ID, Known, fact_column
+from graupel.core.file_columns import OWN, TAGS_ID, Known, fact_column
 from graupel.db import Tx
 from graupel.features.vocabulary.facts import facts_of
 
@@ -32,7 +32,7 @@ def new_choices(tx: Tx, batch_id: int) -> list[dict[str, Any]]:
 
 def read(tx: Tx, batch_id: int, rows: Sequence[Mapping[str, Any]], known: Known) -> dict[int, Told]:
     """By line what these rows of a dry run would make of attributes."""
-    lines = [row["line"] for row in rows if row["facts"] or row["code"]]
+    lines = [row["line"] for row in rows if row["facts"] or row["code"] or row["own"]]
     if not lines:
         return {}
     asked = {"batch": batch_id, "lines": lines}
@@ -44,7 +44,22 @@ def read(tx: Tx, batch_id: int, rows: Sequence[Mapping[str, Any]], known: Known)
     found: dict[int, Told] = {}
     _tell_facts(tx, asked, found, shared, products)
     _tell_choices(tx, asked, found, shared, {row["line"]: row for row in rows})
+    _tell_own(tx, asked, found)
     return found
+
+
+def _tell_own(tx: Tx, asked: Mapping[str, Any], found: dict[int, Told]) -> None:
+    rows = tx.all(
+        """SELECT s.line, CONCAT(s.destination, '.', s.lang, '.', s.field) AS own_key, s.value, o.value AS was
+           FROM batch_own s JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line
+           LEFT JOIN own_value o ON o.kind = s.level AND o.destination = s.destination AND o.lang = s.lang
+             AND o.field = s.field AND o.record_id = IF(s.level = 'variant', b.variant_id, b.product_id)
+           WHERE s.batch_id = %(batch)s AND s.line IN %(lines)s ORDER BY s.line, s.destination, s.lang, s.field""",
+        asked,
+    )
+    for row in rows:
+        told, name = found.setdefault(row["line"], Told()), f"{OWN}{row['own_key']}"
+        told.before[name], told.after[name] = row["was"], row["value"]
 
 
 def _with(attribute: Attribute, new: Sequence[Choice]) -> Attribute:

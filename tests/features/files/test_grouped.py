@@ -1,10 +1,12 @@
 """Products with several variants, their attributes, types and tax classes by a file, and taken out again."""
 
+from dataclasses import replace
 from decimal import Decimal
 
 import pytest
 
 from graupel.core.attributes import AttributeKind
+from graupel.core.columns import Empty
 from graupel.core.roles import SYSTEM
 from graupel.features.files import exporting, service
 from graupel.features.history import rolling_back
@@ -17,7 +19,7 @@ from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from graupel.features.wording import service as wording
 from graupel.tables.writing import Out
-from tests.making import add_german, bring_in, catalogue, make_product, plan_file, work_off
+from tests.making import add_german, add_outlet, bring_in, catalogue, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser
 
 __all__ = ["app", "as_role", "browser"]
@@ -292,3 +294,69 @@ def test_variants_of_a_product_that_lacks_a_code_are_added_by_giving_it_one(ctx,
     now = of_sku(ctx, "FEL-PLU")
     assert (now.id, now.values.code) == (fellside.id, "FELL")
     assert variants
+
+
+OWN = (
+    "product code,sku,name,colour,price,name de,beschreibung (deutsch),description (de),price last skeins\n"
+    "FEL,,Fellside,,9.80,Felsenhang,,<p>Weich</p>,\n"
+    "FEL,FEL-HEA,,Heather,,Felsenhang,,,8.00\n"
+    "FEL,FEL-OAT,,Oat,,,,,\n"
+    "PEA,PEA-1,Peat,Oat,7.00,Torf,,,6.50\n"
+)
+
+
+def own(ctx):
+    sql = """SELECT COALESCE(v.sku, p.code) AS of, o.destination, o.lang, o.field, o.value, o.source FROM own_value o
+             LEFT JOIN product p ON o.kind = 'product' AND p.id = o.record_id
+             LEFT JOIN variant v ON o.kind = 'variant' AND v.id = o.record_id WHERE o.kind IN ('product', 'variant')"""
+    return {tuple(row.values()) for row in ctx.db.run(lambda tx: tx.all(sql))}
+
+
+def test_words_for_a_language_and_amounts_for_a_destination_come_go_out_and_go_back(ctx, words):
+    add_german(ctx)
+    shop = f"s{add_outlet(ctx)}"
+    file = plan_file(ctx, OWN)
+    assert {"own-.de.name", "own-.de.description", f"own-{shop}..price"} <= {rule.field for rule in file.rules}
+    assert reasons(ctx, file) == {}
+    done = bring_in(ctx, OWN)
+    assert own(ctx) == {
+        ("FEL", "", "de", "name", "Felsenhang", "Fellside"),
+        ("FEL", "", "de", "description", "<p>Weich</p>", ""),
+        ("FEL-HEA", shop, "", "price", "8.00", None),
+        ("PEA", "", "de", "name", "Torf", "Peat"),
+        ("PEA", shop, "", "price", "6.50", None),
+    }
+    assert plan_file(ctx, OWN).row["counts"]["unchanged"] == 4
+    for form in (Out.CSV, Out.XML):
+        path = ctx.folder("t") / f"out.{form}"
+        exporting.export(ctx, SYSTEM, path, form)
+        again = plan_file(ctx, path.read_bytes(), name=path.name)
+        assert (reasons(ctx, again), again.row["counts"]["unchanged"]) == ({}, 3)
+        assert f"own-{shop}..price" in {rule.field for rule in again.rules}
+    before = own(ctx)
+    file = plan_file(ctx, "sku,name de,price last skeins\nPEA-1,Torfmoor,6.00\nFEL-HEA,Anders,\n")
+    (changed,) = rows(ctx, file, "changed").values()
+    assert (changed.before["own-.de.name"], changed.after[f"own-{shop}..price"]) == ("Torf", "6.00")
+    assert "one of several variants" in reasons(ctx, file)[3]
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    assert ("PEA", "", "de", "name", "Torfmoor", "Peat") in own(ctx)
+    newest = service.read(ctx, SYSTEM, file.id).row["change_set_id"]
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, newest))
+    assert own(ctx) == before
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done.row["change_set_id"]))
+    assert own(ctx) == set()
+
+
+def test_an_empty_cell_takes_away_what_holds_for_a_language_where_that_is_chosen(ctx, words):
+    add_german(ctx)
+    bring_in(ctx, "sku,name,name de\nA-1,A,Aa\nB-1,B,Bb\n")
+    file = plan_file(ctx, "sku,name de\nA-1,\nB-1,Bb\n")
+    rules = [replace(rule, empty=Empty.CLEAR) if rule.field != "sku" else rule for rule in file.rules]
+    service.request_plan(ctx, SYSTEM, file.id, rules)
+    work_off(ctx)
+    (changed,) = rows(ctx, service.read(ctx, SYSTEM, file.id), "changed").values()
+    assert (changed.before, changed.after) == ({"own-.de.name": "Aa"}, {"own-.de.name": None})
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    assert {row[4] for row in own(ctx)} == {"Bb"}
