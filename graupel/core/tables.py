@@ -128,7 +128,7 @@ def price_bands(low: Decimal | None, high: Decimal | None) -> list[str]:
 @dataclass(frozen=True)
 class TableState:
     """Search words, chosen facets, sorting, page and columns. ``chosen``: facet -> values, ids as numbers;
-    ``columns``: none where it is left to the person who looks."""
+    ``columns``: none where it is left to the person who looks; ``touched``: the change set whose goods these are."""
 
     q: str = ""
     chosen: Mapping[str, tuple[Any, ...]] = field(default_factory=dict)
@@ -136,6 +136,7 @@ class TableState:
     cursor: Cursor | None = None
     page: int = 1
     columns: tuple[str, ...] = ()
+    touched: int | None = None
 
     @property
     def sort_key(self) -> str:
@@ -150,13 +151,13 @@ class TableState:
     @property
     def is_filtered(self) -> bool:
         """Whether anything narrows the table."""
-        return bool(self.q or self.chosen)
+        return bool(self.q or self.chosen or self.touched)
 
     @classmethod
     def read(cls, query: Mapping[str, list[str]]) -> "TableState":
         """From an address; what can't be read is left out, so an old link still opens."""
         sort = _first(query, "sort")
-        page = _first(query, "page")
+        page, touched = _first(query, "page"), _first(query, "touched")
         chosen = {facet: _values(facet, query.get(facet, [])) for facet in FACETS}
         return cls(
             q=re.sub(r"\s+", " ", _first(query, "q")).strip()[:200],
@@ -165,12 +166,14 @@ class TableState:
             cursor=Cursor.decode(_first(query, "at")) if _first(query, "at") else None,
             page=int(page) if page.isdecimal() and 0 < len(page) < 8 else 1,
             columns=_columns(_first(query, "columns")),
+            touched=int(touched) if touched.isdecimal() and 0 < len(touched) < 19 else None,
         )
 
     def pairs(self) -> list[tuple[str, Any]]:
         """What narrows and sorts the table, as names and values of an address."""
         pairs: list[tuple[str, Any]] = [("q", self.q)] if self.q else []
         pairs += [(facet, value) for facet in FACETS for value in self.chosen.get(facet, ())]
+        pairs += [("touched", self.touched)] if self.touched else []
         pairs += [("sort", self.sort)] if self.sort != DEFAULT_SORT else []
         usual = self.columns == DEFAULT_COLUMNS
         return pairs + ([("columns", USUAL if usual else ".".join(self.columns))] if self.columns else [])

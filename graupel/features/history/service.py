@@ -243,6 +243,12 @@ class ChangeSetDetail:
     pages: int
 
 
+def title_of(tx: Tx, change_set_id: int) -> str:
+    """What a change set is called; "" where it is not there."""
+    found = store.change_set(tx, change_set_id)
+    return found["title"] if found else ""
+
+
 def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> ChangeSetDetail:
     """One change set. Raises NotFound."""
     actor.require(Role.VIEWER)

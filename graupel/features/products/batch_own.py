@@ -59,7 +59,8 @@ def _note(tx: Tx, given: Mapping[str, Any], field: str) -> None:
             FROM (SELECT b.line, {level} AS level, {_SAID} AS said FROM batch_row b WHERE {_OPEN}) x
             STRAIGHT_JOIN batch_row b ON b.batch_id = %(batch)s AND b.line = x.line
             LEFT JOIN own_value o ON o.kind = x.level
-              AND o.record_id = IF(x.level = 'variant', b.variant_id, b.product_id) AND o.destination = %(destination)s AND o.lang = %(lang)s AND o.field = %(field)s
+              AND o.record_id = IF(x.level = 'variant', b.variant_id, b.product_id)
+              AND o.destination = %(destination)s AND o.lang = %(lang)s AND o.field = %(field)s
             WHERE NOT (BINARY x.said <=> BINARY o.value) ORDER BY b.line
             ON DUPLICATE KEY UPDATE line = batch_own.line""",
         given,

@@ -19,7 +19,7 @@ from graupel.features.categories import service as categories
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
-from graupel.features.products import lensing, picture_store, table_facets, table_store
+from graupel.features.products import lensing, picture_store, summary, table_facets, table_store
 from graupel.features.products.facet_index import held, search, similar
 from graupel.features.products.rows import TableRow
 from graupel.features.products.table_facets import Facet
@@ -35,7 +35,8 @@ MOST_WALKED = 20_000
 
 @dataclass(frozen=True)
 class Table:
-    """One page of the products table. ``instead``: words by which names were found where none has those typed."""
+    """One page of the products table. ``instead``: words by which names were found where none has those typed;
+    ``touched``: what the act is called whose goods these are."""
 
     state: TableState
     rows: list[dict[str, Any]]
@@ -45,6 +46,7 @@ class Table:
     earlier: str | None
     later: str | None
     instead: list[str] = field(default_factory=list)
+    touched: str = ""
 
     @property
     def pages(self) -> int:
@@ -101,7 +103,15 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     rows = lensing.rows(ctx, tx, rows, seen) if seen and not lens.is_default else lensing.reduced(ctx, tx, rows)
     earlier, later = _neighbours(state, found, more)
     return Table(
-        state, rows, total, everything, table_facets.facets(state, counts, tree, words), earlier, later, instead
+        state,
+        rows,
+        total,
+        everything,
+        table_facets.facets(state, counts, tree, words),
+        earlier,
+        later,
+        instead,
+        history.title_of(tx, state.touched) if state.touched else "",
     )
 
 
@@ -117,12 +127,27 @@ def searched(ctx: Context, tx: Tx, typed: str, lens: Lens) -> tuple[Ids | None, 
 def _hits(
     ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens = DEFAULT_LENS
 ) -> tuple[Ids | None, list[str]]:
-    """The products that fit the search, by names in the lens' languages too; None where nothing is searched.
+    """The products that fit the search, by names in the lens' languages too, of those of an act where one is asked for;
+    None where neither is.
 
     Where nothing fits, those that are named much alike, and the words by which they were found instead.
 
     Read before the facets are held, so that a slow one holds nobody up, and kept for its other pages and facets.
     """
+    found, instead = _named(ctx, tx, state, stamp, lens)
+    if state.touched is None:
+        return found, instead
+    touched = _touched(ctx, tx, state.touched)
+    return (touched if found is None else found & touched), instead
+
+
+def _touched(ctx: Context, tx: Tx, change_set_id: int) -> Ids:
+    """The products that a change set touched; what it did stays as it is."""
+    return ctx.counts.get(("touched", change_set_id), lambda: Ids(summary.touched_ids(tx, change_set_id)))
+
+
+def _named(ctx: Context, tx: Tx, state: TableState, stamp: str, lens: Lens) -> tuple[Ids | None, list[str]]:
+    """The products that fit the search words, and the words by which they were found instead."""
     if not state.q:
         return None, []
 
@@ -286,7 +311,7 @@ def _all_counts(
     stamp = history.stamp(tx)
     hits, _ = _hits(ctx, tx, state, stamp, lens)
     picked = tuple(sorted((name, tuple(values)) for name, values in state.chosen.items()))
-    key = (stamp, "facet counts", picked, state.q, lens.key if state.q else "")
+    key = (stamp, "facet counts", picked, state.q, lens.key if state.q else "", state.touched)
     with held(ctx, tx) as index:
         found: Mapping[str, Mapping[Any, int]] = ctx.counts.get(key, lambda: _counts(index, state, words, hits))
     return found

@@ -8,10 +8,11 @@ from graupel.core.errors import Refused
 from graupel.core.handling import Handling, Key, Way
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
+from graupel.core.tables import TableState
 from graupel.features.categories import service as categories
 from graupel.features.files import profiles, service
 from graupel.features.history import rolling_back
-from graupel.features.products import saving
+from graupel.features.products import saving, table
 from graupel.features.products import service as products
 from tests.features.files.test_grouped import YARN, of_sku, reasons, words
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, work_off
@@ -136,3 +137,24 @@ def test_a_profile_keeps_what_a_file_may_do(ctx):
     again = plan_file(ctx, "gtin,price\n" + FEL + ",6\n" + NEW + ",7\n")
     assert Handling.of(again.row) == Handling(way=Way.CHANGE, key_by=Key.GTIN)
     assert (again.row["counts"]["changed"], again.row["counts"]["skipped"]) == (1, 1)
+
+
+def test_the_goods_of_a_file_are_a_view_of_the_table_to_put_live_or_change_at_once(ctx, browser):
+    make_product(ctx, "OLD", name="Old")
+    make_product(ctx, "A-1", name="Fellside aran")
+    file = bring_in(ctx, "sku,name,price\nA-1,,5\nB-1,Bee aran,6\n")
+    change_set_id = file.row["change_set_id"]
+    address = f"/products?touched={change_set_id}"
+    assert address in browser.get(f"/files/{file.id}").text
+    assert address in browser.get(f"/history/{change_set_id}").text
+    page = browser.get(address).text
+    assert "2 products" in page
+    assert "touched by “File brought in: goods.csv”" in page
+    assert "1 product<" in browser.get(f"{address}&q=bee").text
+    state = TableState.read({"touched": [str(change_set_id)], "q": ["aran"]})
+    assert state.query() == f"q=aran&touched={change_set_id}"
+    ids = ctx.db.run(lambda tx: table.matching(ctx, tx, state))
+    assert len(ids) == 2
+    gone = browser.get("/products?touched=999999")
+    assert (gone.status_code, "0 products" in gone.text) == (200, True)
+    assert browser.get("/products?touched=nonsense").status_code == 200
