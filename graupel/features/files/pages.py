@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.context import Context
-from graupel.core import columns, guessing, matching
+from graupel.core import columns, guessing, matching, price_bands
 from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
@@ -100,7 +100,7 @@ def _show(
     step = file.step
     is_listed = step == "planned" or bool(step == "applied" and (file.row["counts"] or {}).get("moved"))
     shown = asked.show if step == "planned" else "moved"
-    rows = service.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0) if is_listed else None
+    rows = service.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0, asked.by) if is_listed else None
     done = file.row["change_set_id"] if step == "applied" else None
     unfit = matching.unfit(file.rules, file.known, Key(file.row["key_by"])) if step == "matching" else []
     brands = vocabulary.list_named(ctx, signed.actor, "brand")
@@ -128,6 +128,21 @@ def _show(
     )
 
 
+def _overview(file: ImportFile) -> dict[str, Any]:
+    """What the dry run comes to, as it is drawn."""
+    overview = file.row["overview"] or {}
+    bands = {int(band): number for band, number in overview.get("bands", {}).items()}
+    rise, fall = price_bands.moved(bands)
+    changing = [(name, number) for name, number in overview.get("fields", {}).items() if name in file.known.fields]
+    return {
+        "bars": price_bands.bars(bands),
+        "rise": rise,
+        "fall": fall,
+        "changing": sorted(changing, key=lambda one: -one[1]),
+        "reasons": overview.get("reasons", []),
+    }
+
+
 def _among_name(among: str, tree: categories.Tree, brands: Sequence[vocabulary.Named]) -> str:
     """Of which goods a file is all there is, in words."""
     kind, _, number = among.partition("-")
@@ -148,6 +163,7 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "kept": matching.KEPT,
         "units_of": file.known.units,
         "declared": COLUMNS,
+        **_overview(file),
         "ways": WAYS,
         "keys": KEYS,
         "new_words": NEW_WORDS,

@@ -6,7 +6,7 @@ from typing import Any, TypedDict
 
 class ImportFileRow(TypedDict):
     """A file that was brought in. ``shape``: how it is read, ``can_be``: what can be chosen of it instead; ``rules``:
-    where each field comes from; ``passed``: lines that are no rows, by why."""
+    where each field comes from; ``overview``: what its dry run comes to; ``passed``: lines that are no rows, by why."""
 
     id: int
     name: str
@@ -25,6 +25,7 @@ class ImportFileRow(TypedDict):
     state: str
     counts: dict[str, int] | None
     makes: list[list[Any]] | None
+    overview: dict[str, Any] | None
     show_new: int
     only_lines: list[int] | None
     job_id: int | None

@@ -31,6 +31,7 @@ class Shown(Sent):
     """What of a file is looked at: the rows of one kind with some words."""
 
     show: str = ""
+    by: Annotated[str, StringConstraints(max_length=80)] = ""
     q: Search = ""
     after: MaybeWhole = None
 

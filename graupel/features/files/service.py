@@ -24,7 +24,7 @@ from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products import applying, batch, batch_ways, planned
+from graupel.features.products import applying, batch, batch_ways, planned, planned_overview
 from graupel.features.products.batch_ways import Gone
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import reading
@@ -238,13 +238,14 @@ def plan(run: JobRun) -> None:
         rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
         batch.load(tx, row["id"], rows, chosen.rules, there)
         run.progress("Comparing", total, total)
+        spoken = batch.spoken(chosen.rules, chosen.cleared)
         products, variants = batch.plan(
             tx,
             row["id"],
             run.ctx.settings.language,
             handling=handling,
             as_of=row["counts_at"],
-            of=batch.spoken(chosen.rules, chosen.cleared),
+            of=spoken,
             known=there,
             new=new,
         )
@@ -255,7 +256,9 @@ def plan(run: JobRun) -> None:
         counts |= {"choices": sum(one.kind in there.attributes for one in made)}
         counts |= {"archived": products + variants, "archived_variants": variants}
         makes = [[one.name, one.near, one.kind] for one in made]
-        store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed)
+        run.progress("Counting", total, total)
+        overview = planned_overview.of(tx, row["id"], run.ctx.settings.language, spoken)
+        store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed, overview=overview)
         run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
 
     run.ctx.db.run(work)
@@ -268,31 +271,45 @@ SHOWN = ("moved", "refused", "archived", "odd", "changed", "new", "unchanged", "
 @dataclass(frozen=True)
 class PlanPage:
     """Rows of a dry run: those of one action, or "odd" or "moved" ones. ``next``: the line after which more stand;
-    ``gone``: instead of rows the goods that would be archived."""
+    ``gone``: instead of rows the goods that would be archived; ``by``: to which of them it is narrowed."""
 
     shown: str
     search: str
     samples: list[planned.Sample]
     next: int | None
     gone: Sequence[Gone] = ()
+    by: str = ""
 
 
 def rows_of(
-    ctx: Context, actor: Actor, file: ImportFile, shown: str = "", search: str = "", after: int = 0
+    ctx: Context, actor: Actor, file: ImportFile, shown: str = "", search: str = "", after: int = 0, by: str = ""
 ) -> PlanPage:
-    """A page of the dry run's rows; where nothing is asked for, of the first of SHOWN that has any."""
+    """A page of the dry run's rows; where nothing is asked for, of the first of SHOWN that has any.
+
+    ``by``: those that change a column, by its name, or that are refused for a reason, "why-" before its code.
+    """
     actor.require(Role.VIEWER)
     counts = file.row["counts"] or {}
     there = [one for one in SHOWN if counts.get(one)]
     asked = shown if shown in SHOWN else there[0] if there else "unchanged"
-    lang, cleared = ctx.settings.language, Matching.of(file.rules).cleared
+    lang, matched_by = ctx.settings.language, Matching.of(file.rules)
+    by = by if by in _narrowing(file) else ""
+    narrowed = planned_overview.narrowed(by, batch.spoken(matched_by.rules, matched_by.cleared))
     if asked == "archived":
         return _archived(ctx, file.id, search, after)
     found = ctx.db.run(
-        lambda tx: planned.samples(tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, cleared, file.known)
+        lambda tx: planned.samples(
+            tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, matched_by.cleared, file.known, narrowed, by
+        )
     )
     more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
-    return PlanPage(asked, search, found[:SHOWN_ROWS], more)
+    return PlanPage(asked, search, found[:SHOWN_ROWS], more, by=by)
+
+
+def _narrowing(file: ImportFile) -> set[str]:
+    """By what the rows of a dry run can be narrowed."""
+    overview = file.row["overview"] or {}
+    return {*overview.get("fields", ()), *(f"why-{code}" for code, _, _ in overview.get("reasons", ()))}
 
 
 def _archived(ctx: Context, file_id: int, search: str, after: int) -> PlanPage:

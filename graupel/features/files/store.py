@@ -15,7 +15,13 @@ from graupel.features.files.rows import ExportFileRow, HabitRow, ImportFileRow, 
 SAME_AGAIN = (
     "name", "sha256", "bytes", "shape", "can_be", "headers", "rules", *handling.FIELDS, "counts_at", "profile_id",
 )  # fmt: skip
-_JSON = ("shape", "can_be", "headers", "rules", "counts", "makes", "only_lines", "passed")
+_JSON = ("shape", "can_be", "headers", "rules", "counts", "makes", "only_lines", "passed", "overview")
+
+
+#: Of a file without a dry run.
+_NOTHING_PLANNED: Mapping[str, Any] = {
+    "state": "matching", "counts": None, "makes": None, "passed": None, "overview": None,
+}  # fmt: skip
 
 
 def insert(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
@@ -65,14 +71,12 @@ def change(tx: Tx, file_id: int, **values: Any) -> None:
 
 def read_as(tx: Tx, file_id: int, values: Mapping[str, Any]) -> None:
     """``values``: shape, can_be, headers and rules as they are now; a dry run there was holds no more."""
-    change(tx, file_id, state="matching", counts=None, makes=None, passed=None, **values)
+    change(tx, file_id, **_NOTHING_PLANNED, **values)
 
 
 def match(tx: Tx, file_id: int, rules: Sequence[Mapping[str, Any]], values: Mapping[str, Any], job_id: int) -> None:
     """``values``: how it is brought in, counts_at and profile_id."""
-    change(
-        tx, file_id, rules=rules, state="matching", job_id=job_id, counts=None, makes=None, passed=None, **values
-    )  # fmt: skip
+    change(tx, file_id, rules=rules, job_id=job_id, **_NOTHING_PLANNED, **values)
 
 
 # --- what was chosen before ----------------------------------------------------------------------------------

@@ -132,10 +132,13 @@ def samples(
     search: str = "",
     cleared: Collection[str] = (),
     known: Known = DECLARED,
+    narrowed: str = "",
+    by: str = "",
 ) -> list[Sample]:
     """Rows of one action, or "odd" or "moved" ones, in the order of the file, beyond the line ``after``.
 
-    ``search``: in the SKU or the name; ``cleared``: the fields that an empty cell empties.
+    ``search``: in the SKU or the name; ``cleared``: the fields that an empty cell empties; ``narrowed``: SQL of which
+    of them, with ``%(by)s``.
     """
     found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name, l.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
@@ -147,9 +150,9 @@ def samples(
            LEFT JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
            LEFT JOIN variant v ON v.id = b.variant_id
            LEFT JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
-           WHERE b.batch_id = %(batch)s AND {_SHOWN[shown]} AND b.line > %(after)s {found}
+           WHERE b.batch_id = %(batch)s AND {_SHOWN[shown]} AND b.line > %(after)s {found} {narrowed}
            ORDER BY b.line LIMIT %(limit)s""",
-        {"batch": batch_id, "lang": lang, "limit": limit, "after": after, "search": f"%{like(search)}%"},
+        {"batch": batch_id, "lang": lang, "limit": limit, "after": after, "search": f"%{like(search)}%", "by": by},
     )
     called = named.called(tx)
     facts = planned_facts.read(tx, batch_id, rows, known)
