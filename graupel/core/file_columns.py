@@ -13,6 +13,8 @@ from graupel.core.records import Field, FieldKind, InFile
 FACT = "fact-"
 #: What stands before the key of a value for a language or a destination, as "own-.de.name".
 OWN = "own-"
+#: What stands before the id of a location in the name of the column of what was counted there.
+STOCK_AT = "stock-"
 #: The column of tags, and the id under which they go along with attributes: a list of words that a product has.
 TAGS, TAGS_ID = "tags", 0
 
@@ -76,14 +78,31 @@ class OwnColumn:
 
 
 @dataclass(frozen=True)
+class Place:
+    """A further location at which stock is counted."""
+
+    id: int
+    name: str
+
+    @property
+    def field(self) -> Field:
+        """As a column that a file may have."""
+        ends = (f"({self.name})", self.name)
+        headers = tuple(f"{word} {end}".lower() for word in ("stock", "bestand") for end in ends)
+        said = InFile("how many were there when the file came in", headers)
+        return Field(f"{STOCK_AT}{self.id}", f"Stock at {self.name}", FieldKind.QUANTITY, booked=True, file=said)
+
+
+@dataclass(frozen=True)
 class Known:
     """What columns of files can go to. ``attributes``: shared ones, by the names of their columns, tags among them as
     one; ``names``: of attributes in other languages, by their ids; ``own``: of what holds for a language or a
-    destination, by name."""
+    destination, by name; ``locations``: the further ones, by the names of their columns."""
 
     attributes: Mapping[str, Attribute]
     names: Mapping[int, Sequence[str]] = field(default_factory=dict)
     own: Mapping[str, OwnColumn] = field(default_factory=dict)
+    locations: Mapping[str, Place] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -92,18 +111,20 @@ class Known:
         tags: Mapping[int, str],
         names: Mapping[int, Sequence[str]],
         own: Iterable[OwnColumn] = (),
+        locations: Iterable[Place] = (),
     ) -> "Known":
         """With these attributes, those that are private to a product left out: a file can't tell whose is meant."""
         shared = {fact_column(one.id): one for one in attributes if one.product_id is None}
         choices = tuple(Choice(tag_id, name, "") for tag_id, name in tags.items())
         tag = Attribute(TAGS_ID, "Tags", AttributeKind.SEVERAL_CHOICES, choices=choices)
-        return cls({TAGS: tag, **shared}, names, {f"{OWN}{one.key}": one for one in own})
+        return cls({TAGS: tag, **shared}, names, {f"{OWN}{one.key}": one for one in own}, _by_name(locations))
 
     @cached_property
     def fields(self) -> Mapping[str, Field]:
         """All columns by name, attributes last."""
         found = {name: _field(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
-        return {**COLUMNS, **found, **{name: one.field for name, one in self.own.items()}}
+        own = {name: one.field for name, one in self.own.items()}
+        return {**COLUMNS, **found, **own, **{name: one.field for name, one in self.locations.items()}}
 
     def header(self, name: str) -> str:
         """What heads a column that goes out; an attribute that is called like a field says that it is one."""
@@ -118,6 +139,10 @@ class Known:
         if attribute is None or not attribute.measure:
             return ()
         return tuple(unit.sign for unit in units.FAMILIES[attribute.measure].units if unit.sign)
+
+
+def _by_name(locations: Iterable[Place]) -> dict[str, Place]:
+    return {f"{STOCK_AT}{one.id}": one for one in locations}
 
 
 def _field(name: str, attribute: Attribute, also: Sequence[str]) -> Field:

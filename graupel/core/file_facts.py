@@ -40,13 +40,14 @@ class NewChoices:
 def reader(attribute: Attribute, new: NewChoices) -> Callable[[str], Fact]:
     """What reads a cell of an attribute's column; it raises Refused."""
     if attribute.has_choices:
+        exact = {choice.label: choice.id for choice in attribute.choices}  # two may differ by nothing but case
         known = {choice.label.casefold(): choice.id for choice in attribute.choices}
         several = attribute.kind is AttributeKind.SEVERAL_CHOICES
 
         def chosen(text: str) -> Fact:
             whole = attributes.parse_label(text)
             labels = [whole] if not several or whole.casefold() in known else attributes.split_list(text)
-            ids = [known.get(label.casefold()) or new.number(attribute, label) for label in labels]
+            ids = [exact.get(label) or known.get(label.casefold()) or new.number(attribute, label) for label in labels]
             return Fact(choices=tuple(sorted(set(ids))))
 
         return chosen

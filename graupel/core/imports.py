@@ -11,7 +11,7 @@ from typing import Any
 from graupel.core import changes, file_facts, identifiers, kits, ordering, product_fields, richtext
 from graupel.core.columns import Matching, Rule, text_of
 from graupel.core.errors import Refused
-from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARED_FIELDS, Known
+from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARED_FIELDS, STOCK_AT, Known
 from graupel.core.file_facts import NewChoices
 from graupel.core.handling import Key
 from graupel.core.problems import Problem
@@ -173,7 +173,8 @@ class RowReader:
             problems.append(Problem("row.nameless", "This row names no SKU and no product code.", "sku", line))
         elif self._is_coded and values.get("code") and not values.get("sku"):
             problems = [problem for problem in problems if problem.code != "sku.missing"]
-            left_out = [name for name in VARIANT_ALONE if values.pop(name, None) is not None]
+            alone = [name for name in values if name in VARIANT_ALONE or name.startswith(STOCK_AT)]
+            left_out = [name for name in alone if values.pop(name) is not None]
             odd = (*odd, "no_sku") if left_out else odd
         return FileRow(line, values.pop("sku", ""), values, tuple(problems), odd)
 
@@ -189,6 +190,8 @@ def cell_reader(known: Known, name: str, currency: str, new: NewChoices) -> Call
     if own := known.own.get(name):
         destination = own.key.partition(".")[0]
         return lambda text: product_fields.read_own(own.key, text, currency, {destination: own.currency or currency})
+    if name in known.locations:
+        return product_fields.readers(currency)["stock"]
     if name == "sku":
         return identifiers.parse_sku
     if name == "category":

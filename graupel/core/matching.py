@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from graupel.core.columns import Empty, Rule
-from graupel.core.file_columns import DECLARED, Known
+from graupel.core.file_columns import DECLARED, STOCK_AT, Known
 from graupel.core.handling import Key
 from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.problems import Problem
@@ -28,7 +28,8 @@ def unfit(rules: Sequence[Rule], known: Known = DECLARED, key: Key = Key.SKU) ->
     if key is Key.SKU and not fields & {"sku", "code"}:
         said = "Say which column holds the SKU: it tells which product a row means."
         return [Problem("columns.no_sku", said)]
-    if kept := sorted({rule.field for rule in rules if rule.empty is Empty.CLEAR} & set(KEPT)):
+    emptied = {rule.field for rule in rules if rule.empty is Empty.CLEAR}
+    if kept := sorted(name for name in emptied if name in KEPT or name.startswith(STOCK_AT)):
         label = known.fields[kept[0]].label
         return [Problem("columns.kept", f"An empty cell can’t empty {label}: goods can’t do without it.")]
     for name in sorted(fields):

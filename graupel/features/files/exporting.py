@@ -111,6 +111,8 @@ def _named_writer(name: str, called: Called, out: Out, there: Known) -> tuple[st
         return name, _fact_writer(attribute)
     if name in there.own:
         return name, str
+    if name in there.locations:
+        return name, show
     return COLUMNS[name].name, _writer(COLUMNS[name], called, out)
 
 
@@ -141,7 +143,8 @@ def export(
         chosen = [name for name in there.fields if name in fields or not fields]
         asked = [there.attributes[name].id for name in chosen if name in there.attributes]
         keys = [there.own[name].key for name in chosen if name in there.own]
-        found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys)
+        places = [there.locations[name].id for name in chosen if name in there.locations]
+        found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places)
         rows = _rows(_told(found, run), chosen, called, out, there)
         return writing.write(path, out, columns(chosen, ctx.settings.currency, there), rows)
 

@@ -6,10 +6,11 @@ from collections.abc import Iterator
 from graupel.context import Context
 from graupel.core import languages
 from graupel.core.declarations.products import AMOUNTS, PRODUCT, WORDS
-from graupel.core.file_columns import Known, OwnColumn
+from graupel.core.file_columns import Known, OwnColumn, Place
 from graupel.db import Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Destinations
+from graupel.features.terms import stock_store
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import service as wording
@@ -28,7 +29,8 @@ def load(ctx: Context, tx: Tx) -> Known:
 def _of(ctx: Context, tx: Tx, words: Vocabulary) -> Known:
     names = wording.in_all_languages(tx, "attribute", "name")
     own = _own(destinations.current(ctx, tx))
-    return Known.of(words.attributes.values(), words.tags, names, own)
+    places = [Place(row["id"], row["name"]) for row in stock_store.locations(tx)[1:]]
+    return Known.of(words.attributes.values(), words.tags, names, own, places)
 
 
 def _own(found: Destinations) -> Iterator[OwnColumn]:

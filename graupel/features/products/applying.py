@@ -17,7 +17,15 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
-from graupel.features.products import batch_groups, batch_own, batch_ways, fact_writing, group_writing, summary
+from graupel.features.products import (
+    batch_counts,
+    batch_groups,
+    batch_own,
+    batch_ways,
+    fact_writing,
+    group_writing,
+    summary,
+)
 from graupel.features.products.batch import (
     EVERYTHING,
     HELD,
@@ -137,20 +145,22 @@ def _book(tx: Tx, recorder: Recorder, params: dict[str, Any]) -> None:
 
     What is there is locked before it is looked at; what was sold after the moment for which a count holds stays sold.
     """
-    written = "b.batch_id = %(batch)s AND b.action IN ('new', 'changed') AND b.stock IS NOT NULL"
+    written = "b.batch_id = %(batch)s AND b.action IN ('new', 'changed')"
+    counted = f"{written} AND (b.stock IS NOT NULL OR b.counted IS NOT NULL)"
     variant = "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku"
     stock_store.begin(tx)
     tx.all(
-        f"SELECT k.id FROM {variant} STRAIGHT_JOIN stock k ON k.id = v.id WHERE {written} ORDER BY k.id FOR UPDATE",
+        f"SELECT k.id FROM {variant} STRAIGHT_JOIN stock k ON k.id = v.id WHERE {counted} ORDER BY k.id FOR UPDATE",
         params,
     )
     tx.run(
         f"""INSERT INTO {stock_store.STAGED} (variant_id, product_id, location_id, amount, reason)
             SELECT v.id, v.product_id, %(at)s, b.stock - {HELD}, 'counted' FROM {variant}
             LEFT JOIN stock k ON k.id = v.id
-            WHERE {written} AND NOT (COALESCE(k.counted, FALSE) AND b.stock = {HELD})""",
+            WHERE {written} AND b.stock IS NOT NULL AND NOT (COALESCE(k.counted, FALSE) AND b.stock = {HELD})""",
         params,
     )
+    batch_counts.stage(tx, params, stock_store.STAGED)
     booking.book_staged(tx, recorder)
 
 

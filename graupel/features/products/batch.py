@@ -13,7 +13,7 @@ from typing import Any
 
 from graupel.core import kits
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
-from graupel.core.file_columns import DECLARED, FACT, OWN, REFS, ROW_FIELDS, TAGS, Known
+from graupel.core.file_columns import DECLARED, FACT, OWN, REFS, ROW_FIELDS, STOCK_AT, TAGS, Known
 from graupel.core.file_facts import NewChoices
 from graupel.core.handling import Handling
 from graupel.core.imports import (
@@ -26,7 +26,7 @@ from graupel.core.imports import (
 from graupel.core.problems import Problem
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.products import batch_facts, batch_groups, batch_own, batch_ways, named
+from graupel.features.products import batch_counts, batch_facts, batch_groups, batch_own, batch_ways, named
 from graupel.features.products.batch_groups import refuse
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import booking
@@ -53,13 +53,16 @@ def load(
     ids = [f"{name}_id" for name in finders]
     loaded = ("batch_id", "line", "sku", "shown_sku", *said, *ids, "problems", "action", "odd")
     once = _once_each(rows)
-    if not any(name in known.attributes or name in known.own for name in fields):
+    if not any(name in known.attributes or name in known.own or name in known.locations for name in fields):
         return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, finders) for row in once))
     cells = (
-        (*_cells(batch_id, row, said, finders), batch_facts.kept(row.values, known), batch_own.kept(row.values, known))
-        for row in once
+        (*_cells(batch_id, row, said, finders), *(kept(row.values, known) for kept in _BESIDE.values())) for row in once
     )
-    return load_rows(tx, "batch_row", (*loaded, "facts", "own"), cells)
+    return load_rows(tx, "batch_row", (*loaded, *_BESIDE), cells)
+
+
+#: By column of a batch what keeps in it what a row says beside the declared fields.
+_BESIDE = {"facts": batch_facts.kept, "own": batch_own.kept, "counted": batch_counts.kept}
 
 
 def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
@@ -134,9 +137,12 @@ def held_sql(name: str) -> str:
 
 @dataclass(frozen=True)
 class Spoken:
-    """The fields of products and of variants that a file speaks of; the others cost its rows nothing. ``cleared``:
-    those that an empty cell empties; ``grouped``: rows may name their products by a code; ``facts``: they say something
-    of attributes; ``own``: the columns in which they say something for a language or a destination."""
+    """The fields of products and of variants that a file speaks of; the others cost its rows nothing.
+
+    ``cleared``: those that an empty cell empties; ``grouped``: rows may name their products by a code; ``facts``: they
+    say something of attributes; ``own``: the columns in which they say something for a language or a destination;
+    ``counts``: those in which stock is counted at further locations.
+    """
 
     product: tuple[str, ...]
     variant: tuple[str, ...]
@@ -144,6 +150,7 @@ class Spoken:
     grouped: bool = False
     facts: bool = False
     own: frozenset[str] = frozenset()
+    counts: frozenset[str] = frozenset()
 
     def differs(self, name: str) -> str:
         """SQL: whether what a row says of a field differs from what the catalogue holds."""
@@ -175,6 +182,7 @@ def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
         "code" in fields,
         any(name == TAGS or name.startswith(FACT) for name in fields),
         frozenset(name for name in fields if name.startswith(OWN)),
+        frozenset(name for name in fields if name.startswith(STOCK_AT)),
     )
 
 
@@ -216,6 +224,8 @@ def plan(
     batch_ways.find_by_key(tx, params, handling)
     batch_ways.skip(tx, params, handling.way)
     _note_stock(tx, batch_id, as_of)
+    if of.counts:
+        batch_counts.note(tx, {**params, "as_of": as_of}, of.counts)
     if of.grouped or of.facts or of.own:
         _plan_groups(tx, params, of, known, new or NewChoices())
     # Every row is loaded as new, so that only those that mean a product that is there are touched again.
@@ -235,6 +245,8 @@ def plan(
     _refuse_lacking(tx, params, of, live=handling.go_live)
     if of.grouped or of.facts:
         batch_facts.mark_changed(tx, params)
+    if of.counts:
+        batch_counts.mark_changed(tx, params)
     if of.own:
         batch_own.plan(tx, params, {name: one for name, one in known.own.items() if name in of.own})
     if of.grouped:
@@ -287,15 +299,14 @@ def _note_stock(tx: Tx, batch_id: int, as_of: datetime | None) -> None:
 
 
 #: SQL of what was there of a variant at the first location, at the moment for which counts hold.
-HELD = """(COALESCE((SELECT a.on_hand FROM stock_at a WHERE a.variant_id = v.id AND a.location_id = %(at)s), 0)
-           - COALESCE((SELECT SUM(e.amount) FROM stock_entry e WHERE e.variant_id = v.id
-                       AND e.location_id = %(at)s AND e.at > %(as_of)s), 0))"""
+HELD = batch_counts.HELD_AT.format(at="%(at)s")
 
 
 def has_stock(tx: Tx, batch_id: int) -> bool:
     """Whether any row says how much there is."""
-    sql = "SELECT 1 FROM batch_row WHERE batch_id = %s AND stock IS NOT NULL LIMIT 1"
-    return bool(tx.value(sql, [batch_id]))
+    first = "SELECT 1 FROM batch_row WHERE batch_id = %s AND stock IS NOT NULL LIMIT 1"
+    further = "SELECT 1 FROM batch_count WHERE batch_id = %s LIMIT 1"
+    return bool(tx.value(first, [batch_id]) or tx.value(further, [batch_id]))
 
 
 def _refuse_shared_fields(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
@@ -323,7 +334,7 @@ def _following(tx: Tx, params: dict[str, Any], of: Spoken) -> list[tuple[int, Pr
     if not tx.value("SELECT 1 FROM kit_part LIMIT 1"):
         return []
     said = {"price": f"kit.priced_by = 'parts' AND {of.differs('price')}"} if "price" in of.variant else {}
-    said |= {"stock": STOCK_DIFFERS} if has_stock(tx, params["batch"]) else {}
+    said |= {"stock": f"({STOCK_DIFFERS} OR {batch_counts.DIFFERS})"} if has_stock(tx, params["batch"]) else {}
     kit = "kit ON kit.product_id = p.id AND EXISTS (SELECT 1 FROM kit_part kp WHERE kp.product_id = p.id)"
     return [
         (row["line"], kits.FOLLOWS[name].at(row=row["line"]))

@@ -28,13 +28,14 @@ def finder(tx: Tx, kind: str) -> Find:
     if kind == "category":
         return lru_cache(None)(partial(_category, categories.load(tx)))
     names = _names(tx, kind)
-    known = {name.casefold(): record_id for record_id, name in names.items()}
+    exact = {name: record_id for record_id, name in names.items()}  # two may differ by nothing but case
+    folded = {name.casefold(): record_id for record_id, name in names.items()}
     if kind in MADE:
-        return lambda name: (known.get(name.casefold()), ())
+        return lambda name: (exact.get(name) or folded.get(name.casefold()), ())
 
     @lru_cache(None)
     def find(name: str) -> tuple[int | None, tuple[Problem, ...]]:
-        found = known.get(name.casefold())
+        found = exact.get(name) or folded.get(name.casefold())
         return found, () if found else (_unknown(kind, name, list(names.values())),)
 
     return find

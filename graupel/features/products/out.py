@@ -7,12 +7,13 @@ from typing import Any
 
 from graupel.core.attributes import Fact
 from graupel.core.declarations.products import AMOUNTS, CHOICES, PRODUCT, VARIANT
-from graupel.core.file_columns import OWN, TAGS_ID, fact_column
+from graupel.core.file_columns import OWN, STOCK_AT, TAGS_ID, fact_column
 from graupel.core.resolve import split_key
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.products import store
 from graupel.features.products.columns import VARIES, inherited_sql
+from graupel.features.terms import stock_store
 from graupel.features.vocabulary.facts import facts_of
 
 #: What the attributes of a product say, as JSON, which it differs by, and its tags.
@@ -29,6 +30,7 @@ def export_rows(
     product_ids: Sequence[int] | None = None,
     attribute_ids: Sequence[int] = (),
     own_keys: Sequence[str] = (),
+    location_ids: Sequence[int] = (),
 ) -> Iterator[dict[str, Any]]:
     """All variants one by one with their products, or those of some products, for a file.
 
@@ -45,7 +47,8 @@ def export_rows(
     of_variant = [one for one in VARIANT.fields if one.file and one.name != "sku" and not one.booked]
     inherited = [
         *(f"{inherited_sql(one.name) if one.inherits else f'v.{one.name}'} AS {one.name}" for one in of_variant),
-        "IF(k.counted, k.on_hand, NULL) AS stock",
+        f"IF(k.counted, {_at(first) if (first := _first_of_several(tx)) else 'k.on_hand'}, NULL) AS stock",
+        *(f"IF(k.counted, {_at(one)}, NULL) AS `{STOCK_AT}{one}`" for one in location_ids),
     ]
     keys = [key for key in own_keys if key in _used_keys(tx)]
     owns = "".join(f", o{place}.value AS `{OWN}{key}`" for place, key in enumerate(keys))
@@ -66,6 +69,18 @@ def export_rows(
         if said:
             row.update(_facts(row, attribute_ids))
         yield row
+
+
+def _first_of_several(tx: Tx) -> int | None:
+    """The first location, where there are others; their stock stands in columns of its own."""
+    found = stock_store.locations(tx)
+    return found[0]["id"] if len(found) > 1 else None
+
+
+def _at(location_id: int) -> str:
+    """SQL of what is there of a variant at a location."""
+    held = f"SELECT a.on_hand FROM stock_at a WHERE a.variant_id = v.id AND a.location_id = {int(location_id)}"
+    return f"COALESCE(({held}), 0)"
 
 
 def _used_keys(tx: Tx) -> set[str]:

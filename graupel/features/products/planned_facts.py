@@ -6,7 +6,8 @@ from typing import Any
 
 from graupel.core.attributes import Attribute, Choice, Fact, show_fact
 from graupel.core.declarations.products import CHOICES
-from graupel.core.file_columns import OWN, TAGS_ID, Known, fact_column
+from graupel.core.file_columns import OWN, STOCK_AT, TAGS_ID, Known, fact_column
+from graupel.core.stock import show
 from graupel.db import Tx
 from graupel.features.vocabulary.facts import facts_of
 
@@ -32,7 +33,7 @@ def new_choices(tx: Tx, batch_id: int) -> list[dict[str, Any]]:
 
 def read(tx: Tx, batch_id: int, rows: Sequence[Mapping[str, Any]], known: Known) -> dict[int, Told]:
     """By line what these rows of a dry run would make of attributes."""
-    lines = [row["line"] for row in rows if row["facts"] or row["code"] or row["own"]]
+    lines = [row["line"] for row in rows if row["facts"] or row["code"] or row["own"] or row["counted"]]
     if not lines:
         return {}
     asked = {"batch": batch_id, "lines": lines}
@@ -45,7 +46,19 @@ def read(tx: Tx, batch_id: int, rows: Sequence[Mapping[str, Any]], known: Known)
     _tell_facts(tx, asked, found, shared, products)
     _tell_choices(tx, asked, found, shared, {row["line"]: row for row in rows})
     _tell_own(tx, asked, found)
+    _tell_counts(tx, asked, found)
     return found
+
+
+def _tell_counts(tx: Tx, asked: Mapping[str, Any], found: dict[int, Told]) -> None:
+    rows = tx.all(
+        """SELECT line, location_id, amount, held FROM batch_count
+           WHERE batch_id = %(batch)s AND line IN %(lines)s AND NOT (amount <=> held) ORDER BY line, location_id""",
+        asked,
+    )
+    for row in rows:
+        told, name = found.setdefault(row["line"], Told()), f"{STOCK_AT}{row['location_id']}"
+        told.before[name], told.after[name] = show(row["held"]) or None, show(row["amount"])
 
 
 def _tell_own(tx: Tx, asked: Mapping[str, Any], found: dict[int, Told]) -> None:

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from graupel.core.file_columns import COLUMNS, OWN, fact_column
+from graupel.core.file_columns import COLUMNS, OWN, STOCK_AT, fact_column
 from graupel.core.price_bands import band_sql
 from graupel.db import Tx
 from graupel.features.products.batch import JOINED, STOCK_DIFFERS, Spoken, held_sql
@@ -46,6 +46,10 @@ def _beside(tx: Tx, params: dict[str, Any], spoken: Spoken) -> dict[str, int]:
         key = "CONCAT(s.destination, '.', s.lang, '.', s.field)"
         sql = f"SELECT {key} AS own_key, COUNT(*) AS number FROM batch_own s {written} GROUP BY 1"
         found |= {f"{OWN}{row['own_key']}": row["number"] for row in tx.all(sql, params)}
+    if spoken.counts:
+        sql = f"""SELECT s.location_id, COUNT(*) AS number FROM batch_count s {written}
+                  AND NOT (s.amount <=> s.held) GROUP BY 1"""
+        found |= {f"{STOCK_AT}{row['location_id']}": row["number"] for row in tx.all(sql, params)}
     return found
 
 
@@ -80,6 +84,9 @@ def narrowed(by: str, spoken: Spoken) -> str:
         key = "CONCAT(s.destination, '.', s.lang, '.', s.field)"
         return f"""AND EXISTS (SELECT 1 FROM batch_own s WHERE s.batch_id = b.batch_id AND s.line = b.line
                    AND CONCAT('{OWN}', {key}) = %(by)s)"""
+    if by.startswith(STOCK_AT):
+        return """AND EXISTS (SELECT 1 FROM batch_count s WHERE s.batch_id = b.batch_id AND s.line = b.line
+                  AND NOT (s.amount <=> s.held) AND s.location_id = CAST(SUBSTR(%(by)s, 7) AS UNSIGNED))"""
     names = {_column(name): name for name in (*spoken.product, *spoken.variant)}
     if by in names:
         lead = "b.lead IS NULL AND " if spoken.grouped and names[by] in spoken.product else ""

@@ -10,10 +10,12 @@ from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.core.tables import TableState
 from graupel.features.categories import service as categories
-from graupel.features.files import profiles, service
+from graupel.features.files import exporting, profiles, service
 from graupel.features.history import rolling_back
 from graupel.features.products import saving, table
 from graupel.features.products import service as products
+from graupel.features.stock import places
+from graupel.tables.writing import Out
 from tests.features.files.test_grouped import YARN, of_sku, reasons, words
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, work_off
 from tests.serving import app, as_role, browser
@@ -158,3 +160,40 @@ def test_the_goods_of_a_file_are_a_view_of_the_table_to_put_live_or_change_at_on
     gone = browser.get("/products?touched=999999")
     assert (gone.status_code, "0 products" in gone.text) == (200, True)
     assert browser.get("/products?touched=nonsense").status_code == 200
+
+
+def test_stock_is_counted_at_each_location_and_goes_out_by_location(ctx):
+    make_product(ctx, "A-1", stock=7)
+    make_product(ctx, "B-1", stock=3)
+    loft = places.add(ctx, SYSTEM, "Loft")
+    text = "sku,stock,bestand loft\nA-1,7,5\nB-1,4,\n"
+    file = plan_file(ctx, text)
+    assert file.row["overview"]["fields"] == {"stock": 1, f"stock-{loft}": 1}
+    shown = {one.line: (one.plan.before, one.plan.after) for one in service.rows_of(ctx, SYSTEM, file).samples}
+    assert shown == {2: ({f"stock-{loft}": "0"}, {f"stock-{loft}": "5"}), 3: ({"stock": "3.00"}, {"stock": "4.00"})}
+    versions = ctx.db.run(lambda tx: [row["version"] for row in tx.all("SELECT version FROM product ORDER BY id")])
+    done = bring_in(ctx, text)
+    assert {sku: row[11] for sku, row in catalogue(ctx).items()} == {"A-1": D(12), "B-1": D(4)}
+    now = ctx.db.run(lambda tx: [row["version"] for row in tx.all("SELECT version FROM product ORDER BY id")])
+    assert now == versions, "stock moves no version"
+    exporting.export(ctx, SYSTEM, ctx.folder("t") / "out.csv", Out.CSV, ["sku", "stock", f"stock-{loft}"])
+    out = (ctx.folder("t") / "out.csv").read_bytes().decode("utf-8-sig").splitlines()
+    assert out == ["sku,stock,stock (loft),status", "A-1,7,5,live", "B-1,4,0,live"]
+    assert plan_file(ctx, "\n".join(out)).row["counts"]["unchanged"] == 2
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done.row["change_set_id"]))
+    assert {sku: row[11] for sku, row in catalogue(ctx).items()} == {"A-1": D(7), "B-1": D(3)}
+
+
+def test_names_that_differ_by_case_alone_are_told_apart(ctx):
+    for sku, brand in (("A-1", "Ambry Wool"), ("B-1", "Ambry wool")):
+        make_product(ctx, sku)
+        ctx.db.run(lambda tx, brand=brand, sku=sku: _give(tx, brand, sku))
+    file = plan_file(ctx, "sku,brand\nA-1,Ambry Wool\nB-1,Ambry wool\n")
+    assert file.row["counts"]["unchanged"] == 2
+
+
+def _give(tx, brand, sku):
+    brand_id = tx.insert("INSERT INTO brand (name) VALUES (%s)", [brand])
+    tx.run(
+        "UPDATE product p JOIN variant v ON v.product_id = p.id SET p.brand_id = %s WHERE v.sku = %s", [brand_id, sku]
+    )
