@@ -67,10 +67,11 @@ def guess(
     scored = []
     for index, header in enumerate(headers):
         known = (before or {}).get(plain(header))
-        if known is not None:
-            if known in columns.fields:
-                scored.append(Guess(known, index, Why.BEFORE, 101))
-            continue  # what was left out last time is not guessed at
+        if known and known in columns.fields:
+            scored.append(Guess(known, index, Why.BEFORE, 101))
+            continue
+        if known == "":
+            continue  # what was left out last time is not guessed at; what is gone since is
         found = _by_header(header, index, columns)
         scored += found or _by_values(values[index] if index < len(values) else (), index, skus)
     taken: dict[int, Guess] = {}

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
+from graupel.core.attributes import AttributeKind
 from graupel.core.columns import Empty, Rule
 from graupel.core.file_columns import DECLARED, STOCK_AT, Known
 from graupel.core.handling import Key
@@ -54,13 +55,14 @@ def beside_none(rules: Sequence[Rule]) -> list[Rule]:
     return found
 
 
-def mendable(rules: Sequence[Mapping[str, Any]], makes: Iterable[Sequence[Any]]) -> set[str]:
+def mendable(rules: Sequence[Mapping[str, Any]], makes: Iterable[Sequence[Any]], known: Known = DECLARED) -> set[str]:
     """Which of the names that a file would make can be read as others by one press: those that are whole cells.
 
     ``rules``: as they are kept; ``makes``: name, what it is like, kind.
     """
     fields = [one["field"] for one in rules]
-    made = [(name, kind) for name, _, kind in makes if fields.count(kind) == 1]
+    lists = {name for name, one in known.attributes.items() if one.kind is AttributeKind.SEVERAL_CHOICES}
+    made = [(name, kind) for name, _, kind in makes if fields.count(kind) == 1 and kind not in lists]
     return {
         name
         for name, kind in made

@@ -236,8 +236,8 @@ PAGES = (
         "Files",
         (
             "Bring in a table: text, spreadsheet, JSON or XML, packed or not; how it is read can be corrected.",
-            "A column goes to a field, split, replaced or converted as you say; a profile keeps that for the next.",
-            "The dry run writes nothing: it shows what is new, changed and refused, and names what would be made.",
+            "Rows with one product code are variants of one product; columns go to fields, attributes and languages.",
+            "The dry run writes nothing: it counts and draws what is new, changed and refused, and names what is made.",
             "All is written at once or not at all; what somebody changed meanwhile is left out and offered again.",
             "The catalogue, or what the table shows, goes out in six formats, and comes in again without a change.",
         ),

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Collection, Sequence
 from functools import partial
 from typing import Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
@@ -18,16 +19,17 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, known, new_attributes, profiles, service, typed
+from graupel.features.files import counted, known, new_attributes, profiles, samples, service, typed
 from graupel.features.files.new_attributes import NEW, NEW_WORDS
-from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Shown, Uploaded, Used
+from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Sampled, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
 from graupel.features.vocabulary import service as vocabulary
 from graupel.tables.shapes import DELIMITERS, KINDS, QUOTES, Shape
+from graupel.tables.writing import MEDIA_TYPES, Out
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
-from graupel.web.sent import FormOf
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
@@ -48,6 +50,7 @@ def _index(request: Request, ctx: Context, signed: Identity, problem: str = "", 
         profiles=profiles.list_all(ctx, signed.actor),
         problem=problem,
         columns=known.current(ctx).fields,
+        types=samples.types(ctx, signed.actor),
         profile_headers=lambda text: ", ".join(kept_profiles.shown_headers(text)),
     )
 
@@ -78,6 +81,18 @@ def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
     file = service.read(ctx, signed.actor, file_id)
     if not matching.unfit(file.rules, file.known, Key(file.row["key_by"])):
         service.request_plan(ctx, signed.actor, file_id, file.rules, profile_id=file.row["profile_id"])
+
+
+@router.get("/files/sample")
+def sample(ctx: Ctx, signed: Signed, asked: QueryOf[Sampled]) -> Response:
+    """A sheet to fill in, with the columns of a product type."""
+    name, content = samples.write(ctx, signed.actor, asked.type or 0)
+    plain = "".join(sign if sign.isascii() and (sign.isalnum() or sign in " .-") else "_" for sign in name)
+    return Response(
+        content,
+        media_type=MEDIA_TYPES[Out.XLSX],
+        headers={"Content-Disposition": f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name)}"},
+    )
 
 
 @router.get("/files/{file_id:int}")
@@ -122,7 +137,7 @@ def _show(
         profiles=profiles.list_all(ctx, signed.actor),
         brands=brands,
         among_name=_among_name(file.row["among"], categories.read_tree(ctx), brands),
-        mendable=matching.mendable(file.row["rules"], file.row["makes"] or []) if step == "planned" else (),
+        mendable=matching.mendable(file.row["rules"], file.row["makes"] or [], file.known) if step == "planned" else (),
         may_edit=signed.actor.may(Role.EDITOR),
         **_choices(file),
     )

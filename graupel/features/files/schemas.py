@@ -119,6 +119,12 @@ class Applied(Sent):
     confirm: Annotated[str, StringConstraints(max_length=40)] = ""
 
 
+class Sampled(Sent):
+    """Of which product type a sample file is wanted; without one it has all attributes."""
+
+    type: MaybeWhole = None
+
+
 class Asked(Sent):
     """Of which view of the table the goods are taken out; without one it is all of them."""
 

@@ -175,10 +175,11 @@ def fold(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> None:
             WHERE {_OPEN} AND b.sku IS NOT NULL AND p.sku IS NULL AND NOT {varies}""",
         params,
     )
-    alone = f"""{IS_PARENT} AND b.product_id IS NOT NULL AND NOT {VARIES.format(product="b.product_id")}
-                AND NOT EXISTS (SELECT 1 FROM batch_row o WHERE o.batch_id = b.batch_id AND o.lead = b.line)"""
+    alone = f"{IS_PARENT} AND led.lead IS NULL AND NOT {VARIES.format(product='b.product_id')}"
+    led = "SELECT DISTINCT o.lead FROM batch_row o WHERE o.batch_id = %(batch)s AND o.lead IS NOT NULL"
     tx.run(
-        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.product_id = b.product_id
+        f"""UPDATE batch_row b LEFT JOIN ({led}) led ON led.lead = b.line
+            JOIN variant v ON v.product_id = b.product_id
             SET b.variant_id = v.id, b.variant_version = v.version WHERE {_OPEN} AND {alone}""",
         params,
     )

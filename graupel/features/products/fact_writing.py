@@ -30,7 +30,8 @@ def make_choices(tx: Tx, recorder: Recorder, batch_id: int) -> None:
             made = [(-row["number"], vocabulary.make_within(tx, recorder, "tag", row["label"])) for row in wanted]
             tx.many("INSERT INTO batch_made_choice VALUES (%s, %s)", made)
             continue
-        attributes.add_choices_within(tx, recorder, attribute_id, [row["label"] for row in wanted])
+        labels = [row["label"] for row in wanted]
+        attributes.add_choices_within(tx, recorder, attribute_id, labels, compared=False)  # the dry run did
         ids = {one.label.casefold(): one.id for one in attributes.load_one(tx, attribute_id).choices}
         made = [(-row["number"], ids[row["label"].casefold()]) for row in wanted]
         tx.many("INSERT INTO batch_made_choice VALUES (%s, %s)", made)

@@ -16,7 +16,7 @@ from graupel.features.vocabulary import service as vocabulary
 Find = Callable[[str], tuple[int | None, tuple[Problem, ...]]]
 
 
-def _names(tx: Tx, kind: str) -> dict[int, str]:
+def names(tx: Tx, kind: str) -> dict[int, str]:
     """All records of a kind by id."""
     if kind == "tax_class":
         return {row["id"]: row["name"] for row in terms_store.tax_classes(tx)}
@@ -27,16 +27,16 @@ def finder(tx: Tx, kind: str) -> Find:
     """What finds the records of a kind, in any case of letters."""
     if kind == "category":
         return lru_cache(None)(partial(_category, categories.load(tx)))
-    names = _names(tx, kind)
-    exact = {name: record_id for record_id, name in names.items()}  # two may differ by nothing but case
-    folded = {name.casefold(): record_id for record_id, name in names.items()}
+    there = names(tx, kind)
+    exact = {name: record_id for record_id, name in there.items()}  # two may differ by nothing but case
+    folded = {name.casefold(): record_id for record_id, name in there.items()}
     if kind in MADE:
         return lambda name: (exact.get(name) or folded.get(name.casefold()), ())
 
     @lru_cache(None)
     def find(name: str) -> tuple[int | None, tuple[Problem, ...]]:
         found = exact.get(name) or folded.get(name.casefold())
-        return found, () if found else (_unknown(kind, name, list(names.values())),)
+        return found, () if found else (_unknown(kind, name, list(there.values())),)
 
     return find
 
@@ -60,4 +60,4 @@ def _category(tree: categories.Tree, path: str) -> tuple[int | None, tuple[Probl
 def called(tx: Tx) -> Mapping[str, Callable[[int], str | None]]:
     """By kind what a record is called in a row."""
     found: dict[str, Callable[[int], str | None]] = {"category": categories.load(tx).path}
-    return found | {kind: _names(tx, kind).get for kind in ("brand", "type", "tax_class")}
+    return found | {kind: names(tx, kind).get for kind in ("brand", "type", "tax_class")}

@@ -177,8 +177,10 @@ def list_private(ctx: Context, actor: Actor) -> list[Attribute]:
     return ctx.db.run(lambda tx: list(service.load_attributes(tx, store.private_attributes(tx)).values()))
 
 
-def add_choices_within(tx: Tx, recorder: history.Recorder, attribute_id: int, labels: Sequence[str]) -> Added:
-    """Add the labels that are not there yet, by case, at the end of the order."""
+def add_choices_within(
+    tx: Tx, recorder: history.Recorder, attribute_id: int, labels: Sequence[str], *, compared: bool = True
+) -> Added:
+    """Add the labels that are not there yet, by case, at the end of the order; ``compared`` with those that are."""
     rows = store.choices(tx, [attribute_id])
     known = {row["label"].casefold(): row for row in rows}
     codes = {row["code"] for row in rows}
@@ -188,7 +190,7 @@ def add_choices_within(tx: Tx, recorder: history.Recorder, attribute_id: int, la
         if label.casefold() in known:
             there.append(known[label.casefold()]["label"])
             continue
-        near += doubles.near(label, [row["label"] for row in rows])
+        near += doubles.near(label, [row["label"] for row in rows]) if compared else []
         code = rules.suggest_code(label, codes)
         values = {
             "attribute_id": attribute_id,
