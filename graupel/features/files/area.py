@@ -5,7 +5,7 @@ from datetime import datetime, time, timedelta
 from graupel.context import Context
 from graupel.core.schedules import next_daily
 from graupel.db import Tx
-from graupel.features.files import exporting, kinds, service
+from graupel.features.files import exporting, kinds, service, telling
 from graupel.jobs import Urgency, handler, timekeeping
 from graupel.jobs.timekeeping import Timed
 
@@ -19,6 +19,7 @@ def register(language: str) -> None:
     handler("files.plan")(service.plan)
     handler("files.apply")(service.apply)
     handler("files.export")(exporting.write)
+    handler(telling.KIND)(telling.write)
     timekeeping.register(
         Timed(
             "files.forget",

@@ -2,7 +2,7 @@
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -19,7 +19,7 @@ from graupel.core.imports import Action, RowReader
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import counted, known, lines, matched, profiles, store, taking
+from graupel.features.files import counted, known, lines, matched, profiles, store, taking, telling
 from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
@@ -259,9 +259,25 @@ def plan(run: JobRun) -> None:
         run.progress("Counting", total, total)
         overview = planned_overview.of(tx, row["id"], run.ctx.settings.language, spoken)
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed, overview=overview)
-        run.finish(tx, "; ".join(f"{counts[str(action)]:,} {action}" for action in Action))
+        said = "; ".join(f"{counts[str(action)]:,} {action}" for action in Action)
+        telling.when_long(run, tx, file_id, said)
+        run.finish(tx, said)
 
-    run.ctx.db.run(work)
+    _telling_failure(run, work)
+
+
+def _telling_failure(run: JobRun, work: Callable[[Tx], None]) -> None:
+    """Do the work of a job; where it is refused after long, the one who asked is told."""
+    file_id = int(run.payload["file_id"])
+    try:
+        run.ctx.db.run(work)
+    except DuplicateKey as error:
+        refusal = applying.outdated(1)
+        telling.refused(run, file_id, refusal)
+        raise refusal from error
+    except Refused as refusal:
+        telling.refused(run, file_id, refusal)
+        raise
 
 
 #: In which order rows are shown: what wants a look first.
@@ -405,12 +421,11 @@ def apply(run: JobRun) -> None:
         left_out = f" {plural(moved, 'row')} left out: changed since the dry run." if moved else ""
         done = recorder.change_set_id if recorder.records else None
         store.change(tx, row["id"], state="applied", change_set_id=done, counts=counts)
-        run.finish(tx, f"{counts['new']:,} made, {counts['changed']:,} changed.{left_out}")
+        said = f"{counts['new']:,} made, {counts['changed']:,} changed.{left_out}"
+        telling.when_long(run, tx, row["id"], said)
+        run.finish(tx, said)
 
-    try:
-        run.ctx.db.run(work)
-    except DuplicateKey as error:
-        raise applying.outdated(1) from error
+    _telling_failure(run, work)
 
 
 def request_again(ctx: Context, actor: Actor, file_id: int) -> int:

@@ -55,6 +55,12 @@ def read(tx: Tx, file_id: int, *, lock: bool = False) -> ImportFileRow | None:
     return _row(row) if row else None
 
 
+def waited_seconds(tx: Tx, job_id: int) -> int:
+    """How long ago a job was asked for."""
+    sql = "SELECT TIMESTAMPDIFF(SECOND, made_at, UTC_TIMESTAMP(3)) FROM job WHERE id = %s"
+    return int(tx.value(sql, [job_id]) or 0)
+
+
 def newest(tx: Tx, limit: int) -> list[ListedFileRow]:
     """The newest files, and whether what they brought in was rolled back."""
     sql = """SELECT f.*, s.rolled_back_by FROM import_file f LEFT JOIN change_set s ON s.id = f.change_set_id

@@ -66,6 +66,12 @@ def parse_email(text: str) -> str:
     return email
 
 
+def email_of(ctx: Context, user_id: int) -> str | None:
+    """The address of a person; None where they are not there any more."""
+    row = ctx.db.run(lambda tx: store.user_by_id(tx, user_id))
+    return row["email"] if row else None
+
+
 def actor_by_email(ctx: Context, email: str) -> Actor:
     """The actor that a person is. Raises NotFound."""
     row = ctx.db.run(lambda tx: store.user_by_email(tx, email.strip().lower()))

@@ -1,5 +1,6 @@
 """What a file may do: only add, only change, be all there is; and goods found by their GTIN."""
 
+from dataclasses import replace
 from decimal import Decimal
 
 import pytest
@@ -10,7 +11,7 @@ from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.core.tables import TableState
 from graupel.features.categories import service as categories
-from graupel.features.files import exporting, profiles, service
+from graupel.features.files import exporting, profiles, service, telling
 from graupel.features.history import rolling_back
 from graupel.features.products import saving, table
 from graupel.features.products import service as products
@@ -197,3 +198,38 @@ def _give(tx, brand, sku):
     tx.run(
         "UPDATE product p JOIN variant v ON v.product_id = p.id SET p.brand_id = %s WHERE v.sku = %s", [brand_id, sku]
     )
+
+
+def test_who_waited_long_for_a_file_is_told_by_mail_how_it_ended(ctx, editor, monkeypatch):
+    mailing = {"smtp_host": "127.0.0.1", "smtp_port": 1, "mail_from": "shop@skeinwright.example"}
+    told = replace(ctx, settings=ctx.settings.model_copy(update=mailing))
+    written = []
+    monkeypatch.setattr(
+        telling.mail, "send", lambda settings, to, subject, text, key: written.append((to, subject, text))
+    )
+    file = plan_file(told, "sku,name\nA-1,A\nA-2,B\n")
+    make_product(ctx, "A-2")
+
+    def bring_in_after(seconds):
+        job = service.request_apply(told, editor, file.id, leave_out=False)
+        ctx.db.run(
+            lambda tx: tx.run("UPDATE job SET made_at = made_at - INTERVAL %s SECOND WHERE id = %s", [seconds, job])
+        )
+        work_off(told)
+
+    bring_in_after(telling.LONG_SECONDS + 5)
+    ((to, subject, text),) = written
+    assert (to, subject) == (["editor@skeinwright.example"], "A file was brought in: goods.csv")
+    assert "1 made, 0 changed. 1 row left out" in text
+    assert f"/files/{file.id}" in text
+    file = plan_file(told, "sku,name\nB-1,B\n")
+    bring_in_after(0)
+    assert len(written) == 1, "who stays for it sees it"
+    file = plan_file(told, "sku,name\nC-1,C\n")
+    ctx.db.run(lambda tx: tx.run("UPDATE import_file SET state = 'planned' WHERE id = %s", [file.id]))
+    job = service.request_apply(told, editor, file.id, leave_out=False)
+    ctx.db.run(lambda tx: tx.run("UPDATE import_file SET state = 'applied' WHERE id = %s", [file.id]))
+    ctx.db.run(lambda tx: tx.run("UPDATE job SET made_at = made_at - INTERVAL 1 HOUR WHERE id = %s", [job]))
+    work_off(told)
+    assert written[1][1] == "A file was not brought in: goods.csv"
+    assert "brought in already" in written[1][2]
