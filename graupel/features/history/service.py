@@ -4,6 +4,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
+from functools import partial
+from itertools import count
 from typing import Any
 
 from graupel.context import Context
@@ -266,6 +268,35 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Chang
         return ChangeSetDetail(found, counts, _shown(tx, rows), page, pages)
 
     return ctx.db.run(work)
+
+
+#: So many records are read at once where all of a change set are.
+AT_ONCE = 2_000
+HEADERS = ("record", "name", "what happened", "field", "before", "after")
+
+
+def as_table(ctx: Context, actor: Actor, change_set_id: int) -> Iterator[Sequence[str]]:
+    """All that a change set did, a row for each field of each record, with HEADERS first. Raises NotFound at once."""
+    actor.require(Role.VIEWER)
+    found = ctx.db.run(lambda tx: store.change_set(tx, change_set_id))
+    if found is None:
+        raise NotFound(f"There is no change set {change_set_id}.")
+    return _table(ctx, change_set_id)
+
+
+def _table(ctx: Context, change_set_id: int) -> Iterator[Sequence[str]]:
+    yield HEADERS
+    for offset in count(0, AT_ONCE):
+        rows = ctx.db.run(partial(_some, change_set_id=change_set_id, offset=offset))
+        for row in rows:
+            for name, before, after in row.fields or [("", "", "")]:
+                yield row.kind, row.shown.title, row.action, name, before, after
+        if len(rows) < AT_ONCE:
+            return
+
+
+def _some(tx: Tx, change_set_id: int, offset: int) -> list[RowShown]:
+    return _shown(tx, store.rows(tx, change_set_id, AT_ONCE, offset))
 
 
 def _shown(tx: Tx, rows: list[ChangeRow]) -> list[RowShown]:

@@ -1,5 +1,7 @@
 """What a file may do: only add, only change, be all there is; and goods found by their GTIN."""
 
+import csv
+import io
 from dataclasses import replace
 from decimal import Decimal
 
@@ -233,3 +235,16 @@ def test_who_waited_long_for_a_file_is_told_by_mail_how_it_ended(ctx, editor, mo
     work_off(told)
     assert written[1][1] == "A file was not brought in: goods.csv"
     assert "brought in already" in written[1][2]
+
+
+def test_what_a_file_did_goes_out_field_by_field(ctx, browser):
+    make_product(ctx, "A-1", name="=Fellside", price=D("9.80"))
+    file = bring_in(ctx, "sku,name,price\nA-1,,5\nB-1,Bee,6\n")
+    address = f"/history/{file.row['change_set_id']}/changes.csv"
+    assert address in browser.get(f"/files/{file.id}").text
+    answer = browser.get(address)
+    found = list(csv.reader(io.StringIO(answer.content.decode("utf-8-sig"))))
+    assert found[0] == ["record", "name", "what happened", "field", "before", "after"]
+    assert ["Variant", "A-1", "changed", "Price", "9.80", "5.00"] in found
+    assert any(row[0] == "Product" and row[2:4] == ["made", "Name"] and row[5] == "Bee" for row in found)
+    assert browser.get("/history/999999/changes.csv").status_code == 404
