@@ -1,0 +1,62 @@
+"""A file of products with several variants, brought in by hand: attributes made in place, slips mended."""
+
+from pathlib import Path
+
+from selenium.webdriver.common.by import By
+
+from graupel.core.attributes import AttributeKind
+from graupel.core.roles import SYSTEM
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary.attributes import Definition
+from tests.browser.conftest import Person
+from tests.making import catalogue, make_product
+
+
+def test_variants_come_in_by_product_code_and_what_the_file_lacks_is_archived(at_screen: Person, ctx, tmp_path: Path):
+    attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Heather", "Oatmeal"]))
+    make_product(ctx, "OLD-1", name="Old wool")
+    path = tmp_path / "yarn.csv"
+    path.write_text(
+        "style number,sku,name,colour,put_up,price\nTARN,,Tarnbeck,,,9.80\nTARN,T-HEA,,Heather,50 g ball,\n"
+        "TARN,T-OAT,,Oatmael,50 g ball,17.90\nBAD,B-1,Bad,Heather,,5\nBAD,B-2,Bad,Heather,,lots\n"
+    )
+    me = at_screen
+    me.go("In and out", "Files")
+    me.driver.find_element(By.ID, "in-file").send_keys(str(path))
+    me.sees(".tally", "2\nrefused")
+    me.sees("select[name=column_4] option[value=new-choice]").click()
+    me.sees("#says", "Attribute made: Put up")
+    me.sees("#columns summary", "6 fields")
+    me.sees(".note.caution", "Oatmael: much like Oatmeal")
+    me.axe()
+    me.press("Read it as Oatmeal")
+    me.gone(".note.caution")
+    me.sees(".narrowing", "is not a price")
+    me.axe()
+    me.press("Leave out the 2 refused rows")
+    me.press("Bring in 1 product")
+    me.sees(".note.good", "1 product and 2 variants made")
+    me.axe()
+    me.press("See these products")
+    me.sees(".list-head", "touched by “File brought in: yarn.csv”")
+    me.axe()
+    path.write_text("sku,price\nT-HEA,9.80\nT-OAT,18.00\n")
+    me.go("In and out", "Files")
+    me.driver.find_element(By.ID, "in-file").send_keys(str(path))
+    me.sees(".tally", "1\nchanged")
+    me.press("Columns")
+    me.sees("#way option[value=equal]").click()
+    me.sees("#among")
+    me.sees(".tally", "1\nto be archived")
+    me.axe()
+    me.fill("#confirm-archive", "7")
+    me.press("Bring in 1 product, archive 1")
+    me.sees(".note.bad", "Type that number")
+    me.fill("#confirm-archive", "1")
+    me.press("Bring in 1 product, archive 1")
+    me.sees(".note.good", "1 archived")
+    assert {sku: row[5] for sku, row in catalogue(ctx).items()} == {
+        "OLD-1": "archived",
+        "T-HEA": "draft",
+        "T-OAT": "draft",
+    }
