@@ -24,8 +24,9 @@ from graupel.db import Tx
 from graupel.features.files import known, store
 from graupel.features.files.rows import ExportFileRow
 from graupel.features.jobs import service as jobs
-from graupel.features.products import named, table
 from graupel.features.products import out as out_rows
+from graupel.features.products import table
+from graupel.features.products.batch import named
 from graupel.jobs import JobRequest, JobRun, enqueue
 from graupel.tables import writing
 from graupel.tables.writing import Column, Out, Written

@@ -12,7 +12,7 @@ from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.files import known
-from graupel.features.products import named
+from graupel.features.products.batch import named
 from graupel.features.vocabulary import service as vocabulary
 from graupel.tables import samples
 from graupel.tables.samples import SampleColumn

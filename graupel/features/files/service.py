@@ -24,8 +24,10 @@ from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products import applying, batch, batch_ways, planned, planned_overview
-from graupel.features.products.batch_ways import Gone
+from graupel.features.products.batch import applying, planned, planning
+from graupel.features.products.batch import overview as planned_overview
+from graupel.features.products.batch import ways as batch_ways
+from graupel.features.products.batch.ways import Gone
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
@@ -236,10 +238,10 @@ def plan(run: JobRun) -> None:
         handling = Handling.of(row)
         reader = RowReader(chosen, run.ctx.settings.currency, there, new, handling.key_by)
         rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
-        batch.load(tx, row["id"], rows, chosen.rules, there)
+        planning.load(tx, row["id"], rows, chosen.rules, there)
         run.progress("Comparing", total, total)
-        spoken = batch.spoken(chosen.rules, chosen.cleared)
-        products, variants = batch.plan(
+        spoken = planning.spoken(chosen.rules, chosen.cleared)
+        products, variants = planning.plan(
             tx,
             row["id"],
             run.ctx.settings.language,
@@ -310,7 +312,7 @@ def rows_of(
     asked = shown if shown in SHOWN else there[0] if there else "unchanged"
     lang, matched_by = ctx.settings.language, Matching.of(file.rules)
     by = by if by in _narrowing(file) else ""
-    narrowed = planned_overview.narrowed(by, batch.spoken(matched_by.rules, matched_by.cleared))
+    narrowed = planned_overview.narrowed(by, planning.spoken(matched_by.rules, matched_by.cleared))
     if asked == "archived":
         return _archived(ctx, file.id, search, after)
     found = ctx.db.run(
@@ -414,7 +416,7 @@ def apply(run: JobRun) -> None:
                 handling=Handling.of(row),
                 progress=run.progress,
                 as_of=row["counts_at"],
-                of=batch.spoken(chosen.rules, chosen.cleared),
+                of=planning.spoken(chosen.rules, chosen.cleared),
             )
         counts |= planned.counts(tx, row["id"])
         moved = counts.get("moved", 0)

@@ -1,7 +1,8 @@
 """What products register."""
 
 from graupel.features.categories import deleting
-from graupel.features.products import applying, kinds, skus, store, summary
+from graupel.features.products import kinds, skus, store, summary
+from graupel.features.products.batch import applying
 from graupel.features.terms import delivery_kinds
 from graupel.features.terms import kinds as terms
 

@@ -26,8 +26,13 @@ from graupel.core.imports import (
 from graupel.core.problems import Problem
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.products import batch_counts, batch_facts, batch_groups, batch_own, batch_ways, named
-from graupel.features.products.batch_groups import refuse
+from graupel.features.products.batch import counts as batch_counts
+from graupel.features.products.batch import facts as batch_facts
+from graupel.features.products.batch import groups as batch_groups
+from graupel.features.products.batch import named
+from graupel.features.products.batch import own as batch_own
+from graupel.features.products.batch import ways as batch_ways
+from graupel.features.products.batch.groups import refuse
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import booking
 

@@ -19,7 +19,7 @@ from graupel.core.problems import Problem
 from graupel.core.variants import Combination
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.products import batch_groups
+from graupel.features.products.batch import groups as batch_groups
 from graupel.features.vocabulary.facts import facts_of, rows_of
 
 #: So many rows are planned at once.

@@ -16,7 +16,7 @@ from graupel.core.resolve import split_key
 from graupel.db import Tx
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
-from graupel.features.products.batch_groups import refuse
+from graupel.features.products.batch.groups import refuse
 from graupel.features.products.columns import VARIES
 
 _VARIES = f"""IF(b.product_id IS NULL, EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = b.batch_id

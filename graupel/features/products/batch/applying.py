@@ -1,6 +1,6 @@
 """Writing a planned set of rows into the catalogue, by sets in SQL, in the caller's transaction.
 
-The joins are STRAIGHT_JOINs for the reason that batch.py gives.
+The joins are STRAIGHT_JOINs for the reason that planning.py gives.
 """
 
 from collections.abc import Callable
@@ -17,16 +17,14 @@ from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
-from graupel.features.products import (
-    batch_counts,
-    batch_groups,
-    batch_own,
-    batch_ways,
-    fact_writing,
-    group_writing,
-    summary,
-)
-from graupel.features.products.batch import (
+from graupel.features.products import summary
+from graupel.features.products.batch import counts as batch_counts
+from graupel.features.products.batch import fact_writing, group_writing
+from graupel.features.products.batch import groups as batch_groups
+from graupel.features.products.batch import own as batch_own
+from graupel.features.products.batch import ways as batch_ways
+from graupel.features.products.batch.planned import new_names
+from graupel.features.products.batch.planning import (
     EVERYTHING,
     HELD,
     JOINED,
@@ -35,8 +33,7 @@ from graupel.features.products.batch import (
     Spoken,
     has_stock,
 )
-from graupel.features.products.batch_sql import MADE, OF_CHUNK, RANGE, becomes, for_variants, kept_or_said, new_value
-from graupel.features.products.planned import new_names
+from graupel.features.products.batch.sql import MADE, OF_CHUNK, RANGE, becomes, for_variants, kept_or_said, new_value
 from graupel.features.terms import booking, stock_store
 from graupel.features.vocabulary import service as vocabulary
 

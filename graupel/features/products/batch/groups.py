@@ -2,7 +2,7 @@
 
 The row that speaks has no ``lead``; the others have its line there, and what they say of the product was carried to it.
 So whatever compares and writes products looks at rows without a lead alone. core.grouped_rows has the rule of what a
-product's rows make of its variants and facts (batch_facts.py asks it).
+product's rows make of its variants and facts (facts.py asks it).
 """
 
 import json
@@ -45,7 +45,7 @@ def match(tx: Tx, params: Mapping[str, Any]) -> None:
 def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
     """Find the products that codes mean, refuse rows that mean two, and let one row of each speak for it.
 
-    ``shared``: the columns in which the rows say something of products, as in batch.Spoken.
+    ``shared``: the columns in which the rows say something of products, as in planning.Spoken.
     """
     tx.run(
         """CREATE OR REPLACE TEMPORARY TABLE batch_group (
@@ -202,7 +202,7 @@ def compare(
 ) -> None:
     """Say of rows that name a product that is there, and no SKU that is, what they would do.
 
-    ``product_differs``, ``variant_differs``: SQL as batch.Spoken has it, of variants with the fields ``names``.
+    ``product_differs``, ``variant_differs``: SQL as planning.Spoken has it, of variants with the fields ``names``.
     """
     joined = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                 STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s"""

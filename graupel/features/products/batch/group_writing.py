@@ -5,9 +5,11 @@ from typing import Any
 from graupel.core.declarations.products import CHOICES, PRODUCT
 from graupel.db import Tx
 from graupel.features.history import journal, records
-from graupel.features.products import batch_groups, fact_writing, summary
-from graupel.features.products.batch import Spoken
-from graupel.features.products.batch_sql import MADE, RANGE, becomes, kept_or_said
+from graupel.features.products import summary
+from graupel.features.products.batch import fact_writing
+from graupel.features.products.batch import groups as batch_groups
+from graupel.features.products.batch.planning import Spoken
+from graupel.features.products.batch.sql import MADE, RANGE, becomes, kept_or_said
 
 #: A row makes a product; where several mean one, the one that speaks for it does.
 MAKES = "b.action = 'new' AND b.product_id IS NULL AND b.lead IS NULL"

@@ -1,8 +1,8 @@
 """SQL of what the rows of a batch say, as it is written."""
 
 from graupel.core.declarations.products import PRODUCT
-from graupel.features.products import batch_groups
-from graupel.features.products.batch import Spoken, said_or_empty
+from graupel.features.products.batch import groups as batch_groups
+from graupel.features.products.batch.planning import Spoken, said_or_empty
 
 #: SQL by column: the record that a row names, among those that were there and those that were just made.
 REF_IDS = {

@@ -10,7 +10,7 @@ from graupel.core.products import Status
 from graupel.db import Tx, like
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, records
-from graupel.features.products.batch_groups import IS_PARENT, refuse
+from graupel.features.products.batch.groups import IS_PARENT, refuse
 
 _OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
 

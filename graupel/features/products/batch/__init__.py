@@ -1,0 +1,1 @@
+"""Sets of rows on their way into the catalogue: loaded, planned, told, and written."""
