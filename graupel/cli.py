@@ -15,7 +15,7 @@ from graupel.core.handling import Handling
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Database
 from graupel.db import migrate as migrate_database
-from graupel.features.files import exporting, profiles
+from graupel.features.files import exporting, planned_rows, profiles
 from graupel.features.files import service as files
 from graupel.features.listings import connecting
 from graupel.features.products import facet_index
@@ -152,10 +152,10 @@ def import_file(
         if file.trouble:
             _stop(file.trouble)
         words = {"odd": "worth a look", "skipped": "left alone", "archived": "would be archived"}
-        for action in files.SHOWN:
+        for action in planned_rows.SHOWN:
             if count := (file.row["counts"] or {}).get(action, 0):
                 typer.echo(f"{count:,} {words.get(action, action)}")
-        for sample in files.rows_of(ctx, SYSTEM, file, "refused").samples:
+        for sample in planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples:
             typer.echo(f"  line {sample.line}: {' '.join(p.message for p in sample.plan.problems)}")
         if apply:
             _do(ctx, files.request_apply(ctx, SYSTEM, file_id, leave_out=leave_out, confirmed=archive))

@@ -7,7 +7,9 @@ from graupel.core import attributes as rules
 from graupel.core import file_columns, units
 from graupel.core.attributes import AttributeKind
 from graupel.core.errors import Refused
+from graupel.core.file_columns import TAGS_ID
 from graupel.core.roles import Actor, Role
+from graupel.features.files import known
 from graupel.features.files.matched import FileColumn
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
@@ -47,9 +49,9 @@ def make(ctx: Context, actor: Actor, fields: Mapping[int, str], columns: Sequenc
 def _made(ctx: Context, actor: Actor, column: FileColumn, kind: AttributeKind) -> int:
     name = rules.parse_attribute_name(name_of(column.header))
     unit = _unit(column) if kind is AttributeKind.NUMBER else ""
-    there = {one.name.casefold(): one for one in attributes.list_shared(ctx, actor)}
-    if known := there.get(name.casefold()):
-        return known.id
+    there = {one.name.casefold(): one for one in known.current(ctx).attributes.values() if one.id != TAGS_ID}
+    if found := there.get(name.casefold()):
+        return found.id
     return attributes.make(ctx, actor, Definition(name, kind, unit)).id
 
 

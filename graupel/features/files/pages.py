@@ -19,7 +19,7 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, known, new_attributes, profiles, samples, service, typed
+from graupel.features.files import counted, known, new_attributes, planned_rows, profiles, samples, service, typed
 from graupel.features.files.new_attributes import NEW, NEW_WORDS
 from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Sampled, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
@@ -115,7 +115,9 @@ def _show(
     step = file.step
     is_listed = step == "planned" or bool(step == "applied" and (file.row["counts"] or {}).get("moved"))
     shown = asked.show if step == "planned" else "moved"
-    rows = service.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0, asked.by) if is_listed else None
+    rows = (
+        planned_rows.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0, asked.by) if is_listed else None
+    )
     done = file.row["change_set_id"] if step == "applied" else None
     unfit = matching.unfit(file.rules, file.known, Key(file.row["key_by"])) if step == "matching" else []
     brands = vocabulary.list_named(ctx, signed.actor, "brand")
@@ -295,7 +297,7 @@ def again(ctx: Ctx, signed: Signed, file_id: int) -> Response:
 @router.get("/files/{file_id:int}/refused.csv")
 def refused(ctx: Ctx, signed: Signed, file_id: int) -> Response:
     """The refused rows with their reasons."""
-    text = service.refused_rows(ctx, signed.actor, file_id)
+    text = planned_rows.refused_rows(ctx, signed.actor, file_id)
     return Response(
         "\ufeff" + text,
         media_type="text/csv; charset=utf-8",

@@ -1,7 +1,5 @@
 """Bringing a table of products in: taking it, its dry run, applying it, and what became of it."""
 
-import csv
-import io
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -9,7 +7,6 @@ from typing import Any, BinaryIO
 
 from graupel.context import Context
 from graupel.core import columns, matching
-from graupel.core.cells import harmless
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import Known
@@ -26,14 +23,11 @@ from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.products.batch import applying, planned, planning
 from graupel.features.products.batch import overview as planned_overview
-from graupel.features.products.batch import ways as batch_ways
-from graupel.features.products.batch.ways import Gone
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
 
 SHOWN_FILES = 30
-SHOWN_ROWS = 50
 
 
 @dataclass(frozen=True)
@@ -99,13 +93,14 @@ def list_files(ctx: Context, actor: Actor) -> list[ListedFileRow]:
 def read(ctx: Context, actor: Actor, file_id: int) -> ImportFile:
     """One file. Raises NotFound."""
     actor.require(Role.VIEWER)
-    row = _read(ctx, file_id)
+    row = read_row(ctx, file_id)
     job = jobs.of(ctx, actor, row["job_id"])
     there = known.current(ctx)
     return ImportFile(file_id, row, matched.columns(ctx, row, there), job, there)
 
 
-def _read(ctx: Context, file_id: int) -> ImportFileRow:
+def read_row(ctx: Context, file_id: int) -> ImportFileRow:
+    """The row of a file. Raises NotFound."""
     row = ctx.db.run(lambda tx: store.read(tx, file_id))
     if row is None:
         raise NotFound(f"There is no file {file_id}.")
@@ -115,7 +110,7 @@ def _read(ctx: Context, file_id: int) -> ImportFileRow:
 def read_as(ctx: Context, actor: Actor, file_id: int, shape: Shape) -> None:
     """Read a file in another way; columns are guessed anew. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    row = _read(ctx, file_id)
+    row = read_row(ctx, file_id)
     values = taking.looked_at(ctx, taking.path_of(ctx, row), shape)
 
     def work(tx: Tx) -> None:
@@ -177,7 +172,7 @@ def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str
     """Read a name that the file would make as one that is there, in all rows and in the next files with this column;
     makes the dry run anew and returns the job's id. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    row = _read(ctx, file_id)
+    row = read_row(ctx, file_id)
     if was not in matching.mendable(row["rules"], row["makes"] or [], known.current(ctx)) or not now.strip():
         raise Refused.because("mend.none", "This name does not stand in the file any more. Load the page again.")
     rules = [Rule.of(one) for one in row["rules"]]
@@ -223,7 +218,7 @@ def _refuse_while_written(tx: Tx, row: ImportFileRow) -> None:
 def plan(run: JobRun) -> None:
     """Read the file, and say of each row what it would do. For the worker."""
     file_id = int(run.payload["file_id"])
-    path = taking.path_of(run.ctx, _read(run.ctx, file_id))
+    path = taking.path_of(run.ctx, read_row(run.ctx, file_id))
     total = lines.count(path)
 
     def work(tx: Tx) -> None:
@@ -280,82 +275,6 @@ def _telling_failure(run: JobRun, work: Callable[[Tx], None]) -> None:
     except Refused as refusal:
         telling.refused(run, file_id, refusal)
         raise
-
-
-#: In which order rows are shown: what wants a look first.
-SHOWN = ("moved", "refused", "archived", "odd", "changed", "new", "unchanged", "skipped")
-
-
-@dataclass(frozen=True)
-class PlanPage:
-    """Rows of a dry run: those of one action, or "odd" or "moved" ones. ``next``: the line after which more stand;
-    ``gone``: instead of rows the goods that would be archived; ``by``: to which of them it is narrowed."""
-
-    shown: str
-    search: str
-    samples: list[planned.Sample]
-    next: int | None
-    gone: Sequence[Gone] = ()
-    by: str = ""
-
-
-def rows_of(
-    ctx: Context, actor: Actor, file: ImportFile, shown: str = "", search: str = "", after: int = 0, by: str = ""
-) -> PlanPage:
-    """A page of the dry run's rows; where nothing is asked for, of the first of SHOWN that has any.
-
-    ``by``: those that change a column, by its name, or that are refused for a reason, "why-" before its code.
-    """
-    actor.require(Role.VIEWER)
-    counts = file.row["counts"] or {}
-    there = [one for one in SHOWN if counts.get(one)]
-    asked = shown if shown in SHOWN else there[0] if there else "unchanged"
-    lang, matched_by = ctx.settings.language, Matching.of(file.rules)
-    by = by if by in _narrowing(file) else ""
-    narrowed = planned_overview.narrowed(by, planning.spoken(matched_by.rules, matched_by.cleared))
-    if asked == "archived":
-        return _archived(ctx, file.id, search, after)
-    found = ctx.db.run(
-        lambda tx: planned.samples(
-            tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, matched_by.cleared, file.known, narrowed, by
-        )
-    )
-    more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
-    return PlanPage(asked, search, found[:SHOWN_ROWS], more, by=by)
-
-
-def _narrowing(file: ImportFile) -> set[str]:
-    """By what the rows of a dry run can be narrowed."""
-    overview = file.row["overview"] or {}
-    return {*overview.get("fields", ()), *(f"why-{code}" for code, _, _ in overview.get("reasons", ()))}
-
-
-def _archived(ctx: Context, file_id: int, search: str, after: int) -> PlanPage:
-    lang = ctx.settings.language
-    gone = ctx.db.run(lambda tx: batch_ways.gone(tx, file_id, lang, SHOWN_ROWS + 1, after, search))
-    more = gone[SHOWN_ROWS - 1].product_id if len(gone) > SHOWN_ROWS else None
-    return PlanPage("archived", search, [], more, gone[:SHOWN_ROWS])
-
-
-def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
-    """The refused rows as CSV, with the line and the reason of each. Raises NotFound."""
-    actor.require(Role.VIEWER)
-    row = _read(ctx, file_id)
-    refused = ctx.db.run(
-        lambda tx: planned.samples(
-            tx, file_id, "refused", ctx.settings.language, (row["counts"] or {}).get("refused", 0)
-        )
-    )
-    reasons = {sample.line: sample for sample in refused}
-    out = io.StringIO()
-    shape = Shape.of(row["shape"])
-    writer = csv.writer(out, delimiter=shape.delimiter if len(shape.delimiter) == 1 else ",")
-    writer.writerow(["line", "reason", *map(harmless, row["headers"])])
-    for raw in reading.table(taking.path_of(ctx, row), ctx.folder("uploads"), shape).rows:
-        if raw.line in reasons:
-            why = " ".join(problem.message for problem in reasons[raw.line].plan.problems)
-            writer.writerow([raw.line, why, *map(harmless, raw.cells)])
-    return out.getvalue()
 
 
 # --- applying ------------------------------------------------------------------------------------------------
@@ -434,7 +353,7 @@ def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
     """The dry run once more for the rows that were left out because their products had changed; returns the id of the
     file that stands for them. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    row = _read(ctx, file_id)
+    row = read_row(ctx, file_id)
 
     def work(tx: Tx) -> int:
         lines = planned.lines(tx, file_id, "moved")

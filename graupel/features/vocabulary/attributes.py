@@ -165,12 +165,6 @@ def add_choice(ctx: Context, actor: Actor, attribute_id: int, label: str) -> Cho
     return naming_doubles(ctx, label, work)
 
 
-def list_shared(ctx: Context, actor: Actor) -> list[Attribute]:
-    """The attributes that all products share."""
-    actor.require(Role.VIEWER)
-    return ctx.db.run(lambda tx: list(service.load_attributes(tx, store.attributes(tx, None)).values()))
-
-
 def list_private(ctx: Context, actor: Actor) -> list[Attribute]:
     """The private attributes of all products, the first 500."""
     actor.require(Role.VIEWER)

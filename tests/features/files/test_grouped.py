@@ -8,7 +8,7 @@ import pytest
 from graupel.core.attributes import AttributeKind
 from graupel.core.columns import Empty
 from graupel.core.roles import SYSTEM
-from graupel.features.files import exporting, service
+from graupel.features.files import exporting, planned_rows, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving
@@ -67,7 +67,7 @@ def labels(product):
 
 
 def rows(ctx, file, shown):
-    return {one.line: one.plan for one in service.rows_of(ctx, SYSTEM, file, shown).samples}
+    return {one.line: one.plan for one in planned_rows.rows_of(ctx, SYSTEM, file, shown).samples}
 
 
 def reasons(ctx, file):

@@ -20,7 +20,7 @@ from graupel.core.roles import SYSTEM
 from graupel.db import Tx
 from graupel.features.categories import deleting
 from graupel.features.categories import service as categories
-from graupel.features.files import exporting, service
+from graupel.features.files import exporting, planned_rows, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving, summary
@@ -51,7 +51,7 @@ def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_noth
     assert catalogue(ctx) == before
     actions = {"new": 1, "changed": 1, "unchanged": 1, "refused": 4}
     assert {**actions, "odd": 0, "categories": 2, "products": 2}.items() <= file.row["counts"].items()
-    shown = {action: service.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
+    shown = {action: planned_rows.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
     (changed,) = shown[Action.CHANGED]
     assert changed.plan.before == {"price": "9.80", "category": "Yarn > Aran"}
     assert changed.plan.after == {"price": "10.20", "category": "Yarn > Lace"}
@@ -75,7 +75,7 @@ def test_goods_stay_in_their_tree_when_they_go_out_and_come_in_again(ctx, tmp_pa
     file = plan_file(
         ctx, HEADER + "FEL-1,,,,Yarn,\nFEL-2,,,,main navigation: Yarn,\nNEW-1,New,1,,Foot of the page: Help,\n"
     )
-    shown = {action: service.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
+    shown = {action: planned_rows.rows_of(ctx, SYSTEM, file, action).samples for action in Action}
     (refused,) = shown[Action.REFUSED]
     assert "Write “Main navigation: Yarn” or “Foot of the page: Yarn”" in refused.plan.problems[0].message
     (changed,) = shown[Action.CHANGED]
@@ -139,7 +139,7 @@ def test_one_refused_row_refuses_the_whole_unless_it_is_left_out_on_purpose(ctx)
     service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
     work_off(ctx)
     assert set(catalogue(ctx)) == {"NEW-1"}
-    rows = list(csv.reader(io.StringIO(service.refused_rows(ctx, SYSTEM, file.id))))
+    rows = list(csv.reader(io.StringIO(planned_rows.refused_rows(ctx, SYSTEM, file.id))))
     assert rows[1][0] == "3"
     assert "needs a name" in rows[1][1]
     assert rows[1][2] == "NEW-2"
@@ -204,7 +204,7 @@ def test_brands_are_found_in_any_case_named_before_they_are_made_and_taken_back(
         ["Peatbank", [], "brand"],
     ]
     assert "Makes 2 brands; 1 much like what is there" in browser.get(f"/files/{file.id}").text
-    (changed,) = service.rows_of(ctx, SYSTEM, file, "changed").samples
+    (changed,) = planned_rows.rows_of(ctx, SYSTEM, file, "changed").samples
     assert changed.plan.after == {"gtin": "9520000000011"}
     mend = {"kind": "brand", "was": "Carow Mill", "now": "Carrow Mill"}
     assert browser.write(f"/files/{file.id}/mend", mend).status_code == 303
@@ -216,7 +216,7 @@ def test_brands_are_found_in_any_case_named_before_they_are_made_and_taken_back(
         ctx, SYSTEM, service.take(ctx, SYSTEM, "b.csv", io.BytesIO(header.encode() + b"A,,Carow Mill,,\n"))
     )
     assert again.rules[2].replaced == (("Carow Mill", "Carrow Mill"),), "the next file is read so by itself"
-    (refused,) = service.rows_of(ctx, SYSTEM, file, "refused").samples
+    (refused,) = planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples
     assert refused.plan.problems[0].field == "gtin"
     service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
     work_off(ctx)
@@ -235,16 +235,16 @@ def test_a_bare_name_that_fits_two_categories_makes_no_third(ctx):
     for path in ("Yarn > Aran", "Patterns > Aran"):
         make_product(ctx, path, category=path)
     file = plan_file(ctx, HEADER + "NEW-1,A,1,,Aran,\n")
-    (refused,) = service.rows_of(ctx, SYSTEM, file, "refused").samples
+    (refused,) = planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples
     assert "“Aran” may mean “Yarn > Aran” or “Patterns > Aran”" in refused.plan.problems[0].message
 
 
 def test_jumps_and_pictures_that_are_left_out_are_shown_before_all_else_that_changes(ctx, browser):
-    for number in range(service.SHOWN_ROWS + 2):
+    for number in range(planned_rows.SHOWN_ROWS + 2):
         make_product(ctx, f"FEL-{number}", price=Decimal("6.01"))
-    rows = "".join(f"FEL-{n},,{'50000' if n == 51 else '7'},,,\n" for n in range(service.SHOWN_ROWS + 2))
+    rows = "".join(f"FEL-{n},,{'50000' if n == 51 else '7'},,,\n" for n in range(planned_rows.SHOWN_ROWS + 2))
     file = plan_file(ctx, HEADER + rows + "NEW-1,New,1,,,<p>Soft</p><img src='https://a.example/x.png'>\n")
-    page = service.rows_of(ctx, SYSTEM, file)
+    page = planned_rows.rows_of(ctx, SYSTEM, file)
     assert (page.shown, [(one.sku, one.odd) for one in page.samples]) == (
         "odd",
         [("FEL-51", ("jump",)), ("NEW-1", ("pictures",))],
@@ -254,7 +254,7 @@ def test_jumps_and_pictures_that_are_left_out_are_shown_before_all_else_that_cha
     assert "Pictures from elsewhere are left out" in shown
     first = browser.get(f"/files/{file.id}?show=changed").text
     later = browser.get(html.unescape(first.split('rel="next" href="')[1].split('"')[0])).text
-    assert [first.count("<code>FEL-"), later.count("<code>FEL-")] == [service.SHOWN_ROWS, 2]
+    assert [first.count("<code>FEL-"), later.count("<code>FEL-")] == [planned_rows.SHOWN_ROWS, 2]
     assert browser.get(f"/files/{file.id}?show=changed&q=fel-51").text.count("<code>FEL-") == 1
 
 
@@ -288,7 +288,7 @@ def test_any_delimiter_and_encoding_is_understood(ctx, content, encoding, delimi
     file = plan_file(ctx, content)
     assert file.shape.delimiter == delimiter
     assert encoding in (None, file.shape.encoding)
-    (sample,) = service.rows_of(ctx, SYSTEM, file).samples
+    (sample,) = planned_rows.rows_of(ctx, SYSTEM, file).samples
     assert sample.plan.after == {"sku": "FEL-1", "name": "Größe ’x’", "price": "1.50"}
 
 
@@ -304,7 +304,10 @@ def test_what_is_no_table_is_refused_at_the_door(ctx, content, says):
 def test_a_row_with_more_cells_than_headers_is_refused_instead_of_guessed(ctx):
     file = plan_file(ctx, 'sku,name\nFEL-1,Wool, soft\n\nFEL-2,"Wool\n soft"\n')
     assert file.row["counts"]["refused"] == 1
-    assert [s.line for shown in ("refused", "new") for s in service.rows_of(ctx, SYSTEM, file, shown).samples] == [2, 4]
+    assert [s.line for shown in ("refused", "new") for s in planned_rows.rows_of(ctx, SYSTEM, file, shown).samples] == [
+        2,
+        4,
+    ]
 
 
 def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_path):
@@ -513,7 +516,7 @@ def test_a_sign_that_the_encoding_has_not_refuses_its_row_alone(ctx):
     work_off(ctx)
     counts = service.read(ctx, SYSTEM, file_id).row["counts"]
     assert (counts["new"], counts["refused"]) == (1, 1)
-    assert "In name stands a sign that is not UTF-8" in service.refused_rows(ctx, SYSTEM, file_id)
+    assert "In name stands a sign that is not UTF-8" in planned_rows.refused_rows(ctx, SYSTEM, file_id)
 
 
 def test_encoding_and_delimiter_can_be_chosen(ctx, browser):

@@ -6,7 +6,7 @@ import pytest
 
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import SYSTEM, Role
-from graupel.features.files import area, exporting, service
+from graupel.features.files import area, exporting, planned_rows
 from graupel.tables import writing
 from graupel.tables.writing import LONGEST_SHEET_CELL, Column, Out
 from tests.making import bring_in, catalogue, make_product, plan_file, work_off
@@ -36,9 +36,9 @@ def test_what_goes_out_comes_in_again_unchanged(ctx, goods, form):
     path, done = out(ctx, form)
     assert (done.rows, done.cut) == (3, 0)
     file = plan_file(ctx, path.read_bytes(), name=path.name)
-    refused = [one.plan.problems for one in service.rows_of(ctx, SYSTEM, file, "refused").samples]
+    refused = [one.plan.problems for one in planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples]
     assert refused == []
-    changed = [(one.plan.before, one.plan.after) for one in service.rows_of(ctx, SYSTEM, file, "changed").samples]
+    changed = [(one.plan.before, one.plan.after) for one in planned_rows.rows_of(ctx, SYSTEM, file, "changed").samples]
     assert changed == []
     assert file.row["counts"]["unchanged"] == 3
     assert catalogue(ctx) == before

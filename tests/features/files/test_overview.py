@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from graupel.core import price_bands
 from graupel.core.roles import SYSTEM
-from graupel.features.files import service
+from graupel.features.files import planned_rows
 from tests.features.files.test_grouped import words
 from tests.making import add_german, make_product, plan_file
 from tests.serving import app, as_role, browser
@@ -62,8 +62,8 @@ def test_a_dry_run_tells_in_numbers_what_it_changes_and_is_narrowed_by_each(ctx,
         "own-.de.name": [4],
         "nonsense": [2, 3, 4, 5],
     }.items():
-        assert [one.line for one in service.rows_of(ctx, SYSTEM, file, "changed", by=by).samples] == lines, by
-    assert len(service.rows_of(ctx, SYSTEM, file, "refused", by="why-name.missing").samples) == 2
+        assert [one.line for one in planned_rows.rows_of(ctx, SYSTEM, file, "changed", by=by).samples] == lines, by
+    assert len(planned_rows.rows_of(ctx, SYSTEM, file, "refused", by="why-name.missing").samples) == 2
     page = browser.get(f"/files/{file.id}?show=changed").text
     assert all(
         said in page for said in ("<b>2</b> rise, <b>1</b> fall", "Rows that change one column", "Name in German")

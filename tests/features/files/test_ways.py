@@ -13,7 +13,7 @@ from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.core.tables import TableState
 from graupel.features.categories import service as categories
-from graupel.features.files import exporting, profiles, service, telling
+from graupel.features.files import exporting, planned_rows, profiles, service, telling
 from graupel.features.history import rolling_back
 from graupel.features.products import saving, table
 from graupel.features.products import service as products
@@ -96,7 +96,7 @@ def test_all_there_is_of_a_branch_or_a_brand_leaves_other_goods_alone(ctx):
 
 def _archived(ctx, among):
     file = handled(ctx, "sku,price\nA,9.80\n", way=Way.EQUAL, among=among)
-    return {one.sku for one in service.rows_of(ctx, SYSTEM, file, "archived").gone}
+    return {one.sku for one in planned_rows.rows_of(ctx, SYSTEM, file, "archived").gone}
 
 
 def test_nothing_is_archived_that_was_changed_meanwhile_or_while_a_row_is_refused(ctx):
@@ -172,7 +172,7 @@ def test_stock_is_counted_at_each_location_and_goes_out_by_location(ctx):
     text = "sku,stock,bestand loft\nA-1,7,5\nB-1,4,\n"
     file = plan_file(ctx, text)
     assert file.row["overview"]["fields"] == {"stock": 1, f"stock-{loft}": 1}
-    shown = {one.line: (one.plan.before, one.plan.after) for one in service.rows_of(ctx, SYSTEM, file).samples}
+    shown = {one.line: (one.plan.before, one.plan.after) for one in planned_rows.rows_of(ctx, SYSTEM, file).samples}
     assert shown == {2: ({f"stock-{loft}": "0"}, {f"stock-{loft}": "5"}), 3: ({"stock": "3.00"}, {"stock": "4.00"})}
     versions = ctx.db.run(lambda tx: [row["version"] for row in tx.all("SELECT version FROM product ORDER BY id")])
     done = bring_in(ctx, text)
@@ -248,3 +248,13 @@ def test_what_a_file_did_goes_out_field_by_field(ctx, browser):
     assert ["Variant", "A-1", "changed", "Price", "9.80", "5.00"] in found
     assert any(row[0] == "Product" and row[2:4] == ["made", "Name"] and row[5] == "Bee" for row in found)
     assert browser.get("/history/999999/changes.csv").status_code == 404
+
+
+def test_no_variant_that_would_be_archived_falls_between_two_pages(ctx, words, monkeypatch):
+    bring_in(ctx, YARN + "FEL,FEL-PLU,,Plum,,,,,\nFEL,FEL-SKY,,Sky,,,,,\n")
+    monkeypatch.setattr(planned_rows, "SHOWN_ROWS", 2)
+    file = handled(ctx, "sku,price\nPEA-1,7.00\nFEL-HEA,9.80\n", way=Way.EQUAL)
+    first = planned_rows.rows_of(ctx, SYSTEM, file, "archived")
+    later = planned_rows.rows_of(ctx, SYSTEM, file, "archived", after=first.next)
+    assert [one.sku for one in (*first.gone, *later.gone)] == ["FEL-OAT", "FEL-PLU", "FEL-SKY"]
+    assert later.next is None

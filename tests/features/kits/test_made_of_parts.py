@@ -26,7 +26,7 @@ from graupel.features.delivery import service as delivery
 from graupel.features.delivery.service import Stands
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations import terms as destination_terms
-from graupel.features.files import service as files
+from graupel.features.files import planned_rows
 from graupel.features.history import service as history
 from graupel.features.kits import reading, service
 from graupel.features.kits.service import Wish
@@ -430,14 +430,14 @@ def test_programs_say_what_a_kit_is_made_of_and_read_how_many_there_are(client_o
 def test_what_follows_from_parts_is_written_neither_by_a_file_nor_for_many(ctx, goods, kit):
     work_off(ctx)
     file = plan_file(ctx, "sku,price,stock,weight\nKIT,99,,\nMOSS,12,,\n")
-    (row,) = files.rows_of(ctx, SYSTEM, file, "refused").samples
+    (row,) = planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples
     assert (row.sku, [one.code for one in row.plan.problems]) == ("KIT", ["kit.price"])
     current = dict.fromkeys(ROW_FIELDS) | {"price": D("44.73"), "follows": ("price", "stock")}
     by_rule = plan_row(FileRow(row.line, "KIT", {"price": D(99)}), current, live=False)
     assert by_rule.problems == row.plan.problems
     assert file.row["counts"]["changed"] == 1
     file = plan_file(ctx, "sku,stock\nKIT,4\nMOSS,3\n")
-    (row,) = files.rows_of(ctx, SYSTEM, file, "refused").samples
+    (row,) = planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples
     assert [(one.code, one.row) for one in row.plan.problems] == [("kit.stock", 2)]
 
     plan = bulk.read(ctx, SYSTEM, bulk.request_plan(ctx, SYSTEM, "price", "+10 %", ids=[kit, goods["MOSS"]]))

@@ -22,7 +22,7 @@ from graupel.core.tables import TableState
 from graupel.features.assortments import service as assortments
 from graupel.features.destinations import service as destinations
 from graupel.features.files import counted as file_counts
-from graupel.features.files import exporting
+from graupel.features.files import exporting, planned_rows
 from graupel.features.files import service as files
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
@@ -460,7 +460,7 @@ def test_a_count_in_a_file_holds_as_of_when_it_came_in(ctx, yarn):
     version = products.read(ctx, SYSTEM, yarn).version
     planned = plan_file(ctx, "sku;name;price;category;stock\nFEL-1;;;;12\nNEW-1;New;2.00;Yarn;5\n")
     assert {k: planned.row["counts"][k] for k in ("new", "changed")} == {"new": 1, "changed": 1}
-    (sample,) = files.rows_of(ctx, SYSTEM, planned, "changed").samples
+    (sample,) = planned_rows.rows_of(ctx, SYSTEM, planned, "changed").samples
     assert (sample.plan.before, sample.plan.after) == ({"stock": "10.00"}, {"stock": "12.00"})
     orders.take(ctx, SYSTEM, Reported("", "r1", "1", Report(Told.ORDERED, {"FEL-1": D(2)})))
     orders.take(ctx, SYSTEM, Reported("", "r2", "1", Report(Told.PAID)))
@@ -498,7 +498,7 @@ def test_the_moment_of_a_count_in_a_file_can_be_said(ctx, yarn):
         with pytest.raises(Refused, match=says):
             plan(wrong)
     before = plan(f"{datetime.now(zone) - hour:%Y-%m-%dT%H:%M}")
-    (sample,) = files.rows_of(ctx, SYSTEM, before, "changed").samples
+    (sample,) = planned_rows.rows_of(ctx, SYSTEM, before, "changed").samples
     assert (sample.plan.before["stock"], sample.plan.after["stock"]) == ("0.00", "12.00"), "the ten came after that"
     product = products.read(ctx, SYSTEM, yarn)
     saving.save(ctx, SYSTEM, yarn, replace(product.values, mpn="4-ply"), None)
@@ -526,7 +526,7 @@ def test_rules_of_selling_and_sizes_come_in_and_go_out_by_files(ctx, yarn, tmp_p
     assert "limit" in (tmp_path / "out.csv").read_text()
     assert plan_file(ctx, (tmp_path / "out.csv").read_bytes()).row["counts"]["unchanged"] == 2
     bad = plan_file(ctx, f"{head}\nFEL-1;;never;-1;0;x;soon;12;big;posted;a\nPDF-1;;;;6;10;;;;;\n")
-    (first, second) = files.rows_of(ctx, SYSTEM, bad, "refused").samples
+    (first, second) = planned_rows.rows_of(ctx, SYSTEM, bad, "refused").samples
     assert {one.field for one in first.plan.problems} == {
         "at_zero", "zero_limit", "order_step", "order_least", "back_on", "customs_code", "packed_size", "delivered",
         "list_price",

@@ -41,14 +41,14 @@ def make_variants(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
 
 def summarise(tx: Tx, params: dict[str, Any]) -> None:
     """Sum up the new products whose variants came from rows of their own."""
-    tx.run("CREATE OR REPLACE TEMPORARY TABLE made_grouped (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")
+    tx.run("CREATE OR REPLACE TEMPORARY TABLE made_by_code (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")
     tx.run(
-        f"""INSERT INTO made_grouped SELECT p.id FROM {MADE}
+        f"""INSERT INTO made_by_code SELECT p.id FROM {MADE}
             WHERE b.batch_id = %(batch)s AND {MAKES} AND b.code IS NOT NULL""",
         params,
     )
-    summary.summarise(tx, "made_grouped")
-    tx.run("DROP TEMPORARY TABLE made_grouped")
+    summary.summarise(tx, "made_by_code")
+    tx.run("DROP TEMPORARY TABLE made_by_code")
 
 
 def change_alone(tx: Tx, params: dict[str, Any], of: Spoken) -> None:

@@ -174,14 +174,14 @@ class Gone:
 
 
 def gone(tx: Tx, batch_id: int, lang: str, limit: int, after: int, search: str) -> Sequence[Gone]:
-    """What would be archived, by product."""
+    """What would be archived, by product, beyond the first ``after``."""
     found = "AND (t.name LIKE %(search)s OR v.sku LIKE %(search)s)" if search else ""
     rows = tx.all(
         f"""SELECT g.product_id, g.variant_id, t.name, MIN(v.sku) AS sku FROM batch_gone g
             JOIN product_text t ON t.product_id = g.product_id AND t.lang = %(lang)s
             JOIN variant v ON v.product_id = g.product_id AND (g.variant_id = 0 OR v.id = g.variant_id)
-            WHERE g.batch_id = %(batch)s AND g.product_id > %(after)s {found}
-            GROUP BY g.product_id, g.variant_id ORDER BY g.product_id, g.variant_id LIMIT %(limit)s""",
+            WHERE g.batch_id = %(batch)s {found}
+            GROUP BY g.product_id, g.variant_id ORDER BY g.product_id, g.variant_id LIMIT %(limit)s OFFSET %(after)s""",
         {"batch": batch_id, "lang": lang, "limit": limit, "after": after, "search": f"%{like(search)}%"},
     )
     return [Gone(row["product_id"], row["name"], row["sku"], not row["variant_id"]) for row in rows]
