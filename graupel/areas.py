@@ -52,6 +52,7 @@ from graupel.features.pricing import rule_pages
 from graupel.features.products import api as product_api
 from graupel.features.products import area as products
 from graupel.features.products import pages as product_pages
+from graupel.features.products import past_pages as product_past_pages
 from graupel.features.products import table_pages as product_table_pages
 from graupel.features.relations import api as relation_api
 from graupel.features.relations import area as relations
@@ -113,7 +114,12 @@ AREAS = (
     Area("vocabulary", (vocabulary_pages.router,), register=vocabulary.register, finish=vocabulary.finish),
     Area("categories", (category_pages.router,), register=categories.register, finish=categories.finish),
     Area("terms", register=terms.register, in_currency=terms.in_currency),
-    Area("products", (product_table_pages.router, product_pages.router), (product_api.router,), products.register),
+    Area(
+        "products",
+        (product_table_pages.router, product_pages.router, product_past_pages.router),
+        (product_api.router,),
+        products.register,
+    ),
     Area("assortments", (assortment_pages.router,), register=assortments.register),
     Area(
         "variants",

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from functools import cached_property
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 from graupel.caching import Keepers, KeptCounts
 from graupel.db import Database, Tx
@@ -28,6 +29,11 @@ class Context:
         """The moment, UTC: the database's, so that all machines agree, moved by ``ahead``."""
         found: datetime = tx.remembered("now", lambda: tx.value("SELECT UTC_TIMESTAMP(3)"))
         return found.replace(tzinfo=UTC) + self.ahead
+
+    @property
+    def zone(self) -> ZoneInfo:
+        """The shop's time zone."""
+        return ZoneInfo(self.settings.time_zone)
 
     @cached_property
     def sealer(self) -> Sealer:

@@ -107,9 +107,10 @@ class Record:
     """A kind of record. ``alias``: of its table in every statement that is derived.
 
     ``table``: where it is called otherwise than the kind. ``parent``: the kind of record that it belongs to and whose
-    lot it shares, named by its field "<parent>_id". ``revived``: columns that are no fields, and the SQL that fills
-    them where a removed record is made again. ``stamped``: it notes in changed_at when it changed.
-    ``wholes``: fields that mean something only together, and so go back together or stay.
+    lot it shares, named by its field "<parent>_id"; ``private_to``: the same where only some of them belong to one;
+    ``said_of``: the fields that name the kind, and the id, of the record of which it is said. ``revived``: columns that
+    are no fields, and the SQL that fills them where a removed record is made again. ``stamped``: it notes in changed_at
+    when it changed. ``wholes``: fields that mean something only together, and so go back together or stay.
     """
 
     name: str
@@ -119,6 +120,8 @@ class Record:
     table: str = ""
     beside: Beside | None = None
     parent: str = ""
+    private_to: str = ""
+    said_of: tuple[str, str] = ("", "")
     revived: tuple[tuple[str, str], ...] = ()
     wholes: tuple[tuple[str, ...], ...] = ()
     stamped: bool = False
@@ -127,6 +130,12 @@ class Record:
     def plain(self) -> str:
         """The table that holds its id."""
         return self.table or self.name
+
+    @property
+    def owner(self) -> str:
+        """The field that says to which record it belongs, "" where it stands by itself."""
+        above = self.parent or self.private_to
+        return f"{above}_id" if above else self.said_of[1]
 
     def field(self, name: str) -> Field:
         """One of its fields. Raises KeyError."""

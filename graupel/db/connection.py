@@ -66,6 +66,18 @@ class _NotThere(Exception):
     """A mark was not found; what was written to find out is rolled back."""
 
 
+class StillNeeded(GraupelError):
+    """Another record refers to the one that would be removed."""
+
+
+class _Imagined(Exception):
+    """Carries what was seen out of a transaction that is not to last."""
+
+    def __init__(self, result: Any) -> None:
+        super().__init__()
+        self.result = result
+
+
 class DuplicateKey(GraupelError):
     """A unique key holds the value already; ``key`` is the key's name."""
 
@@ -76,10 +88,12 @@ class DuplicateKey(GraupelError):
 
 @contextmanager
 def _doubles_named() -> Iterator[None]:
-    """Raises DuplicateKey where a statement breaks a unique key."""
+    """Raises DuplicateKey where a statement breaks a unique key, StillNeeded where it removes what others refer to."""
     try:
         yield
     except pymysql.err.IntegrityError as error:
+        if error.args[0] == ER.ROW_IS_REFERENCED_2:
+            raise StillNeeded("another record refers to this one") from error
         if error.args[0] != ER.DUP_ENTRY:
             raise
         raise DuplicateKey(_key_name(str(error.args[1]))) from error
@@ -260,6 +274,26 @@ class Database:
                 _looking.reset(token)
 
         return self.run(looking)
+
+    def imagine(self, prepare: Callable[[Tx], None], work: Callable[[Tx], T]) -> T:
+        """Look, as ``look`` does, at what the database would be after ``prepare``, of which nothing lasts."""
+
+        def imagining(tx: Tx) -> None:
+            prepare(tx)
+            tx.wrote = False
+            tx.remember()
+            token = _looking.set((self, tx))
+            try:
+                raise _Imagined(work(tx))
+            finally:
+                _looking.reset(token)
+
+        try:
+            self.run(imagining)
+        except _Imagined as seen:
+            found: T = seen.result
+            return found
+        raise AssertionError("unreachable")
 
     def _once(self, work: Callable[[Tx], T]) -> T:
         if not self._free.acquire(timeout=WAIT_SECONDS):

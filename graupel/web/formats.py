@@ -57,6 +57,12 @@ def day(at: datetime, zone: ZoneInfo, locale: str) -> str:
     return format_datetime(local, f"d MMM{year}{time}", locale=locale)
 
 
+def short_day(at: datetime, locale: str) -> str:
+    """ "21 Nov", of a moment in the shop's time zone."""
+    text: str = format_datetime(at, "d MMM", locale=locale)
+    return text
+
+
 #: Languages whose plain locale would put the month first, as only one of their countries does.
 _DAY_FIRST = {"en"}
 

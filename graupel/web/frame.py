@@ -67,6 +67,8 @@ def make_templates(settings: Settings) -> Environment:
         quantity=stock.show,
         size_of=delivery.show_size,
         buyers_day=pass_context(lambda found, at: formats.buyers_day(at, zone, found.get("locale") or locale)),
+        day_here=lambda at: formats.day(at, zone, locale),
+        short_day=lambda at: formats.short_day(at, locale),
         month=lambda at: format_date(at, "MMM", locale=locale),
         ago=lambda at: formats.ago(at, locale),
         size=formats.size,

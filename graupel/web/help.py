@@ -4,13 +4,14 @@ A later area adds its page here; a test holds the guide and the pages against ea
 """
 
 from dataclasses import dataclass
+from fnmatch import fnmatchcase
 
 Keys = tuple[tuple[str, str], ...]
 
 
 @dataclass(frozen=True)
 class Help:
-    """``address``: of the page, or the beginning of it; ``keys``: keystroke and what it does."""
+    """``address``: of the page, with * for an id, or the beginning of it; ``keys``: keystroke and what it does."""
 
     address: str
     title: str
@@ -265,6 +266,28 @@ PAGES = (
         ),
     ),
     Help(
+        "/products/*/as-of",
+        "As it was",
+        (
+            "A product as it was at any moment, as the lens shows it, beside now or another moment.",
+            "Prices, sales, taxes and words are those of then, as far as the record has them.",
+            "What is otherwise stands below, field by field.",
+            "Tick what is to be put back as it was; that is an act like any other.",
+            "What a product differs by goes back only by rolling back the act that changed it.",
+        ),
+    ),
+    Help(
+        "/history/of",
+        "History of a record",
+        (
+            "What happened to one record and all that belongs to it, field by field, the newest first.",
+            "Prices and stock are drawn over time; each step is a change that stands in the table below.",
+            "What was taken away is told too.",
+            "Choose a field to see its changes alone.",
+            "Of a product you can look at the whole as it was at a moment.",
+        ),
+    ),
+    Help(
         "/jobs",
         "Jobs",
         (
@@ -325,7 +348,7 @@ PAGES = (
 
 def of(path: str) -> Help | None:
     """The help of a page: that of its own address, else of the longest one that it begins with."""
-    exact = next((one for one in PAGES if path == one.address), None)
+    exact = next((one for one in PAGES if fnmatchcase(path, one.address)), None)
     above = [one for one in PAGES if path.startswith(one.address.rstrip("/") + "/")]
     return exact or max(above, key=lambda one: len(one.address), default=None)
 

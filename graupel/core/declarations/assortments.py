@@ -24,6 +24,7 @@ CONDITION = Record(
         ),
         Field("value", "Value"),
     ),
+    said_of=("owner", "owner_id"),
 )
 
 SHOP_GOODS = Record(
@@ -36,4 +37,5 @@ SHOP_GOODS = Record(
         ref("record_id", "Record"),
         Field("left_out", "Left out", FieldKind.SWITCH),
     ),
+    private_to="shop",
 )

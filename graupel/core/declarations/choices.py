@@ -31,6 +31,7 @@ BUYER_CHOICE = Record(
         # Not told as a reference: entries are put back after their choices, and who is waited for can't be taken away.
         Field("when_entry_id", "is", FieldKind.COUNT),
     ),
+    private_to="product",
     wholes=(
         ("kind", "looks", "least", "most", "places"),
         ("first_day", "last_day", "ahead_days", "within_days"),

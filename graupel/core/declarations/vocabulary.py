@@ -30,6 +30,7 @@ ATTRIBUTE = Record(
         Field("unit_fixed", "Always in this unit", FieldKind.SWITCH, empty=0),
         Field("help", "Help", own=(LANGUAGE,)),
     ),
+    private_to="product",
 )
 
 ATTRIBUTE_CHOICE = Record(
@@ -74,6 +75,7 @@ TAGGING = Record(
         Field("kind", "Kind", FieldKind.WORD),
         ref("record_id", "Record", kinds_in=("kind", (("product", "product"),))),
     ),
+    said_of=("kind", "record_id"),
 )
 
 

@@ -15,5 +15,6 @@ OWN_VALUE = Record(
         Field("value", "Value"),
         Field("source", "Translated from"),
     ),
+    said_of=("kind", "record_id"),
     wholes=(("value", "source"),),
 )

@@ -11,7 +11,7 @@ from typing import Any
 from graupel.db import Tx
 from graupel.features.history.records import Column, RecordKind
 
-_INSERT = "INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became)"
+_INSERT = "INSERT INTO change_row (change_set_id, record_kind, record_id, version, was, became, gone_of)"
 #: One side of rows by sets: SQL of the values by field, SQL of the whole object, or nothing.
 Side = Mapping[str, str] | str | None
 
@@ -33,7 +33,7 @@ def write_one(
         became=became,
     )
     tx.run(
-        f"{_INSERT} VALUES (%(set)s, %(kind)s, %(id)s, %(version)s, %(was)s, %(became)s) {onto}",
+        f"{_INSERT} VALUES (%(set)s, %(kind)s, %(id)s, %(version)s, %(was)s, %(became)s, %(of)s) {onto}",
         {
             "set": change_set_id,
             "kind": kind.name,
@@ -41,6 +41,7 @@ def write_one(
             "version": version,
             "was": None if was is None else json.dumps(was, ensure_ascii=False),
             "became": None if became is None else json.dumps(became, ensure_ascii=False),
+            "of": (was or {}).get(kind.record.owner) if became is None else None,
         },
     )
 
@@ -71,10 +72,12 @@ def write(
         was=was,
         became=became,
     )
+    owner = kind.record.owner
+    gone_of = f"JSON_VALUE({sides[0]}, '$.{owner}')" if became is None and owner else "NULL"
     return tx.run(
         f"""{_INSERT}
             SELECT %(journal_set)s, '{kind.name}', {key or kind.key}, {version or f"{kind.version} + 1"}, {sides[0]},
-                   {sides[1]}
+                   {sides[1]}, {gone_of}
             FROM {source} WHERE {where} {onto}""",
         {**params, "journal_set": change_set_id},
     )
@@ -137,7 +140,9 @@ def _onto(kept: str, last: str, *, was: object, became: object) -> str:
     """
     kept = "change_row.was" if was is None else f"IF(change_row.was IS NULL, NULL, {kept})"
     last = "NULL" if became is None else f"IF(change_row.became IS NULL, VALUES(became), {last})"
-    return f"ON DUPLICATE KEY UPDATE was = {kept}, became = {last}, version = VALUES(version)"
+    return (
+        f"ON DUPLICATE KEY UPDATE was = {kept}, became = {last}, version = VALUES(version), gone_of = VALUES(gone_of)"
+    )
 
 
 def _named(function: str, held: str, new: str, names: Iterable[str]) -> str:

@@ -53,9 +53,16 @@ def in_words(found: Names, kind: str, name: str, value: Any) -> str:
     """A field's value in words; of one that refers to a record, its name."""
     field = _declared(kind, name)
     if field is None or not field.refers_to or value is None:
-        return show(field.kind if field else FieldKind.LINE, value)
+        return show(_kind(kind, field, value), value)
     shown = found.get((field.refers_to, int(value)))
     return shown.title if shown else f"number {value}"
+
+
+def _kind(kind: str, field: Field | None, value: Any) -> FieldKind:
+    """What kind of value a field holds; what is said of any record for a language may be a rich text."""
+    if field and records.kind_of(kind).record.said_of[0] and str(value).startswith("<"):
+        return FieldKind.RICH
+    return field.kind if field else FieldKind.LINE
 
 
 def label(kind: str, name: str) -> str:

@@ -124,6 +124,27 @@ def _of_pack(tx: Tx, change_set_id: int, pack: PackRow, limit: int, offset: int)
     return [cast(ChangeRow, row | {"became": json.loads(row["became"])}) for row in found]
 
 
+def of_records(tx: Tx, kind: str, ids: Collection[int]) -> list[dict[str, Any]]:
+    """Rows of the journal, with their ``change_set_id``, of those of these records that stand in packs."""
+    wanted = sorted(set(ids))
+    stretches = sorted({one // STRETCH for one in wanted})
+    if kind not in _SOURCES or not stretches:
+        return []
+    sets = tx.all(
+        "SELECT DISTINCT change_set_id AS id FROM change_pack WHERE record_kind = %s AND stretch IN %s",
+        [kind, stretches],
+    )
+    found = [
+        row
+        for one in sets
+        for row in tx.all(
+            f"{_unpacked(kind)} AND k.stretch IN %(stretches)s AND m.id IN %(ids)s",
+            {"set": one["id"], "stretches": stretches, "ids": wanted},
+        )
+    ]
+    return [row | {"became": json.loads(row["became"])} for row in found]
+
+
 def ids_sql(kind: str) -> str:
     """SQL: the ids of the records of a kind that the change set ``%(set)s`` made and packed, as ``id``."""
     return f"""SELECT m.id FROM change_pack k, JSON_TABLE(k.made, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$[0]')) m

@@ -11,14 +11,16 @@ from zoneinfo import ZoneInfo
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
 
+from graupel.context import Context
 from graupel.core.cells import harmless
 from graupel.core.errors import Refused
-from graupel.core.roles import Role
-from graupel.features.history import records, rolling_back, service
-from graupel.features.history.schemas import Paged, Searched
+from graupel.core.problems import Problem
+from graupel.core.roles import Identity, Role
+from graupel.features.history import one_record, pieces, records, rolling_back, service
+from graupel.features.history.schemas import OfRecord, Paged, Pieces, Searched
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
-from graupel.web.sent import QueryOf
+from graupel.web.sent import FormOf, QueryOf
 
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
@@ -98,8 +100,48 @@ def index(request: Request, ctx: Ctx, signed: Signed, searched: QueryOf[Searched
 @router.get("/history/{change_set_id}")
 def show(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Paged], change_set_id: int) -> Response:
     """One change set. What a roll back of it would do is worked out while the page is read already."""
-    detail = service.read(ctx, signed.actor, change_set_id, asked.page)
-    return page(request, "history/change_set.html", detail=detail, may_edit=signed.actor.may(Role.EDITOR))
+    return _change_set(request, ctx, signed, change_set_id, asked.page)
+
+
+@router.post("/history/{change_set_id}/pieces")
+def put_back_pieces(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Pieces], change_set_id: int) -> Response:
+    """Puts single records and fields of a change set back."""
+    try:
+        by = pieces.put_back(ctx, signed.actor, change_set_id, form.pieces)
+    except Refused as refusal:
+        return _change_set(request, ctx, signed, change_set_id, form.page, refusal.problems, form.piece)
+    return RedirectResponse(f"/history/{by}", 303)
+
+
+def _change_set(
+    request: Request,
+    ctx: Context,
+    signed: Identity,
+    change_set_id: int,
+    number: int,
+    problems: Sequence[Problem] = (),
+    chosen: Sequence[str] = (),
+) -> Response:
+    detail = service.read(ctx, signed.actor, change_set_id, number)
+    return page(
+        request,
+        "history/change_set.html",
+        status=422 if problems else 200,
+        detail=detail,
+        pieces=pieces.beside(ctx, signed.actor, detail.journalled),
+        problems=problems,
+        chosen=chosen,
+        may_edit=signed.actor.may(Role.EDITOR),
+    )
+
+
+@router.get("/history/of/{kind}/{record_id:int}")
+def of_record(
+    request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[OfRecord], kind: str, record_id: int
+) -> Response:
+    """What happened to one record and to what belongs to it."""
+    found = one_record.read(ctx, signed.actor, kind, record_id, before=asked.before, field=asked.field)
+    return page(request, "history/record.html", found=found, field=asked.field, before=asked.before)
 
 
 @router.get("/history/{change_set_id}/changes.csv")

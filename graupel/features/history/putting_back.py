@@ -22,12 +22,19 @@ _MADE = f"{_OF_KIND} AND r.was IS NULL"
 
 @dataclass(frozen=True)
 class Rolling:
-    """One change set on its way back. ``by``: the change set that puts it back; ``language``: that of the records."""
+    """One change set on its way back. ``by``: the change set that puts it back; ``language``: that of the records;
+    ``imagined``: it is not to last, so that nothing needs what it refers to."""
 
     tx: Tx
     change_set_id: int
     by: int
     language: str
+    imagined: bool = False
+
+    @property
+    def loosely(self) -> str:
+        """SQL before a statement that writes."""
+        return "SET STATEMENT foreign_key_checks = 0 FOR " if self.imagined else ""
 
     def params(self, kind: RecordKind) -> dict[str, Any]:
         """What the statements below bind."""
@@ -93,13 +100,17 @@ def restore_changed(rolling: Rolling, kind: RecordKind) -> None:
         became={name: f"JSON_VALUE(r.was, '$.{name}')" for name in kind.fields},
         only={name: _holds(kind, name) for name in kind.fields},
     )
+    write_changed(rolling, kind)
+
+
+def write_changed(rolling: Rolling, kind: RecordKind) -> None:
+    """Write into records what the new journal rows say that they become."""
     sets = [
         f"{column.sql} = IF(JSON_EXISTS(r.became, '$.{name}'), JSON_VALUE(r.became, '$.{name}'), {column.sql})"
         for name, column in kind.fields.items()
     ]
-    # What goes back stands in the new journal rows, as their ``became``.
     rolling.tx.run(
-        f"""UPDATE change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
+        f"""{rolling.loosely}UPDATE change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
             SET {", ".join(sets)}, {kind.version} = {kind.version} + 1 {kind.touch}
             WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.was IS NOT NULL
               AND r.became IS NOT NULL""",
@@ -119,13 +130,21 @@ def remove_made(rolling: Rolling, kind: RecordKind) -> None:
         rolling.params(kind),
         was="r.became",
     ):
-        rolling.tx.run(
-            f"""DELETE x FROM {kind.plain} x JOIN change_row r ON r.record_id = x.id
-                WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.became IS NULL""",
-            rolling.params(kind),
-        )
+        write_removed(rolling, kind)
         if not kind.holds_its_own:  # a category may go once those below it went
             return
+
+
+def write_removed(rolling: Rolling, kind: RecordKind) -> None:
+    """Delete the records that the new journal rows say are gone, with their words in the table beside."""
+    beside = kind.record.beside
+    words = f"LEFT JOIN {beside.table} y ON y.{beside.key} = x.id" if beside and rolling.loosely else ""
+    rolling.tx.run(
+        f"""{rolling.loosely}DELETE x{", y" if words else ""} FROM {kind.plain} x
+            JOIN change_row r ON r.record_id = x.id {words}
+            WHERE r.change_set_id = %(by)s AND r.record_kind = %(kind)s AND r.became IS NULL""",
+        rolling.params(kind),
+    )
 
 
 def retire_made(rolling: Rolling, kind: RecordKind) -> None:
@@ -162,10 +181,15 @@ def bring_back_removed(rolling: Rolling, kind: RecordKind) -> None:
         key="r.record_id",
         version="r.version + 1",
     ):
-        for insert in _revived(kind):
-            rolling.tx.run(insert, rolling.params(kind))
+        write_revived(rolling, kind)
         if not kind.holds_its_own:  # one that stands in another of the kind comes after that one
             return
+
+
+def write_revived(rolling: Rolling, kind: RecordKind) -> None:
+    """Make again, under their old ids, the records that the new journal rows say are there."""
+    for insert in _revived(kind):
+        rolling.tx.run(f"{rolling.loosely}{insert}", rolling.params(kind))
 
 
 def _may_come(kind: RecordKind) -> list[str]:

@@ -38,6 +38,13 @@ class ChangeRow(TypedDict):
     became: dict[str, Any] | None
 
 
+class StepRow(ChangeRow):
+    """A row of the journal with the moment at which its change set began."""
+
+    change_set_id: int
+    made_at: datetime
+
+
 class PackRow(TypedDict):
     """A pack of records that a change set made, without what it holds of them."""
 

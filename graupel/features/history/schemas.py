@@ -5,7 +5,8 @@ from typing import Annotated
 
 from pydantic import Field
 
-from graupel.web.sent import Maybe, MaybeWhole, Search, Sent, Whole
+from graupel.features.history.pieces import Piece
+from graupel.web.sent import Maybe, MaybeWhole, Search, Sent, Texts, Whole
 
 
 class Searched(Sent):
@@ -27,7 +28,26 @@ class Searched(Sent):
         return {name: str(getattr(self, name) or "") for name in names}
 
 
+class OfRecord(Sent):
+    """What of a record's history is read: older than a change set, and of one field, or one kind of record, alone."""
+
+    before: MaybeWhole = None
+    field: str = ""
+
+
 class Paged(Sent):
     """Which page of the records of a change set is read, from 1."""
 
     page: Annotated[Whole, Field(ge=1)] = 1
+
+
+class Pieces(Sent):
+    """What is put back: records, and single fields of them (pieces.Piece)."""
+
+    piece: Texts = ()
+    page: Annotated[Whole, Field(ge=1)] = 1
+
+    @property
+    def pieces(self) -> list[Piece]:
+        """Those of them that can be."""
+        return [piece for text in self.piece if (piece := Piece.read(text))]

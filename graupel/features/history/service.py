@@ -174,7 +174,7 @@ def _said(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
             if told := _came_or_went(row, own):
                 words.setdefault(row["change_set_id"], []).append(told)
             continue
-        for name in _telling(row):
+        for name in telling(row):
             before, after = (naming.in_words(names, kind, name, row[side].get(name)) for side in ("was", "became"))
             label = own or naming.label(kind, name)
             told = f"{label} {before} → {after}"
@@ -236,11 +236,12 @@ class KindCount:
 
 @dataclass(frozen=True)
 class ChangeSetDetail:
-    """A change set with its counts by kind and a page of its records."""
+    """A change set with its counts by kind and a page of its records, in words and as the journal has them."""
 
     change_set: ChangeSetRow
     counts: list[KindCount]
     rows: list[RowShown]
+    journalled: list[ChangeRow]
     page: int
     pages: int
 
@@ -265,7 +266,7 @@ def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> Chang
         ]
         pages = max(1, -(-found["records"] // SHOWN_ROWS))
         rows = store.rows(tx, change_set_id, SHOWN_ROWS, (page - 1) * SHOWN_ROWS)
-        return ChangeSetDetail(found, counts, _shown(tx, rows), page, pages)
+        return ChangeSetDetail(found, counts, rows_in_words(tx, rows), rows, page, pages)
 
     return ctx.db.run(work)
 
@@ -296,10 +297,11 @@ def _table(ctx: Context, change_set_id: int) -> Iterator[Sequence[str]]:
 
 
 def _some(tx: Tx, change_set_id: int, offset: int) -> list[RowShown]:
-    return _shown(tx, store.rows(tx, change_set_id, AT_ONCE, offset))
+    return rows_in_words(tx, store.rows(tx, change_set_id, AT_ONCE, offset))
 
 
-def _shown(tx: Tx, rows: list[ChangeRow]) -> list[RowShown]:
+def rows_in_words(tx: Tx, rows: Sequence[ChangeRow]) -> list[RowShown]:
+    """Rows of the journal as they are shown."""
     names = naming.names(tx, rows)
 
     def words(row: Mapping[str, Any], side: str, name: str) -> str:
@@ -312,14 +314,14 @@ def _shown(tx: Tx, rows: list[ChangeRow]) -> list[RowShown]:
             "made" if row["was"] is None else "removed" if row["became"] is None else "changed",
             [
                 (naming.label(row["record_kind"], name), words(row, "was", name), words(row, "became", name))
-                for name in _telling(row)
+                for name in telling(row)
             ],
         )
         for row in rows
     ]
 
 
-def _telling(row: Mapping[str, Any]) -> list[str]:
+def telling(row: Mapping[str, Any]) -> list[str]:
     """The fields worth showing: of a record that was made or removed, those that held something."""
     values = (row["became"] if row["became"] is not None else row["was"]) or {}
     is_change = row["was"] is not None and row["became"] is not None

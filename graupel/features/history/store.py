@@ -2,12 +2,13 @@
 
 import json
 from collections.abc import Mapping, Sequence
+from datetime import datetime
 from typing import Any, cast
 
 from graupel.core.roles import Actor
 from graupel.db import Tx, like
 from graupel.features.history import packs
-from graupel.features.history.rows import ChangeRow, ChangeSetRow, KindCountRow, TrailRow
+from graupel.features.history.rows import ChangeRow, ChangeSetRow, KindCountRow, StepRow, TrailRow
 
 PAGE = 40
 #: Of a product, so many of the newest change sets are looked through.
@@ -144,25 +145,88 @@ def _rows(tx: Tx, change_set_id: int, limit: int, offset: int) -> list[ChangeRow
     return [cast(ChangeRow, row | {key: json.loads(row[key]) if row[key] else None for key in sides}) for row in found]
 
 
-def record_history(tx: Tx, kinds: Mapping[str, Sequence[int]], limit: int) -> list[TrailRow]:
-    """The newest change sets that touched any of the records (kind -> ids)."""
+def record_history(
+    tx: Tx, kinds: Mapping[str, Sequence[int]], limit: int, *, before: int | None = None, field: str = ""
+) -> list[TrailRow]:
+    """The newest change sets that touched any of the records (kind -> ids); ``before``: older ones than this;
+    ``field``: only those that wrote it."""
     wanted = {kind: list(ids) for kind, ids in kinds.items() if ids}
     if not wanted:
         return []
+    wrote = "AND JSON_EXISTS(COALESCE(r.became, r.was), %s)" if field else ""
     touching = " UNION ".join(
-        """SELECT r.change_set_id FROM JSON_TABLE(%s, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$')) asked
-           STRAIGHT_JOIN change_row r ON r.record_kind = %s AND r.record_id = asked.id"""
+        f"""SELECT r.change_set_id FROM JSON_TABLE(%s, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$')) asked
+           STRAIGHT_JOIN change_row r ON r.record_kind = %s AND r.record_id = asked.id {wrote}"""
         for _ in wanted
     )
-    flat = [value for kind, ids in wanted.items() for value in (json.dumps(ids), kind)]
+    path = [f"$.{field}"] if field else []
+    flat = [value for kind, ids in wanted.items() for value in (json.dumps(ids), kind, *path)]
     made_in = sorted({one for kind, ids in wanted.items() for one in packs.made_in(tx, kind, ids)})
     return tx.rows(
         TrailRow,
         f"""SELECT s.id, s.title, s.actor, s.made_at, s.kind FROM change_set s JOIN
             ({touching} UNION SELECT id FROM change_set WHERE id IN %s) touched ON touched.change_set_id = s.id
-            ORDER BY s.id DESC LIMIT %s""",
-        [*flat, made_in or [0], limit],
+            WHERE s.id < %s ORDER BY s.id DESC LIMIT %s""",
+        [*flat, made_in or [0], before or 2**63, limit],
     )
+
+
+def steps(
+    tx: Tx, kinds: Mapping[str, Sequence[int]], *, sets: Sequence[int] = (), since: datetime | None = None
+) -> list[StepRow]:
+    """What the journal has of records (kind -> ids): of these change sets, or of those that began since a moment,
+    UTC; packed ones too."""
+    among = "s.id IN %(sets)s" if sets else "s.made_at >= %(since)s"
+    found: list[StepRow] = []
+    for kind, ids in kinds.items():
+        if not ids:
+            continue
+        params = {"ids": json.dumps(list(ids)), "kind": kind, "sets": list(sets), "since": since}
+        rows = tx.all(
+            f"""SELECT s.made_at, r.change_set_id, r.record_kind, r.record_id, r.version, r.was, r.became
+                FROM JSON_TABLE(%(ids)s, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$')) asked
+                STRAIGHT_JOIN change_row r ON r.record_kind = %(kind)s AND r.record_id = asked.id
+                STRAIGHT_JOIN change_set s ON s.id = r.change_set_id WHERE {among}""",
+            params,
+        )
+        sides = ("was", "became")
+        found += [
+            cast(StepRow, row | {key: json.loads(row[key]) if row[key] else None for key in sides}) for row in rows
+        ]
+        found += _packed(tx, kind, ids, among, params)
+    return found
+
+
+def rows_since(tx: Tx, kinds: Sequence[str], since: datetime, limit: int, narrowed: str, given: Any) -> list[StepRow]:
+    """Rows of the journal of kinds of record in change sets that began since a moment, UTC; ``narrowed``: SQL of a
+    condition on r, with ``given``. What is packed is not among them."""
+    rows = tx.all(
+        f"""SELECT s.made_at, r.change_set_id, r.record_kind, r.record_id, r.version, r.was, r.became
+            FROM change_set s STRAIGHT_JOIN change_row r ON r.change_set_id = s.id AND r.record_kind IN %(kinds)s
+            WHERE s.made_at >= %(since)s AND {narrowed} LIMIT %(limit)s""",
+        {**given, "kinds": list(kinds), "since": since, "limit": limit},
+    )
+    return [_read(row) for row in rows]
+
+
+def _read(row: dict[str, Any]) -> StepRow:
+    return cast(StepRow, row | {key: json.loads(row[key]) if row[key] else None for key in ("was", "became")})
+
+
+def _packed(tx: Tx, kind: str, ids: Sequence[int], among: str, params: Mapping[str, Any]) -> list[StepRow]:
+    packed = packs.of_records(tx, kind, ids)
+    if not packed:
+        return []
+    rows = tx.all(
+        f"SELECT s.id, s.made_at FROM change_set s WHERE s.id IN %(packed)s AND {among}",
+        {**params, "packed": sorted({row["change_set_id"] for row in packed})},
+    )
+    moments = {row["id"]: row["made_at"] for row in rows}
+    return [
+        cast(StepRow, row | {"made_at": moments[row["change_set_id"]]})
+        for row in packed
+        if row["change_set_id"] in moments
+    ]
 
 
 def kind_counts(tx: Tx, change_set_id: int) -> list[KindCountRow]:

@@ -29,6 +29,7 @@ def register_kinds() -> None:
                 for row in store.listing_names(tx, list(ids))
             },
             removable="(li.state IS NULL)",
+            alone=False,
         )
     )
     belonging.register(

@@ -124,6 +124,9 @@ def _belonging(record: Record, names: Callable[[Tx, list[int]], Sequence[Mapping
         describe,
         removable=f"({_ADDED.format(its)} OR {_PARENT.format(its, 'FALSE')})",
         follows_when=f"(r.was IS NULL AND {_PARENT.format(its, 'TRUE')})",
+        alone=record is not declared.PRODUCT_AXIS,
+        not_alone=declared.CHOICES if record is declared.VARIANT else (),
+        stays=record is declared.VARIANT,
     )
 
 

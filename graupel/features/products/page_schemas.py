@@ -10,6 +10,7 @@ from pydantic_core import PydanticCustomError
 from graupel.core import products as rules
 from graupel.core.pictures import Picture
 from graupel.core.products import Status
+from graupel.features.history.schemas import Pieces
 from graupel.features.products.table_facets import ORDERS
 from graupel.features.vocabulary.schemas import FactsTyped
 from graupel.web.sent import (
@@ -182,3 +183,16 @@ class FacetAsked(Sent):
 
     fq: Search = ""
     order: Annotated[str, one_of(ORDERS)] = "number"
+
+
+class Moments(Sent):
+    """Two moments as they are typed, UTC where they are exact; the second one "" for now."""
+
+    at: Search = ""
+    other: Search = ""
+
+
+class PutBack(Pieces):
+    """What is put back as it was at a moment."""
+
+    at: Search

@@ -48,6 +48,11 @@ def product_of_variant(tx: Tx, variant_id: int) -> int | None:
     return None if found is None else int(found)
 
 
+def amounts(tx: Tx, product_id: int) -> dict[str, Any]:
+    """The prices that a product holds for its variants."""
+    return tx.one("SELECT price, list_price FROM product WHERE id = %s", [product_id]) or {}
+
+
 def owners_of_skus(tx: Tx, skus: Sequence[str], lang: str) -> dict[str, SkuOwnerRow]:
     """Who has, or had, each of these SKUs (upper case): variant, product and its name; None for one that is gone."""
     if not skus:

@@ -62,6 +62,26 @@ def later_changes(tx: Tx, variant_id: int, location_id: int | None, since: datet
     return Decimal(found or 0)
 
 
+def hourly(
+    tx: Tx, product_id: int, variant_id: int | None, since: datetime
+) -> tuple[Decimal | None, list[tuple[datetime, Decimal]]]:
+    """What is there of a product's variants that are counted, or of one of them, None where none is; and by how much
+    that changed since a moment, UTC, hour by hour."""
+    params = {"product": product_id, "variant": variant_id, "since": since}
+    now = tx.value(
+        """SELECT SUM(on_hand) FROM stock WHERE product_id = %(product)s AND counted
+           AND (%(variant)s IS NULL OR id = %(variant)s)""",
+        params,
+    )
+    rows = tx.all(
+        """SELECT MAX(at) AS at, SUM(amount) AS amount FROM stock_entry
+           WHERE product_id = %(product)s AND at > %(since)s AND (%(variant)s IS NULL OR variant_id = %(variant)s)
+           GROUP BY DATE(at), HOUR(at) ORDER BY at""",
+        params,
+    )
+    return now, [(row["at"], row["amount"]) for row in rows]
+
+
 def taken_by(tx: Tx, order_id: int, variant_id: int) -> dict[int, Decimal]:
     """What an order took of a variant and has not given back, by location, in the order in which it took."""
     rows = tx.all(

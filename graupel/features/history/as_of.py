@@ -1,0 +1,72 @@
+"""Records as they were at moments, worked out backwards from the journal."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+from graupel.core.past import State, Step, as_of
+from graupel.db import Tx
+from graupel.features.history import restoring, scope, store
+from graupel.features.history.restoring import Difference, Wanted
+from graupel.features.history.rows import StepRow
+from graupel.features.history.scope import Held
+
+#: A long act carries the moment at which it began: so much further back is looked.
+LONGEST_ACT = timedelta(hours=6)
+
+
+@dataclass(frozen=True)
+class Past:
+    """A record and all that belongs to it. ``held``: as it is now; ``then``: by moment, as it was."""
+
+    held: Held
+    then: Mapping[datetime, Wanted]
+
+    def between(self, at: datetime, other: datetime | None) -> list[Difference]:
+        """What would have to be written at another moment, None for now, to have it as it was at the first."""
+        if other is None:
+            return restoring.differences(self.held, self.then[at])
+        held = {key: (0, dict(state)) for key, state in self.then[other].items() if state is not None}
+        return restoring.differences(held, self.then[at])
+
+
+def of_record(tx: Tx, lang: str, kind: str, record_id: int, moments: Sequence[datetime]) -> Past:
+    """``moments``: UTC."""
+    ids = scope.whole(tx, kind, record_id)
+    rows = store.steps(tx, ids, since=_before(min(moments)))
+    return _past(tx, lang, ids, rows, moments)
+
+
+def around(
+    tx: Tx, lang: str, kinds: Sequence[str], at: datetime, most: int, narrowed: str, given: Mapping[str, object]
+) -> list[Difference] | None:
+    """What would have to be written to have all records of some kinds as they were at a moment; None where more than
+    ``most`` changes were made since. ``narrowed``: SQL of a condition on rows r of the journal, with ``given``."""
+    rows = store.rows_since(tx, kinds, _before(at), most + 1, narrowed, given)
+    if len(rows) > most:
+        return None
+    ids: dict[str, list[int]] = {}
+    for row in rows:
+        ids.setdefault(row["record_kind"], []).append(row["record_id"])
+    return _past(tx, lang, ids, rows, [at]).between(at, None)
+
+
+def _past(
+    tx: Tx, lang: str, ids: Mapping[str, Sequence[int]], rows: Sequence[StepRow], moments: Sequence[datetime]
+) -> Past:
+    held = scope.held(tx, lang, ids)
+    steps: dict[tuple[str, int], list[Step]] = {}
+    for row in rows:
+        step = Step(row["made_at"].replace(tzinfo=UTC), row["change_set_id"], row["version"], row["was"], row["became"])
+        steps.setdefault((row["record_kind"], row["record_id"]), []).append(step)
+    keys = {*held, *steps}
+
+    def then(key: tuple[str, int], at: datetime) -> State:
+        return as_of(held[key][1] if key in held else None, steps.get(key, ()), at)
+
+    return Past(held, {at: {key: then(key, at) for key in keys} for at in moments})
+
+
+def _before(at: datetime) -> datetime:
+    """As the database compares it."""
+    return (at - LONGEST_ACT).astimezone(UTC).replace(tzinfo=None)
