@@ -45,6 +45,8 @@ from graupel.features.media import pages as media_pages
 from graupel.features.orders import api as order_api
 from graupel.features.orders import area as orders
 from graupel.features.orders import pages as order_pages
+from graupel.features.prepared import area as prepared
+from graupel.features.prepared import pages as prepared_pages
 from graupel.features.pricing import api as pricing_api
 from graupel.features.pricing import area as pricing
 from graupel.features.pricing import pages as pricing_pages
@@ -107,6 +109,7 @@ AREAS = (
         (user_pages.router, user_pages.guarded, account_pages.router, people_pages.router),
         register=users.register,
     ),
+    Area("prepared", (prepared_pages.router,), register=prepared.register),
     Area("settings", (setting_pages.router,)),
     Area("destinations", (destination_pages.router,), register=destinations.register),
     Area("wording", register=wording.register),

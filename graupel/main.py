@@ -14,12 +14,14 @@ from graupel import areas, logs, processes, storage
 from graupel.context import Context
 from graupel.db import Database, DatabaseUnavailable, pending
 from graupel.features.destinations import service as destinations
+from graupel.features.prepared import service as prepared
 from graupel.features.users import service as users
 from graupel.jobs import queue
 from graupel.settings import Settings
 from graupel.web import errors, frame, problem, uploads
 from graupel.web.done import Done
 from graupel.web.once import Once
+from graupel.web.preparing import Prepares
 from graupel.web.security import Guard
 
 #: Where a job has been due for longer, no worker is at work, or too few.
@@ -59,6 +61,7 @@ def make_app(ctx: Context) -> ASGIApp:
     _add_plumbing(app, ctx)
     app.router.routes.append(Mount("/api/v1", make_api(ctx)))
     app.mount("/static", _LongKept(directory=STATIC))
+    app.add_middleware(Prepares, keep=lambda actor, found: prepared.keep(ctx, actor, found))
     app.add_middleware(Done)
     app.add_middleware(Once, ctx=ctx, explain=_explain)
     return Guard(app, ctx.settings)

@@ -8,7 +8,7 @@ from graupel.core.errors import Refused
 
 _TYPED = re.compile(r"([0-9]{4}-[0-9]{2}-[0-9]{2})(?:[T ]([0-9]{2}:[0-9]{2})(?::[0-9]{2})?)?")
 #: As programs send it: with its distance from UTC, so that nothing is left open.
-_EXACT = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}(?:Z|[+-][0-9]{2}:[0-9]{2})")
+_EXACT = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}:[0-9]{2}(?:\.[0-9]{3})?(?:Z|[+-][0-9]{2}:[0-9]{2})")
 
 
 def parse(text: str, zone: ZoneInfo, field: str = "") -> datetime:
@@ -43,6 +43,11 @@ def _exact(text: str, field: str) -> datetime:
         return datetime.fromisoformat(text).astimezone(UTC)
     except (ValueError, OverflowError):
         raise Refused.because("moment.unknown", f"“{text[:40]}” is no moment.", field) from None
+
+
+def exact(moment: datetime) -> str:
+    """As programs send it, in UTC, to the millisecond: "2026-11-21T08:00:00.000Z"."""
+    return f"{moment.astimezone(UTC):%Y-%m-%dT%H:%M:%S}.{moment.microsecond // 1000:03}Z"
 
 
 def typed(moment: datetime | None, zone: ZoneInfo) -> str:

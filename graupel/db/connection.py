@@ -105,6 +105,8 @@ class Tx:
     def __init__(self, connection: Any) -> None:
         self._connection = connection
         self.wrote = False
+        #: Called instead of committing: what was written is let go.
+        self.instead: Callable[[], None] | None = None
         self._remembered: dict[Hashable, Any] | None = None
 
     def remember(self) -> None:
@@ -311,7 +313,11 @@ class Database:
             connection.begin()
             tx = Tx(connection)
             result = work(tx)
-            self._commit(connection, tx, result)
+            if tx.instead:
+                connection.rollback()
+                tx.instead()
+            else:
+                self._commit(connection, tx, result)
             return result
         except BaseException:
             with suppress(pymysql.err.Error):  # the connection is gone, and with it the transaction

@@ -20,7 +20,7 @@ from graupel.core.quantities import format_money
 from graupel.core.roles import Role
 from graupel.core.showing import plural
 from graupel.settings import Settings
-from graupel.web import done, formats, help, lens, marks, navigation
+from graupel.web import done, formats, help, lens, marks, navigation, preparing
 from graupel.web.navigation import Place, Section
 
 HERE = Path(__file__).parent
@@ -99,6 +99,7 @@ def make_templates(settings: Settings) -> Environment:
         marks_of=marks.field,
         marks_again=marks.again,
         done_before=done.before,
+        prepares=preparing.prepares,
         help_of=help.of,
     )
     return env

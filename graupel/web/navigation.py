@@ -58,7 +58,10 @@ SECTIONS = (
         ),
     ),
     Section("In and out", (Place("Files", "/files", "f"), Place("Channels", "/channels", "n"))),
-    Section("Record", (Place("History", "/history", "h"), Place("Jobs", "/jobs", "j"))),
+    Section(
+        "Record",
+        (Place("History", "/history", "h"), Place("Prepared", "/prepared", "y"), Place("Jobs", "/jobs", "j")),
+    ),
 )
 #: Behind the person: what is set once, and the shop as buyers see it.
 SETTLED = Section(

@@ -139,7 +139,12 @@ PRODUCT = Record(
         _words("sent_note", "Note when it is sent", FieldKind.LINES),
     ),
     beside=Beside("product_text", "t", "product_id"),
-    revived=(("made_at", "UTC_TIMESTAMP(3)"), ("changed_at", "UTC_TIMESTAMP(3)")),
+    revived=(
+        ("made_at", "UTC_TIMESTAMP(3)"),
+        ("changed_at", "UTC_TIMESTAMP(3)"),
+        ("was_live", "COALESCE(JSON_VALUE(r.became, '$.status') = 'live', FALSE)"),
+    ),
+    kept_up=(("was_live", "p.was_live OR COALESCE(JSON_VALUE(r.became, '$.status') = 'live', FALSE)"),),
     stamped=True,
 )
 

@@ -27,6 +27,8 @@ from graupel.features.jobs import service as jobs
 from graupel.features.products import table
 from graupel.features.vocabulary import service as vocabulary
 from graupel.jobs import JobRequest, enqueue
+from graupel.web import preparing
+from graupel.web.preparing import Later
 
 FIELDS = {
     "status": "Status",
@@ -271,7 +273,10 @@ def read(ctx: Context, actor: Actor, bulk_id: int, action: str = "", search: str
 
 
 def request_apply(ctx: Context, actor: Actor, bulk_id: int) -> int:
-    """Do what the dry run showed, in the background; returns the job's id. Raises Refused, NotFound."""
+    """Do what the dry run showed, in the background; returns the job's id, 0 where that is prepared.
+
+    Raises Refused, NotFound.
+    """
     actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> int:
@@ -282,6 +287,9 @@ def request_apply(ctx: Context, actor: Actor, bulk_id: int) -> int:
         if not number:
             raise Refused.because("bulk.nothing", "Nothing would change.")
         title = _title(bulk, number)
+        if preparation := preparing.current():
+            preparation.later.append(Later("bulk", title, bulk_id))
+            return 0
         job_id = enqueue(tx, actor, JobRequest("bulk.apply", title, {"bulk_id": bulk_id}, f"/products/bulk/{bulk_id}"))
         store.set_job(tx, bulk_id, job_id)
         return job_id

@@ -1,11 +1,16 @@
 """What files register."""
 
+from collections.abc import Mapping
 from datetime import datetime, time, timedelta
+from typing import Any
 
 from graupel.context import Context
+from graupel.core.roles import Actor
 from graupel.core.schedules import next_daily
 from graupel.db import Tx
 from graupel.features.files import exporting, kinds, service, telling
+from graupel.features.prepared import providers
+from graupel.features.prepared.providers import Provider
 from graupel.jobs import Urgency, handler, timekeeping
 from graupel.jobs.timekeeping import Timed
 
@@ -20,6 +25,7 @@ def register(language: str) -> None:
     handler("files.apply")(service.apply)
     handler("files.export")(exporting.write)
     handler(telling.KIND)(telling.write)
+    providers.register("file", Provider("File", lambda number: f"/files/{number}", _begin))
     timekeeping.register(
         Timed(
             "files.forget",
@@ -30,6 +36,11 @@ def register(language: str) -> None:
             urgency=Urgency.REST,
         )
     )
+
+
+def _begin(ctx: Context, actor: Actor, file_id: int, given: Mapping[str, Any]) -> int:
+    """Bring a file in that was prepared."""
+    return service.request_apply(ctx, actor, file_id, leave_out=given["leave_out"], confirmed=given["confirmed"])
 
 
 def _forget(ctx: Context, tx: Tx, moment: datetime) -> None:

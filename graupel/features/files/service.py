@@ -26,6 +26,8 @@ from graupel.features.products.batch import overview as planned_overview
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
+from graupel.web import preparing
+from graupel.web.preparing import Later
 
 SHOWN_FILES = 30
 
@@ -281,7 +283,8 @@ def _telling_failure(run: JobRun, work: Callable[[Tx], None]) -> None:
 
 
 def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool, confirmed: str = "") -> int:
-    """Write what the dry run said, in the background; returns the job's id. Raises Refused, NotFound.
+    """Write what the dry run said, in the background; returns the job's id, 0 where that is prepared. Raises Refused,
+    NotFound.
 
     ``leave_out``: refused rows may be left out; otherwise one refused row refuses the whole. ``confirmed``: the number
     of goods that would be archived, as typed.
@@ -308,6 +311,10 @@ def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool, 
             )
         if not counts["new"] + counts["changed"] + archived:
             raise Refused.because("rows.nothing", "Nothing in this file would change the catalogue.")
+        if preparation := preparing.current():
+            given = {"leave_out": leave_out, "confirmed": confirmed}
+            preparation.later.append(Later("file", f"Bring in {row['name']}", file_id, given))
+            return 0
         job_id = enqueue(
             tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
         )

@@ -1,12 +1,12 @@
 """Records as they were at moments, worked out backwards from the journal."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 
 from graupel.core.past import State, Step, as_of
 from graupel.db import Tx
-from graupel.features.history import restoring, scope, store
+from graupel.features.history import records, restoring, scope, store
 from graupel.features.history.restoring import Difference, Wanted
 from graupel.features.history.rows import StepRow
 from graupel.features.history.scope import Held
@@ -17,10 +17,12 @@ LONGEST_ACT = timedelta(hours=6)
 
 @dataclass(frozen=True)
 class Past:
-    """A record and all that belongs to it. ``held``: as it is now; ``then``: by moment, as it was."""
+    """A record and all that belongs to it. ``held``: as it is now; ``then``: by moment, as it was, or will be;
+    ``around``: by moments ahead, what else will be otherwise."""
 
     held: Held
     then: Mapping[datetime, Wanted]
+    around: Mapping[datetime, Sequence[Difference]] = field(default_factory=dict)
 
     def between(self, at: datetime, other: datetime | None) -> list[Difference]:
         """What would have to be written at another moment, None for now, to have it as it was at the first."""
@@ -35,6 +37,22 @@ def of_record(tx: Tx, lang: str, kind: str, record_id: int, moments: Sequence[da
     ids = scope.whole(tx, kind, record_id)
     rows = store.steps(tx, ids, since=_before(min(moments)))
     return _past(tx, lang, ids, rows, moments)
+
+
+def with_ahead(past: Past, at: datetime, now: datetime, changes: Sequence[Difference]) -> Past:
+    """The same with a moment ahead, at which these changes will be made; those of other records are ``around``."""
+    states = dict(past.then[now])
+    around: list[Difference] = []
+    for one in changes:
+        owner = records.kind_of(one.kind).record.owner
+        above = (one.becomes or {}).get(owner)
+        if (one.kind, one.id) not in states and not any(key == above for kind, key in states if f"{kind}_id" == owner):
+            around.append(one)
+            continue
+        before = states.get((one.kind, one.id))
+        whole = one.was is None or one.becomes is None
+        states[one.kind, one.id] = one.becomes if whole else {**(before or {}), **(one.becomes or {})}
+    return replace(past, then={**past.then, at: states}, around={**past.around, at: around})
 
 
 def around(

@@ -109,6 +109,7 @@ def write_changed(rolling: Rolling, kind: RecordKind) -> None:
         f"{column.sql} = IF(JSON_EXISTS(r.became, '$.{name}'), JSON_VALUE(r.became, '$.{name}'), {column.sql})"
         for name, column in kind.fields.items()
     ]
+    sets += [f"{kind.record.alias}.{name} = {sql}" for name, sql in kind.record.kept_up]
     rolling.tx.run(
         f"""{rolling.loosely}UPDATE change_row r STRAIGHT_JOIN {kind.table} ON {kind.key} = r.record_id
             SET {", ".join(sets)}, {kind.version} = {kind.version} + 1 {kind.touch}

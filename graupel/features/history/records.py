@@ -48,13 +48,14 @@ class RecordKind:
     lot of its parent and is not counted. ``settle``: is called with the change set before its first record is put
     back, to look at what these conditions ask of many records at once. ``whole_when``: holds for every record that
     came back as it should, ``lacking`` says what is wrong where it does not.
-    ``reversible`` False: a roll back leaves it. ``alone`` False: it goes back only with all of its change set, as do
-    its fields ``not_alone``; ``stays``: one that was made is not taken away by itself either. ``describe_values``:
-    names a record that is gone by its values, where no name of its own stands among them; ``telling``: the fields that
-    History shows, where not all of them say something to people; ``calls``: of a record that is one value of another,
-    what that is called, by id, from the values that the journal has of it. ``books``: what a roll back does, once,
-    instead of taking records back, where what they did can only be made up for. ``flows``: comes in by itself all day,
-    and nothing that people wrote changes with it.
+    ``reversible`` False: a roll back leaves it. ``at_once``: it reaches outside, so it is not prepared. ``alone``
+    False: it goes back only with all of its change set, as do its fields ``not_alone``; ``stays``: one that was
+    made is not taken away by itself either. ``describe_values``: names a record that is gone by its values, where
+    no name of its own stands among them; ``telling``: the fields that History shows, where not all of them say
+    something to people; ``calls``: of a record that is one value of another, what that is called, by id, from the
+    values that the journal has of it. ``books``: what a roll back does, once, instead of taking records back, where
+    what they did can only be made up for. ``flows``: comes in by itself all day, and nothing that people wrote
+    changes with it.
     """
 
     record: Record
@@ -67,6 +68,7 @@ class RecordKind:
     whole_when: str = ""
     lacking: str = ""
     reversible: bool = True
+    at_once: bool = False
     alone: bool = True
     not_alone: tuple[str, ...] = ()
     stays: bool = False

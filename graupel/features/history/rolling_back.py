@@ -18,6 +18,8 @@ from graupel.features.history.records import RecordKind, Shown
 from graupel.features.history.rows import ChangeSetRow, KindCountRow
 from graupel.features.jobs import service as jobs
 from graupel.jobs import JobRequest, enqueue
+from graupel.web import preparing
+from graupel.web.preparing import Later
 
 #: So many records are looked at while somebody waits; what a larger set would do is worked out by a job.
 AT_ONCE = 5_000
@@ -81,7 +83,11 @@ def plan(ctx: Context, actor: Actor, change_set_id: int) -> Outcome:
 
 
 def request(ctx: Context, actor: Actor, change_set_id: int) -> int:
-    """Roll back in the background; returns the job's id. Raises NotFound."""
+    """Roll back in the background; returns the job's id, 0 where that is prepared. Raises NotFound."""
+    if preparation := preparing.current():
+        title = ctx.db.run(lambda tx: _found(tx, change_set_id)["title"])
+        preparation.later.append(Later("rollback", f"Roll back: {title}", change_set_id))
+        return 0
     return _enqueue(ctx, actor, change_set_id, "history.rollback", "Roll back: {}")
 
 

@@ -13,10 +13,10 @@ from graupel.core import changes
 from graupel.core.errors import NotFound
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
-from graupel.features.history import following, journal, naming, records, store
+from graupel.features.history import following, journal, naming, prepared, records, store
 from graupel.features.history.records import Shown
 from graupel.features.history.rows import ChangeRow, ChangeSetRow, TrailRow
-from graupel.web import done
+from graupel.web import done, preparing
 
 SHOWN_ROWS = 50
 
@@ -64,7 +64,9 @@ def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | No
     recorder = Recorder(tx, store.insert_change_set(tx, actor, kind, title, rolls_back))
     yield recorder
     recorder.records, packed = store.count_rows(tx, recorder.change_set_id)
-    if recorder.records:
+    if recorder.records and (held := preparing.current()):
+        prepared.take(tx, held, recorder.change_set_id, kind, title, packed=bool(packed))
+    elif recorder.records:
         wrote = following.Wrote(store.written(tx, recorder.change_set_id, recorder.records))
         following.follow(tx, recorder.change_set_id, recorder.handed_on, wrote)
         flows = not packed and all(records.kind_of(kind).flows for kind in wrote.fields)
@@ -163,7 +165,11 @@ def _gather(tx: Tx, found: Sequence[ChangeSetRow]) -> list[Gathered]:
 
 def _said(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
     """What change sets did, in a few words each: "Price 9.80 → 10.20, and 3 more"."""
-    rows = store.rows_of_sets(tx, ids)
+    return said_of(tx, store.rows_of_sets(tx, ids))
+
+
+def said_of(tx: Tx, rows: Sequence[Mapping[str, Any]]) -> dict[int, str]:
+    """The same of rows of the journal, by their change set."""
     names = naming.names(tx, rows)
     called = _called(tx, rows)
     words: dict[int, list[str]] = {}

@@ -30,6 +30,7 @@ def register_kinds() -> None:
             },
             removable="(li.state IS NULL)",
             alone=False,
+            at_once=True,
         )
     )
     belonging.register(

@@ -19,6 +19,8 @@ from graupel.features.categories.tree import Tree
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.history.rows import TrailRow
+from graupel.features.prepared import service as prepared
+from graupel.features.prepared.rows import PreparedRow
 from graupel.features.products import facts, lensing, meeting, mirrors, parts, saving
 from graupel.features.products.facts import Sheet
 from graupel.features.products.forms import Typed
@@ -77,6 +79,7 @@ class EditorView:
     look: Look
     at: dict[str, FieldSeen]
     trail: list[TrailRow]
+    prepared: list[PreparedRow]
     conflict: SaveConflict | None
     conflicts: list[ConflictShown]
     taken: list[str]
@@ -114,6 +117,7 @@ def view(
         look=looked,
         at=lensing.fields(looked.written, typed.fields, product, seen),
         trail=history.of_records(ctx, signed.actor, product.history_keys) if product else [],
+        prepared=prepared.of_records(ctx, signed.actor, product.history_keys) if product else [],
         conflict=conflict,
         conflicts=meeting.conflicts_of(ctx, conflict, typed.chosen),
         taken=[saving.label_of(name, conflict.theirs) for name in conflict.merge.taken] if conflict else [],

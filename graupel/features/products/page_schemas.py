@@ -186,10 +186,12 @@ class FacetAsked(Sent):
 
 
 class Moments(Sent):
-    """Two moments as they are typed, UTC where they are exact; the second one "" for now."""
+    """Two moments as they are typed, UTC where they are exact; the second one "" for now. ``prepared``: a prepared
+    change that counts as made at what lies ahead."""
 
     at: Search = ""
     other: Search = ""
+    prepared: MaybeWhole = None
 
 
 class PutBack(Pieces):

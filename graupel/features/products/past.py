@@ -6,7 +6,7 @@ and words follow from, are put back; of that nothing lasts.
 
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any, TypeVar
 
@@ -25,6 +25,7 @@ from graupel.features.history.records import Shown
 from graupel.features.history.restoring import Difference
 from graupel.features.history.rows import ChangeRow, TrailRow
 from graupel.features.history.service import RowShown
+from graupel.features.prepared import service as prepared
 from graupel.features.products import forms, mirrors
 from graupel.features.products import service as products
 from graupel.features.products.mirrors import Look
@@ -79,14 +80,14 @@ class RecordThen:
 
 @dataclass(frozen=True)
 class AsOf:
-    """A product at two moments. ``acts``: the newest that touched it."""
+    """A product at two moments. ``acts``: the newest that touched it, each after the moment before it."""
 
     product_id: int
     name: str
     then: Side
     other: Side
     rows: list[RecordThen]
-    acts: list[TrailRow]
+    acts: list[tuple[str, TrailRow]]
 
     @property
     def is_restorable(self) -> bool:
@@ -94,24 +95,42 @@ class AsOf:
         return any(row.piece or any(one.piece for one in row.fields) for row in self.rows)
 
 
-def read(ctx: Context, actor: Actor, product_id: int, at: datetime, other: datetime | None, seen: Seen) -> AsOf:
-    """``at``, ``other``: UTC; None for now. Raises NotFound."""
+def read(
+    ctx: Context,
+    actor: Actor,
+    product_id: int,
+    at: datetime,
+    other: datetime | None,
+    seen: Seen,
+    prepared_id: int | None = None,
+) -> AsOf:
+    """``at``, ``other``: UTC; None for now; ``prepared_id``: of a prepared change that counts as made at moments ahead,
+    beside those whose moment is set. Raises NotFound."""
     actor.require(Role.VIEWER)
     now = products.read(ctx, actor, product_id)
 
     def work(tx: Tx) -> tuple[Past, list[RecordThen]]:
-        past = of(tx, ctx, product_id, [at] if other is None else [at, other])
+        past = of(tx, ctx, product_id, [at] if other is None else [at, other], prepared_id)
         return past, _rows(tx, past, at, other)
 
     past, rows = ctx.db.run(work)
-    acts = service.of_records(ctx, actor, now.history_keys, ACTS)
+    acts = [(_before(one), one) for one in service.of_records(ctx, actor, now.history_keys, ACTS)]
     sides = [_side(ctx, past, product_id, one, seen) if one else _now(ctx, now, seen) for one in (at, other)]
     return AsOf(product_id, now.values.name, sides[0], sides[1], rows, acts)
 
 
-def of(tx: Tx, ctx: Context, product_id: int, moments: Sequence[datetime]) -> Past:
-    """A product and all that belongs to it, as it was at moments, UTC."""
-    return as_of.of_record(tx, ctx.settings.language, "product", product_id, moments)
+def _before(act: TrailRow) -> str:
+    return moments.exact(act["made_at"].replace(tzinfo=UTC) - timedelta(milliseconds=1))
+
+
+def of(tx: Tx, ctx: Context, product_id: int, moments: Sequence[datetime], prepared_id: int | None = None) -> Past:
+    """A product and all that belongs to it, as it was at moments, UTC, or will be by what is prepared."""
+    now, lang = ctx.now(tx), ctx.settings.language
+    found = as_of.of_record(tx, lang, "product", product_id, [now, *(at for at in moments if at < now)])
+    for at in moments:
+        if at > now:
+            found = as_of.with_ahead(found, at, now, prepared.until(tx, lang, at, prepared_id))
+    return found
 
 
 # --- the mirror of a moment ----------------------------------------------------------------------------------
@@ -145,11 +164,13 @@ def then(ctx: Context, past: Past, product_id: int, at: datetime, work: Callable
     """Read something as it was at a moment, with a context of that moment; and whether what the product follows from
     is as of then too. Raises DuplicateKey where a code of then is another's now."""
     ahead = ctx.ahead + ctx.db.run(lambda tx: at - ctx.now(tx))
-    around: list[list[Difference] | None] = []
+    around: list[Sequence[Difference] | None] = []
     there = replace(ctx, counts=KeptCounts(), keepers=Keepers(), ahead=ahead)
 
     def prepare(tx: Tx) -> None:
-        found = as_of.around(tx, ctx.settings.language, AROUND, at, MOST_AROUND, _ITS_OWN, {"product": product_id})
+        found: Sequence[Difference] | None = past.around.get(at)
+        if found is None:
+            found = as_of.around(tx, ctx.settings.language, AROUND, at, MOST_AROUND, _ITS_OWN, {"product": product_id})
         around.append(found)
         own = past.between(at, None)
         known = {(one.kind, one.id) for one in own}
@@ -173,7 +194,8 @@ def _rows(tx: Tx, past: Past, at: datetime, other: datetime | None) -> list[Reco
     """Differences in words, each with what puts it back where that can be done."""
     order = scope.reading_order()
     found = sorted(past.between(at, other), key=lambda one: (one.kind != "product", order.index(one.kind), one.id))
-    back = {(one.kind, one.id): one for one in _restorable(found)} if other is None else {}
+    is_back = other is None and at not in past.around
+    back = {(one.kind, one.id): one for one in _restorable(found)} if is_back else {}
     shown = [_as_row(one) for one in found]
     return [
         _row(row, told, back.get((one.kind, one.id)))
@@ -234,6 +256,8 @@ def put_back(ctx: Context, actor: Actor, product_id: int, at: datetime, wanted: 
     """Put pieces of a product back as they were at a moment, UTC. Raises Refused where somebody changed them since
     they were shown, or where they can't stand any more."""
     actor.require(Role.EDITOR)
+    if at > ctx.db.run(ctx.now):
+        raise Refused.because("moment.ahead", "That moment is still to come. Choose one in the past.", "at")
 
     def work(tx: Tx) -> None:
         name = products.load(ctx, tx, product_id, lock=True).values.name
@@ -242,11 +266,3 @@ def put_back(ctx: Context, actor: Actor, product_id: int, at: datetime, wanted: 
         pieces.write(ctx, tx, actor, "product.restore", title, pieces.chosen(found, wanted))
 
     ctx.db.run(work)
-
-
-def moment(ctx: Context, text: str, field: str) -> datetime:
-    """A moment as it was typed. Raises Refused where it is none, or not past."""
-    at = moments.parse(text, ctx.zone, field)
-    if at > ctx.db.run(ctx.now):
-        raise Refused.because("moment.ahead", "That moment is still to come. Choose one in the past.", field)
-    return at

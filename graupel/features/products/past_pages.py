@@ -1,5 +1,6 @@
 """The page of a product as it was at a moment."""
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 
 from fastapi import APIRouter, Depends, Request
@@ -10,6 +11,7 @@ from graupel.core import moments
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Identity, Role
+from graupel.features.prepared import service as prepared
 from graupel.features.products import past
 from graupel.features.products.editor import shown_in
 from graupel.features.products.page_schemas import Moments, PutBack
@@ -26,16 +28,16 @@ USUAL = timedelta(days=7)
 @router.get("/products/{product_id:int}/as-of")
 def as_of(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Moments], product_id: int) -> Response:
     """What a product was at a moment, beside what it is now or was at another."""
-    return _page(request, ctx, signed, product_id, asked.at, asked.other, [])
+    return _page(request, ctx, signed, product_id, asked)
 
 
 @router.post("/products/{product_id:int}/as-of")
 def put_back(request: Request, ctx: Ctx, signed: Signed, form: FormOf[PutBack], product_id: int) -> Response:
     """Puts back what was chosen of it."""
     try:
-        past.put_back(ctx, signed.actor, product_id, past.moment(ctx, form.at, "at"), form.pieces)
+        past.put_back(ctx, signed.actor, product_id, moments.parse(form.at, ctx.zone, "at"), form.pieces)
     except Refused as refusal:
-        return _page(request, ctx, signed, product_id, form.at, "", refusal.problems, list(form.piece))
+        return _page(request, ctx, signed, product_id, Moments(at=form.at), refusal.problems, list(form.piece))
     return RedirectResponse(f"/products/{product_id}/as-of?at={form.at}", 303)
 
 
@@ -44,18 +46,20 @@ def _page(
     ctx: Context,
     signed: Identity,
     product_id: int,
-    at: str,
-    other: str,
-    problems: list[Problem],
-    chosen: list[str] | None = None,
+    asked: Moments,
+    problems: Sequence[Problem] = (),
+    chosen: Sequence[str] = (),
 ) -> Response:
     found: AsOf | None = None
-    status, first = 422 if problems else 200, ctx.db.run(ctx.now) - USUAL
+    now = ctx.db.run(ctx.now)
+    at, other, exact = asked.at, asked.other, ""
+    status = 422 if problems else 200
     try:
-        first = past.moment(ctx, at, "at") if at else first
-        second = past.moment(ctx, other, "other") if other else None
-        found = past.read(ctx, signed.actor, product_id, first, second, request.state.seen)
+        first = _first(ctx, asked, now)
+        second = moments.parse(other, ctx.zone, "other") if other else None
+        found = past.read(ctx, signed.actor, product_id, first, second, request.state.seen, asked.prepared)
         at, other = (moments.typed(one, ctx.zone) for one in (first, second))
+        exact = moments.exact(first)
     except Refused as refusal:
         problems, status = [*problems, *refusal.problems], 422
     return page(
@@ -64,17 +68,23 @@ def _page(
         status=status,
         product_id=product_id,
         found=found,
-        exact=first.strftime("%Y-%m-%dT%H:%M:%SZ") if found else "",
+        exact=exact,
         at=at,
         other=other,
-        latest=_now(ctx),
-        problems=by_field(problems),
-        chosen=chosen or [],
+        now=now,
+        soon=timedelta(seconds=2),
+        prepared=asked.prepared,
+        problems=by_field(list(problems)),
+        chosen=chosen,
         may_edit=signed.actor.may(Role.EDITOR),
         **shown_in(request.state.seen),
     )
 
 
-def _now(ctx: Context) -> str:
-    now: datetime = ctx.db.run(ctx.now)
-    return moments.typed(now, ctx.zone)
+def _first(ctx: Context, asked: Moments, now: datetime) -> datetime:
+    """The moment that is asked for: of a prepared change its own, or the next. Raises Refused, NotFound."""
+    if asked.at:
+        return moments.parse(asked.at, ctx.zone, "at")
+    if asked.prepared:
+        return prepared.moment_of(ctx, asked.prepared) or now + timedelta(seconds=1)
+    return now - USUAL

@@ -17,6 +17,7 @@ from graupel.features.history.service import Asked, Gathered
 from graupel.features.jobs import service as jobs
 from graupel.features.listings import connecting
 from graupel.features.orders import reading as orders
+from graupel.features.prepared import service as prepared
 from graupel.features.pricing import overview
 from graupel.features.products.facet_index import held
 from graupel.features.products.table_facets import LACKS_WORDS
@@ -76,7 +77,7 @@ def read(ctx: Context, actor: Actor) -> Today:
             return [_planned(row) for row in planned[:NAMED]] + _drafts(index), _stock(index), len(index)
 
     own, stock, everything = ctx.db.run(work)
-    own = _orders(ctx, actor) + _reviews(ctx, actor) + own
+    own = _prepared(ctx, actor) + _orders(ctx, actor) + _reviews(ctx, actor) + own
     steps = _steps(ctx, actor, bool(channels)) if not everything else []
     # What comes in by itself all day would leave no place for what people did.
     lately = history.list_change_sets(ctx, actor, asked=Asked(without="order")).gathered[:8]
@@ -102,6 +103,23 @@ def _reviews(ctx: Context, actor: Actor) -> list[Line]:
     number = reviews.waiting(ctx, actor)
     said = f"{plural(number, 'review')} to be read"
     return [Line("ring", said, "Shown when somebody has read it.", "/reviews", _see(number))] if number else []
+
+
+def _prepared(ctx: Context, actor: Actor) -> list[Line]:
+    """Prepared changes that wait for a yes, and those of one's own that were sent back."""
+    open_, _ = prepared.listed(ctx, actor)
+    lines = [
+        Line(
+            "ring", f"Sent back: {one['title']}", f"{one['decider']}: {one['reply']}", f"/prepared/{one['id']}", "Look"
+        )
+        for one in open_
+        if one["state"] == "back" and one["made_by"] == actor.user_id
+    ]
+    waiting = sum(one["state"] == "waiting" for one in open_)
+    if waiting:
+        said = plural(waiting, "prepared change waits for a yes", "prepared changes wait for a yes")
+        lines.append(Line("diamond", said, "Nothing of it is done yet.", "/prepared", _see(waiting)))
+    return lines[:NAMED]
 
 
 def _see(number: int) -> str:

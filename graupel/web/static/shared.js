@@ -60,6 +60,9 @@ export async function post(address, fields) {
       const answer = await fetch(address, { method: "POST", body, headers });
       const over = isSessionOver(answer.status, answer.headers.get("X-Session"));
       if (over && (await beginSession())) continue;
+      // It was prepared instead of done: where it stands, somebody decides.
+      const prepared = answer.headers.get("X-Prepared");
+      if (prepared) window.location.assign(prepared);
       const done = answer.headers.get("X-Done");
       const set = answer.headers.get("X-Done-Set");
       return { ok: answer.ok, said: read(await answer.text()), done: done && decodeURIComponent(done), set };

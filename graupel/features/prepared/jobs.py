@@ -1,0 +1,55 @@
+"""Prepared changes whose moment has come."""
+
+from datetime import UTC, datetime
+
+from graupel.context import Context
+from graupel.core.errors import Refused
+from graupel.core.roles import Actor, Role
+from graupel.db import Tx
+from graupel.features.prepared import service, store
+from graupel.features.prepared.rows import PreparedRow
+from graupel.jobs import JobRequest, JobRun, enqueue
+
+KIND = "prepared.do"
+
+
+def next_after(ctx: Context, tx: Tx, after: datetime) -> datetime | None:
+    """The next moment for which one is set."""
+    found = store.next_moment(tx, after.astimezone(UTC).replace(tzinfo=None))
+    return found.replace(tzinfo=UTC) if found else None
+
+
+def arrive(ctx: Context, tx: Tx, moment: datetime) -> None:
+    """Have those done whose moment has come, each by itself, for who agreed to it."""
+    for one in store.due(tx, moment.astimezone(UTC).replace(tzinfo=None)):
+        store.change(tx, one["id"], apply_at=None)  # from now on the job has it
+        link = f"/prepared/{one['id']}"
+        enqueue(tx, _decider(one), JobRequest(KIND, one["title"], {"prepared_id": one["id"]}, link))
+
+
+def _decider(one: PreparedRow) -> Actor:
+    return Actor(one["decided_by"], one["decider"], Role(one["role"]))
+
+
+def do(run: JobRun) -> None:
+    """Do one of them. For the worker."""
+    prepared_id = int(run.payload["prepared_id"])
+    one = run.ctx.db.run(lambda tx: store.read(tx, prepared_id))
+    if one is None or one["state"] != "agreed":
+        run.ctx.db.run(lambda tx: run.finish(tx, "It is not agreed to any more."))
+        return
+    if one["refers"] is not None:
+        service.begin(run.ctx, run.actor, prepared_id)
+        run.ctx.db.run(lambda tx: run.finish(tx, "Begun."))
+        return
+
+    def work(tx: Tx) -> None:
+        change_set_id = service.write_at_its_moment(run.ctx, tx, run.actor, prepared_id)
+        run.finish(tx, "Done. History can roll it back.", f"/history/{change_set_id}")
+
+    try:
+        run.ctx.db.run(work)
+    except Refused as refusal:
+        said = str(refusal)[: service.LONGEST_WORD]
+        run.ctx.db.run(lambda tx: store.change(tx, prepared_id, state="refused", reply=said))
+        raise
