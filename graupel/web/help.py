@@ -288,6 +288,18 @@ PAGES = (
         ),
     ),
     Help(
+        "/history/keeping",
+        "How long the record is kept",
+        (
+            "That something happened is kept for ever; what it changed, value by value, for as long as is said here.",
+            "Nothing typed is for ever.",
+            "What is older goes in the night, a little at a time, and nobody waits for it.",
+            "Then it can’t be rolled back, and products can’t be looked at as they were before.",
+            "Who may do what, and this page itself, are kept for ever.",
+        ),
+        (_SAVE,),
+    ),
+    Help(
         "/prepared",
         "Prepared changes",
         (

@@ -25,8 +25,8 @@ from graupel.core.roles import Actor, Identity
 COOKIE = "graupel_preparing"
 #: In the address of a single act.
 PARAMETER = "prepare"
-#: The pages on which is decided, and those that are about the person: there it is done.
-_DONE_AT_ONCE = ("/prepared", "/sign-", "/account")
+#: Where it is done at once: where is decided, what is about the person, the library, and what buyers do.
+_DONE_AT_ONCE = ("/prepared", "/sign-", "/account", "/media", "/shop")
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 
 

@@ -152,3 +152,20 @@ def profiles(tx: Tx) -> list[ProfileRow]:
     return tx.rows(
         ProfileRow, f"SELECT id, {', '.join(IMPORT_PROFILE.columns())}, version FROM import_profile ORDER BY name, id"
     )
+
+
+#: What a dry run fills, by file.
+_OF_BATCH = (
+    *("batch_row", "batch_fact", "batch_variant", "batch_axis", "batch_choice", "batch_gone", "batch_own"),
+    "batch_count",
+)
+
+
+def forget_rows(tx: Tx, change_set_id: int, limit: int) -> int:
+    """Throw away rows of the file that a change set brought in, at most so many; returns how many."""
+    file_id = tx.value("SELECT id FROM import_file WHERE change_set_id = %s", [change_set_id])
+    gone = 0
+    for table in _OF_BATCH if file_id else ():
+        if gone < limit:
+            gone += tx.run(f"DELETE FROM {table} WHERE batch_id = %s LIMIT %s", [file_id, limit - gone])
+    return gone

@@ -14,10 +14,12 @@ from fastapi.responses import RedirectResponse, Response, StreamingResponse
 from graupel.context import Context
 from graupel.core.cells import harmless
 from graupel.core.errors import Refused
+from graupel.core.keeping import GROUPS
 from graupel.core.problems import Problem
 from graupel.core.roles import Identity, Role
-from graupel.features.history import one_record, pieces, records, rolling_back, service
-from graupel.features.history.schemas import OfRecord, Paged, Pieces, Searched
+from graupel.features.history import keeping, one_record, pieces, records, rolling_back, service
+from graupel.features.history.schemas import Keeping, OfRecord, Paged, Pieces, Searched
+from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
@@ -97,7 +99,29 @@ def index(request: Request, ctx: Ctx, signed: Signed, searched: QueryOf[Searched
     )
 
 
-@router.get("/history/{change_set_id}")
+@router.get("/history/keeping")
+def show_keeping(request: Request, ctx: Ctx, signed: Signed) -> Response:
+    """For how long the record is kept."""
+    return _keeping(request, ctx, signed)
+
+
+@router.post("/history/keeping")
+def save_keeping(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Keeping]) -> Response:
+    """Says for how long."""
+    typed = {group.field: getattr(form, group.field) for group in GROUPS}
+    tried = attempt(lambda: keeping.save(ctx, signed.actor, typed, form.marks), "keeping", typed, form.marks)
+    return _keeping(request, ctx, signed, tried)
+
+
+def _keeping(request: Request, ctx: Context, signed: Identity, tried: Attempt = FRESH) -> Response:
+    held = keeping.read(ctx, signed.actor)
+    days = {name: "" if number is None else str(number) for name, number in held.items()}
+    may_edit = signed.actor.may(Role.OWNER)
+    data = {"groups": GROUPS, "held": held, "days": tried.typed or days, "may_edit": may_edit, **tried.shown}
+    return page(request, "history/keeping.html", part="history/keeping_part.html", **data)
+
+
+@router.get("/history/{change_set_id:int}")
 def show(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Paged], change_set_id: int) -> Response:
     """One change set. What a roll back of it would do is worked out while the page is read already."""
     return _change_set(request, ctx, signed, change_set_id, asked.page)

@@ -130,6 +130,8 @@ def roll_back(ctx: Context, tx: Tx, actor: Actor, change_set_id: int) -> Outcome
     """
     actor.require(Role.EDITOR)
     found = _found(tx, change_set_id, lock=True)
+    if found["thinned"]:
+        raise Refused.because("rollback.thinned", "What this changed is not kept any more, so it can't be rolled back.")
     packs.unpack(tx, change_set_id)
     counted = {row["record_kind"]: row for row in store.kind_counts(tx, change_set_id)}
     affected = [kind for kind in records.kinds() if kind.name in counted]

@@ -16,6 +16,17 @@ class ChangeSetRow(TypedDict):
     records: int
     rolls_back: int | None
     rolled_back_by: int | None
+    thinned: int
+
+
+class KeepingRow(TypedDict):
+    """For how many days the record is kept, by what it is of; None for ever."""
+
+    id: int
+    flow_days: int | None
+    large_days: int | None
+    rest_days: int | None
+    version: int
 
 
 class TrailRow(TypedDict):

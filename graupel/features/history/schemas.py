@@ -6,7 +6,7 @@ from typing import Annotated
 from pydantic import Field
 
 from graupel.features.history.pieces import Piece
-from graupel.web.sent import Maybe, MaybeWhole, Search, Sent, Texts, Whole
+from graupel.web.sent import Marks, Maybe, MaybeWhole, Search, Sent, Texts, Whole
 
 
 class Searched(Sent):
@@ -26,6 +26,15 @@ class Searched(Sent):
         """As the fields of the search have them."""
         names = ("q", "who", "since", "until", "kind", "field")
         return {name: str(getattr(self, name) or "") for name in names}
+
+
+class Keeping(Sent):
+    """For how many days the record is kept, as typed; "" for ever."""
+
+    flow_days: str = ""
+    large_days: str = ""
+    rest_days: str = ""
+    marks: Marks = None
 
 
 class OfRecord(Sent):

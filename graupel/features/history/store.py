@@ -8,7 +8,7 @@ from typing import Any, cast
 from graupel.core.roles import Actor
 from graupel.db import Tx, like
 from graupel.features.history import packs
-from graupel.features.history.rows import ChangeRow, ChangeSetRow, KindCountRow, StepRow, TrailRow
+from graupel.features.history.rows import ChangeRow, ChangeSetRow, KeepingRow, KindCountRow, StepRow, TrailRow
 
 PAGE = 40
 #: Of a product, so many of the newest change sets are looked through.
@@ -293,3 +293,57 @@ def moments(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
     """When change sets were made, as text; those that are not there are left out."""
     rows = tx.all("SELECT id, made_at FROM change_set WHERE id IN %s", [list(ids)]) if ids else []
     return {row["id"]: row["made_at"].isoformat() for row in rows}
+
+
+# --- keeping -------------------------------------------------------------------------------------------------
+
+
+def keeping(tx: Tx, *, lock: bool = False) -> KeepingRow:
+    """For how long the record is kept."""
+    row = tx.row(KeepingRow, f"SELECT * FROM keeping ORDER BY id LIMIT 1 {'FOR UPDATE' if lock else ''}")
+    assert row is not None
+    return row
+
+
+def keep(tx: Tx, row_id: int, days: Mapping[str, int | None]) -> None:
+    sets = "".join(f"{name} = %({name})s, " for name in days)
+    tx.run(f"UPDATE keeping SET {sets} version = version + 1 WHERE id = %(id)s", {**days, "id": row_id})
+
+
+def thinned_until(tx: Tx, without: Sequence[str]) -> datetime | None:
+    """When the newest act began that was thinned, UTC; those whose kinds begin so do not count."""
+    found: datetime | None = tx.value(
+        f"SELECT MAX(made_at) FROM change_set WHERE thinned AND NOT {_begins(without)}", _named(without)
+    )
+    return found
+
+
+def next_to_thin(tx: Tx, until: datetime, kinds: Sequence[str], without: Sequence[str]) -> int | None:
+    """The oldest act before a moment, UTC, that is not thinned: of kinds that begin so, () for any, or not so."""
+    which = f"{_begins(kinds)} AND" if kinds else ""
+    found: int | None = tx.value(
+        f"""SELECT id FROM change_set WHERE NOT thinned AND made_at < %(until)s AND {which}
+            NOT {_begins(without)} ORDER BY made_at LIMIT 1""",
+        {"until": until, **_named(kinds), **_named(without)},
+    )
+    return found
+
+
+def _begins(kinds: Sequence[str]) -> str:
+    return f"({' OR '.join(f'kind LIKE %({one})s' for one in kinds) or 'FALSE'})"
+
+
+def _named(kinds: Sequence[str]) -> dict[str, str]:
+    return {one: f"{like(one)}%" for one in kinds}
+
+
+def forget_rows(tx: Tx, change_set_id: int, limit: int) -> int:
+    """Throw away what an act changed, at most so many rows; returns how many."""
+    gone = tx.run("DELETE FROM change_row WHERE change_set_id = %s LIMIT %s", [change_set_id, limit])
+    if gone < limit:
+        gone += tx.run("DELETE FROM change_pack WHERE change_set_id = %s LIMIT %s", [change_set_id, limit - gone])
+    return gone
+
+
+def set_thinned(tx: Tx, change_set_id: int) -> None:
+    tx.run("UPDATE change_set SET thinned = TRUE WHERE id = %s", [change_set_id])

@@ -18,7 +18,7 @@ from graupel.core.past import State
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations.service import Seen
-from graupel.features.history import as_of, pieces, records, restoring, scope, service
+from graupel.features.history import as_of, keeping, pieces, records, restoring, scope, service
 from graupel.features.history.as_of import Past
 from graupel.features.history.pieces import Piece
 from graupel.features.history.records import Shown
@@ -126,6 +126,7 @@ def _before(act: TrailRow) -> str:
 def of(tx: Tx, ctx: Context, product_id: int, moments: Sequence[datetime], prepared_id: int | None = None) -> Past:
     """A product and all that belongs to it, as it was at moments, UTC, or will be by what is prepared."""
     now, lang = ctx.now(tx), ctx.settings.language
+    keeping.refuse_forgotten(tx, min(moments))
     found = as_of.of_record(tx, lang, "product", product_id, [now, *(at for at in moments if at < now)])
     for at in moments:
         if at > now:
