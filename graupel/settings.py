@@ -28,6 +28,8 @@ class Settings(BaseSettings):
     upload_megabytes: int = Field(default=64, ge=1, le=1024)
     picture_megabytes: int = Field(default=20, ge=1, le=200)
     video_megabytes: int = Field(default=60, ge=1, le=1000)
+    fetch_hosts: str = ""
+    fetch_only_listed: bool = False
     smtp_host: str = ""
     smtp_port: int = Field(default=25, ge=1, le=65535)
     smtp_user: str = ""
@@ -38,6 +40,11 @@ class Settings(BaseSettings):
     till_key: str = ""
     lease_seconds: int = Field(default=30, ge=1)
     log_level: str = "INFO"
+
+    @property
+    def fetches_from(self) -> tuple[str, ...]:
+        """The hosts from which files may be fetched though they stand in a private network."""
+        return tuple(dict.fromkeys(self.fetch_hosts.lower().replace(",", " ").split()))
 
     @property
     def embeds_from(self) -> tuple[str, ...]:

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from graupel.core import units
+from graupel.core import file_pictures, units
 from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.declarations.products import IN_FILES, PRODUCT
 from graupel.core.records import Field, FieldKind, InFile
@@ -124,7 +124,8 @@ class Known:
         """All columns by name, attributes last."""
         found = {name: _field(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
         own = {name: one.field for name, one in self.own.items()}
-        return {**COLUMNS, **found, **own, **{name: one.field for name, one in self.locations.items()}}
+        places = {name: one.field for name, one in self.locations.items()}
+        return {**COLUMNS, **file_pictures.FIELDS, **found, **own, **places}
 
     def header(self, name: str) -> str:
         """What heads a column that goes out; an attribute that is called like a field says that it is one."""

@@ -8,7 +8,7 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
-from graupel.core import changes, file_facts, identifiers, kits, ordering, product_fields, richtext
+from graupel.core import changes, file_facts, file_pictures, identifiers, kits, ordering, product_fields, richtext
 from graupel.core.columns import Matching, Rule, text_of
 from graupel.core.errors import Refused
 from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARED_FIELDS, STOCK_AT, Known
@@ -179,6 +179,10 @@ class RowReader:
         return FileRow(line, values.pop("sku", ""), values, tuple(problems), odd)
 
 
+_PICTURES: dict[str, Callable[[str], Any]] = {
+    file_pictures.PICTURES: file_pictures.read_pictures,
+    file_pictures.ALTS: file_pictures.read_alts,
+}
 #: What a row without a SKU can't say: it is no product's, and no variant inherits it.
 VARIANT_ALONE = ("gtin", "stock")
 
@@ -192,6 +196,8 @@ def cell_reader(known: Known, name: str, currency: str, new: NewChoices) -> Call
         return lambda text: product_fields.read_own(own.key, text, currency, {destination: own.currency or currency})
     if name in known.locations:
         return product_fields.readers(currency)["stock"]
+    if name in _PICTURES:
+        return _PICTURES[name]
     if name == "sku":
         return identifiers.parse_sku
     if name == "category":

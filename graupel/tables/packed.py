@@ -33,6 +33,38 @@ def members(path: Path) -> list[str]:
     return [name for _, name in sorted(found, key=lambda one: (-one[0], one[1]))]
 
 
+def names(path: Path) -> list[str]:
+    """The names of the files in a zip that are no tables, without their folders; of one that stands there twice the
+    first. Raises Refused."""
+    return list(_beside(path))
+
+
+def _beside(path: Path) -> dict[str, str]:
+    """What lies beside the tables: by name the member."""
+    found: dict[str, str] = {}
+    with _zip(path) as packed:
+        for one in packed.infolist():
+            name = PurePosixPath(one.filename.replace("\\", "/")).name
+            if not one.is_dir() and name and not one.filename.startswith("__MACOSX/"):
+                found.setdefault(name, one.filename)
+    return found
+
+
+def content(path: Path, name: str, most_bytes: int) -> tuple[str, bytes]:
+    """A file that lies beside the table, by its name without folders. Raises Refused."""
+    member = _beside(path).get(name)
+    if member is None:
+        raise Refused.because("zip.unknown", f"There is no “{name[:80]}” in this zip any more.", "file")
+    try:
+        with _zip(path) as packed, packed.open(member) as file:
+            found = file.read(most_bytes + 1)
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+        raise Refused.because("packed.broken", f"“{name[:80]}” can't be unpacked from this zip.", "file") from error
+    if len(found) > most_bytes:
+        raise Refused.because("packed.large", f"“{name[:80]}” is larger than {most_bytes // 1_000_000} MB.", "file")
+    return name, found
+
+
 def unpack(path: Path, member: str, to: Path) -> None:
     """Write a member of a zip, or what a gzip holds ("" as its member), to a file of its own.
 

@@ -8,7 +8,7 @@ from graupel.context import Context
 from graupel.core.roles import Actor
 from graupel.core.schedules import next_daily
 from graupel.db import Tx
-from graupel.features.files import exporting, kinds, service, store, telling
+from graupel.features.files import exporting, kinds, picturing, service, store, telling
 from graupel.features.history import keeping
 from graupel.features.prepared import providers
 from graupel.features.prepared.providers import Provider
@@ -26,6 +26,7 @@ def register(language: str) -> None:
     handler("files.apply")(service.apply)
     handler("files.export")(exporting.write)
     handler(telling.KIND)(telling.write)
+    handler(picturing.KIND)(picturing.fetch)
     keeping.register(store.forget_rows)
     providers.register("file", Provider("File", lambda number: f"/files/{number}", _begin))
     timekeeping.register(

@@ -10,6 +10,7 @@ from urllib.parse import parse_qs
 from zoneinfo import ZoneInfo
 
 from graupel.context import Context
+from graupel.core import file_pictures
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS, Known
@@ -110,7 +111,7 @@ def _named_writer(name: str, called: Called, out: Out, there: Known) -> tuple[st
     """Under which name a column stands in a row, and how it is written."""
     if attribute := there.attributes.get(name):
         return name, _fact_writer(attribute)
-    if name in there.own:
+    if name in there.own or name in file_pictures.FIELDS:
         return name, str
     if name in there.locations:
         return name, show
@@ -145,7 +146,8 @@ def export(
         asked = [there.attributes[name].id for name in chosen if name in there.attributes]
         keys = [there.own[name].key for name in chosen if name in there.own]
         places = [there.locations[name].id for name in chosen if name in there.locations]
-        found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places)
+        at = ctx.settings.address.rstrip("/") if file_pictures.FIELDS.keys() & set(chosen) else ""
+        found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at)
         rows = _rows(_told(found, run), chosen, called, out, there)
         return writing.write(path, out, columns(chosen, ctx.settings.currency, there), rows)
 

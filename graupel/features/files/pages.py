@@ -19,7 +19,17 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
-from graupel.features.files import counted, known, new_attributes, planned_rows, profiles, samples, service, typed
+from graupel.features.files import (
+    counted,
+    known,
+    new_attributes,
+    picturing,
+    planned_rows,
+    profiles,
+    samples,
+    service,
+    typed,
+)
 from graupel.features.files.new_attributes import NEW, NEW_WORDS
 from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Sampled, Shown, Uploaded, Used
 from graupel.features.files.service import ImportFile
@@ -135,6 +145,7 @@ def _show(
         columns=file.known.fields,
         tree=categories.read_tree(ctx),
         result=history.read(ctx, signed.actor, done) if done else None,
+        pictured=picturing.read(ctx, signed.actor, file_id) if done else None,
         counts_at=counted.shown(ctx, file.row),
         profiles=profiles.list_all(ctx, signed.actor),
         brands=brands,
@@ -286,6 +297,12 @@ def apply(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Applied], fil
     """Begins to write what the dry run said."""
     act = partial(service.request_apply, ctx, signed.actor, file_id, leave_out=form.leave_out, confirmed=form.confirm)
     return _after(request, ctx, signed, file_id, act)
+
+
+@router.post("/files/{file_id:int}/pictures")
+def fetch_again(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
+    """Tries the pictures once more that could not be fetched."""
+    return _after(request, ctx, signed, file_id, partial(picturing.again, ctx, signed.actor, file_id))
 
 
 @router.post("/files/{file_id:int}/again")

@@ -29,6 +29,7 @@ class ImportFileRow(TypedDict):
     show_new: int
     only_lines: list[int] | None
     job_id: int | None
+    picture_job_id: int | None
     change_set_id: int | None
     user_id: int | None
     actor: str
@@ -82,3 +83,12 @@ class ProfileRow(TypedDict):
     among: str
     key_by: str
     version: int
+
+
+class FailedPictureRow(TypedDict):
+    """A picture that could not be fetched, why, and where in the file it stands."""
+
+    address: str
+    said: str
+    line: int
+    sku: str

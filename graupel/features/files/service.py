@@ -16,7 +16,7 @@ from graupel.core.imports import Action, RowReader
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import counted, known, lines, matched, profiles, store, taking, telling
+from graupel.features.files import counted, known, lines, matched, picturing, profiles, store, taking, telling
 from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
@@ -247,6 +247,7 @@ def plan(run: JobRun) -> None:
             of=spoken,
             known=there,
             new=new,
+            beside=picturing.beside(run.ctx, row),
         )
         made = planned.new_words(tx, row["id"], there)
         counts = planned.counts(tx, row["id"])
@@ -349,7 +350,9 @@ def apply(run: JobRun) -> None:
         left_out = f" {plural(moved, 'row')} left out: changed since the dry run." if moved else ""
         done = recorder.change_set_id if recorder.records else None
         store.change(tx, row["id"], state="applied", change_set_id=done, counts=counts)
-        said = f"{counts['new']:,} made, {counts['changed']:,} changed.{left_out}"
+        pictures = picturing.begin(tx, run.actor, {**row, "change_set_id": done}) if done else 0
+        fetched = f" {plural(pictures, 'picture')} being fetched." if pictures else ""
+        said = f"{counts['new']:,} made, {counts['changed']:,} changed.{left_out}{fetched}"
         telling.when_long(run, tx, row["id"], said)
         run.finish(tx, said)
 

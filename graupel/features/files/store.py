@@ -157,7 +157,7 @@ def profiles(tx: Tx) -> list[ProfileRow]:
 #: What a dry run fills, by file.
 _OF_BATCH = (
     *("batch_row", "batch_fact", "batch_variant", "batch_axis", "batch_choice", "batch_gone", "batch_own"),
-    "batch_count",
+    *("batch_count", "batch_picture"),
 )
 
 

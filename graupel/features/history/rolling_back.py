@@ -132,6 +132,8 @@ def roll_back(ctx: Context, tx: Tx, actor: Actor, change_set_id: int) -> Outcome
     found = _found(tx, change_set_id, lock=True)
     if found["thinned"]:
         raise Refused.because("rollback.thinned", "What this changed is not kept any more, so it can't be rolled back.")
+    for part in store.parts(tx, change_set_id):
+        roll_back(ctx, tx, actor, part)
     packs.unpack(tx, change_set_id)
     counted = {row["record_kind"]: row for row in store.kind_counts(tx, change_set_id)}
     affected = [kind for kind in records.kinds() if kind.name in counted]

@@ -17,6 +17,7 @@ class ChangeSetRow(TypedDict):
     rolls_back: int | None
     rolled_back_by: int | None
     thinned: int
+    part_of: int | None
 
 
 class KeepingRow(TypedDict):

@@ -59,9 +59,14 @@ class Recorder:
 
 
 @contextmanager
-def change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | None = None) -> Iterator[Recorder]:
-    """Everything recorded inside is one change set; one that recorded nothing leaves no trace."""
-    recorder = Recorder(tx, store.insert_change_set(tx, actor, kind, title, rolls_back))
+def change_set(
+    tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | None = None, part_of: int | None = None
+) -> Iterator[Recorder]:
+    """Everything recorded inside is one change set; one that recorded nothing leaves no trace.
+
+    ``part_of``: another one, which brought this one with it later; it goes back before that one does.
+    """
+    recorder = Recorder(tx, store.insert_change_set(tx, actor, kind, title, rolls_back, part_of))
     yield recorder
     recorder.records, packed = store.count_rows(tx, recorder.change_set_id)
     if recorder.records and (held := preparing.current()):

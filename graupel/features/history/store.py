@@ -17,12 +17,23 @@ MOST_TOUCHING = 500
 KEPT_RECORDED = 100_000
 
 
-def insert_change_set(tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | None = None) -> int:
+def insert_change_set(
+    tx: Tx, actor: Actor, kind: str, title: str, rolls_back: int | None = None, part_of: int | None = None
+) -> int:
     return tx.insert(
-        """INSERT INTO change_set (kind, title, user_id, actor, made_at, rolls_back)
-           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(3), %s)""",
-        [kind, title[:300], actor.user_id, actor.name, rolls_back],
+        """INSERT INTO change_set (kind, title, user_id, actor, made_at, rolls_back, part_of)
+           VALUES (%s, %s, %s, %s, UTC_TIMESTAMP(3), %s, %s)""",
+        [kind, title[:300], actor.user_id, actor.name, rolls_back, part_of],
     )
+
+
+def parts(tx: Tx, change_set_id: int) -> list[int]:
+    """The acts that one brought with it later and that hold, the newest first."""
+    rows = tx.all(
+        "SELECT id FROM change_set WHERE part_of = %s AND rolled_back_by IS NULL AND NOT thinned ORDER BY id DESC",
+        [change_set_id],
+    )
+    return [row["id"] for row in rows]
 
 
 def count_rows(tx: Tx, change_set_id: int) -> tuple[int, int]:

@@ -98,13 +98,18 @@ def take(ctx: Context, actor: Actor, file_name: str, content: bytes) -> Media:
     return _insert(ctx, actor, values, "made" if measured.kind is MediaKind.MODEL else "waiting")
 
 
+def sha_of_link(address: str) -> str:
+    """By what something elsewhere is known that is linked to."""
+    return hashlib.sha256(f"link {address}".encode()).hexdigest()
+
+
 def take_link(ctx: Context, actor: Actor, address: str, title: str = "") -> Media:
     """Note a video or recording elsewhere; the same address is noted once. Raises Refused."""
     actor.require(Role.EDITOR)
     address, sort = rules.parse_link(address)
     values = {
         "kind": str(MediaKind.LINK),
-        "sha256": hashlib.sha256(f"link {address}".encode()).hexdigest(),
+        "sha256": sha_of_link(address),
         "file_name": (title.strip() or address.partition("://")[2])[: rules.FILE_NAME_LENGTH],
         "format": sort,
         "bytes": 0,

@@ -5,13 +5,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
+from graupel.core import file_pictures
 from graupel.core.attributes import Fact
 from graupel.core.declarations.products import AMOUNTS, CHOICES, PRODUCT, VARIANT
 from graupel.core.file_columns import OWN, STOCK_AT, TAGS_ID, fact_column
 from graupel.core.resolve import split_key
 from graupel.db import Tx
 from graupel.db.loading import load_rows
-from graupel.features.products import store
+from graupel.features.products import out_pictures, store
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import stock_store
 from graupel.features.vocabulary.facts import facts_of
@@ -31,14 +32,17 @@ def export_rows(
     attribute_ids: Sequence[int] = (),
     own_keys: Sequence[str] = (),
     location_ids: Sequence[int] = (),
+    pictures_at: str = "",
 ) -> Iterator[dict[str, Any]]:
     """All variants one by one with their products, or those of some products, for a file.
 
     What these attributes say of each stands under the names of their columns, as a Fact, None where nothing; under
-    these keys, with OWN before them, what holds for a language or a destination.
+    these keys, with OWN before them, what holds for a language or a destination. ``pictures_at``: with the pictures
+    that each variant shows; our address, at which they are given out.
     """
     used = used_attributes(tx)
     said = any(one in used for one in attribute_ids)
+    shows = bool(pictures_at and tx.value("SELECT 1 FROM picture LIMIT 1"))
     among = ""
     if product_ids is not None:
         tx.run("CREATE OR REPLACE TEMPORARY TABLE exported (id INT UNSIGNED NOT NULL PRIMARY KEY)")
@@ -55,7 +59,7 @@ def export_rows(
     joins = " ".join(_own_join(key, f"o{place}") for place, key in enumerate(keys))
     rows = tx.stream(
         f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
-            {_FACTS if said else ""} {owns}
+            {_FACTS if said else ""} {owns} {out_pictures.SHOWN if shows else ""}
             FROM {store.FROM} {among} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
             {joins}
             WHERE NOT v.archived ORDER BY p.id, v.id""",
@@ -64,10 +68,13 @@ def export_rows(
     nothing: dict[str, Any] = dict.fromkeys(f"{OWN}{key}" for key in own_keys if key not in keys)
     if not said:
         nothing |= dict.fromkeys(map(fact_column, attribute_ids))
+    nothing |= dict.fromkeys(file_pictures.FIELDS)
     for row in rows:
         row.update(nothing)
         if said:
             row.update(_facts(row, attribute_ids))
+        if shows:
+            row.update(out_pictures.cells(row, pictures_at))
         yield row
 
 

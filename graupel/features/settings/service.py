@@ -47,6 +47,8 @@ GROUPS: tuple[tuple[str, tuple[tuple[str, str, str], ...]], ...] = (
             ("picture_megabytes", "One picture", "A larger one is refused."),
             ("video_megabytes", "One video or 3D model", "A larger one is refused."),
             ("embed_hosts", "Embedded from", "Hosts from which texts may show films, maps and the like."),
+            ("fetch_hosts", "Fetched from", "Hosts from which pictures are fetched, also where they are private."),
+            ("fetch_only_listed", "Only from there", "Pictures are fetched from no other hosts."),
         ),
     ),
     (

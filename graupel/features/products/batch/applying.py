@@ -19,7 +19,7 @@ from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
 from graupel.features.products import summary
 from graupel.features.products.batch import counts as batch_counts
-from graupel.features.products.batch import fact_writing, group_writing
+from graupel.features.products.batch import fact_writing, group_writing, picture_writing
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import ways as batch_ways
@@ -114,6 +114,8 @@ def _write_beside(tx: Tx, recorder: Recorder, params: dict[str, Any], of: Spoken
         fact_writing.write(tx, recorder, params)
     if of.own:
         batch_own.write(tx, recorder, params)
+    if of.pictures:
+        picture_writing.write(tx, recorder, params)
     if of.grouped:
         group_writing.summarise(tx, params)
 

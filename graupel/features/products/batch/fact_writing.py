@@ -46,10 +46,10 @@ def choice(column: str) -> str:
 SAID = "batch_variant s ON s.batch_id = b.batch_id AND s.line = b.line"
 GIVEN = {name: choice(f"s.{name}") for name in CHOICES}
 #: A row, and the product that it speaks for: one that was there, or was made from it.
-_OF_ROW = """STRAIGHT_JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line AND b.action IN ('new', 'changed')
+OF_ROW = """STRAIGHT_JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line AND b.action IN ('new', 'changed')
              LEFT JOIN product q ON b.product_id IS NULL AND q.batch_id = b.batch_id
                AND q.batch_line = COALESCE(b.lead, b.line)"""
-_PRODUCT = "COALESCE(b.product_id, q.id)"
+OWNER = "COALESCE(b.product_id, q.id)"
 
 
 def write(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
@@ -64,7 +64,7 @@ def _write_axes(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
     before = tx.value("SELECT COALESCE(MAX(id), 0) FROM product_axis")
     made = tx.run(
         f"""INSERT INTO product_axis (product_id, attribute_id, position)
-            SELECT {_PRODUCT}, s.attribute_id, s.position FROM batch_axis s {_OF_ROW}
+            SELECT {OWNER}, s.attribute_id, s.position FROM batch_axis s {OF_ROW}
             WHERE s.batch_id = %(batch)s ORDER BY s.line, s.position""",
         params,
     )
@@ -89,15 +89,15 @@ def _write_facts(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
     """Numbers and texts change; of what is chosen goes what is not said any more, and comes what is not there."""
     fact = records.kind_of("fact")
     _change_facts(tx, recorder, params)
-    there = f"batch_fact s {_OF_ROW} JOIN fact f ON f.product_id = b.product_id AND f.attribute_id = s.attribute_id"
+    there = f"batch_fact s {OF_ROW} JOIN fact f ON f.product_id = b.product_id AND f.attribute_id = s.attribute_id"
     of_batch = "s.batch_id = %(batch)s AND s.place = 0"
     said = f"SELECT 1 FROM batch_fact y WHERE y.batch_id = s.batch_id AND y.line = s.line AND {_says('y')}"
     journal.remove(tx, recorder.change_set_id, fact, there, f"{of_batch} AND NOT EXISTS ({said})", params)
     before = tx.value("SELECT COALESCE(MAX(id), 0) FROM fact")
     made = tx.run(
         f"""INSERT INTO fact (product_id, attribute_id, choice_id, number, unit, text)
-            SELECT {_PRODUCT}, s.attribute_id, {choice("s.choice_id")}, s.number, s.unit, s.text
-            FROM batch_fact s {_OF_ROW}
+            SELECT {OWNER}, s.attribute_id, {choice("s.choice_id")}, s.number, s.unit, s.text
+            FROM batch_fact s {OF_ROW}
             WHERE s.batch_id = %(batch)s AND COALESCE(s.choice_id, s.number, s.text) IS NOT NULL
               AND s.attribute_id <> {TAGS_ID}
               AND NOT EXISTS (SELECT 1 FROM fact f WHERE f.product_id = b.product_id AND {_says("s")})
@@ -105,14 +105,14 @@ def _write_facts(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
         params,
     )
     if made:
-        source = f"(SELECT DISTINCT {_PRODUCT} AS id FROM batch_fact s {_OF_ROW} WHERE s.batch_id = %(batch)s) p"
+        source = f"(SELECT DISTINCT {OWNER} AS id FROM batch_fact s {OF_ROW} WHERE s.batch_id = %(batch)s) p"
         source += " STRAIGHT_JOIN fact f ON f.product_id = p.id"
         journal.write_made(tx, recorder.change_set_id, fact, source, "f.id > %(before)s", {**params, "before": before})
 
 
 def _change_facts(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
     fact, names = records.kind_of("fact"), ("number", "unit", "text")
-    source = f"""batch_fact s {_OF_ROW} JOIN fact f ON f.product_id = b.product_id
+    source = f"""batch_fact s {OF_ROW} JOIN fact f ON f.product_id = b.product_id
                  AND f.attribute_id = s.attribute_id AND f.choice_id IS NULL"""
     where = f"""s.batch_id = %(batch)s AND s.choice_id IS NULL AND COALESCE(s.number, s.text) IS NOT NULL
                 AND NOT ({_says("s")})"""
@@ -135,7 +135,7 @@ def _write_tags(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
     """Tags that are not said any more go, and those that are not there come."""
     tagging = records.kind_of("tagging")
     of_batch = f"s.batch_id = %(batch)s AND s.attribute_id = {TAGS_ID}"
-    there = f"batch_fact s {_OF_ROW} JOIN tagging o ON o.kind = 'product' AND o.record_id = b.product_id"
+    there = f"batch_fact s {OF_ROW} JOIN tagging o ON o.kind = 'product' AND o.record_id = b.product_id"
     said = f"""SELECT 1 FROM batch_fact y WHERE y.batch_id = s.batch_id AND y.line = s.line
                AND y.attribute_id = {TAGS_ID} AND {choice("y.choice_id")} = o.tag_id"""
     gone = f"{of_batch} AND s.place = 0 AND NOT EXISTS ({said})"
@@ -143,7 +143,7 @@ def _write_tags(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
     before = tx.value("SELECT COALESCE(MAX(id), 0) FROM tagging")
     made = tx.run(
         f"""INSERT INTO tagging (tag_id, kind, record_id)
-            SELECT {choice("s.choice_id")}, 'product', {_PRODUCT} FROM batch_fact s {_OF_ROW}
+            SELECT {choice("s.choice_id")}, 'product', {OWNER} FROM batch_fact s {OF_ROW}
             WHERE {of_batch} AND s.choice_id IS NOT NULL AND NOT EXISTS (
               SELECT 1 FROM tagging o WHERE o.kind = 'product' AND o.record_id = b.product_id
               AND o.tag_id = {choice("s.choice_id")})
@@ -151,7 +151,7 @@ def _write_tags(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
         params,
     )
     if made:
-        source = f"(SELECT DISTINCT {_PRODUCT} AS id FROM batch_fact s {_OF_ROW} WHERE {of_batch}) p"
+        source = f"(SELECT DISTINCT {OWNER} AS id FROM batch_fact s {OF_ROW} WHERE {of_batch}) p"
         source += " STRAIGHT_JOIN tagging o ON o.kind = 'product' AND o.record_id = p.id"
         journal.write_made(
             tx, recorder.change_set_id, tagging, source, "o.id > %(before)s", {**params, "before": before}

@@ -1,11 +1,10 @@
 """What the rows of a batch say of attributes: planned product by product with core's rule, written by sets.
 
-Rows of one product stand in any order in a file, so their order is made first; then some thousand at a time are read
-with what is there of their products.
+Some thousand rows at a time are read with what is there of their products.
 """
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import groupby
 from typing import Any
@@ -20,10 +19,12 @@ from graupel.core.variants import Combination
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.products.batch import groups as batch_groups
+from graupel.features.products.batch import ordered
 from graupel.features.vocabulary.facts import facts_of, rows_of
 
-#: So many rows are planned at once.
-AT_ONCE = 5_000
+#: SQL of the rows that belong to others or say something of attributes, and of what is looked at of them.
+_SAYING = "b.action = 'new' AND (b.code IS NOT NULL OR b.facts IS NOT NULL)"
+_COLUMNS = "b.shown_sku, b.code, b.variant_id, b.facts"
 #: What is planned beside the rows themselves.
 TABLES = ("batch_fact", "batch_variant", "batch_axis", "batch_choice")
 _FACT = ("batch_id", "line", "attribute_id", "place", "choice_id", "number", "unit", "text")
@@ -57,10 +58,10 @@ def plan(tx: Tx, params: Mapping[str, Any], known: Known, new: NewChoices) -> No
     for table in TABLES:
         tx.run(f"DELETE FROM {table} WHERE batch_id = %s", [batch_id])
     used: set[int] = set()
-    for rows in _chunks(tx, params):
+    for rows in ordered.chunks(tx, params, _SAYING, _COLUMNS):
         planned = _Planned()
         standing = _standing(tx, sorted({row["product_id"] for row in rows if row["product_id"]}), shared)
-        for _, group in groupby(rows, key=_group_of):
+        for _, group in groupby(rows, key=ordered.group_of):
             _plan(planned, batch_id, list(group), standing, shared)
         load_rows(tx, "batch_fact", _FACT, planned.facts)
         load_rows(tx, "batch_variant", ("batch_id", "line", *CHOICES), planned.variants)
@@ -81,44 +82,6 @@ def mark_changed(tx: Tx, params: Mapping[str, Any]) -> None:
                 WHERE s.batch_id = %(batch)s AND b.action IN ('unchanged', 'changed')""",
             params,
         )
-
-
-def _chunks(tx: Tx, params: Mapping[str, Any]) -> Iterator[list[dict[str, Any]]]:
-    """The rows that belong to others or say something of attributes, those of one product together."""
-    tx.run(
-        """CREATE OR REPLACE TEMPORARY TABLE batch_order (place INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
-             line INT UNSIGNED NOT NULL)"""
-    )
-    tx.run(
-        """INSERT INTO batch_order (line) SELECT b.line FROM batch_row b
-           WHERE b.batch_id = %(batch)s AND b.action = 'new' AND (b.code IS NOT NULL OR b.facts IS NOT NULL)
-           ORDER BY b.product_id, COALESCE(b.lead, b.line), b.line""",
-        params,
-    )
-    last, waiting = 0, list[dict[str, Any]]()
-    while True:
-        found = tx.all(
-            """SELECT o.place, b.line, b.lead, b.shown_sku, b.code, b.product_id, b.variant_id, b.facts
-               FROM batch_order o STRAIGHT_JOIN batch_row b ON b.batch_id = %(batch)s AND b.line = o.line
-               WHERE o.place > %(last)s ORDER BY o.place LIMIT %(most)s""",
-            {**params, "last": last, "most": AT_ONCE},
-        )
-        waiting += found
-        if len(found) < AT_ONCE:
-            break
-        last, group = found[-1]["place"], _group_of(found[-1])
-        whole = [row for row in waiting if _group_of(row) != group]
-        if whole:
-            yield whole
-        waiting = waiting[len(whole) :]
-    if waiting:
-        yield waiting
-    tx.run("DROP TEMPORARY TABLE batch_order")
-
-
-def _group_of(row: Mapping[str, Any]) -> tuple[int, int]:
-    """What rows of one product have in common."""
-    return (row["product_id"], 0) if row["product_id"] else (0, row["lead"] or row["line"])
 
 
 def _standing(tx: Tx, ids: Sequence[int], shared: Mapping[int, Attribute]) -> dict[int, Standing]:

@@ -7,6 +7,7 @@ from typing import Any
 from graupel.core.attributes import Attribute, Choice, Fact, show_fact
 from graupel.core.declarations.products import CHOICES
 from graupel.core.file_columns import OWN, STOCK_AT, TAGS_ID, Known, fact_column
+from graupel.core.file_pictures import PICTURES, SEPARATOR
 from graupel.core.stock import show
 from graupel.db import Tx
 from graupel.features.vocabulary.facts import facts_of
@@ -33,7 +34,9 @@ def new_choices(tx: Tx, batch_id: int) -> list[dict[str, Any]]:
 
 def read(tx: Tx, batch_id: int, rows: Sequence[Mapping[str, Any]], known: Known) -> dict[int, Told]:
     """By line what these rows of a dry run would make of attributes."""
-    lines = [row["line"] for row in rows if row["facts"] or row["code"] or row["own"] or row["counted"]]
+    lines = [
+        row["line"] for row in rows if row["facts"] or row["code"] or row["own"] or row["counted"] or row["pictures"]
+    ]
     if not lines:
         return {}
     asked = {"batch": batch_id, "lines": lines}
@@ -47,7 +50,34 @@ def read(tx: Tx, batch_id: int, rows: Sequence[Mapping[str, Any]], known: Known)
     _tell_choices(tx, asked, found, shared, {row["line"]: row for row in rows})
     _tell_own(tx, asked, found)
     _tell_counts(tx, asked, found)
+    _tell_pictures(tx, asked, found, products)
     return found
+
+
+def _tell_pictures(
+    tx: Tx, asked: Mapping[str, Any], found: dict[int, Told], products: Mapping[int, int | None]
+) -> None:
+    planned = tx.all(
+        """SELECT s.line, s.state, COALESCE(m.file_name, s.address) AS name FROM batch_picture s
+           LEFT JOIN media m ON m.id = s.media_id
+           WHERE s.batch_id = %(batch)s AND s.line IN %(lines)s ORDER BY s.line, s.place""",
+        asked,
+    )
+    ids = {product for row in planned if (product := products.get(row["line"]))}
+    held: dict[int, list[str]] = {}
+    for row in tx.all(
+        """SELECT c.product_id, m.file_name FROM picture c JOIN media m ON m.id = c.media_id
+           WHERE c.product_id IN %s ORDER BY c.product_id, c.position, c.id""",
+        [sorted(ids) or [0]],
+    ):
+        held.setdefault(row["product_id"], []).append(row["file_name"])
+    named: dict[int, list[str]] = {}
+    for row in planned:
+        named.setdefault(row["line"], []).extend([row["name"]] if row["name"] else [])
+    for line, names in named.items():
+        told = found.setdefault(line, Told())
+        told.before[PICTURES] = SEPARATOR.join(held.get(products.get(line) or 0, ())) or None
+        told.after[PICTURES] = SEPARATOR.join(names) or None
 
 
 def _tell_counts(tx: Tx, asked: Mapping[str, Any], found: dict[int, Told]) -> None:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from graupel.core import kits
+from graupel.core import file_pictures, kits
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
 from graupel.core.file_columns import DECLARED, FACT, OWN, REFS, ROW_FIELDS, STOCK_AT, TAGS, Known
 from graupel.core.file_facts import NewChoices
@@ -31,6 +31,7 @@ from graupel.features.products.batch import facts as batch_facts
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import named
 from graupel.features.products.batch import own as batch_own
+from graupel.features.products.batch import pictures as batch_pictures
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.groups import refuse
 from graupel.features.products.columns import VARIES, inherited_sql
@@ -58,7 +59,8 @@ def load(
     ids = [f"{name}_id" for name in finders]
     loaded = ("batch_id", "line", "sku", "shown_sku", *said, *ids, "problems", "action", "odd")
     once = _once_each(rows)
-    if not any(name in known.attributes or name in known.own or name in known.locations for name in fields):
+    beside = (known.attributes, known.own, known.locations, file_pictures.FIELDS)
+    if not any(name in some for some in beside for name in fields):
         return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, finders) for row in once))
     cells = (
         (*_cells(batch_id, row, said, finders), *(kept(row.values, known) for kept in _BESIDE.values())) for row in once
@@ -67,7 +69,12 @@ def load(
 
 
 #: By column of a batch what keeps in it what a row says beside the declared fields.
-_BESIDE = {"facts": batch_facts.kept, "own": batch_own.kept, "counted": batch_counts.kept}
+_BESIDE = {
+    "facts": batch_facts.kept,
+    "own": batch_own.kept,
+    "counted": batch_counts.kept,
+    "pictures": batch_pictures.kept,
+}
 
 
 def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
@@ -146,7 +153,7 @@ class Spoken:
 
     ``cleared``: those that an empty cell empties; ``grouped``: rows may name their products by a code; ``facts``: they
     say something of attributes; ``own``: the columns in which they say something for a language or a destination;
-    ``counts``: those in which stock is counted at further locations.
+    ``counts``: those in which stock is counted at further locations; ``pictures``: they say which goods show.
     """
 
     product: tuple[str, ...]
@@ -156,6 +163,7 @@ class Spoken:
     facts: bool = False
     own: frozenset[str] = frozenset()
     counts: frozenset[str] = frozenset()
+    pictures: bool = False
 
     def differs(self, name: str) -> str:
         """SQL: whether what a row says of a field differs from what the catalogue holds."""
@@ -188,6 +196,7 @@ def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
         any(name == TAGS or name.startswith(FACT) for name in fields),
         frozenset(name for name in fields if name.startswith(OWN)),
         frozenset(name for name in fields if name.startswith(STOCK_AT)),
+        file_pictures.PICTURES in fields,
     )
 
 
@@ -218,12 +227,14 @@ def plan(
     of: Spoken = EVERYTHING,
     known: Known = DECLARED,
     new: NewChoices | None = None,
+    beside: Collection[str] = (),
 ) -> tuple[int, int]:
     """Find the products that the rows mean, and say of each row what it would do; returns how many products, and how
     many single variants of others, would be archived because no row has them.
 
     ``as_of``: the moment for which counts of stock hold, UTC; now without it. ``of``: of what the rows speak;
-    ``known``, ``new``: the attributes, and the choices that the rows would make.
+    ``known``, ``new``: the attributes, and the choices that the rows would make; ``beside``: the names of files that
+    lie beside the table in a zip.
     """
     params = {"batch": batch_id, "lang": lang}
     batch_ways.find_by_key(tx, params, handling)
@@ -252,6 +263,9 @@ def plan(
         batch_facts.mark_changed(tx, params)
     if of.counts:
         batch_counts.mark_changed(tx, params)
+    if of.pictures:
+        batch_pictures.plan_all(tx, params, beside)
+        batch_pictures.mark_changed(tx, params)
     if of.own:
         batch_own.plan(tx, params, {name: one for name, one in known.own.items() if name in of.own})
     if of.grouped:
