@@ -12,6 +12,7 @@ from datetime import date
 from enum import StrEnum
 from typing import Any
 
+from graupel.core import identifiers
 from graupel.core.errors import Refused
 from graupel.core.records import FieldKind
 
@@ -40,7 +41,9 @@ class Rule:
     ``column``: the index of the column, None for one text for all rows, ``fixed``. ``split``: the sign at which a cell
     is split, of which the ``part`` th is taken, counted from 1, or from the end below 0. ``replaced``: whole cells and
     what stands for them, in any case of letters. ``joined``: what stands between this and what came before of the same
-    field. ``decimal``: "." or ",", the sign before decimals, "" where each number tells by itself.
+    field. ``decimal``: "." or ",", the sign before decimals, "" where each number tells by itself. ``levels``: the sign
+    between the names of a path; ``zeros``: those that a spreadsheet ate are put back before codes; ``left_out``: the
+    codes of problems for which a cell says nothing, instead of refusing its row.
     """
 
     field: str
@@ -54,6 +57,9 @@ class Rule:
     decimal: str = ""
     days: DayOrder = DayOrder.TOLD
     empty: Empty = Empty.LEAVE
+    levels: str = ""
+    zeros: bool = False
+    left_out: tuple[str, ...] = ()
 
     @property
     def is_plain(self) -> bool:
@@ -73,10 +79,12 @@ class Rule:
         known = {one.name for one in fields(cls)}
         said = {name: value for name, value in kept.items() if name in known}
         replaced = tuple((was, now) for was, now in said.pop("replaced", ()))
+        left_out = tuple(said.pop("left_out", ()))
         return replace(
             cls(said.pop("field"), said.pop("column")),
             **said | {name: kind(said[name]) for name, kind in _KINDS.items() if name in said},
             replaced=replaced,
+            left_out=left_out,
         )
 
 
@@ -167,7 +175,12 @@ def converted(rule: Rule, text: str, kind: FieldKind) -> str:
             text = f"{text} {rule.unit}"
     elif kind is FieldKind.DAY:
         text = day(text, rule.days)
-    return text
+    if rule.levels:
+        text = " > ".join(part.strip() for part in text.split(rule.levels) if part.strip())
+    return identifiers.with_zeros(text) if rule.zeros else text
+
+
+_THREE = re.compile(r"[-+]?\d+\.\d{3}")
 
 
 def _with_point(text: str, sign: str) -> str:
@@ -177,7 +190,10 @@ def _with_point(text: str, sign: str) -> str:
     if other in text:
         said = f"“{text[:40]}” has a “{other}”, though “{sign}” stands before decimals in this column."
         raise Refused.because("number.decimal", said)
-    return text.replace(sign, ".")
+    text = text.replace(sign, ".")
+    if _THREE.fullmatch(text):  # which could be thousands, had nobody said what the sign means
+        text = text.rstrip("0").rstrip(".") if text.endswith("0") else f"{text}0"
+    return text
 
 
 _ISO = re.compile(r"(\d{4})-(\d{1,2})-(\d{1,2})(?:[T ].*)?")
@@ -249,6 +265,12 @@ def said(rule: Rule) -> str:
         words.append(f"“{rule.decimal}” before decimals")
     if rule.days is not DayOrder.TOLD:
         words.append("day before month" if rule.days is DayOrder.DAY_FIRST else "month before day")
+    if rule.levels:
+        words.append(f"“{rule.levels}” between names")
+    if rule.zeros:
+        words.append("zeros put back")
+    if rule.left_out:
+        words.append("cells that can’t be read left out")
     if rule.empty is Empty.CLEAR:
         words.append("empty cells empty it")
     return ", ".join(words) or "as it is"

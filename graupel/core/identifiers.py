@@ -39,8 +39,16 @@ def parse_gtin(text: str) -> str:
     Blanks and dashes between the digits are dropped. Raises Refused, naming the digit it should be.
     """
     digits = re.sub(r"[\s-]", "", text)
+    if re.fullmatch(r"\d(?:[.,]\d+)?[Ee]\+?\d{1,3}", digits):
+        raise Refused.because(
+            "gtin.eaten",
+            f"“{text.strip()}” is a GTIN that a spreadsheet shortened. Save its column as text, or leave it out.",
+        )
     if not digits.isascii() or not digits.isdigit():
         raise Refused.because("gtin.characters", f"“{text.strip()}” is not a GTIN: it may hold digits only.")
+    if (whole := with_zeros(digits)) != digits:
+        said = f"“{digits}” is a GTIN only with zeros before it: {whole}. A spreadsheet may have eaten them."
+        raise Refused.because("gtin.zeros", said)
     if len(digits) not in _GTIN_LENGTHS:
         raise Refused.because("gtin.length", f"A GTIN has 8, 12, 13 or 14 digits; “{digits}” has {len(digits)}.")
     right = gtin_check_digit(digits[:-1])
@@ -50,6 +58,18 @@ def parse_gtin(text: str) -> str:
             f"The last digit of “{digits}” should be {right}, not {digits[-1]}. One of its digits is mistyped.",
         )
     return digits
+
+
+def with_zeros(digits: str) -> str:
+    """Digits with the zeros before them that make a GTIN of them, where they are none without; all else as it is."""
+    if not digits.isascii() or not digits.isdigit() or not digits.strip("0") or _is_gtin(digits):
+        return digits
+    padded = (digits.zfill(length) for length in sorted(_GTIN_LENGTHS) if length > len(digits))
+    return next((one for one in padded if _is_gtin(one)), digits)
+
+
+def _is_gtin(digits: str) -> bool:
+    return len(digits) in _GTIN_LENGTHS and digits[-1] == gtin_check_digit(digits[:-1])
 
 
 def gtin_check_digit(body: str) -> str:

@@ -1,6 +1,7 @@
 """Reading a table of products: which column is what, what a row says, and what it would do."""
 
 import re
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
@@ -8,7 +9,17 @@ from enum import StrEnum
 from functools import lru_cache
 from typing import Any
 
-from graupel.core import changes, file_facts, file_pictures, identifiers, kits, ordering, product_fields, richtext
+from graupel.core import (
+    changes,
+    file_facts,
+    file_pictures,
+    identifiers,
+    kits,
+    ordering,
+    product_fields,
+    richtext,
+    slips,
+)
 from graupel.core.columns import Matching, Rule, text_of
 from graupel.core.errors import Refused
 from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARED_FIELDS, STOCK_AT, Known
@@ -51,6 +62,7 @@ class FileRow:
 ODD = {
     "jump": "far from what it was",
     "pictures": "Pictures from elsewhere are left out: take them into the library",
+    "eaten": "A code in it looks as if a spreadsheet had shortened it or made a day of it",
     "no_sku": "What it says of a variant alone is left out, for it has no SKU",
 }
 #: By how many times more or less than before a value must become to be told.
@@ -87,6 +99,7 @@ class _ColumnReader:
         self._kind = known.fields[name].kind
         self._reads = read
         self._columns = [rule.column for rule in rules if rule.column is not None]
+        self._left_out = frozenset(code for rule in rules for code in rule.left_out)
         self._only = self._columns[0] if len(self._columns) == 1 else None
         self._kept: dict[Any, _Said] | None = {}
         self._repeated = 0
@@ -119,12 +132,24 @@ class _ColumnReader:
         try:
             text = text_of(self._rules, cells, self._kind)
             if text or name == "sku":
-                odd = name == "description" and "<" in text and richtext.outside_pictures(text)
-                return self._reads(text), (), "pictures" if odd else ""
+                return self._reads(text), (), _odd(name, text)
         except Refused as refusal:
+            if self._left_out.issuperset(problem.code for problem in refusal.problems):
+                return _NOTHING, (), LEFT_OUT + refusal.problems[0].code
             problems = tuple(problem.at(field=name) for problem in refusal.problems)
             return (text[: identifiers.SKU_LENGTH] if name == "sku" else _NOTHING), problems, ""
         return (None if self._cleared else _NOTHING), (), ""
+
+
+#: What stands before the code of a problem for which a cell was left out, where it is told what is odd.
+LEFT_OUT = "-"
+
+
+def _odd(name: str, text: str) -> str:
+    """What is odd about a cell that can be read."""
+    if name == "description":
+        return "pictures" if "<" in text and richtext.outside_pictures(text) else ""
+    return "eaten" if name in ("sku", "code") and slips.looks_eaten(text) else ""
 
 
 class RowReader:
@@ -144,6 +169,8 @@ class RowReader:
     ) -> None:
         """``new`` is told of the choices that the file would make; ``key``: by what rows mean variants."""
         new = new or NewChoices()
+        #: How many cells said nothing though something stood there, by field and the code of its problem.
+        self.left_out: Counter[tuple[str, str]] = Counter()
         self._columns = [
             _ColumnReader(name, rules, known, cell_reader(known, name, currency, new), cleared=name in matching.cleared)
             for name, rules in matching.rules.items()
@@ -163,7 +190,9 @@ class RowReader:
                 values[column.name] = value
             if wrong:
                 problems += [problem.at(row=line) for problem in wrong]
-            if strange:
+            if strange.startswith(LEFT_OUT):
+                self.left_out[column.name, strange.removeprefix(LEFT_OUT)] += 1
+            elif strange:
                 odd = (*odd, strange)
         if self._is_ordering:
             problems += [problem.at(row=line) for problem in ordering.problems(values)]
@@ -214,7 +243,7 @@ REF_LENGTH = 120
 @lru_cache(4096)  # a file says the same few paths many times
 def parse_category_path(text: str) -> str:
     """A path of category names joined by " > ". Raises Refused where a name is empty or too long."""
-    names = [re.sub(r"\s+", " ", name).strip() for name in text.split(">")]
+    names = [re.sub(r"\s+", " ", name).strip() for name in text.strip("> \t").split(">")]
     if any(not name for name in names):
         raise Refused.because(
             "category.empty_name", f"“{text}” has an empty category name in it. Write it like Yarn > Aran."

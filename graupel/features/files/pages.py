@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.context import Context
-from graupel.core import columns, guessing, matching, price_bands
+from graupel.core import columns, guessing, matching, price_bands, slips
 from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
@@ -31,7 +31,19 @@ from graupel.features.files import (
     typed,
 )
 from graupel.features.files.new_attributes import NEW, NEW_WORDS
-from graupel.features.files.schemas import Applied, Kept, Matched, Mended, ReadAs, Sampled, Shown, Uploaded, Used
+from graupel.features.files.rows import ImportFileRow
+from graupel.features.files.schemas import (
+    Applied,
+    Kept,
+    Matched,
+    Mended,
+    MendedAll,
+    ReadAs,
+    Sampled,
+    Shown,
+    Uploaded,
+    Used,
+)
 from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
 from graupel.features.vocabulary import service as vocabulary
@@ -111,6 +123,11 @@ def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
     return _show(request, ctx, signed, file_id)
 
 
+def _slashed(row: ImportFileRow) -> list[str]:
+    """Categories that would be made and look like paths with another sign between their names."""
+    return [name for name, _, kind in row["makes"] or () if kind == "category" and slips.has_slashes(name)]
+
+
 def _show(
     request: Request,
     ctx: Context,
@@ -143,6 +160,8 @@ def _show(
         renewed=request.method == "POST",
         rewritten=rewritten,
         columns=file.known.fields,
+        mends=slips.mends,
+        slashed=_slashed(file.row),
         tree=categories.read_tree(ctx),
         result=history.read(ctx, signed.actor, done) if done else None,
         pictured=picturing.read(ctx, signed.actor, file_id) if done else None,
@@ -217,7 +236,7 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file
             return _show(request, ctx, signed, file_id, list(refusal.problems))
         file = service.read(ctx, signed.actor, file_id)
     said = {name: getattr(form, name) for name in typed.PARTS}
-    read = typed.read(fields, said, form.extra, len(file.columns), file.known)
+    read = typed.read(fields, said, form.extra, len(file.columns), file.known, file.rules)
     if not read.problems:
         try:
             service.request_plan(
@@ -282,6 +301,13 @@ def use(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Used], file_id:
 def mend(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Mended], file_id: int) -> Response:
     """Reads a mistyped name as the one that is there."""
     act = partial(service.mend, ctx, signed.actor, file_id, form.kind, form.was, form.now)
+    return _after(request, ctx, signed, file_id, act)
+
+
+@router.post("/files/{file_id:int}/mend-all")
+def mend_all(request: Request, ctx: Ctx, signed: Signed, form: FormOf[MendedAll], file_id: int) -> Response:
+    """Mends what is wrong with the cells of a column in all rows."""
+    act = partial(service.mend_all, ctx, signed.actor, file_id, form.field, form.code, form.how)
     return _after(request, ctx, signed, file_id, act)
 
 

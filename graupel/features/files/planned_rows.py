@@ -64,7 +64,7 @@ def rows_of(
 def _narrowing(file: ImportFile) -> set[str]:
     """By what the rows of a dry run can be narrowed."""
     overview = file.row["overview"] or {}
-    return {*overview.get("fields", ()), *(f"why-{code}" for code, _, _ in overview.get("reasons", ()))}
+    return {*overview.get("fields", ()), *(f"why-{code}" for code, *_ in overview.get("reasons", ()))}
 
 
 def _archived(ctx: Context, file_id: int, search: str, after: int) -> PlanPage:

@@ -97,6 +97,14 @@ class Kept(Sent):
     profile: Annotated[str, StringConstraints(max_length=1_000)] = ""
 
 
+class MendedAll(Sent):
+    """What is done about a problem of a column's cells in all rows (core.slips)."""
+
+    field: str = ""
+    code: str = ""
+    how: str = ""
+
+
 class Mended(Sent):
     """Which name that a file would make is read as which that is there."""
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from graupel.context import Context
-from graupel.core import columns, matching
+from graupel.core import columns, matching, slips
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import Known
@@ -186,6 +186,22 @@ def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str
     return job_id
 
 
+def mend_all(ctx: Context, actor: Actor, file_id: int, name: str, code: str, how: str) -> int:
+    """Mend what is wrong with the cells of a column in all rows, and in the next files with it; makes the dry run anew
+    and returns the job's id. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    row = read_row(ctx, file_id)
+    before = [Rule.of(one) for one in row["rules"]]
+    rules = slips.mended(before, name, code, how)
+    if rules == before:
+        raise Refused.because("mend.none", "This does not stand in the file any more. Load the page again.")
+    profile_id = row["profile_id"]
+    job_id = request_plan(ctx, actor, file_id, rules, remember=True, profile_id=profile_id)
+    if profile_id:
+        profiles.learn(ctx, actor, profile_id, file_id)
+    return job_id
+
+
 def use(ctx: Context, actor: Actor, file_id: int, profile_id: int) -> int:
     """Read a file by a profile, and make its dry run; returns the job's id. Raises Refused, NotFound."""
     row, rules, missing = profiles.fitted(ctx, profile_id, file_id)
@@ -258,6 +274,7 @@ def plan(run: JobRun) -> None:
         makes = [[one.name, one.near, one.kind] for one in made]
         run.progress("Counting", total, total)
         overview = planned_overview.of(tx, row["id"], run.ctx.settings.language, spoken)
+        overview["left_out"] = [[name, code, number] for (name, code), number in sorted(reader.left_out.items())]
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed, overview=overview)
         said = "; ".join(f"{counts[str(action)]:,} {action}" for action in Action)
         telling.when_long(run, tx, file_id, said)

@@ -30,15 +30,19 @@ def read(
     extra: Sequence[Mapping[str, str]],
     width: int,
     known: Known = DECLARED,
+    before: Sequence[Rule] = (),
 ) -> Typed:
     """``fields``: the field of each column, "" where it is left out; ``said``: by part of a rule what was typed for
     each column; ``extra``: further rules, each with field, column, fixed, split and part; ``width``: how many columns
-    there are; ``known``: what they can go to."""
-    found = Typed()
+    there are; ``known``: what they can go to; ``before``: the rules until now, of which mends of slips are kept."""
+    found, mended = Typed(), {(rule.column, rule.field): rule for rule in before}
     for column, name in sorted(fields.items()):
         if name in known.fields and column < width:
             texts = {part: values[column] for part, values in said.items() if column in values}
-            _add(found, Rule(name, column), texts, f"_{column}")
+            start = Rule(name, column)
+            if kept := mended.get((column, name)):
+                start = replace(start, levels=kept.levels, zeros=kept.zeros, left_out=kept.left_out)
+            _add(found, start, texts, f"_{column}")
     for place, one in enumerate(extra):
         name, at = one.get("field", ""), number(one.get("column", ""))
         if name not in known.fields:

@@ -3,6 +3,7 @@
 from typing import Any
 
 from graupel.core.file_columns import COLUMNS, OWN, STOCK_AT, fact_column
+from graupel.core.file_pictures import PICTURES
 from graupel.core.price_bands import band_sql
 from graupel.db import Tx
 from graupel.features.products.batch.planning import JOINED, STOCK_DIFFERS, Spoken, held_sql
@@ -12,8 +13,8 @@ MOST_REASONS = 12
 
 
 def of(tx: Tx, batch_id: int, lang: str, spoken: Spoken) -> dict[str, Any]:
-    """``fields``: rows that change each column; ``bands``: prices by how far they move; ``reasons``: code, number and
-    an example of each reason for which rows are refused, the most frequent first."""
+    """``fields``: rows that change each column; ``bands``: prices by how far they move; ``reasons``: code, number,
+    an example and the column of each reason for which rows are refused, the most frequent first."""
     params = {"batch": batch_id, "lang": lang}
     changed = "b.batch_id = %(batch)s AND b.action = 'changed'"
     names = {_column(name): spoken.differs(name) for name in (*spoken.product, *spoken.variant)}
@@ -46,6 +47,9 @@ def _beside(tx: Tx, params: dict[str, Any], spoken: Spoken) -> dict[str, int]:
         key = "CONCAT(s.destination, '.', s.lang, '.', s.field)"
         sql = f"SELECT {key} AS own_key, COUNT(*) AS number FROM batch_own s {written} GROUP BY 1"
         found |= {f"{OWN}{row['own_key']}": row["number"] for row in tx.all(sql, params)}
+    if spoken.pictures:
+        sql = f"SELECT COUNT(DISTINCT s.line) FROM batch_picture s {written}"
+        found |= {PICTURES: number} if (number := tx.value(sql, params)) else {}
     if spoken.counts:
         sql = f"""SELECT s.location_id, COUNT(*) AS number FROM batch_count s {written}
                   AND NOT (s.amount <=> s.held) GROUP BY 1"""
@@ -66,12 +70,13 @@ def _bands(tx: Tx, params: dict[str, Any], changed: str, spoken: Spoken) -> dict
 def _reasons(tx: Tx, params: dict[str, Any]) -> list[list[Any]]:
     rows = tx.all(
         f"""SELECT JSON_VALUE(problems, '$[0].code') AS reason, COUNT(*) AS number,
+                   MIN(JSON_VALUE(problems, '$[0].field')) AS field,
                    MIN(JSON_VALUE(problems, '$[0].message')) AS message
             FROM batch_row WHERE batch_id = %(batch)s AND action = 'refused' GROUP BY reason
             ORDER BY number DESC, reason LIMIT {MOST_REASONS}""",
         params,
     )
-    return [[row["reason"], row["number"], row["message"]] for row in rows]
+    return [[row["reason"], row["number"], row["message"], row["field"] or ""] for row in rows]
 
 
 def narrowed(by: str, spoken: Spoken) -> str:
@@ -91,6 +96,8 @@ def narrowed(by: str, spoken: Spoken) -> str:
     if by in names:
         lead = "b.lead IS NULL AND " if spoken.grouped and names[by] in spoken.product else ""
         return f"AND {lead}{spoken.differs(names[by])}"
+    if by == PICTURES:
+        return "AND EXISTS (SELECT 1 FROM batch_picture s WHERE s.batch_id = b.batch_id AND s.line = b.line)"
     if by == "stock":
         return f"AND {STOCK_DIFFERS}"
     return """AND EXISTS (SELECT 1 FROM batch_fact s WHERE s.batch_id = b.batch_id AND s.line = b.line
