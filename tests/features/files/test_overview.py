@@ -53,7 +53,7 @@ def test_a_dry_run_tells_in_numbers_what_it_changes_and_is_narrowed_by_each(ctx,
     overview = file.row["overview"]
     assert overview["fields"] == {"name": 2, "price": 3, colour: 1, "own-.de.name": 1}
     assert overview["bands"] == {"3": 1, "5": 1, "7": 1}
-    assert [number for _, number, _ in overview["reasons"]] == [2, 1, 1]
+    assert [number for _, number, *_ in overview["reasons"]] == [2, 1, 1]
     assert overview["reasons"][0][0] == "name.missing"
     for by, lines in {
         "name": [2, 5],
