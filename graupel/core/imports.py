@@ -171,6 +171,8 @@ class RowReader:
         new = new or NewChoices()
         #: How many cells said nothing though something stood there, by field and the code of its problem.
         self.left_out: Counter[tuple[str, str]] = Counter()
+        #: The fields whose cells could not be read, with the codes of their problems.
+        self.met: set[tuple[str, str]] = set()
         self._columns = [
             _ColumnReader(name, rules, known, cell_reader(known, name, currency, new), cleared=name in matching.cleared)
             for name, rules in matching.rules.items()
@@ -190,6 +192,7 @@ class RowReader:
                 values[column.name] = value
             if wrong:
                 problems += [problem.at(row=line) for problem in wrong]
+                self.met.update((column.name, problem.code) for problem in wrong)
             if strange.startswith(LEFT_OUT):
                 self.left_out[column.name, strange.removeprefix(LEFT_OUT)] += 1
             elif strange:

@@ -9,6 +9,8 @@ from graupel.core.columns import Rule
 LEAVE, BACK, ZEROS, SLASH = "leave", "back", "zeros", "levels:/"
 #: Without these no row knows what it means.
 _NAMING = ("sku", "code")
+#: Said of a picture by who looks for it, and not by who reads the cell.
+_PICTURES = ("pictures.unknown", "pictures.several")
 #: A number that a spreadsheet shortened, or a day that it made of a code.
 _EATEN = re.compile(
     r"\d(?:[.,]\d+)?E\+?\d{1,3}|\d{1,2}[-.](?:jan|feb|mar|apr|may|jun|jul|aug|sep|oct|nov|dec)\w*", re.IGNORECASE
@@ -33,16 +35,20 @@ _OF_CODE = {
 _DECIMALS = (Mend("decimal:,", "“,” stands before decimals"), Mend("decimal:.", "“.” stands before decimals"))
 
 
-def mends(field: str, code: str) -> tuple[Mend, ...]:
-    """What can be done about a problem of a column's cells in all rows; nothing where each row has to be looked at."""
+def mends(field: str, code: str, *, is_of_cell: bool) -> tuple[Mend, ...]:
+    """What can be done about a problem of a column's cells in all rows; nothing where each row has to be looked at.
+
+    ``is_of_cell``: it was found as the cell was read, so that the cell can be left out.
+    """
     found = _OF_CODE.get(code, _DECIMALS if code.endswith(".ambiguous") else ())
-    is_cell = bool(field) and field not in _NAMING and code not in ("name.missing", "variant.shared", "category.slash")
-    return (*found, *((Mend(LEAVE, "Leave these cells out"),) if is_cell else ()))
+    leave = (is_of_cell and field not in _NAMING) or code in _PICTURES
+    what = "Leave these pictures out" if code in _PICTURES else "Leave these cells out"
+    return (*found, *((Mend(LEAVE, what),) if leave else ()))
 
 
 def mended(rules: Sequence[Rule], field: str, code: str, how: str) -> list[Rule]:
     """The rules with a mend for a column; the same ones where it is none of those that are offered."""
-    if how not in (BACK, *(one.how for one in mends(field, code))):
+    if how not in (BACK, *(one.how for one in mends(field, code, is_of_cell=True))):
         return list(rules)
     return [_mended(rule, code, how) if rule.field == field else rule for rule in rules]
 

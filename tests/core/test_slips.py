@@ -32,7 +32,7 @@ def test_a_mend_that_is_offered_lets_the_cell_be_read(field, cell, code, how, va
     (row,), _ = read(rules, cell)
     if code:
         assert [problem.code for problem in row.problems] == [code]
-        assert how in [one.how for one in mends(field, code)]
+        assert how in [one.how for one in mends(field, code, is_of_cell=True)]
         rules = mended(rules, field, code, how)
         (row,), _ = read(rules, cell)
     assert row.problems == ()
@@ -53,6 +53,8 @@ def test_cells_that_can_not_be_read_are_left_out_counted_and_refused_again():
 
 
 def test_only_what_is_offered_is_done():
+    assert mends("brand", "brand.several", is_of_cell=False) == ()
+    assert [one.how for one in mends("pictures", "pictures.unknown", is_of_cell=False)] == ["leave"]
     rules = [Rule("sku", 0), Rule("gtin", 1)]
     for field, code, how in (
         ("sku", "sku.characters", "leave"),

@@ -123,6 +123,12 @@ def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
     return _show(request, ctx, signed, file_id)
 
 
+def _mends(row: ImportFileRow) -> Callable[[str, str], tuple[slips.Mend, ...]]:
+    """What can be done about a problem of a column's cells."""
+    of_cells = {(name, code) for name, code in (row["overview"] or {}).get("of_cells", ())}
+    return lambda name, code: slips.mends(name, code, is_of_cell=(name, code) in of_cells)
+
+
 def _slashed(row: ImportFileRow) -> list[str]:
     """Categories that would be made and look like paths with another sign between their names."""
     return [name for name, _, kind in row["makes"] or () if kind == "category" and slips.has_slashes(name)]
@@ -160,7 +166,7 @@ def _show(
         renewed=request.method == "POST",
         rewritten=rewritten,
         columns=file.known.fields,
-        mends=slips.mends,
+        mends=_mends(file.row),
         slashed=_slashed(file.row),
         tree=categories.read_tree(ctx),
         result=history.read(ctx, signed.actor, done) if done else None,

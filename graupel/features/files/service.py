@@ -11,6 +11,7 @@ from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import Known
 from graupel.core.file_facts import NewChoices
+from graupel.core.file_pictures import PICTURES
 from graupel.core.handling import Handling, Way, refuse_wrong_number
 from graupel.core.imports import Action, RowReader
 from graupel.core.roles import Actor, Role
@@ -23,6 +24,7 @@ from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.products.batch import applying, planned, planning
 from graupel.features.products.batch import overview as planned_overview
+from graupel.features.products.batch.pictures import Pictures
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
@@ -254,6 +256,8 @@ def plan(run: JobRun) -> None:
         planning.load(tx, row["id"], rows, chosen.rules, there)
         run.progress("Comparing", total, total)
         spoken = planning.spoken(chosen.rules, chosen.cleared)
+        leaves = frozenset(code for rule in chosen.rules.get(PICTURES, ()) for code in rule.left_out)
+        pictures = Pictures(picturing.beside(run.ctx, row), leaves)
         products, variants = planning.plan(
             tx,
             row["id"],
@@ -263,8 +267,9 @@ def plan(run: JobRun) -> None:
             of=spoken,
             known=there,
             new=new,
-            beside=picturing.beside(run.ctx, row),
+            pictures=pictures,
         )
+        reader.left_out.update({(PICTURES, code): number for code, number in pictures.left_out.items()})
         made = planned.new_words(tx, row["id"], there)
         counts = planned.counts(tx, row["id"])
         counts |= {"categories": sum(one.kind == "category" for one in made)}
@@ -275,6 +280,7 @@ def plan(run: JobRun) -> None:
         run.progress("Counting", total, total)
         overview = planned_overview.of(tx, row["id"], run.ctx.settings.language, spoken)
         overview["left_out"] = [[name, code, number] for (name, code), number in sorted(reader.left_out.items())]
+        overview["of_cells"] = sorted(reader.met)
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed, overview=overview)
         said = "; ".join(f"{counts[str(action)]:,} {action}" for action in Action)
         telling.when_long(run, tx, file_id, said)

@@ -87,6 +87,20 @@ def test_what_is_not_there_or_there_twice_refuses_the_row(ctx):
     ]
 
 
+def test_pictures_that_are_not_there_are_left_out_of_all_rows_where_that_is_chosen(ctx):
+    take(ctx, "red.jpg")
+    file = plan_file(ctx, "sku,name,price,pictures,alt texts\nA,One,5,gone.jpg|red.jpg,Gone|Red\nB,Two,5,gone.jpg,\n")
+    assert file.row["counts"]["refused"] == 2
+    files.mend_all(ctx, SYSTEM, file.id, "pictures", "pictures.unknown", "leave")
+    work_off(ctx)
+    file = files.read(ctx, SYSTEM, file.id)
+    assert (file.row["counts"]["new"], file.row["overview"]["left_out"]) == (2, [["pictures", "pictures.unknown", 2]])
+    files.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    assert shown(ctx, "A") == [("red.jpg", "Red")]
+    assert shown(ctx, "B") == []
+
+
 def test_addresses_are_fetched_after_the_goods_are_there_and_the_same_one_once(ctx, pictures: PictureHost):
     text = (
         "sku,name,price,pictures\n"

@@ -2,8 +2,10 @@
 
 import hashlib
 import json
+from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
-from itertools import groupby
+from dataclasses import dataclass, field
+from itertools import groupby, zip_longest
 from typing import Any
 
 from graupel.core.file_columns import Known
@@ -30,17 +32,27 @@ def kept(values: Mapping[str, Any], known: Known) -> str | None:
     return json.dumps([values[PICTURES] or (), values.get(ALTS) or ()], ensure_ascii=False)
 
 
-def plan_all(tx: Tx, params: Mapping[str, Any], beside: Collection[str]) -> None:
-    """Plan what becomes of the pictures of products. ``beside``: names of files that lie in a zip with the table."""
+@dataclass
+class Pictures:
+    """How pictures are looked for. ``beside``: names of files that lie in a zip with the table; ``leaves``: codes of
+    problems for which a picture is left out; ``left_out``: how many were, by these."""
+
+    beside: Collection[str] = ()
+    leaves: frozenset[str] = frozenset()
+    left_out: Counter[str] = field(default_factory=Counter)
+
+
+def plan_all(tx: Tx, params: Mapping[str, Any], asked: Pictures) -> None:
+    """Plan what becomes of the pictures of products."""
     tx.run("DELETE FROM batch_picture WHERE batch_id = %(batch)s", params)
-    members = {name.casefold(): name for name in beside}
+    members = {name.casefold(): name for name in asked.beside}
     for rows in ordered.chunks(tx, params, _SAYING, _COLUMNS):
         said = {row["line"]: json.loads(row["pictures"]) for row in rows}
         found = _found(tx, {one for pictures, _ in said.values() for one in pictures}, members)
         there = _there(tx, sorted({row["product_id"] for row in rows if row["product_id"]}))
         planned: list[Sequence[Any]] = []
         for _, group in groupby(rows, key=ordered.group_of):
-            planned += _plan(tx, params["batch"], list(group), said, found, there)
+            planned += _plan(tx, params["batch"], list(group), said, found, there, asked)
         load_rows(tx, "batch_picture", _ROW, planned)
 
 
@@ -153,6 +165,7 @@ def _plan(
     said: Mapping[int, Any],
     found: Mapping[str, Key | Problem],
     there: _There,
+    asked: Pictures,
 ) -> list[Sequence[Any]]:
     """The rows of batch_picture of one product; none where nothing changes or a row is refused."""
     says: list[Says] = []
@@ -160,13 +173,15 @@ def _plan(
     for row in rows:
         pictures, alts = said[row["line"]]
         wrong = [one for text in pictures if isinstance(one := found[text], Problem)]
-        if wrong:
+        if any(one.code not in asked.leaves for one in wrong):
             batch_groups.refuse(tx, batch_id, row["line"], *wrong)
             is_refused = True
             continue
-        keys = [found[text] for text in pictures]
-        called = dict(zip(keys, alts, strict=False))
-        says.append(Says(_variant(row), list(dict.fromkeys(keys)), called))
+        asked.left_out.update(one.code for one in wrong)
+        called = {found[text]: alt for text, alt in zip_longest(pictures, alts[: len(pictures)], fillvalue="")}
+        keys = [key for key in called if not isinstance(key, Problem)]
+        if keys or not wrong:  # a cell of which nothing is left says nothing
+            says.append(Says(_variant(row), keys, called))
     if is_refused or not says:
         return []
     product_id = rows[0]["product_id"] or 0

@@ -34,6 +34,7 @@ from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import pictures as batch_pictures
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.groups import refuse
+from graupel.features.products.batch.pictures import Pictures
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import booking
 
@@ -227,14 +228,14 @@ def plan(
     of: Spoken = EVERYTHING,
     known: Known = DECLARED,
     new: NewChoices | None = None,
-    beside: Collection[str] = (),
+    pictures: Pictures | None = None,
 ) -> tuple[int, int]:
     """Find the products that the rows mean, and say of each row what it would do; returns how many products, and how
     many single variants of others, would be archived because no row has them.
 
     ``as_of``: the moment for which counts of stock hold, UTC; now without it. ``of``: of what the rows speak;
-    ``known``, ``new``: the attributes, and the choices that the rows would make; ``beside``: the names of files that
-    lie beside the table in a zip.
+    ``known``, ``new``: the attributes, and the choices that the rows would make; ``pictures``: how theirs are looked
+    for.
     """
     params = {"batch": batch_id, "lang": lang}
     batch_ways.find_by_key(tx, params, handling)
@@ -264,7 +265,7 @@ def plan(
     if of.counts:
         batch_counts.mark_changed(tx, params)
     if of.pictures:
-        batch_pictures.plan_all(tx, params, beside)
+        batch_pictures.plan_all(tx, params, pictures or Pictures())
         batch_pictures.mark_changed(tx, params)
     if of.own:
         batch_own.plan(tx, params, {name: one for name, one in known.own.items() if name in of.own})
