@@ -91,7 +91,9 @@ def make_api(ctx: Context) -> FastAPI:
                 routes=api.routes,
                 description=(
                     "The catalogue for programs. Every request carries a token made under Account: "
-                    "Authorization: Bearer grp_… Errors are problem+json (RFC 9457)."
+                    "Authorization: Bearer grp_… Errors are problem+json (RFC 9457). With ?prepare=1 a write is not "
+                    "done but kept as a prepared change, which somebody agrees to: the answer is 202, and its Location "
+                    "says where."
                 ),
             )
             schema["servers"] = [{"url": "/api/v1"}]

@@ -19,7 +19,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse, RedirectResponse, Response
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from graupel.core.roles import Actor, Identity
+from graupel.core.roles import Actor
 
 #: Of a person who prepares all that they save, until they say otherwise.
 COOKIE = "graupel_preparing"
@@ -27,13 +27,16 @@ COOKIE = "graupel_preparing"
 PARAMETER = "prepare"
 #: Where it is done at once: where is decided, what is about the person, the library, and what buyers do.
 _DONE_AT_ONCE = ("/prepared", "/sign-", "/account", "/media", "/shop")
+#: What was prepared and then looked for, to be shown, is not there yet.
+NOT_THERE = 404
 _SAFE = {"GET", "HEAD", "OPTIONS"}
 
 
 @dataclass(frozen=True)
 class Act:
-    """A change set that was not written: its kind and title, and its rows as the journal would have them."""
+    """A change set that was not written: whose, its kind and title, and its rows as the journal would have them."""
 
+    actor: Actor
     kind: str
     title: str
     rows: list[Mapping[str, Any]]
@@ -44,6 +47,7 @@ class Later:
     """Something that would be done in the background. ``kind`` says by whom, ``refers`` of what; ``given``: what else
     they need."""
 
+    actor: Actor
     kind: str
     title: str
     refers: int
@@ -56,6 +60,12 @@ class Preparation:
 
     acts: list[Act] = field(default_factory=list)
     later: list[Later] = field(default_factory=list)
+
+    @property
+    def actor(self) -> Actor | None:
+        """Who would do it; None where nothing would be done."""
+        found: list[Act | Later] = [*self.acts, *self.later]
+        return found[-1].actor if found else None
 
 
 _current: ContextVar[Preparation | None] = ContextVar("preparation", default=None)
@@ -105,9 +115,8 @@ class Prepares:
 
         with preparing() as found:
             await self.app(scope, receive, hold)
-        signed: Identity | None = scope.get("state", {}).get("signed")
-        if (found.acts or found.later) and answer[0]["status"] < 400 and signed:
-            number = await anyio.to_thread.run_sync(self.keep, signed.actor, found)
+        if found.actor and (answer[0]["status"] < 400 or answer[0]["status"] == NOT_THERE):
+            number = await anyio.to_thread.run_sync(self.keep, found.actor, found)
             await _told(scope, f"/prepared/{number}")(scope, receive, send)
             return
         for message in answer:

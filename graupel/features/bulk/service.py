@@ -288,7 +288,7 @@ def request_apply(ctx: Context, actor: Actor, bulk_id: int) -> int:
             raise Refused.because("bulk.nothing", "Nothing would change.")
         title = _title(bulk, number)
         if preparation := preparing.current():
-            preparation.later.append(Later("bulk", title, bulk_id))
+            preparation.later.append(Later(actor, "bulk", title, bulk_id))
             return 0
         job_id = enqueue(tx, actor, JobRequest("bulk.apply", title, {"bulk_id": bulk_id}, f"/products/bulk/{bulk_id}"))
         store.set_job(tx, bulk_id, job_id)

@@ -197,6 +197,11 @@ def write(run: JobRun) -> None:
     run.ctx.db.run(work)
 
 
+def all_columns(ctx: Context) -> Sequence[str]:
+    """The names of all columns that can be taken out."""
+    return list(known.current(ctx).fields)
+
+
 def path_of(ctx: Context, row: ExportFileRow) -> Path:
     """Where a file that goes out lies."""
     return ctx.folder("exports") / f"{row['id']}.{row['format']}"

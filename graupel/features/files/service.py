@@ -337,7 +337,7 @@ def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool, 
             raise Refused.because("rows.nothing", "Nothing in this file would change the catalogue.")
         if preparation := preparing.current():
             given = {"leave_out": leave_out, "confirmed": confirmed}
-            preparation.later.append(Later("file", f"Bring in {row['name']}", file_id, given))
+            preparation.later.append(Later(actor, "file", f"Bring in {row['name']}", file_id, given))
             return 0
         job_id = enqueue(
             tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", {"file_id": file_id}, f"/files/{file_id}")

@@ -3,6 +3,7 @@
 from functools import partial
 
 from graupel.core.errors import Refused
+from graupel.core.roles import Actor
 from graupel.db import Tx
 from graupel.features.history import records, store
 from graupel.web.preparing import Act, Preparation
@@ -11,7 +12,7 @@ from graupel.web.preparing import Act, Preparation
 MOST = 5_000
 
 
-def take(tx: Tx, held: Preparation, change_set_id: int, kind: str, title: str, *, packed: bool) -> None:
+def take(tx: Tx, held: Preparation, actor: Actor, change_set_id: int, kind: str, title: str, *, packed: bool) -> None:
     """Keep what a change set recorded, and have its transaction let go of it. Raises Refused where it can't wait."""
     rows = store.rows(tx, change_set_id, MOST + 1)
     if packed or len(rows) > MOST:
@@ -22,4 +23,4 @@ def take(tx: Tx, held: Preparation, change_set_id: int, kind: str, title: str, *
         if not one.reversible or one.books or one.flows or one.at_once:
             what = f"“{one.label}” holds as soon as it is said, so it can't be prepared."
             raise Refused.because("prepared.at_once", f"{what} Leave it as it is, or save without preparing.")
-    tx.instead = partial(held.acts.append, Act(kind, title, [dict(row) for row in rows]))
+    tx.instead = partial(held.acts.append, Act(actor, kind, title, [dict(row) for row in rows]))

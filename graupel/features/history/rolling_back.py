@@ -86,7 +86,7 @@ def request(ctx: Context, actor: Actor, change_set_id: int) -> int:
     """Roll back in the background; returns the job's id, 0 where that is prepared. Raises NotFound."""
     if preparation := preparing.current():
         title = ctx.db.run(lambda tx: _found(tx, change_set_id)["title"])
-        preparation.later.append(Later("rollback", f"Roll back: {title}", change_set_id))
+        preparation.later.append(Later(actor, "rollback", f"Roll back: {title}", change_set_id))
         return 0
     return _enqueue(ctx, actor, change_set_id, "history.rollback", "Roll back: {}")
 

@@ -70,7 +70,7 @@ def change_set(
     yield recorder
     recorder.records, packed = store.count_rows(tx, recorder.change_set_id)
     if recorder.records and (held := preparing.current()):
-        prepared.take(tx, held, recorder.change_set_id, kind, title, packed=bool(packed))
+        prepared.take(tx, held, actor, recorder.change_set_id, kind, title, packed=bool(packed))
     elif recorder.records:
         wrote = following.Wrote(store.written(tx, recorder.change_set_id, recorder.records))
         following.follow(tx, recorder.change_set_id, recorder.handed_on, wrote)
