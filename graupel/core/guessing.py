@@ -11,6 +11,7 @@ from rapidfuzz import fuzz, process
 from graupel.core import countries
 from graupel.core.errors import Refused
 from graupel.core.file_columns import COLUMNS, DECLARED, Known
+from graupel.core.file_pictures import PICTURES
 
 #: From here on a header is taken for one that is much like it, of 100.
 GOOD_GUESS = 86
@@ -121,10 +122,12 @@ def _is_country(text: str) -> bool:
 
 _MONEY = re.compile(r"(?:[€$£]|EUR|USD|GBP|CHF)\s?\d[\d.,' ]*|\d[\d.,' ]*\s?(?:[€$£]|EUR|USD|GBP|CHF)")
 _WEIGHT = re.compile(r"\d[\d.,]*\s?(?:mg|g|gr|kg|oz|lb|lbs)", re.IGNORECASE)
+_PICTURE = re.compile(r"https?://\S+\.(?:jpe?g|png|webp|gif|avif)(?:\?\S*)?(?:\s*[|\s]\s*https?://\S+)*", re.IGNORECASE)
 _LOOKS: Mapping[str, Callable[[str], bool]] = {
     "price": lambda text: bool(_MONEY.fullmatch(text)),
     "weight_g": lambda text: bool(_WEIGHT.fullmatch(text)),
-    "category": lambda text: " > " in text or text.count("/") > 1,
+    "category": lambda text: " > " in text or (text.count("/") > 1 and "://" not in text),
+    PICTURES: lambda text: bool(_PICTURE.fullmatch(text)),
     "description": lambda text: "</" in text,
     "origin_country": lambda text: len(text) > 3 and _is_country(text),
 }
@@ -137,7 +140,7 @@ def _by_values(values: Sequence[str], index: int, skus: Callable[[Sequence[str]]
     found = [
         Guess(name, index, Why.VALUES, 50.0)
         for name, looks in _LOOKS.items()
-        if name in COLUMNS and sum(map(looks, filled)) >= MOST_OF_THEM * len(filled)
+        if sum(map(looks, filled)) >= MOST_OF_THEM * len(filled)
     ]
     if skus and skus(filled) >= MOST_OF_THEM:
         found.append(Guess("sku", index, Why.VALUES, 60.0))

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.context import Context
-from graupel.core import columns, guessing, matching, price_bands, slips
+from graupel.core import columns, file_pictures, guessing, matching, price_bands, slips
 from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import Refused
@@ -215,7 +215,7 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "day": FieldKind.DAY,
         "kept": matching.KEPT,
         "units_of": file.known.units,
-        "declared": COLUMNS,
+        "declared": {**COLUMNS, **file_pictures.FIELDS},
         **_overview(file),
         "ways": WAYS,
         "keys": KEYS,

@@ -75,6 +75,11 @@ def test_pictures_of_the_library_are_put_in_that_order_with_alt_texts_and_said_a
     assert shown(ctx, "FEL-1") == [("blue.jpg", "A blue skein"), ("red.jpg", "")]
 
 
+def test_a_column_of_addresses_is_known_by_its_values(ctx):
+    text = "sku,name,price,what\nA,One,5,https://pics.example/a.jpg\nB,Two,5,https://pics.example/b.jpg?x=1\n"
+    assert [one.rule.field for one in plan_file(ctx, text).columns] == ["sku", "name", "price", "pictures"]
+
+
 def test_what_is_not_there_or_there_twice_refuses_the_row(ctx):
     take(ctx, "twice.jpg", 60)
     take(ctx, "twice.jpg", 70)
@@ -206,8 +211,15 @@ def test_what_goes_out_comes_in_again_unchanged_pictures_of_choices_too(ctx, tmp
 
 
 def test_the_page_says_how_far_the_pictures_are_and_tries_them_again(ctx, pictures: PictureHost, as_role):
-    file = bring_in(ctx, f"sku,name,price,pictures\nA,One,5,{pictures.address}/gone.jpg\n")
     me = as_role(Role.EDITOR)
+    planned = plan_file(ctx, f"sku,name,price,pictures\nA,One,5,{pictures.address}/gone.jpg\n")
+    form = {f"column_{one.index}": one.rule.field for one in planned.columns}
+    assert me.write(f"/files/{planned.id}/plan", form).status_code == 200
+    assert me.write("/files/out", {"form": "csv", "fields": ["sku", "pictures"]}).status_code == 303
+    work_off(ctx)
+    file = files.read(ctx, SYSTEM, planned.id)
+    files.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
     page = me.get(f"/files/{file.id}").text
     assert "1 picture to fetch: 0 fetched" in page
     assert "says 404 (not there)" in page

@@ -58,7 +58,7 @@ def test_what_was_mended_is_kept_by_a_profile_and_by_who_changes_another_column(
     page = me.get(f"/files/{file.id}").text
     assert "GTIN: 1 cell that can’t be read left out, as chosen." in page
     form = {f"column_{one.index}": one.rule.field for one in file.columns} | {"column_1": ""}
-    assert me.write(f"/files/{file.id}/columns", form).status_code in (200, 303)
+    assert me.write(f"/files/{file.id}/plan", form).status_code in (200, 303)
     work_off(ctx)
     after = files.read(ctx, SYSTEM, file.id)
     rules = {rule.field: rule for rule in after.rules}
@@ -73,7 +73,10 @@ def test_the_page_offers_the_mends_and_does_them(ctx, as_role):
     page = me.get(f"/files/{file.id}").text
     assert "Can be mended in all rows at once:" in page
     assert "They are kilograms" in page
-    assert "Read / as the sign between the names" in page
+    again = me.get(
+        f"/files/{plan_file(ctx, 'sku,name,price,category' + chr(10) + 'B-1,One,5,/Yarn/Aran' + chr(10)).id}"
+    )
+    assert "Read / as the sign between the names" in again.text
     sent = {"field": "weight_g", "code": "weight.no_unit", "how": "unit:g"}
     assert me.write(f"/files/{file.id}/mend-all", sent).status_code == 303
     work_off(ctx)
