@@ -170,7 +170,7 @@ def _show(
         slashed=_slashed(file.row),
         tree=categories.read_tree(ctx),
         result=history.read(ctx, signed.actor, done) if done else None,
-        pictured=picturing.read(ctx, signed.actor, file_id) if done else None,
+        pictured=picturing.read(ctx, signed.actor, file_id) if step == "applied" else None,
         counts_at=counted.shown(ctx, file.row),
         profiles=profiles.list_all(ctx, signed.actor),
         brands=brands,

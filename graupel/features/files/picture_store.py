@@ -74,6 +74,14 @@ def note_failed(tx: Tx, file_id: int, key: str, said: str, most_tries: int, paus
     )
 
 
+def give_up(tx: Tx, file_id: int, said: str) -> None:
+    """Fetch nothing more for a file."""
+    tx.run(
+        "UPDATE batch_picture SET state = 'failed', said = %s WHERE batch_id = %s AND state = 'waiting'",
+        [said, file_id],
+    )
+
+
 def wait_again(tx: Tx, file_id: int) -> int:
     """Let those that failed be tried anew; returns how many."""
     return tx.run(

@@ -92,7 +92,7 @@ def fetch(run: JobRun) -> None:
     """Fetch the pictures of a file, and put them in."""
     file_id = int(run.payload["file_id"])
     row = run.ctx.db.run(lambda tx: file_store.read(tx, file_id))
-    if row is None or row["change_set_id"] is None:
+    if row is None or row["state"] != "applied":
         run.ctx.db.run(lambda tx: run.finish(tx, "The file is not there any more."))
         return
     while addresses := run.ctx.db.run(lambda tx: store.next_addresses(tx, file_id, AT_ONCE)):
@@ -103,7 +103,7 @@ def fetch(run: JobRun) -> None:
             if media_id := _one(run, row, key, address):
                 got[key] = media_id
         if got:
-            run.ctx.db.run(lambda tx, got=got: _put_in(tx, run.actor, row, got))  # type: ignore[misc]
+            run.ctx.db.run(lambda tx, got=got: _put_in(tx, run.actor, file_id, got))  # type: ignore[misc]
     run.ctx.db.run(lambda tx: _end(run, tx, file_id))
 
 
@@ -133,7 +133,14 @@ def _content(ctx: Context, row: ImportFileRow, address: str) -> tuple[str, bytes
     return found.name, found.content
 
 
-def _put_in(tx: Tx, actor: Actor, row: ImportFileRow, got: dict[str, int]) -> None:
+def _put_in(tx: Tx, actor: Actor, file_id: int, got: dict[str, int]) -> None:
+    """Put fetched pictures in, as a part of the act that brought the file in; of a file that changed nothing else, these
+    are that act."""
+    row = file_store.read(tx, file_id, lock=True)
+    assert row is not None
+    if row["change_set_id"] is not None and not history.holds(tx, row["change_set_id"]):
+        store.give_up(tx, file_id, "The file was rolled back meanwhile.")
+        return
     title = f"Pictures of the file {row['name']}"
     with history.change_set(tx, actor, "files.pictures", title, part_of=row["change_set_id"]) as recorder:
         touched = "SELECT DISTINCT c.product_id AS id FROM change_row r JOIN picture c ON c.id = r.record_id"
@@ -146,7 +153,9 @@ def _put_in(tx: Tx, actor: Actor, row: ImportFileRow, got: dict[str, int]) -> No
             )
         )
         for key, media_id in got.items():
-            picture_writing.put_in_fetched(tx, recorder, row["id"], key, media_id)
+            picture_writing.put_in_fetched(tx, recorder, file_id, key, media_id)
+    if row["change_set_id"] is None and recorder.records:
+        file_store.change(tx, file_id, change_set_id=recorder.change_set_id)
 
 
 def _end(run: JobRun, tx: Tx, file_id: int) -> None:

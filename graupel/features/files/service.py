@@ -373,7 +373,7 @@ def apply(run: JobRun) -> None:
         left_out = f" {plural(moved, 'row')} left out: changed since the dry run." if moved else ""
         done = recorder.change_set_id if recorder.records else None
         store.change(tx, row["id"], state="applied", change_set_id=done, counts=counts)
-        pictures = picturing.begin(tx, run.actor, {**row, "change_set_id": done}) if done else 0
+        pictures = picturing.begin(tx, run.actor, row)
         fetched = f" {plural(pictures, 'picture')} being fetched." if pictures else ""
         said = f"{counts['new']:,} made, {counts['changed']:,} changed.{left_out}{fetched}"
         telling.when_long(run, tx, row["id"], said)

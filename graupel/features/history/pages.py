@@ -39,6 +39,8 @@ KINDS = {
     "category.save": "Categories changed",
     "user.role": "Roles changed",
     "rollback": "Rolled back",
+    "rollback.part": "Put back in part",
+    "product.restore": "Put back as they were",
 }
 
 

@@ -178,11 +178,11 @@ def _place(row: Mapping[str, Any]) -> tuple[str, int]:
     return row["record_kind"], row["record_id"]
 
 
-def _held(tx: Tx, language: str, rows: Sequence[ChangeRow]) -> Held:
+def _held(tx: Tx, language: str, rows: Sequence[ChangeRow], *, lock: bool = False) -> Held:
     ids: dict[str, list[int]] = {}
     for row in rows:
         ids.setdefault(row["record_kind"], []).append(row["record_id"])
-    return scope.held(tx, language, ids)
+    return scope.held(tx, language, ids, lock=lock)
 
 
 def _to_put_back(held: Held, rows: Sequence[ChangeRow]) -> list[Difference]:
@@ -220,7 +220,7 @@ def put_back(ctx: Context, actor: Actor, change_set_id: int, wanted: Sequence[Pi
         if not title:
             raise NotFound(f"There is no change set {change_set_id}.")
         rows = store.steps(tx, ids, sets=[change_set_id])
-        found = _to_put_back(_held(tx, ctx.settings.language, rows), rows)
+        found = _to_put_back(_held(tx, ctx.settings.language, rows, lock=True), rows)
         return write(ctx, tx, actor, "rollback.part", f"Put back in part: {title}", chosen(found, wanted))
 
     return ctx.db.run(work)

@@ -55,8 +55,8 @@ def _of(tx: Tx, kind: RecordKind, above: str, ids: Sequence[int]) -> list[int]:
 Held = dict[tuple[str, int], tuple[int, dict[str, Any]]]
 
 
-def held(tx: Tx, lang: str, ids: Mapping[str, Sequence[int]]) -> Held:
-    """What those of these records hold that are there."""
+def held(tx: Tx, lang: str, ids: Mapping[str, Sequence[int]], *, lock: bool = False) -> Held:
+    """What those of these records hold that are there. ``lock``: nobody else writes them until this is done."""
     found: Held = {}
     for name, some in ids.items():
         kind = records.kind_of(name)
@@ -65,7 +65,7 @@ def held(tx: Tx, lang: str, ids: Mapping[str, Sequence[int]]) -> Held:
         values = journal.object_of(kind, journal.as_it_stands(kind))
         rows = tx.all(
             f"""SELECT {kind.key} AS id, {kind.version} AS version, {values} AS held FROM {kind.table}
-                WHERE {kind.key} IN %(ids)s""",
+                WHERE {kind.key} IN %(ids)s ORDER BY {kind.key} {"FOR UPDATE" if lock else ""}""",
             {"ids": list(some), "lang": lang},
         )
         found |= {(name, row["id"]): (row["version"], json.loads(row["held"])) for row in rows}

@@ -263,6 +263,12 @@ def title_of(tx: Tx, change_set_id: int) -> str:
     return found["title"] if found else ""
 
 
+def holds(tx: Tx, change_set_id: int) -> bool:
+    """Whether a change set is there and was not rolled back; nobody rolls it back until this is done."""
+    found = store.change_set(tx, change_set_id, lock=True)
+    return found is not None and found["rolled_back_by"] is None
+
+
 def read(ctx: Context, actor: Actor, change_set_id: int, page: int = 1) -> ChangeSetDetail:
     """One change set. Raises NotFound."""
     actor.require(Role.VIEWER)

@@ -169,11 +169,11 @@ class _Planned:
     standing: Standing
 
 
-def _plan(tx: Tx, language: str, wanted: Sequence[WantedRow]) -> list[_Planned]:
+def _plan(tx: Tx, language: str, wanted: Sequence[WantedRow], *, lock: bool = False) -> list[_Planned]:
     ids: dict[str, list[int]] = {}
     for row in wanted:
         ids.setdefault(row["record_kind"], []).append(row["record_id"])
-    held = scope.held(tx, language, ids)
+    held = scope.held(tx, language, ids, lock=lock)
     order = scope.reading_order()
     found = []
     for row in sorted(wanted, key=lambda one: (order.index(one["record_kind"]), one["record_id"])):
@@ -224,9 +224,9 @@ def _fields(names: naming.Names, row: ChangeRow, told: RowShown, one: _Planned) 
     ]
 
 
-def differences(tx: Tx, language: str, prepared_id: int) -> list[Difference]:
+def differences(tx: Tx, language: str, prepared_id: int, *, lock: bool = False) -> list[Difference]:
     """What it would write now: what still is as it was."""
-    plan = _plan(tx, language, store.wanted(tx, prepared_id))
+    plan = _plan(tx, language, store.wanted(tx, prepared_id), lock=lock)
     return [one for planned in plan if (one := _difference(planned))]
 
 
@@ -324,7 +324,7 @@ def write_at_its_moment(ctx: Context, tx: Tx, actor: Actor, prepared_id: int) ->
 
 
 def _write(ctx: Context, tx: Tx, actor: Actor, one: PreparedRow) -> int:
-    found = differences(tx, ctx.settings.language, one["id"])
+    found = differences(tx, ctx.settings.language, one["id"], lock=True)
     if not found:
         raise Refused.because("prepared.nothing", "Nothing of it is left to be done as it was prepared.")
     title = f"{one['title']} (prepared by {one['maker']})"

@@ -127,6 +127,29 @@ def test_addresses_are_fetched_after_the_goods_are_there_and_the_same_one_once(c
     assert names(ctx, "C") == ["blue.jpg"]
 
 
+def test_a_file_that_only_brings_pictures_to_fetch_is_an_act_that_goes_back_too(ctx, pictures: PictureHost):
+    make_product(ctx, "FEL-1", name="Fellside")
+    at = pictures.address
+    file = bring_in(ctx, f"sku,pictures\nFEL-1,{at}/red.jpg|{at}/blue.jpg\n")
+    assert names(ctx, "FEL-1") == ["red.jpg", "blue.jpg"]
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    assert names(ctx, "FEL-1") == []
+
+
+def test_a_file_that_was_rolled_back_before_its_pictures_came_gets_none(ctx, pictures: PictureHost):
+    make_product(ctx, "FEL-1", name="Fellside")
+    pictures.broken["/red.jpg"] = 1
+    file = bring_in(ctx, f"sku,name,pictures\nFEL-1,Fell,{pictures.address}/red.jpg\n")
+    assert picturing.read(ctx, SYSTEM, file.id).counts.waiting == 1
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    work_off(replace(ctx, ahead=timedelta(minutes=1)))
+    ctx.db.run(lambda tx: tx.run("UPDATE batch_picture SET due_at = NULL"))
+    work_off(replace(ctx, ahead=timedelta(minutes=2)))
+    assert pictures.asked == ["/red.jpg", "/red.jpg"]
+    assert names(ctx, "FEL-1") == []
+    assert "rolled back" in picturing.read(ctx, SYSTEM, file.id).failed[0]["said"]
+
+
 def test_what_can_not_be_fetched_is_tried_again_named_and_the_rest_comes(ctx, pictures: PictureHost):
     pictures.broken["/red.jpg"] = 1
     at = pictures.address
