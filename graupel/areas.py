@@ -29,7 +29,7 @@ from graupel.features.downloads import area as downloads
 from graupel.features.downloads import pages as download_pages
 from graupel.features.files import api as file_api
 from graupel.features.files import area as files
-from graupel.features.files import out_pages
+from graupel.features.files import out_pages, source_pages
 from graupel.features.files import pages as file_pages
 from graupel.features.finding import pages as finding_pages
 from graupel.features.history import area as history
@@ -158,7 +158,7 @@ AREAS = (
     Area("delivery", (delivery_pages.router, delivery_pages.product_router), (delivery_api.router,), delivery.register),
     Area("orders", (order_pages.router,), (order_api.router,), orders.register),
     Area("listings", (listing_pages.router,), register=listings.register),
-    Area("files", (out_pages.router, file_pages.router), (file_api.router,), files.register),
+    Area("files", (out_pages.router, source_pages.router, file_pages.router), (file_api.router,), files.register),
     Area("translating", (translating_pages.router,)),
     Area("bulk", (bulk_pages.router,), register=bulk.register),
     Area("finding", (finding_pages.router,)),

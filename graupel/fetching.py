@@ -41,18 +41,19 @@ class Fetched:
     content: bytes
 
 
-def fetch(settings: Settings, address: str, most_bytes: int) -> Fetched:
-    """Raises NotFetched."""
+def fetch(settings: Settings, address: str, most_bytes: int, seconds: float | None = None) -> Fetched:
+    """What stands at an address, had within so many seconds, or those of a picture. Raises NotFetched."""
+    seconds = seconds or SECONDS
     try:
-        return asyncio.run(_within(settings, address, most_bytes))
+        return asyncio.run(_within(settings, address, most_bytes, seconds))
     except TimeoutError as error:
-        raise NotFetched(f"{_host(address)} did not answer within {SECONDS:.0f} seconds.", again=True) from error
+        raise NotFetched(f"{_host(address)} did not answer within {seconds:.0f} seconds.", again=True) from error
     except (httpx.HTTPError, httpx.InvalidURL, OSError) as error:
         raise NotFetched(f"{_host(address)} can't be reached, or broke off while answering.", again=True) from error
 
 
-async def _within(settings: Settings, address: str, most_bytes: int) -> Fetched:
-    async with asyncio.timeout(SECONDS), httpx.AsyncClient(trust_env=False, timeout=SECONDS) as client:
+async def _within(settings: Settings, address: str, most_bytes: int, seconds: float) -> Fetched:
+    async with asyncio.timeout(seconds), httpx.AsyncClient(trust_env=False, timeout=SECONDS) as client:
         here = address
         for _ in range(MOST_STEPS + 1):
             request = await _request(settings, client, here)

@@ -1,4 +1,4 @@
-"""A host of pictures for tests, on loopback: it gives, fails, leads on, drips and lies, as its addresses say."""
+"""A host of pictures and files for tests, on loopback: it gives, fails, leads on, drips, as its addresses say."""
 
 import threading
 import time
@@ -13,11 +13,13 @@ COLOURS = {"red": "#B0412E", "blue": "#3C6A8C", "green": "#1D5C57"}
 
 
 class PictureHost:
-    """``asked``: the paths that were asked for, in order; ``broken``: how often each path still fails."""
+    """``asked``: the paths that were asked for, in order; ``broken``: how often each path still fails; ``files``: what
+    stands at a path beside the pictures."""
 
     def __init__(self) -> None:
         self.asked: list[str] = []
         self.broken: dict[str, int] = {}
+        self.files: dict[str, bytes] = {}
         host = self
 
         class Handler(BaseHTTPRequestHandler):
@@ -37,8 +39,8 @@ class PictureHost:
         if self.broken.get(request.path, 0):
             self.broken[request.path] -= 1
             self._give(request, 503, b"")
-        elif name in COLOURS:
-            self._give(request, 200, jpeg(60, COLOURS[name]))
+        elif name in COLOURS or request.path in self.files:
+            self._give(request, 200, self.files.get(request.path) or jpeg(60, COLOURS[name]))
         elif name.startswith("to-"):
             request.send_response(302)
             request.send_header("Location", name.removeprefix("to-").replace("_", "/") or request.path)

@@ -244,6 +244,18 @@ PAGES = (
         ),
     ),
     Help(
+        "/files/sources",
+        "Files that come by themselves",
+        (
+            "At set times a file is fetched from an address, or taken out of a folder on the server.",
+            "A profile says how it is read; it is brought in for the person who asked for it, who is named in History.",
+            "Where more prices would change than you allow, or goods would be archived, it waits for somebody.",
+            "So it does where rows are refused, unless these are to be left out.",
+            "What is the same as the time before is left alone; files in the folder come in one after another.",
+        ),
+        (_SAVE,),
+    ),
+    Help(
         "/channels",
         "Channels",
         (

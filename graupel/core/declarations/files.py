@@ -1,6 +1,6 @@
 """What is kept of how files come in."""
 
-from graupel.core.records import Field, FieldKind, Record
+from graupel.core.records import Field, FieldKind, Record, ref
 
 IMPORT_PROFILE = Record(
     "import_profile",
@@ -14,5 +14,21 @@ IMPORT_PROFILE = Record(
         Field("way", "What files may do", FieldKind.WORD),
         Field("among", "Of which goods they are all there is", FieldKind.CODE, empty=""),
         Field("key_by", "By what rows mean goods", FieldKind.WORD),
+    ),
+)
+
+FILE_SOURCE = Record(
+    "file_source",
+    "Files that come by themselves",
+    "fs",
+    (
+        Field("name", "Name"),
+        Field("place", "From"),
+        ref("profile_id", "Profile", "import_profile", optional=True),
+        Field("every", "Looked for", FieldKind.WORD),
+        Field("minute", "Minute", FieldKind.COUNT, empty=0),
+        Field("bound", "Asks from so many per cent of prices", FieldKind.COUNT),
+        Field("leave_out", "Refused rows are left out", FieldKind.SWITCH, empty=0),
+        Field("person", "For"),
     ),
 )

@@ -8,8 +8,8 @@ from graupel.context import Context
 from graupel.core.roles import Actor
 from graupel.core.schedules import next_daily
 from graupel.db import Tx
-from graupel.features.files import exporting, kinds, picturing, service, store, telling
-from graupel.features.history import keeping
+from graupel.features.files import exporting, kinds, picturing, service, sources, store, telling
+from graupel.features.history import following, keeping
 from graupel.features.prepared import providers
 from graupel.features.prepared.providers import Provider
 from graupel.jobs import Urgency, handler, timekeeping
@@ -27,6 +27,10 @@ def register(language: str) -> None:
     handler("files.export")(exporting.write)
     handler(telling.KIND)(telling.write)
     handler(picturing.KIND)(picturing.fetch)
+    handler(sources.KIND)(sources.look)
+    service.on_done(sources.follow_file)
+    following.on_recorded(sources.follow_change)
+    timekeeping.register(Timed(sources.CLOCK, "Look for files", sources.next_after, sources.arrive, each=False))
     keeping.register(store.forget_rows)
     providers.register("file", Provider("File", lambda number: f"/files/{number}", _begin))
     timekeeping.register(

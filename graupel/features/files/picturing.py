@@ -134,8 +134,8 @@ def _content(ctx: Context, row: ImportFileRow, address: str) -> tuple[str, bytes
 
 
 def _put_in(tx: Tx, actor: Actor, file_id: int, got: dict[str, int]) -> None:
-    """Put fetched pictures in, as a part of the act that brought the file in; of a file that changed nothing else, these
-    are that act."""
+    """Put fetched pictures in, as a part of the act that brought the file in; where that changed nothing else, as that
+    act itself."""
     row = file_store.read(tx, file_id, lock=True)
     assert row is not None
     if row["change_set_id"] is not None and not history.holds(tx, row["change_set_id"]):

@@ -92,3 +92,30 @@ class FailedPictureRow(TypedDict):
     said: str
     line: int
     sku: str
+
+
+class SourceRow(TypedDict):
+    """Where files come from by themselves, with the name of their profile, and whether the last one ``is_in``.
+
+    ``person``: the address of the one for whom they are brought in; ``reached``: up to when it was looked for them at
+    set times; ``said``: what came of looking last, ``is_asking`` where somebody has to look at that file.
+    """
+
+    id: int
+    name: str
+    place: str
+    profile_id: int | None
+    every: str
+    minute: int
+    bound: int | None
+    leave_out: int
+    person: str
+    version: int
+    reached: datetime
+    looked_at: datetime | None
+    sha256: str | None
+    file_id: int | None
+    is_asking: int
+    said: str
+    profile: str | None
+    is_in: int

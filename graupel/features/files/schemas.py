@@ -99,6 +99,18 @@ class Kept(Sent):
     profile: Annotated[str, StringConstraints(max_length=1_000)] = ""
 
 
+class SourceTyped(Sent):
+    """Where files come from by themselves, as typed (core.sources)."""
+
+    name: Short = ""
+    place: Annotated[str, StringConstraints(max_length=4_000)] = ""
+    profile: Annotated[str, StringConstraints(max_length=20)] = ""
+    every: Literal["day", "hour"] = "day"
+    at: Annotated[str, StringConstraints(max_length=20)] = ""
+    bound: Annotated[str, StringConstraints(max_length=20)] = ""
+    leave_out: Ticked = False
+
+
 class MendedAll(Sent):
     """What is done about a problem of a column's cells in all rows (core.slips)."""
 

@@ -66,6 +66,21 @@ class ImportFile:
         return [Rule.of(one) for one in self.row["rules"]]
 
 
+#: Told of each dry run that is made, and of each file that is brought in, in that transaction.
+_FOLLOWING: list[Callable[[Tx, JobRun], None]] = []
+
+
+def on_done(follow: Callable[[Tx, JobRun], None]) -> None:
+    """Have a function told of each dry run that is made and each file that is brought in, before its job ends."""
+    if follow not in _FOLLOWING:
+        _FOLLOWING.append(follow)
+
+
+def _done(tx: Tx, run: JobRun) -> None:
+    for follow in _FOLLOWING:
+        follow(tx, run)
+
+
 def take(ctx: Context, actor: Actor, name: str, content: BinaryIO) -> int:
     """Store a file, find out how it is read and guess what its columns are; returns its id. Raises Refused, NoRoom."""
     actor.require(Role.EDITOR)
@@ -139,12 +154,13 @@ def request_plan(
     counts_at: str = "",
     remember: bool = False,
     profile_id: int | None = None,
+    source_id: int | None = None,
 ) -> int:
     """Make the dry run in the background; returns the job's id. One that runs already is cancelled.
 
     ``handling``: how it is brought in, as before without it. ``counts_at``: the moment for which counts of stock hold,
     as typed; what was said before without it. ``remember``: somebody chose these columns, so the next file is matched
-    alike. ``profile_id``: by which profile these rules are.
+    alike. ``profile_id``: by which profile these rules are. ``source_id``: from where it came by itself.
 
     Raises Refused, NotFound.
     """
@@ -160,9 +176,8 @@ def request_plan(
         _refuse_while_written(tx, row)
         if row["job_id"]:
             queue.want_cancel(tx, row["job_id"])
-        job_id = enqueue(
-            tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
-        )
+        payload = {"file_id": file_id, **({"source_id": source_id} if source_id else {})}
+        job_id = enqueue(tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", payload, f"/files/{file_id}"))
         values = {**chosen.as_row(), "counts_at": counted.read(ctx, tx, counts_at, row), "profile_id": profile_id}
         store.match(tx, file_id, [rule.as_dict() for rule in rules], values, job_id)
         if remember:
@@ -204,7 +219,7 @@ def mend_all(ctx: Context, actor: Actor, file_id: int, name: str, code: str, how
     return job_id
 
 
-def use(ctx: Context, actor: Actor, file_id: int, profile_id: int) -> int:
+def use(ctx: Context, actor: Actor, file_id: int, profile_id: int, source_id: int | None = None) -> int:
     """Read a file by a profile, and make its dry run; returns the job's id. Raises Refused, NotFound."""
     row, rules, missing = profiles.fitted(ctx, profile_id, file_id)
     if missing:
@@ -213,7 +228,7 @@ def use(ctx: Context, actor: Actor, file_id: int, profile_id: int) -> int:
         raise Refused.because(
             "profile.columns", f"{said}{more} Match the columns here, and keep them under a new name."
         )
-    return request_plan(ctx, actor, file_id, rules, Handling.of(row), profile_id=profile_id)
+    return request_plan(ctx, actor, file_id, rules, Handling.of(row), profile_id=profile_id, source_id=source_id)
 
 
 def _locked(tx: Tx, file_id: int) -> ImportFileRow:
@@ -283,6 +298,7 @@ def plan(run: JobRun) -> None:
         overview["of_cells"] = sorted(reader.met)
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed, overview=overview)
         said = "; ".join(f"{counts[str(action)]:,} {action}" for action in Action)
+        _done(tx, run)
         telling.when_long(run, tx, file_id, said)
         run.finish(tx, said)
 
@@ -314,38 +330,40 @@ def request_apply(ctx: Context, actor: Actor, file_id: int, *, leave_out: bool, 
     of goods that would be archived, as typed.
     """
     actor.require(Role.EDITOR)
+    return ctx.db.run(lambda tx: begin_apply(tx, actor, file_id, leave_out=leave_out, confirmed=confirmed))
 
-    def work(tx: Tx) -> int:
-        row = _locked(tx, file_id)
-        if row["state"] != "planned":
-            raise Refused.because(
-                "file.not_planned",
-                "Make the dry run first." if row["state"] == "matching" else "This file was brought in already.",
-            )
-        counts = row["counts"] or {}
-        archived = counts.get("archived", 0)
-        if archived and counts["refused"]:
-            said = "A refused row may mean goods that would be archived. Correct the file first."
-            raise Refused.because("rows.refused", said)
-        refuse_wrong_number(archived, confirmed)
-        if counts["refused"] and not leave_out:
-            raise Refused.because(
-                "rows.refused",
-                f"Refused rows: {counts['refused']:,}. Correct the file, or say that they are to be left out.",
-            )
-        if not counts["new"] + counts["changed"] + archived:
-            raise Refused.because("rows.nothing", "Nothing in this file would change the catalogue.")
-        if preparation := preparing.current():
-            given = {"leave_out": leave_out, "confirmed": confirmed}
-            preparation.later.append(Later(actor, "file", f"Bring in {row['name']}", file_id, given))
-            return 0
-        job_id = enqueue(
-            tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", {"file_id": file_id}, f"/files/{file_id}")
+
+def begin_apply(
+    tx: Tx, actor: Actor, file_id: int, *, leave_out: bool, confirmed: str = "", source_id: int | None = None
+) -> int:
+    """The same in a transaction. ``source_id``: from where it came by itself."""
+    row = _locked(tx, file_id)
+    if row["state"] != "planned":
+        raise Refused.because(
+            "file.not_planned",
+            "Make the dry run first." if row["state"] == "matching" else "This file was brought in already.",
         )
-        store.change(tx, file_id, leave_out=leave_out, job_id=job_id)
-        return job_id
-
-    return ctx.db.run(work)
+    counts = row["counts"] or {}
+    archived = counts.get("archived", 0)
+    if archived and counts["refused"]:
+        said = "A refused row may mean goods that would be archived. Correct the file first."
+        raise Refused.because("rows.refused", said)
+    refuse_wrong_number(archived, confirmed)
+    if counts["refused"] and not leave_out:
+        raise Refused.because(
+            "rows.refused",
+            f"Refused rows: {counts['refused']:,}. Correct the file, or say that they are to be left out.",
+        )
+    if not counts["new"] + counts["changed"] + archived:
+        raise Refused.because("rows.nothing", "Nothing in this file would change the catalogue.")
+    if preparation := preparing.current():
+        given = {"leave_out": leave_out, "confirmed": confirmed}
+        preparation.later.append(Later(actor, "file", f"Bring in {row['name']}", file_id, given))
+        return 0
+    payload = {"file_id": file_id, **({"source_id": source_id} if source_id else {})}
+    job_id = enqueue(tx, actor, JobRequest("files.apply", f"Bring in {row['name']}", payload, f"/files/{file_id}"))
+    store.change(tx, file_id, leave_out=leave_out, job_id=job_id)
+    return job_id
 
 
 def apply(run: JobRun) -> None:
@@ -376,6 +394,7 @@ def apply(run: JobRun) -> None:
         pictures = picturing.begin(tx, run.actor, row)
         fetched = f" {plural(pictures, 'picture')} being fetched." if pictures else ""
         said = f"{counts['new']:,} made, {counts['changed']:,} changed.{left_out}{fetched}"
+        _done(tx, run)
         telling.when_long(run, tx, row["id"], said)
         run.finish(tx, said)
 

@@ -72,6 +72,14 @@ def email_of(ctx: Context, user_id: int) -> str | None:
     return row["email"] if row else None
 
 
+def actor_by_id(ctx: Context, user_id: int) -> Actor:
+    """The actor that a person is. Raises NotFound."""
+    row = ctx.db.run(lambda tx: store.user_by_id(tx, user_id))
+    if row is None or row["ended_at"]:
+        raise NotFound("This person is not here any more.")
+    return Actor(row["id"], row["name"], Role(row["role"]))
+
+
 def actor_by_email(ctx: Context, email: str) -> Actor:
     """The actor that a person is. Raises NotFound."""
     row = ctx.db.run(lambda tx: store.user_by_email(tx, email.strip().lower()))

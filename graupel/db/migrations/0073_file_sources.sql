@@ -1,0 +1,20 @@
+-- Where files come from by themselves, when they are looked for, and what was found last.
+CREATE TABLE IF NOT EXISTS file_source (
+  id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  name VARCHAR(120) NOT NULL,
+  place VARCHAR(2000) NOT NULL,
+  profile_id INT UNSIGNED NULL,
+  every ENUM('hour', 'day') NOT NULL DEFAULT 'day',
+  minute SMALLINT UNSIGNED NOT NULL DEFAULT 0,
+  bound TINYINT UNSIGNED NULL,
+  leave_out BOOLEAN NOT NULL DEFAULT FALSE,
+  person VARCHAR(254) NOT NULL DEFAULT '',
+  version INT UNSIGNED NOT NULL DEFAULT 1,
+  reached DATETIME(3) NOT NULL DEFAULT UTC_TIMESTAMP(3),
+  looked_at DATETIME(3) NULL,
+  sha256 CHAR(64) CHARACTER SET ascii NULL,
+  file_id BIGINT UNSIGNED NULL,
+  is_asking BOOLEAN NOT NULL DEFAULT FALSE,
+  said VARCHAR(500) NOT NULL DEFAULT '',
+  CONSTRAINT file_source_profile FOREIGN KEY (profile_id) REFERENCES import_profile (id) ON DELETE SET NULL
+) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4;

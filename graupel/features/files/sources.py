@@ -1,0 +1,251 @@
+"""Files that come by themselves: from an address or a folder, at set times, and asked about where they change much."""
+
+import hashlib
+import io
+import os
+import time
+from collections.abc import Mapping
+from contextlib import closing
+from datetime import UTC, datetime
+from fnmatch import fnmatchcase
+from pathlib import Path
+
+from graupel import fetching
+from graupel.context import Context
+from graupel.core import sources as rules
+from graupel.core.declarations.files import FILE_SOURCE
+from graupel.core.errors import NotFound, Refused
+from graupel.core.roles import SYSTEM, Actor, Role
+from graupel.db import Tx, declared
+from graupel.features.files import profiles, service
+from graupel.features.files import source_store as store
+from graupel.features.files import store as file_store
+from graupel.features.files.rows import SourceRow
+from graupel.features.history import service as history
+from graupel.features.history.following import Recorded
+from graupel.features.users import service as users
+from graupel.fetching import NotFetched
+from graupel.jobs import JobRequest, JobRun, enqueue_once, timekeeping
+
+Content = io.BufferedReader | io.BytesIO
+
+KIND, CLOCK = "files.look", "files.sources"
+INCOMING, TAKEN = "incoming", "taken"
+#: A file in the folder is taken when nobody wrote to it for so many seconds.
+SETTLED_SECONDS = 10
+#: An address is given longer than for a picture, but not for ever.
+FETCH_SECONDS = 600
+
+
+def list_all(ctx: Context, actor: Actor) -> list[SourceRow]:
+    """All of them, by name."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(store.every)
+
+
+def looking(ctx: Context, actor: Actor) -> set[int]:
+    """Those whose files are looked for, compared or brought in just now."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: store.busy(tx, (KIND, "files.plan", "files.apply")))
+
+
+def add(ctx: Context, actor: Actor, texts: Mapping[str, str]) -> int:
+    """Have files looked for; returns the id. They are brought in for who says so. Raises Refused."""
+    actor.require(Role.EDITOR)
+    person = users.email_of(ctx, actor.user_id) if actor.user_id else None
+    if person is None:
+        said = "Only a person can say where files come from: they are brought in for them."
+        raise Refused.because("source.nobody", said)
+    wanted = rules.read(texts, {row["id"]: row["name"] for row in profiles.list_all(ctx, actor)})
+    values = {name: getattr(wanted, name, person) for name in FILE_SOURCE.columns()}
+
+    def work(tx: Tx) -> int:
+        with history.change_set(tx, actor, "source.add", f"Files come by themselves: {wanted.name}") as recorder:
+            source_id = declared.insert(tx, FILE_SOURCE, values)
+            recorder.made("file_source", source_id, values)
+        return source_id
+
+    return ctx.db.run(work)
+
+
+def remove(ctx: Context, actor: Actor, source_id: int) -> None:
+    """Look for its files no more; those that came stay. Raises NotFound."""
+    actor.require(Role.EDITOR)
+
+    def work(tx: Tx) -> None:
+        row = _there(tx, source_id)
+        with history.change_set(tx, actor, "source.remove", f"Files come no more: {row['name']}") as recorder:
+            values = {name: row[name] for name in FILE_SOURCE.columns()}  # type: ignore[literal-required]
+            recorder.removed("file_source", source_id, values, row["version"])
+            declared.delete(tx, FILE_SOURCE, source_id)
+
+    ctx.db.run(work)
+
+
+def look_now(ctx: Context, actor: Actor, source_id: int) -> None:
+    """Look for its files at once, in the background. Raises NotFound."""
+    actor.require(Role.EDITOR)
+    ctx.db.run(lambda tx: _enqueue(tx, actor, _there(tx, source_id)))
+
+
+def _there(tx: Tx, source_id: int) -> SourceRow:
+    row = store.read(tx, source_id)
+    if row is None:
+        raise NotFound("This is not there any more.")
+    return row
+
+
+def _enqueue(tx: Tx, actor: Actor, row: SourceRow) -> None:
+    request = JobRequest(KIND, f"Look for files: {row['name']}", {"source_id": row["id"]}, "/files/sources")
+    enqueue_once(tx, actor, request)
+
+
+# --- at set times --------------------------------------------------------------------------------------------
+
+
+def _next(ctx: Context, every: str, minute: int, after: datetime) -> datetime:
+    return rules.next_after(every, minute, after.replace(tzinfo=UTC), ctx.settings.time_zone)
+
+
+def next_of(ctx: Context, row: SourceRow) -> datetime:
+    """When its files are looked for next."""
+    return _next(ctx, row["every"], row["minute"], row["reached"])
+
+
+def next_after(ctx: Context, tx: Tx, after: datetime) -> datetime | None:
+    """When any of them is looked for next."""
+    return min((_next(ctx, row["every"], row["minute"], after) for row in store.every(tx)), default=None)
+
+
+def follow_change(tx: Tx, recorded: Recorded) -> None:
+    """One was added, or came back: the clock is set anew."""
+    if recorded.wrote.any_of("file_source"):
+        timekeeping.wake(tx, CLOCK, tx.value("SELECT UTC_TIMESTAMP(3)"))
+
+
+def arrive(ctx: Context, tx: Tx, moment: datetime) -> None:
+    """Look for those whose time it is, or was since they were looked for last."""
+    for row in store.every(tx):
+        if next_of(ctx, row) <= moment.replace(tzinfo=UTC):
+            store.reach(tx, row["id"], moment.replace(tzinfo=None))
+            _enqueue(tx, SYSTEM, row)
+
+
+# --- for the worker ------------------------------------------------------------------------------------------
+
+
+def look(run: JobRun) -> None:
+    """Take what is there, and begin its dry run where it is not what came last."""
+    source_id = int(run.payload["source_id"])
+    row = run.ctx.db.run(lambda tx: store.read(tx, source_id))
+    if row is None:
+        run.ctx.db.run(lambda tx: run.finish(tx, "It is not looked for any more."))
+        return
+    try:
+        said = _taken(run.ctx, row)
+    except (NotFetched, Refused, NotFound) as trouble:
+        said = str(trouble)
+        run.ctx.db.run(lambda tx: store.note(tx, source_id, said, asks=True))
+        raise Refused.because("source.failed", said) from trouble
+    run.ctx.db.run(lambda tx: run.finish(tx, said))
+
+
+def _taken(ctx: Context, row: SourceRow) -> str:
+    """Begin the dry run of what is there; returns what came of it. Raises NotFetched, Refused, NotFound."""
+    actor = users.actor_by_email(ctx, row["person"])
+    actor.require(Role.EDITOR)
+    if row["profile_id"] is None:
+        raise Refused.because("source.profile", "The profile by which its files are read is not there any more.")
+    path = None if "://" in row["place"] else _oldest(_folder(ctx), row["place"])
+    if path is None and "://" not in row["place"]:
+        return _noted(ctx, row, "Nothing was there.")
+    name, content = (path.name, path.open("rb")) if path else _fetched(ctx, row["place"])
+    with closing(content):
+        said = _begun(ctx, actor, row, name, content)
+    if path:
+        _put_aside(path)
+    return said
+
+
+def _begun(ctx: Context, actor: Actor, row: SourceRow, name: str, content: Content) -> str:
+    sha256 = hashlib.file_digest(content, "sha256").hexdigest()
+    if sha256 == row["sha256"]:
+        return _noted(ctx, row, "Nothing new.")
+    content.seek(0)
+    file_id = service.take(ctx, actor, name, content)
+    said = f"{name} came; its dry run is being made."
+    ctx.db.run(lambda tx: store.note(tx, row["id"], said, sha256=sha256, file_id=file_id))
+    service.use(ctx, actor, file_id, row["profile_id"] or 0, source_id=row["id"])
+    return said
+
+
+def _noted(ctx: Context, row: SourceRow, said: str) -> str:
+    """Where nothing came, somebody still has to look at what came before."""
+    asks = bool(row["is_asking"] and row["file_id"])
+    if not asks:
+        ctx.db.run(lambda tx: store.note(tx, row["id"], said))
+    return said
+
+
+def _fetched(ctx: Context, address: str) -> tuple[str, Content]:
+    found = fetching.fetch(ctx.settings, address, ctx.settings.upload_megabytes * 1_000_000, FETCH_SECONDS)
+    return found.name or "file", io.BytesIO(found.content)
+
+
+def _folder(ctx: Context) -> Path:
+    return ctx.folder(INCOMING)
+
+
+def _oldest(folder: Path, pattern: str) -> Path | None:
+    """The oldest file of a name that nobody writes to any more, so that they come in in their order. Links are followed
+    nowhere."""
+    found = [
+        (one.stat().st_mtime, one)
+        for one in folder.iterdir()
+        if fnmatchcase(one.name, pattern) and one.is_file() and not one.is_symlink()
+    ]
+    settled = [(at, one) for at, one in found if at < time.time() - SETTLED_SECONDS]
+    return min(settled)[1] if settled else None
+
+
+def _put_aside(path: Path) -> None:
+    """What was taken lies in a folder beside, and is not taken again."""
+    beside = path.parent / TAKEN
+    beside.mkdir(exist_ok=True)
+    os.replace(path, beside / f"{datetime.now(UTC):%Y%m%d-%H%M%S}-{path.name}")
+
+
+def follow_file(tx: Tx, run: JobRun) -> None:
+    """Of a file that came by itself: bring it in when its dry run is made, or leave it for somebody to look at; look
+    for the next one when it is done."""
+    source = store.read(tx, int(run.payload.get("source_id", 0)))
+    row = file_store.read(tx, int(run.payload["file_id"])) if source else None
+    if source is None or row is None:
+        return
+    if row["state"] == "applied":
+        store.note(tx, source["id"], f"{row['name']} was brought in.")
+        _go_on(tx, source)
+        return
+    counts = row["counts"] or {}
+    prices = (row["overview"] or {}).get("fields", {}).get("price", 0)
+    leave_out = bool(source["leave_out"])
+    if why := rules.asks(counts, prices, source["bound"], leave_out=leave_out):
+        store.note(tx, source["id"], f"{row['name']} waits for somebody: {why}", asks=True)
+    elif counts.get("new", 0) + counts.get("changed", 0):
+        store.note(tx, source["id"], f"{row['name']} is being brought in.")
+        service.begin_apply(tx, run.actor, row["id"], leave_out=leave_out, source_id=source["id"])
+    else:
+        store.note(tx, source["id"], f"{row['name']} changes nothing.")
+        _go_on(tx, source)
+
+
+def _go_on(tx: Tx, source: SourceRow) -> None:
+    """In the folder more may lie."""
+    if "://" not in source["place"]:
+        _enqueue(tx, SYSTEM, source)
+
+
+def shown_minute(row: SourceRow) -> str:
+    """When it is looked for, as it is typed."""
+    hours, minute = divmod(row["minute"], 60)
+    return f"{hours:02}:{minute:02}" if row["every"] == rules.DAY else f"{minute:02}"
