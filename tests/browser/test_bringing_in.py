@@ -1,15 +1,17 @@
 """A file of products with several variants, brought in by hand: attributes made in place, slips mended."""
 
+import os
 from pathlib import Path
 
 from selenium.webdriver.common.by import By
 
 from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
+from graupel.features.files import profiles, sources
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
 from tests.browser.conftest import Person
-from tests.making import catalogue, make_product
+from tests.making import catalogue, make_product, plan_file
 
 
 def test_variants_come_in_by_product_code_and_what_the_file_lacks_is_archived(at_screen: Person, ctx, tmp_path: Path):
@@ -60,3 +62,30 @@ def test_variants_come_in_by_product_code_and_what_the_file_lacks_is_archived(at
         "T-HEA": "draft",
         "T-OAT": "draft",
     }
+
+
+def test_a_file_that_comes_by_itself_waits_where_too_many_prices_would_change(at_screen: Person, ctx):
+    make_product(ctx, "TARN-1", name="Tarnbeck", price="10")
+    profiles.keep(ctx, SYSTEM, plan_file(ctx, "sku,price\nTARN-1,10\n").id, "Prices of the mill")
+    path = ctx.folder(sources.INCOMING) / "mill-1.csv"
+    path.write_text("sku,price\nTARN-1,12\n")
+    os.utime(path, (path.stat().st_mtime - 60,) * 2)
+    me = at_screen
+    me.go("In and out", "Files")
+    me.press("Files that come by themselves")
+    me.sees("#source-list", "None yet.")
+    me.fill("#in-name", "The mill")
+    me.fill("#in-place", "mill-*.csv")
+    me.fill("#in-at", "half past six")
+    me.press("Add")
+    me.sees("#field-at", "Say when")
+    me.axe()
+    me.fill("#in-at", "06:30")
+    me.press("Add")
+    me.sees("#source-list", "each day, 06:30")
+    me.press("Look now")
+    me.sees("#source-list", "1 of 1 prices would change, more than 5 per cent.")
+    me.axe()
+    me.press("See the file")
+    me.press("Bring in 1 product")
+    me.sees(".note.good", "1 changed")

@@ -97,8 +97,8 @@ class FailedPictureRow(TypedDict):
 class SourceRow(TypedDict):
     """Where files come from by themselves, with the name of their profile, and whether the last one ``is_in``.
 
-    ``person``: the address of the one for whom they are brought in; ``reached``: up to when it was looked for them at
-    set times; ``said``: what came of looking last, ``is_asking`` where somebody has to look at that file.
+    ``person``: the address of the one for whom they are brought in, ``who`` the name; ``reached``: up to when it was
+    looked for them at set times; ``said``: what came of looking last, ``is_asking`` where somebody has to look at it.
     """
 
     id: int
@@ -119,3 +119,4 @@ class SourceRow(TypedDict):
     said: str
     profile: str | None
     is_in: int
+    who: str

@@ -6,7 +6,8 @@ from datetime import datetime
 from graupel.db import Tx
 from graupel.features.files.rows import SourceRow
 
-_ROWS = """SELECT s.*, p.name AS profile, f.state <=> 'applied' AS is_in FROM file_source s
+_ROWS = """SELECT s.*, p.name AS profile, f.state <=> 'applied' AS is_in, COALESCE(u.name, s.person) AS who
+           FROM file_source s LEFT JOIN user u ON u.email = s.person
            LEFT JOIN import_profile p ON p.id = s.profile_id LEFT JOIN import_file f ON f.id = s.file_id"""
 
 

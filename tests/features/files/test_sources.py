@@ -196,7 +196,7 @@ def test_the_page_lists_adds_looks_and_removes(ctx, ada, as_role):
     assert me.write("/files/sources", {**typed, "at": "06:30", "bound": "5"}).status_code in (200, 303)
     shown = me.get("/files/sources").text
     assert "each day, 06:30" in shown
-    assert "5 % of prices" in shown
+    assert "<td>5 %</td>" in shown
     row = sources.list_all(ctx, SYSTEM)[0]
     drop(ctx, "prices.csv", "sku,price\nFEL-1,11\n")
     me.write(f"/files/sources/{row['id']}/look")

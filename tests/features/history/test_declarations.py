@@ -32,6 +32,7 @@ ELSEWHERE = {
     "review": {"who", "made_at"},
     "stock": {"on_hand", "reserved"},  # these follow from entries and orders
     "stock_notice": {"feed_key"},
+    "file_source": {"reached", "looked_at", "sha256", "file_id", "is_asking", "said"},
     "stock_entry": {"order_id", "change_set_id", "at"},
 }
 VOCABULARY = (
