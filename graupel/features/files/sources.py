@@ -5,7 +5,7 @@ import io
 import os
 import time
 from collections.abc import Mapping
-from contextlib import closing
+from contextlib import suppress
 from datetime import UTC, datetime
 from fnmatch import fnmatchcase
 from pathlib import Path
@@ -143,8 +143,8 @@ def look(run: JobRun) -> None:
         return
     try:
         said = _taken(run.ctx, row)
-    except (NotFetched, Refused, NotFound) as trouble:
-        said = str(trouble)
+    except (NotFetched, Refused, NotFound, OSError) as trouble:
+        said = f"The folder {INCOMING}: {trouble.strerror}." if isinstance(trouble, OSError) else str(trouble)
         run.ctx.db.run(lambda tx: store.note(tx, source_id, said, asks=True))
         raise Refused.because("source.failed", said) from trouble
     run.ctx.db.run(lambda tx: run.finish(tx, said))
@@ -156,21 +156,36 @@ def _taken(ctx: Context, row: SourceRow) -> str:
     actor.require(Role.EDITOR)
     if row["profile_id"] is None:
         raise Refused.because("source.profile", "The profile by which its files are read is not there any more.")
-    path = None if "://" in row["place"] else _oldest(_folder(ctx), row["place"])
-    if path is None and "://" not in row["place"]:
-        return _noted(ctx, row, "Nothing was there.")
-    name, content = (path.name, path.open("rb")) if path else _fetched(ctx, row["place"])
-    with closing(content):
-        said = _begun(ctx, actor, row, name, content)
-    if path:
+    if "://" in row["place"]:
+        name, content = _fetched(ctx, row["place"])
+        return _begun(ctx, actor, row, name, content) or _noted(ctx, row, "Nothing new.")
+    return _of_folder(ctx, actor, row)
+
+
+def _of_folder(ctx: Context, actor: Actor, row: SourceRow) -> str:
+    """The oldest file that is not what came before; what can't be read lies aside too, and is in nobody's way."""
+    said = "Nothing was there."
+    while path := _oldest(ctx.folder(INCOMING), row["place"]):
+        try:
+            with path.open("rb") as content:
+                begun = _begun(ctx, actor, row, path.name, content)
+        except FileNotFoundError:  # another source took it
+            continue
+        except Refused:
+            _put_aside(path)
+            raise
         _put_aside(path)
-    return said
+        if begun:
+            return begun
+        said = "Nothing new."
+    return _noted(ctx, row, said)
 
 
 def _begun(ctx: Context, actor: Actor, row: SourceRow, name: str, content: Content) -> str:
+    """Begin the dry run; "" where it is what came last."""
     sha256 = hashlib.file_digest(content, "sha256").hexdigest()
     if sha256 == row["sha256"]:
-        return _noted(ctx, row, "Nothing new.")
+        return ""
     content.seek(0)
     file_id = service.take(ctx, actor, name, content)
     said = f"{name} came; its dry run is being made."
@@ -192,10 +207,6 @@ def _fetched(ctx: Context, address: str) -> tuple[str, Content]:
     return found.name or "file", io.BytesIO(found.content)
 
 
-def _folder(ctx: Context) -> Path:
-    return ctx.folder(INCOMING)
-
-
 def _oldest(folder: Path, pattern: str) -> Path | None:
     """The oldest file of a name that nobody writes to any more, so that they come in in their order. Links are followed
     nowhere."""
@@ -212,7 +223,8 @@ def _put_aside(path: Path) -> None:
     """What was taken lies in a folder beside, and is not taken again."""
     beside = path.parent / TAKEN
     beside.mkdir(exist_ok=True)
-    os.replace(path, beside / f"{datetime.now(UTC):%Y%m%d-%H%M%S}-{path.name}")
+    with suppress(FileNotFoundError):
+        os.replace(path, beside / f"{datetime.now(UTC):%Y%m%d-%H%M%S-%f}-{path.name}")
 
 
 def follow_file(tx: Tx, run: JobRun) -> None:

@@ -106,6 +106,31 @@ def test_several_files_come_in_in_their_order_one_after_another(ctx, ada):
     assert (ctx.folder(sources.INCOMING) / "being-written.csv").exists()
 
 
+def test_what_came_before_and_what_cant_be_read_is_in_nobodys_way(ctx, ada):
+    source = have(ctx, ada, "*.csv")
+    for age, text in ((90, "sku,price\nFEL-1,20\n"), (80, "sku,price\nFEL-1,20\n"), (70, "sku,price\nFEL-2,21\n")):
+        drop(ctx, f"{age}.csv", text, age)
+    look(ctx, ada, source)
+    assert prices(ctx, "FEL-1", "FEL-2") == [20, 21]
+    drop(ctx, "empty.csv", "", 60)
+    drop(ctx, "good.csv", "sku,price\nFEL-1,22\n", 50)
+    assert "empty" in look(ctx, ada, source)
+    assert sources.list_all(ctx, SYSTEM)[0]["is_asking"]
+    look(ctx, ada, source)
+    assert prices(ctx, "FEL-1") == [22]
+
+
+def test_a_folder_that_cant_be_written_to_is_said(ctx, ada, monkeypatch):
+    def refuse(*given):
+        raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setattr(sources.os, "replace", refuse)
+    source = have(ctx, ada, "prices.csv")
+    drop(ctx, "prices.csv", "sku,price\nFEL-1,12\n")
+    assert look(ctx, ada, source) != "Nothing new."
+    assert "Permission denied" in look(ctx, ada, source)
+
+
 def test_an_address_is_looked_at_each_day_and_taken_where_it_changed(ctx, ada, pictures: PictureHost):
     pictures.files["/stock"] = b"sku,price\nFEL-1,15\n"
     have(ctx, ada, f"{pictures.address}/stock")
