@@ -9,7 +9,7 @@ from graupel.core.file_columns import COLUMNS, FACT, OWN, STOCK_AT, TAGS
 from graupel.core.handling import Handling, Key, Way
 from graupel.features.files.new_attributes import NEW
 from graupel.tables.writing import Out
-from graupel.web.sent import File, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole
+from graupel.web.sent import File, Marks, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole
 
 Short = Annotated[str, StringConstraints(max_length=2_000)]
 _OWN = rf"{OWN}[a-z0-9]{{0,12}}\.[A-Za-z-]{{0,12}}\.[a-z_]{{1,24}}|{STOCK_AT}\d{{1,9}}"
@@ -109,6 +109,7 @@ class SourceTyped(Sent):
     at: Annotated[str, StringConstraints(max_length=20)] = ""
     bound: Annotated[str, StringConstraints(max_length=20)] = ""
     leave_out: Ticked = False
+    marks: Marks = None
 
 
 class MendedAll(Sent):

@@ -6,11 +6,12 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from graupel.context import Context
-from graupel.core.errors import Refused
-from graupel.core.problems import by_field
+from graupel.core import sources as rules
 from graupel.core.roles import Identity, Role
 from graupel.features.files import profiles, sources
+from graupel.features.files.rows import SourceRow
 from graupel.features.files.schemas import SourceTyped
+from graupel.web.attempts import FRESH, Attempt, attempt
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf
@@ -26,35 +27,62 @@ def show(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _page(request, ctx, signed)
 
 
+@router.get("/{source_id:int}")
+def show_one(request: Request, ctx: Ctx, signed: Signed, source_id: int) -> Response:
+    """The same, with one of them to change."""
+    return _page(request, ctx, signed, sources.read(ctx, signed.actor, source_id))
+
+
 def _page(
-    request: Request, ctx: Context, signed: Identity, typed: SourceTyped = _NEW, refusal: Refused | None = None
+    request: Request, ctx: Context, signed: Identity, changing: SourceRow | None = None, tried: Attempt = FRESH
 ) -> Response:
-    listed = sources.list_all(ctx, signed.actor)
     return page(
         request,
         "files/sources.html",
         part="files/sources_part.html",
-        status=422 if refusal else 200,
-        sources=listed,
+        sources=sources.list_all(ctx, signed.actor),
         next_of=partial(sources.next_of, ctx),
         shown_minute=sources.shown_minute,
         looking=sources.looking(ctx, signed.actor),
         profiles=profiles.list_all(ctx, signed.actor),
         folder=sources.INCOMING,
-        typed=typed,
-        wrong=by_field(refusal.problems) if refusal else {},
+        changing=changing,
+        held=sources.held(changing) if changing else {},
         may_edit=signed.actor.may(Role.EDITOR),
+        **tried.shown | {"typed": tried.typed or (_typed(changing) if changing else _NEW)},
+    )
+
+
+def _typed(row: SourceRow) -> SourceTyped:
+    """One of them as it would be typed."""
+    return SourceTyped(
+        name=row["name"],
+        place=row["place"],
+        profile=str(row["profile_id"] or ""),
+        every="hour" if row["every"] == rules.HOUR else "day",
+        at=sources.shown_minute(row),
+        bound="" if row["bound"] is None else str(row["bound"]),
+        leave_out=bool(row["leave_out"]),
     )
 
 
 @router.post("")
 def add(request: Request, ctx: Ctx, signed: Signed, form: FormOf[SourceTyped]) -> Response:
     """Has files looked for."""
-    try:
-        sources.add(ctx, signed.actor, {**form.model_dump(), "leave_out": "1" if form.leave_out else ""})
-    except Refused as refusal:
-        return _page(request, ctx, signed, form, refusal)
-    return RedirectResponse(HERE, 303)
+    return _saved(request, ctx, signed, form, None)
+
+
+@router.post("/{source_id:int}")
+def change(request: Request, ctx: Ctx, signed: Signed, form: FormOf[SourceTyped], source_id: int) -> Response:
+    """Has them looked for otherwise."""
+    return _saved(request, ctx, signed, form, sources.read(ctx, signed.actor, source_id))
+
+
+def _saved(request: Request, ctx: Context, signed: Identity, form: SourceTyped, row: SourceRow | None) -> Response:
+    texts = {**form.model_dump(exclude={"marks"}), "leave_out": "1" if form.leave_out else ""}
+    act = partial(sources.save, ctx, signed.actor, row["id"] if row else None, texts, form.marks)
+    tried = attempt(act, "source", form, form.marks)
+    return _page(request, ctx, signed, row, tried) if tried.problems else RedirectResponse(HERE, 303)
 
 
 @router.post("/{source_id:int}/look")

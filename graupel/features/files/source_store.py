@@ -16,8 +16,15 @@ def every(tx: Tx) -> list[SourceRow]:
     return tx.rows(SourceRow, f"{_ROWS} ORDER BY s.name, s.id")
 
 
-def read(tx: Tx, source_id: int) -> SourceRow | None:
+def read(tx: Tx, source_id: int, *, lock: bool = False) -> SourceRow | None:
+    if lock:
+        tx.value("SELECT 1 FROM file_source WHERE id = %s FOR UPDATE", [source_id])
     return tx.row(SourceRow, f"{_ROWS} WHERE s.id = %s", [source_id])
+
+
+def begin_anew(tx: Tx, source_id: int) -> None:
+    """It is looked for otherwise: from now on, and also for what came last."""
+    tx.run("UPDATE file_source SET reached = UTC_TIMESTAMP(3), sha256 = NULL WHERE id = %s", [source_id])
 
 
 def busy(tx: Tx, kinds: Sequence[str]) -> set[int]:

@@ -9,6 +9,7 @@ from contextlib import suppress
 from datetime import UTC, datetime
 from fnmatch import fnmatchcase
 from pathlib import Path
+from typing import Any
 
 from graupel import fetching
 from graupel.context import Context
@@ -21,8 +22,10 @@ from graupel.features.files import profiles, service
 from graupel.features.files import source_store as store
 from graupel.features.files import store as file_store
 from graupel.features.files.rows import SourceRow
+from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.following import Recorded
+from graupel.features.history.meeting import Marks
 from graupel.features.users import service as users
 from graupel.fetching import NotFetched
 from graupel.jobs import JobRequest, JobRun, enqueue_once, timekeeping
@@ -49,23 +52,43 @@ def looking(ctx: Context, actor: Actor) -> set[int]:
     return ctx.db.run(lambda tx: store.busy(tx, (KIND, "files.plan", "files.apply")))
 
 
-def add(ctx: Context, actor: Actor, texts: Mapping[str, str]) -> int:
-    """Have files looked for; returns the id. They are brought in for who says so. Raises Refused."""
+def save(ctx: Context, actor: Actor, source_id: int | None, texts: Mapping[str, str], marks: Marks = None) -> None:
+    """Have files looked for, or otherwise than before; from now on they are brought in for who says so.
+
+    Raises Refused, Outdated, NotFound.
+    """
     actor.require(Role.EDITOR)
     person = users.email_of(ctx, actor.user_id) if actor.user_id else None
     if person is None:
         said = "Only a person can say where files come from: they are brought in for them."
         raise Refused.because("source.nobody", said)
     wanted = rules.read(texts, {row["id"]: row["name"] for row in profiles.list_all(ctx, actor)})
-    values = {name: getattr(wanted, name, person) for name in FILE_SOURCE.columns()}
+    mine = {name: getattr(wanted, name, person) for name in FILE_SOURCE.columns()}
+    mine["leave_out"] = int(wanted.leave_out)
 
-    def work(tx: Tx) -> int:
-        with history.change_set(tx, actor, "source.add", f"Files come by themselves: {wanted.name}") as recorder:
-            source_id = declared.insert(tx, FILE_SOURCE, values)
-            recorder.made("file_source", source_id, values)
-        return source_id
+    def work(tx: Tx) -> None:
+        title = f"Files come {'otherwise' if source_id else 'by themselves'}: {wanted.name}"
+        with history.change_set(tx, actor, "source.save", title) as recorder:
+            if source_id is None:
+                recorder.made("file_source", declared.insert(tx, FILE_SOURCE, mine), mine)
+                return
+            row = _there(tx, source_id, lock=True)
+            theirs = held(row)
+            now = meeting.bring_together(tx, {"file_source": [source_id]}, marks, mine, theirs, _label)
+            if recorder.changed("file_source", source_id, theirs, now, row["version"] + 1):
+                declared.update(tx, FILE_SOURCE, source_id, now)
+                store.begin_anew(tx, source_id)
 
-    return ctx.db.run(work)
+    ctx.db.run(work)
+
+
+def held(row: SourceRow) -> dict[str, Any]:
+    """What its record holds."""
+    return {name: row[name] for name in FILE_SOURCE.columns()}  # type: ignore[literal-required]
+
+
+def _label(name: str) -> str:
+    return FILE_SOURCE.field(name).label
 
 
 def remove(ctx: Context, actor: Actor, source_id: int) -> None:
@@ -75,8 +98,7 @@ def remove(ctx: Context, actor: Actor, source_id: int) -> None:
     def work(tx: Tx) -> None:
         row = _there(tx, source_id)
         with history.change_set(tx, actor, "source.remove", f"Files come no more: {row['name']}") as recorder:
-            values = {name: row[name] for name in FILE_SOURCE.columns()}  # type: ignore[literal-required]
-            recorder.removed("file_source", source_id, values, row["version"])
+            recorder.removed("file_source", source_id, held(row), row["version"])
             declared.delete(tx, FILE_SOURCE, source_id)
 
     ctx.db.run(work)
@@ -88,8 +110,14 @@ def look_now(ctx: Context, actor: Actor, source_id: int) -> None:
     ctx.db.run(lambda tx: _enqueue(tx, actor, _there(tx, source_id)))
 
 
-def _there(tx: Tx, source_id: int) -> SourceRow:
-    row = store.read(tx, source_id)
+def read(ctx: Context, actor: Actor, source_id: int) -> SourceRow:
+    """One of them. Raises NotFound."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: _there(tx, source_id))
+
+
+def _there(tx: Tx, source_id: int, *, lock: bool = False) -> SourceRow:
+    row = store.read(tx, source_id, lock=lock)
     if row is None:
         raise NotFound("This is not there any more.")
     return row

@@ -1,5 +1,6 @@
 """Files that come by themselves: from a folder and an address, at set times, with a bound."""
 
+import json
 import os
 import time
 from dataclasses import replace
@@ -7,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from graupel.core import changes
 from graupel.core import sources as rules
 from graupel.core.errors import Refused
 from graupel.core.roles import SYSTEM, Role
@@ -44,7 +46,8 @@ def profile(ctx):
 
 def have(ctx, ada, place, **more):
     typed = {"name": "The mill", "place": place, "profile": profile(ctx), "every": "day", "at": "06:00", **more}
-    return sources.add(ctx, ada, typed)
+    sources.save(ctx, ada, None, typed)
+    return max(row["id"] for row in sources.list_all(ctx, SYSTEM))
 
 
 def drop(ctx, name, text, age=60):
@@ -233,3 +236,22 @@ def test_the_page_lists_adds_looks_and_removes(ctx, ada, as_role):
     assert viewer.write("/files/sources", typed).status_code == 403
     me.write(f"/files/sources/{row['id']}/remove")
     assert "None yet." in me.get("/files/sources").text
+
+
+def test_it_is_changed_on_its_page_and_two_people_meet(ctx, ada, as_role):
+    source = have(ctx, ada, "prices.csv", bound="5")
+    me = as_role(Role.EDITOR)
+    shown = me.get(f"/files/sources/{source}").text
+    assert 'value="06:00"' in shown
+    typed = {"name": "The mill", "place": "prices.csv", "profile": profile(ctx), "every": "day", "at": "06:00"}
+    seen = json.dumps(changes.marks(sources.held(sources.read(ctx, SYSTEM, source))))
+    sources.save(ctx, ada, source, {**typed, "bound": "7"})
+    refused = me.write(f"/files/sources/{source}", {**typed, "bound": "9", "marks": seen})
+    assert refused.status_code == 409
+    assert "Ada changed this" in refused.text
+    assert 'value="9"' in refused.text
+    assert me.write(f"/files/sources/{source}", {**typed, "bound": "nine", "marks": seen}).status_code == 422
+    assert me.write(f"/files/sources/{source}", {**typed, "at": "07:15", "bound": "7", "marks": seen}).status_code < 400
+    row = sources.read(ctx, SYSTEM, source)
+    assert (row["bound"], row["minute"], row["person"]) == (7, 435, "editor@skeinwright.example")
+    assert me.get("/files/sources/999").status_code == 404
