@@ -15,7 +15,7 @@ from graupel import fetching
 from graupel.context import Context
 from graupel.core import sources as rules
 from graupel.core.declarations.files import FILE_SOURCE
-from graupel.core.errors import NotFound, Refused
+from graupel.core.errors import NotAllowed, NotFound, Refused
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx, declared
 from graupel.features.files import profiles, service
@@ -171,7 +171,7 @@ def look(run: JobRun) -> None:
         return
     try:
         said = _taken(run.ctx, row)
-    except (NotFetched, Refused, NotFound, OSError) as trouble:
+    except (NotFetched, NotAllowed, Refused, NotFound, OSError) as trouble:
         said = f"The folder {INCOMING}: {trouble.strerror}." if isinstance(trouble, OSError) else str(trouble)
         run.ctx.db.run(lambda tx: store.note(tx, source_id, said, asks=True))
         raise Refused.because("source.failed", said) from trouble
@@ -179,7 +179,10 @@ def look(run: JobRun) -> None:
 
 
 def _taken(ctx: Context, row: SourceRow) -> str:
-    """Begin the dry run of what is there; returns what came of it. Raises NotFetched, Refused, NotFound."""
+    """Begin the dry run of what is there; returns what came of it.
+
+    Raises NotFetched, NotAllowed, Refused, NotFound, OSError.
+    """
     actor = users.actor_by_email(ctx, row["person"])
     actor.require(Role.EDITOR)
     if row["profile_id"] is None:
@@ -197,8 +200,6 @@ def _of_folder(ctx: Context, actor: Actor, row: SourceRow) -> str:
         try:
             with path.open("rb") as content:
                 begun = _begun(ctx, actor, row, path.name, content)
-        except FileNotFoundError:  # another source took it
-            continue
         except Refused:
             _put_aside(path)
             raise
@@ -224,8 +225,7 @@ def _begun(ctx: Context, actor: Actor, row: SourceRow, name: str, content: Conte
 
 def _noted(ctx: Context, row: SourceRow, said: str) -> str:
     """Where nothing came, somebody still has to look at what came before."""
-    asks = bool(row["is_asking"] and row["file_id"])
-    if not asks:
+    if not (row["is_asking"] and row["file_id"]) or row["is_in"]:
         ctx.db.run(lambda tx: store.note(tx, row["id"], said))
     return said
 

@@ -143,6 +143,11 @@ def test_an_address_is_looked_at_each_day_and_taken_where_it_changed(ctx, ada, p
         assert prices(ctx, "FEL-1") == [price]
         assert said(ctx) == ("Nothing new." if days == 2 else "stock was brought in.")
     assert pictures.asked == ["/stock"] * 3
+    pictures.broken["/stock"] = 1
+    work_off(replace(ctx, ahead=timedelta(days=4)))
+    assert "503" in said(ctx)
+    work_off(replace(ctx, ahead=timedelta(days=5)))
+    assert said(ctx) == "Nothing new.", "what could not be reached can be again"
 
 
 def test_what_is_wrong_is_said_and_nothing_is_brought_in(ctx, ada, pictures: PictureHost):
@@ -170,6 +175,8 @@ def test_for_a_person_who_is_gone_nothing_is_brought_in(ctx, ada):
     drop(ctx, "prices.csv", "sku,price\nFEL-1,12\n")
     ctx.db.run(lambda tx: tx.run("UPDATE user SET ended_at = UTC_TIMESTAMP(3) WHERE id = %s", [ada.user_id]))
     assert "ada@skeinwright.example" in look(ctx, SYSTEM, source)
+    ctx.db.run(lambda tx: tx.run("UPDATE user SET ended_at = NULL, role = 'viewer' WHERE id = %s", [ada.user_id]))
+    assert "editor" in look(ctx, SYSTEM, source).lower()
     assert prices(ctx, "FEL-1") == [10]
 
 
