@@ -35,10 +35,16 @@ class Source:
     bound: int | None = None
     leave_out: bool = False
 
-    @property
-    def is_address(self) -> bool:
-        """Whether it is fetched."""
-        return "://" in self.place
+
+def is_fetched(place: str) -> bool:
+    """Whether a file is fetched from there, not taken out of the folder."""
+    return "://" in place
+
+
+def shown_minute(every: str, minute: int) -> str:
+    """When it is looked for, as it is typed."""
+    hours, left = divmod(minute, 60)
+    return f"{hours:02}:{left:02}" if every == DAY else f"{left:02}"
 
 
 def next_after(every: str, minute: int, after: datetime, zone: str) -> datetime:

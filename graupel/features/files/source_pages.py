@@ -42,7 +42,7 @@ def _page(
         part="files/sources_part.html",
         sources=sources.list_all(ctx, signed.actor),
         next_of=partial(sources.next_of, ctx),
-        shown_minute=sources.shown_minute,
+        shown_minute=rules.shown_minute,
         looking=sources.looking(ctx, signed.actor),
         profiles=profiles.list_all(ctx, signed.actor),
         folder=sources.INCOMING,
@@ -60,7 +60,7 @@ def _typed(row: SourceRow) -> SourceTyped:
         place=row["place"],
         profile=str(row["profile_id"] or ""),
         every="hour" if row["every"] == rules.HOUR else "day",
-        at=sources.shown_minute(row),
+        at=rules.shown_minute(row["every"], row["minute"]),
         bound="" if row["bound"] is None else str(row["bound"]),
         leave_out=bool(row["leave_out"]),
     )

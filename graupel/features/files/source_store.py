@@ -22,6 +22,11 @@ def read(tx: Tx, source_id: int, *, lock: bool = False) -> SourceRow | None:
     return tx.row(SourceRow, f"{_ROWS} WHERE s.id = %s", [source_id])
 
 
+def of_file(tx: Tx, file_id: int) -> list[SourceRow]:
+    """Those of which a file came last."""
+    return tx.rows(SourceRow, f"{_ROWS} WHERE s.file_id = %s", [file_id])
+
+
 def begin_anew(tx: Tx, source_id: int) -> None:
     """It is looked for otherwise: from now on, and also for what came last."""
     tx.run("UPDATE file_source SET reached = UTC_TIMESTAMP(3), sha256 = NULL WHERE id = %s", [source_id])

@@ -187,7 +187,7 @@ def _taken(ctx: Context, row: SourceRow) -> str:
     actor.require(Role.EDITOR)
     if row["profile_id"] is None:
         raise Refused.because("source.profile", "The profile by which its files are read is not there any more.")
-    if "://" in row["place"]:
+    if rules.is_fetched(row["place"]):
         name, content = _fetched(ctx, row["place"])
         return _begun(ctx, actor, row, name, content) or _noted(ctx, row, "Nothing new.")
     return _of_folder(ctx, actor, row)
@@ -258,13 +258,16 @@ def _put_aside(path: Path) -> None:
 def follow_file(tx: Tx, run: JobRun) -> None:
     """Of a file that came by itself: bring it in when its dry run is made, or leave it for somebody to look at; look
     for the next one when it is done."""
-    source = store.read(tx, int(run.payload.get("source_id", 0)))
-    row = file_store.read(tx, int(run.payload["file_id"])) if source else None
-    if source is None or row is None:
+    row = file_store.read(tx, int(run.payload["file_id"]))
+    if row is None:
         return
-    if row["state"] == "applied":
-        store.note(tx, source["id"], f"{row['name']} was brought in.")
-        _go_on(tx, source)
+    if row["state"] == "applied":  # also where somebody brought it in that waited
+        for done in store.of_file(tx, row["id"]):
+            store.note(tx, done["id"], f"{row['name']} was brought in.")
+            _go_on(tx, done)
+        return
+    source = store.read(tx, int(run.payload.get("source_id", 0)))
+    if source is None:
         return
     counts = row["counts"] or {}
     prices = (row["overview"] or {}).get("fields", {}).get("price", 0)
@@ -281,11 +284,5 @@ def follow_file(tx: Tx, run: JobRun) -> None:
 
 def _go_on(tx: Tx, source: SourceRow) -> None:
     """In the folder more may lie."""
-    if "://" not in source["place"]:
+    if not rules.is_fetched(source["place"]):
         _enqueue(tx, SYSTEM, source)
-
-
-def shown_minute(row: SourceRow) -> str:
-    """When it is looked for, as it is typed."""
-    hours, minute = divmod(row["minute"], 60)
-    return f"{hours:02}:{minute:02}" if row["every"] == rules.DAY else f"{minute:02}"

@@ -94,7 +94,9 @@ def test_more_than_the_bound_waits_for_somebody_and_can_be_brought_in_by_hand(ct
     files.request_apply(ctx, ada, row["file_id"], leave_out=False)
     work_off(ctx)
     assert prices(ctx, "FEL-1", "FEL-2") == [11, 12]
-    assert sources.list_all(ctx, SYSTEM)[0]["is_in"]
+    row = sources.list_all(ctx, SYSTEM)[0]
+    assert row["is_in"]
+    assert not row["is_asking"], "what somebody brought in waits no more"
 
 
 def test_several_files_come_in_in_their_order_one_after_another(ctx, ada):
@@ -146,6 +148,7 @@ def test_an_address_is_looked_at_each_day_and_taken_where_it_changed(ctx, ada, p
     pictures.broken["/stock"] = 1
     work_off(replace(ctx, ahead=timedelta(days=4)))
     assert "503" in said(ctx)
+    assert sources.list_all(ctx, SYSTEM)[0]["is_asking"], "though what came before is in"
     work_off(replace(ctx, ahead=timedelta(days=5)))
     assert said(ctx) == "Nothing new.", "what could not be reached can be again"
 
