@@ -7,7 +7,8 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
-from graupel.db.connection import Act, DuplicateKey, Tx, current_act
+from graupel.db.connection import Act, Tx, current_act
+from graupel.db.errors import DuplicateKey
 
 #: An act that has been under way for longer was given up by whoever did it: no statement of a page takes as long.
 GIVEN_UP_SECONDS = 120

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from graupel.db.connection import connect_options
+from graupel.db.nodes import connect_options
 
 FOLDER = Path(__file__).parent / "migrations"
 

@@ -7,8 +7,8 @@ import pytest
 
 from graupel.core.errors import GraupelError
 from graupel.db import Database, DatabaseBusy, DatabaseUnavailable, DuplicateKey, connection, migrate, pending
-from graupel.db.connection import connect_options
 from graupel.db.loading import load_rows
+from graupel.db.nodes import connect_options
 
 
 def names(ctx):

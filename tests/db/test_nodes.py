@@ -5,8 +5,7 @@ import socket
 import pytest
 
 from graupel.db import Database, DatabaseUnavailable
-from graupel.db.connection import connect_options
-from graupel.db.nodes import nodes_of
+from graupel.db.nodes import connect_options, nodes_of
 
 
 @pytest.mark.parametrize(

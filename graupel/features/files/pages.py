@@ -22,6 +22,7 @@ from graupel.features.categories import service as categories
 from graupel.features.files import (
     counted,
     known,
+    mending,
     new_attributes,
     picturing,
     planned_rows,
@@ -306,14 +307,14 @@ def use(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Used], file_id:
 @router.post("/files/{file_id:int}/mend")
 def mend(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Mended], file_id: int) -> Response:
     """Reads a mistyped name as the one that is there."""
-    act = partial(service.mend, ctx, signed.actor, file_id, form.kind, form.was, form.now)
+    act = partial(mending.mend, ctx, signed.actor, file_id, form.kind, form.was, form.now)
     return _after(request, ctx, signed, file_id, act)
 
 
 @router.post("/files/{file_id:int}/mend-all")
 def mend_all(request: Request, ctx: Ctx, signed: Signed, form: FormOf[MendedAll], file_id: int) -> Response:
     """Mends what is wrong with the cells of a column in all rows."""
-    act = partial(service.mend_all, ctx, signed.actor, file_id, form.field, form.code, form.how)
+    act = partial(mending.mend_all, ctx, signed.actor, file_id, form.field, form.code, form.how)
     return _after(request, ctx, signed, file_id, act)
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any, BinaryIO
 
 from graupel.context import Context
-from graupel.core import columns, matching, slips
+from graupel.core import matching
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import Known
@@ -185,38 +185,6 @@ def request_plan(
         return job_id
 
     return ctx.db.run(work)
-
-
-def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str) -> int:
-    """Read a name that the file would make as one that is there, in all rows and in the next files with this column;
-    makes the dry run anew and returns the job's id. Raises Refused, NotFound."""
-    actor.require(Role.EDITOR)
-    row = read_row(ctx, file_id)
-    if was not in matching.mendable(row["rules"], row["makes"] or [], known.current(ctx)) or not now.strip():
-        raise Refused.because("mend.none", "This name does not stand in the file any more. Load the page again.")
-    rules = [Rule.of(one) for one in row["rules"]]
-    rules = [columns.mended(rule, was, now.strip()) if rule.field == kind else rule for rule in rules]
-    profile_id = row["profile_id"]
-    job_id = request_plan(ctx, actor, file_id, rules, remember=True, profile_id=profile_id)
-    if profile_id:
-        profiles.learn(ctx, actor, profile_id, file_id)
-    return job_id
-
-
-def mend_all(ctx: Context, actor: Actor, file_id: int, name: str, code: str, how: str) -> int:
-    """Mend what is wrong with the cells of a column in all rows, and in the next files with it; makes the dry run anew
-    and returns the job's id. Raises Refused, NotFound."""
-    actor.require(Role.EDITOR)
-    row = read_row(ctx, file_id)
-    before = [Rule.of(one) for one in row["rules"]]
-    rules = slips.mended(before, name, code, how)
-    if rules == before:
-        raise Refused.because("mend.none", "This does not stand in the file any more. Load the page again.")
-    profile_id = row["profile_id"]
-    job_id = request_plan(ctx, actor, file_id, rules, remember=True, profile_id=profile_id)
-    if profile_id:
-        profiles.learn(ctx, actor, profile_id, file_id)
-    return job_id
 
 
 def use(ctx: Context, actor: Actor, file_id: int, profile_id: int, source_id: int | None = None) -> int:

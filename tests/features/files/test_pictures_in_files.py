@@ -10,7 +10,7 @@ import pytest
 from graupel.core.errors import Refused
 from graupel.core.pictures import Picture
 from graupel.core.roles import SYSTEM, Role
-from graupel.features.files import exporting, picturing, planned_rows
+from graupel.features.files import exporting, mending, picturing, planned_rows
 from graupel.features.files import service as files
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
@@ -96,7 +96,7 @@ def test_pictures_that_are_not_there_are_left_out_of_all_rows_where_that_is_chos
     take(ctx, "red.jpg")
     file = plan_file(ctx, "sku,name,price,pictures,alt texts\nA,One,5,gone.jpg|red.jpg,Gone|Red\nB,Two,5,gone.jpg,\n")
     assert file.row["counts"]["refused"] == 2
-    files.mend_all(ctx, SYSTEM, file.id, "pictures", "pictures.unknown", "leave")
+    mending.mend_all(ctx, SYSTEM, file.id, "pictures", "pictures.unknown", "leave")
     work_off(ctx)
     file = files.read(ctx, SYSTEM, file.id)
     assert (file.row["counts"]["new"], file.row["overview"]["left_out"]) == (2, [["pictures", "pictures.unknown", 2]])

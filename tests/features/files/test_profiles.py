@@ -7,7 +7,7 @@ import pytest
 from graupel.core.errors import NotFound, Refused
 from graupel.core.handling import Handling
 from graupel.core.roles import SYSTEM, Role
-from graupel.features.files import profiles, service
+from graupel.features.files import mending, profiles, service
 from tests.making import catalogue, make_product, roll_back_newest, work_off
 from tests.serving import app, as_role, browser
 
@@ -110,7 +110,7 @@ def test_a_profile_learns_what_is_mended_and_is_named_no_longer_where_columns_we
     service.request_plan(ctx, SYSTEM, file_id, service.read(ctx, SYSTEM, file_id).rules)
     profiles.keep(ctx, SYSTEM, file_id, "Mills")
     work_off(ctx)
-    service.mend(ctx, SYSTEM, file_id, "brand", "Carow Mill", "Carrow Mill")
+    mending.mend(ctx, SYSTEM, file_id, "brand", "Carow Mill", "Carrow Mill")
     work_off(ctx)
     assert service.read(ctx, SYSTEM, file_id).row["makes"] == [], "read so, whatever blanks stand in the cell"
     again = service.read(ctx, SYSTEM, take(ctx, "sku;brand;name\nNEW-2;Carow Mill;y\n"))

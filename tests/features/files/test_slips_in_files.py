@@ -4,7 +4,7 @@ import pytest
 
 from graupel.core.errors import Refused
 from graupel.core.roles import SYSTEM, Role
-from graupel.features.files import profiles
+from graupel.features.files import mending, profiles
 from graupel.features.files import service as files
 from tests.making import plan_file, work_off
 from tests.serving import app, as_role
@@ -19,7 +19,7 @@ A-3,Three,5,100 g,41000000034,/Yarn/Lace
 
 
 def mended(ctx, file, field, code, how):
-    files.mend_all(ctx, SYSTEM, file.id, field, code, how)
+    mending.mend_all(ctx, SYSTEM, file.id, field, code, how)
     work_off(ctx)
     return files.read(ctx, SYSTEM, file.id)
 

@@ -1,0 +1,43 @@
+"""What is wrong in many rows of a file, mended for all of them, and for the next files with these columns."""
+
+from collections.abc import Sequence
+
+from graupel.context import Context
+from graupel.core import columns, matching, slips
+from graupel.core.columns import Rule
+from graupel.core.errors import Refused
+from graupel.core.roles import Actor, Role
+from graupel.features.files import known, profiles, service
+from graupel.features.files.rows import ImportFileRow
+
+
+def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str) -> int:
+    """Read a name that the file would make as one that is there, in all rows and in the next files with this column;
+    makes the dry run anew and returns the job's id. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    row = service.read_row(ctx, file_id)
+    if was not in matching.mendable(row["rules"], row["makes"] or [], known.current(ctx)) or not now.strip():
+        raise Refused.because("mend.none", "This name does not stand in the file any more. Load the page again.")
+    rules = [Rule.of(one) for one in row["rules"]]
+    rules = [columns.mended(rule, was, now.strip()) if rule.field == kind else rule for rule in rules]
+    return _anew(ctx, actor, row, rules)
+
+
+def mend_all(ctx: Context, actor: Actor, file_id: int, name: str, code: str, how: str) -> int:
+    """Mend what is wrong with the cells of a column in all rows, and in the next files with it; makes the dry run anew
+    and returns the job's id. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    row = service.read_row(ctx, file_id)
+    before = [Rule.of(one) for one in row["rules"]]
+    rules = slips.mended(before, name, code, how)
+    if rules == before:
+        raise Refused.because("mend.none", "This does not stand in the file any more. Load the page again.")
+    return _anew(ctx, actor, row, rules)
+
+
+def _anew(ctx: Context, actor: Actor, row: ImportFileRow, rules: Sequence[Rule]) -> int:
+    """The dry run by these rules, which are kept for the next file and by the profile."""
+    job_id = service.request_plan(ctx, actor, row["id"], rules, remember=True, profile_id=row["profile_id"])
+    if row["profile_id"]:
+        profiles.learn(ctx, actor, row["profile_id"], row["id"])
+    return job_id
