@@ -38,7 +38,7 @@ QUICK_HASHER = PasswordHash((Argon2Hasher(time_cost=1, memory_cost=8, parallelis
 passwords._hasher = lambda: QUICK_HASHER
 FAST = {"durable": False, "buffer_pool": "512M"}
 #: The tables in which a new installation has rows of its own.
-SEEDED = ("keeping", "tree", "shop", "held", "location", "stock_notice", "order_rules", "relation_kind")
+SEEDED = ("keeping", "tree", "shop", "held", "location", "stock_notice", "order_rules", "relation_kind", "id_block")
 
 
 def pytest_configure(config: pytest.Config) -> None:

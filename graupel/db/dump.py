@@ -45,7 +45,7 @@ class Table:
     def lines(self, tx: Tx) -> Iterator[str]:
         """All rows as lines."""
         for row in tx.stream(self._select):
-            yield as_line(row.values())
+            yield as_line(list(row.values()))
 
 
 def hold_moment(tx: Tx) -> None:

@@ -1,18 +1,17 @@
 """Many rows into one table at once, by LOAD DATA."""
 
-import re
 import tempfile
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from itertools import chain, islice
 from pathlib import Path
 from typing import Any
 
 from graupel.db.connection import Tx
 
 _ESCAPES = str.maketrans({"\\": "\\\\", "\t": "\\t", "\n": "\\n", "\r": "\\r", "\0": "\\0"})
-
-
-#: Whether a text has a sign that is written in another way; most have none.
-_special = re.compile("[\\\\\t\n\r\0]").search
+#: Stands for NULL until it is known that no cell of the row needs to be written in another way.
+_NULL = "\x1a"
 
 
 def load_rows(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> int:
@@ -20,16 +19,54 @@ def load_rows(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequenc
 
     Strict: a value that does not fit raises instead of being cut, because LOCAL alone would only warn.
     """
-    with tempfile.NamedTemporaryFile("w", encoding="utf-8", newline="", prefix="graupel-", delete=False) as file:
-        path = Path(file.name)
-        count = 0
-        for row in rows:
-            file.write(as_line(row))
-            count += 1
+    path, count = _written(rows)
     try:
         return load_file(tx, table, ", ".join(columns), path, count)
     finally:
         path.unlink(missing_ok=True)
+
+
+def load_blocks(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]], size: int) -> Iterator[int]:
+    """The same in blocks of ``size`` rows; after each one it says how many that were.
+
+    While the database takes one in, the next is made ready in another thread: ``rows`` may ask nothing of ``tx``.
+    """
+    left = iter(rows)
+    with ThreadPoolExecutor(1) as ahead:
+        block = ahead.submit(_block, left, size).result()
+        while block:
+            path, count = block
+            following = ahead.submit(_block, left, size)
+            try:
+                load_file(tx, table, ", ".join(columns), path, count)
+                yield count
+            except BaseException:
+                if not following.exception() and (made := following.result()):
+                    made[0].unlink(missing_ok=True)
+                raise
+            finally:
+                path.unlink(missing_ok=True)
+            block = following.result()
+
+
+def _block(rows: Iterator[Sequence[Any]], size: int) -> tuple[Path, int] | None:
+    first = next(rows, None)
+    return None if first is None else _written(chain((first,), islice(rows, size - 1)))
+
+
+def _written(rows: Iterable[Sequence[Any]]) -> tuple[Path, int]:
+    """A file of rows as LOAD DATA reads them, and how many."""
+    count = 0
+    with tempfile.NamedTemporaryFile("w", encoding="utf-8", newline="", prefix="graupel-", delete=False) as file:
+        path = Path(file.name)
+        try:
+            for row in rows:
+                file.write(as_line(row))
+                count += 1
+        except BaseException:
+            path.unlink(missing_ok=True)
+            raise
+    return path, count
 
 
 def load_file(tx: Tx, table: str, columns: str, path: Path, count: int) -> int:
@@ -50,10 +87,14 @@ def load_file(tx: Tx, table: str, columns: str, path: Path, count: int) -> int:
     return count
 
 
-def as_line(row: Iterable[Any]) -> str:
+def as_line(row: Sequence[Any]) -> str:
     """A row as LOAD DATA reads it; None is NULL."""
-    return "\t".join([one if one.__class__ is str and not _special(one) else _cell(one) for one in row]) + "\n"
-
-
-def _cell(value: Any) -> str:
-    return "\\N" if value is None else str(value).translate(_ESCAPES)
+    line = "\t".join([one if one.__class__ is str else _NULL if one is None else str(one) for one in row])
+    # Most rows have no sign that is written in another way: to see that of the whole line costs least.
+    if (
+        line.count("\t") == len(row) - 1
+        and line.count(_NULL) == row.count(None)
+        and not ("\\" in line or "\n" in line or "\r" in line or "\0" in line)
+    ):
+        return line.replace(_NULL, "\\N") + "\n"
+    return "\t".join(["\\N" if one is None else str(one).translate(_ESCAPES) for one in row]) + "\n"

@@ -12,8 +12,9 @@ from graupel.core.roles import Actor, Role
 from graupel.features.files import service, taking
 from graupel.features.files.service import ImportFile
 from graupel.features.products.batch import overview as planned_overview
-from graupel.features.products.batch import planned, planning
+from graupel.features.products.batch import planned
 from graupel.features.products.batch import ways as batch_ways
+from graupel.features.products.batch.spoken import spoken
 from graupel.features.products.batch.ways import Gone
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
@@ -49,7 +50,7 @@ def rows_of(
     asked = shown if shown in SHOWN else there[0] if there else "unchanged"
     lang, matched_by = ctx.settings.language, Matching.of(file.rules)
     by = by if by in _narrowing(file) else ""
-    narrowed = planned_overview.narrowed(by, planning.spoken(matched_by.rules, matched_by.cleared))
+    narrowed = planned_overview.narrowed(by, spoken(matched_by.rules, matched_by.cleared))
     if asked == "archived":
         return _archived(ctx, file.id, search, after)
     found = ctx.db.run(

@@ -22,9 +22,10 @@ from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products.batch import applying, planned, planning
+from graupel.features.products.batch import applying, numbering, planned, planning
 from graupel.features.products.batch import overview as planned_overview
 from graupel.features.products.batch.pictures import Pictures
+from graupel.features.products.batch.spoken import spoken
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
@@ -236,18 +237,18 @@ def plan(run: JobRun) -> None:
         handling = Handling.of(row)
         reader = RowReader(chosen, run.ctx.settings.currency, there, new, handling.key_by)
         rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
-        planning.load(tx, row["id"], rows, chosen.rules, there)
+        of, lang = spoken(chosen.rules, chosen.cleared), run.ctx.settings.language
+        planning.load(tx, row["id"], rows, lang, handling=handling, of=of, known=there)
         run.progress("Comparing", total, total)
-        spoken = planning.spoken(chosen.rules, chosen.cleared)
         leaves = frozenset(code for rule in chosen.rules.get(PICTURES, ()) for code in rule.left_out)
         pictures = Pictures(picturing.beside(run.ctx, row), leaves)
         products, variants = planning.plan(
             tx,
             row["id"],
-            run.ctx.settings.language,
+            lang,
             handling=handling,
             as_of=row["counts_at"],
-            of=spoken,
+            of=of,
             known=there,
             new=new,
             pictures=pictures,
@@ -261,7 +262,7 @@ def plan(run: JobRun) -> None:
         counts |= {"archived": products + variants, "archived_variants": variants}
         makes = [[one.name, one.near, one.kind] for one in made]
         run.progress("Counting", total, total)
-        overview = planned_overview.of(tx, row["id"], run.ctx.settings.language, spoken)
+        overview = planned_overview.of(tx, row["id"], lang, of)
         overview["left_out"] = [[name, code, number] for (name, code), number in sorted(reader.left_out.items())]
         overview["of_cells"] = sorted(reader.met)
         store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed, overview=overview)
@@ -337,6 +338,8 @@ def begin_apply(
 def apply(run: JobRun) -> None:
     """Write the planned rows, whole or not at all. For the worker."""
     run.actor.require(Role.EDITOR)
+    new = (read_row(run.ctx, int(run.payload["file_id"]))["counts"] or {}).get("new", 0)
+    ids = run.ctx.db.run(lambda tx: numbering.reserve(tx, new, new))
 
     def work(tx: Tx) -> None:
         row = _locked(tx, int(run.payload["file_id"]))
@@ -351,8 +354,9 @@ def apply(run: JobRun) -> None:
                 run.ctx.settings.language,
                 handling=Handling.of(row),
                 progress=run.progress,
+                ids=ids,
                 as_of=row["counts_at"],
-                of=planning.spoken(chosen.rules, chosen.cleared),
+                of=spoken(chosen.rules, chosen.cleared),
             )
         counts |= planned.counts(tx, row["id"])
         moved = counts.get("moved", 0)

@@ -51,20 +51,20 @@ def write(
     params: Mapping[str, Any],
     *,
     source_id: int,
-    ids: range,
 ) -> None:
     """Journal the records that ``source`` (a FROM clause with their alias) and ``where`` give, which were just made.
 
-    ``ids``: among which their ids are; ``source_id``: in which set of rows it is kept what they became.
+    ``source_id``: in which set of rows it is kept what they became.
     """
     noted = ", ',', ".join(sql for _, sql in _SOURCES[kind.name].noted.values())
-    pack = f"""INSERT INTO change_pack (change_set_id, record_kind, first_id, stretch, source_id, records, made)
-               SELECT %(journal_set)s, '{kind.name}', MIN({kind.key}), %(from)s DIV {STRETCH}, %(source_id)s, COUNT(*),
-                      CONCAT('[', GROUP_CONCAT('[', {kind.key}, ',', {noted}, ']'), ']')
-               FROM {source} WHERE {kind.key} >= %(from)s AND {kind.key} < %(to)s AND {where} HAVING COUNT(*) > 0"""
-    for first in range(ids.start // STRETCH * STRETCH, ids.stop, STRETCH):
-        bounds = {"from": first, "to": first + STRETCH}
-        tx.run(pack, {**params, **bounds, "journal_set": change_set_id, "source_id": source_id})
+    record = f"'[', {kind.key}, ',', {noted}, ']'"
+    tx.run(
+        f"""INSERT INTO change_pack (change_set_id, record_kind, first_id, stretch, source_id, records, made)
+            SELECT %(journal_set)s, '{kind.name}', MIN({kind.key}), {kind.key} DIV {STRETCH}, %(source_id)s, COUNT(*),
+                   CONCAT('[', GROUP_CONCAT({record}), ']')
+            FROM {source} WHERE {where} GROUP BY {kind.key} DIV {STRETCH}""",
+        {**params, "journal_set": change_set_id, "source_id": source_id},
+    )
 
 
 def _unpacked(kind: str) -> str:

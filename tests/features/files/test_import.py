@@ -24,7 +24,8 @@ from graupel.features.files import exporting, planned_rows, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving, summary
-from graupel.features.products.batch import applying, planned, planning
+from graupel.features.products.batch import applying, numbering, planned, planning
+from graupel.features.products.batch.spoken import OF_VARIANT, held_sql, spoken
 from graupel.features.vocabulary import service as vocabulary
 from graupel.tables.shapes import Shape
 from graupel.tables.text import rows as text_rows
@@ -415,13 +416,14 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
                 "brand": "Carrow",
                 "short_text": "",
                 "varies": varies,
-                "inherited": set(CLEARED) & set(planning.OF_VARIANT) if varies else (),
+                "inherited": set(CLEARED) & set(OF_VARIANT) if varies else (),
             }
         expected = {row.line: plan_row(row, current.get(row.sku), live=live) for row in said}
         fields = {name for row in said for name in row.values}
-        of = planning.spoken(fields, cleared)
-        planning.load(tx, 1, said, fields)
-        planning.plan(tx, 1, "en", handling=Handling(go_live=live), of=of)
+        of = spoken(fields, cleared)
+        handling = Handling(go_live=live)
+        planning.load(tx, 1, said, "en", handling=handling, of=of)
+        planning.plan(tx, 1, "en", handling=handling, of=of)
         actions = {
             row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")
         }
@@ -434,7 +436,8 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
                 assert ("jump" in odd[line]) == bool(jumps(plan.before, plan.after))
         with history.change_set(tx, SYSTEM, "files.apply", "test") as recorder:
             handling = Handling(go_live=live, show_new=True)
-            applying.apply(tx, recorder, 1, "en", handling=handling, progress=lambda *_: None, of=of)
+            ids = numbering.reserve(tx, len(said), len(said))
+            applying.apply(tx, recorder, 1, "en", handling=handling, progress=lambda *_: None, ids=ids, of=of)
         _check_catalogue(tx, said, expected, current)
         _check_summaries(tx)
         raise Undo
@@ -472,7 +475,7 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
             f"""SELECT v.sku, p.code, NULL AS type, NULL AS tax_class, t.name, t.description, t.short_text,
                        t.search_words, p.category_id, p.delivered,
                        p.customs_value, p.version, IF(k.counted, k.on_hand, NULL) AS stock, br.name AS brand,
-                       {", ".join(f"{planning.held_sql(name)} AS {name}" for name in planning.OF_VARIANT)}
+                       {", ".join(f"{held_sql(name)} AS {name}" for name in OF_VARIANT)}
            FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id
            LEFT JOIN brand br ON br.id = p.brand_id LEFT JOIN stock k ON k.id = v.id"""
         )

@@ -21,7 +21,7 @@ from graupel.features.vocabulary import service as vocabulary
 from tests.making import make_product
 
 #: Columns that are no fields of a record: its id and version, and what is worked out or measured.
-NO_FIELDS = {"id", "version", "made_at", "changed_at", "was_live", "batch_id", "batch_line", "sizes", "next_number"}
+NO_FIELDS = {"id", "version", "made_at", "changed_at", "was_live", "sizes", "next_number"}
 #: What can't be put back is no field: what a marketplace said of a listing, what is under way, what was booked.
 ELSEWHERE = {
     "listing": {

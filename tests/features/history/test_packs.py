@@ -68,8 +68,9 @@ def test_a_packed_record_reads_as_one_that_has_a_row_of_its_own(ctx, brought_in)
 
 
 def test_the_history_of_one_record_knows_the_file_that_made_it_and_that_of_another_does_not(ctx, brought_in):
-    made = ids(ctx, "product", "batch_id IS NOT NULL")
-    own = ids(ctx, "product", "batch_id IS NULL")
+    packed = ctx.db.run(lambda tx: tx.all(packs.ids_sql("product"), {"set": brought_in}))
+    made = sorted(row["id"] for row in packed)
+    own = sorted(set(ids(ctx, "product", "TRUE")) - set(made))
 
     def trail(**kinds):
         return [row["id"] for row in history.of_records(ctx, SYSTEM, kinds)]

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from graupel.core import availability
-from graupel.core.declarations.products import PRODUCT, VARIANT
+from graupel.core.declarations.products import CHOICES, PRODUCT, VARIANT
 from graupel.core.errors import Refused
 from graupel.core.file_columns import REFS
 from graupel.core.handling import Handling, Way
@@ -19,21 +19,15 @@ from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
 from graupel.features.products import summary
 from graupel.features.products.batch import counts as batch_counts
-from graupel.features.products.batch import fact_writing, group_writing, picture_writing
+from graupel.features.products.batch import fact_writing, group_writing, numbering, picture_writing
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import ways as batch_ways
+from graupel.features.products.batch.numbering import Block
 from graupel.features.products.batch.planned import new_names
-from graupel.features.products.batch.planning import (
-    EVERYTHING,
-    HELD,
-    JOINED,
-    OF_PRODUCT,
-    OF_VARIANT,
-    Spoken,
-    has_stock,
-)
-from graupel.features.products.batch.sql import MADE, OF_CHUNK, RANGE, becomes, for_variants, kept_or_said, new_value
+from graupel.features.products.batch.planning import HELD, has_stock
+from graupel.features.products.batch.spoken import EVERYTHING, JOINED, OF_PRODUCT, OF_VARIANT, Spoken
+from graupel.features.products.batch.sql import MADE, RANGE, becomes, for_variants, kept_or_said, new_value
 from graupel.features.terms import booking, stock_store
 from graupel.features.vocabulary import service as vocabulary
 
@@ -44,6 +38,9 @@ _TEXTS = tuple(name for name in OF_PRODUCT if PRODUCT.field(name).beside)
 _REFS = tuple(f"{name}_id" for name in REFS)
 #: What it may say of the product itself beside.
 _OWN = tuple(name for name in OF_PRODUCT if name not in (*_TEXTS, *_REFS))
+
+#: A row makes something.
+_NEW = "b.action = 'new'"
 
 Progress = Callable[[str, int, int], None]
 
@@ -56,25 +53,27 @@ def apply(
     *,
     handling: Handling,
     progress: Progress,
+    ids: Block,
     as_of: datetime | None = None,
     of: Spoken = EVERYTHING,
 ) -> None:
     """Write every new and changed row, in the caller's transaction, but for those whose products changed since the
-    dry run: these become "moved". ``as_of``: the moment for which counts of stock hold, UTC, now without it; ``of``: of
-    what the rows speak."""
+    dry run: these become "moved". ``ids``: for what is made, as numbering.reserve took them; ``as_of``: the moment for
+    which counts of stock hold, UTC, now without it; ``of``: of what the rows speak."""
     status = Status.LIVE if handling.go_live else Status.DRAFT
     params: dict[str, Any] = {"batch": batch_id, "lang": lang, "set": recorder.change_set_id, "status": str(status)}
     archives = handling.way is Way.EQUAL
     _leave_out(tx, params, of, archives=archives)
     _make_words(tx, recorder, params, of, hidden=not handling.show_new)
+    numbering.number(tx, params, ids, group_writing.MAKES if of.grouped else "")
     recorder.hand_on(_at_hand(tx, params, of, archives=archives))
     _write_rows(tx, params, of, progress)
     _write_beside(tx, recorder, params, of)
     if archives:
         batch_ways.archive(tx, params)
-    tx.run("DROP TEMPORARY TABLE made_category, made_brand")
     if has_stock(tx, batch_id):
         _book(tx, recorder, params | {"as_of": as_of, "at": booking.first_location(tx)})
+    tx.run("DROP TEMPORARY TABLE made_category, made_brand")
     progress("Closing", 1, 1)
 
 
@@ -123,18 +122,14 @@ def _write_beside(tx: Tx, recorder: Recorder, params: dict[str, Any], of: Spoken
 def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken, *, archives: bool) -> summary.ProductsAtHand:
     """The products that the rows touch, as they follow."""
     added = f"OR {batch_groups.ADDS_VARIANT}" if of.grouped else ""
-    given = """SELECT v.sku, v.id AS variant_id FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id
-               WHERE p.batch_id = %(batch)s"""
-    if of.grouped:
-        given = """SELECT v.sku, v.id AS variant_id FROM batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku
-                   WHERE b.batch_id = %(batch)s AND b.action = 'new'"""
     return summary.ProductsAtHand(
-        made="SELECT p.id FROM product p WHERE p.batch_id = %(batch)s",
+        made="SELECT n.product_id AS id FROM batch_made n WHERE n.product_id IS NOT NULL",
         changed=f"""SELECT DISTINCT b.product_id AS id FROM batch_row b
                     WHERE b.batch_id = %(batch)s AND ((b.action = 'changed' AND NOT b.only_stock) {added})
                     {f"UNION {batch_ways.TOUCHED}" if archives else ""}""",
         stocked=archives or has_stock(tx, params["batch"]) or bool(availability.FIELDS.keys() & set(of.variant)),
-        given=given,
+        given=f"""SELECT b.sku, n.variant_id FROM {MADE}
+                  WHERE b.batch_id = %(batch)s AND b.action = 'new' AND b.sku IS NOT NULL""",
         params=params,
     )
 
@@ -279,9 +274,6 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
 _ALONE = f"{group_writing.MAKES} AND b.code IS NULL"
 
 
-_NEW = "b.action = 'new'"
-
-
 def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     where = f"{RANGE} AND {group_writing.MAKES if of.grouped else _NEW}"
     alone = f"{RANGE} AND {_ALONE if of.grouped else _NEW}"
@@ -289,62 +281,47 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     if of.grouped:
         own |= {name: for_variants(name) for name in batch_groups.inherited(of.variant)}
     tx.run(
-        f"""INSERT INTO product (status, {"".join(f"{name}, " for name in own)} was_live, made_at,
-                                 changed_at, batch_id, batch_line)
-            SELECT %(status)s, {"".join(f"{sql}, " for sql in own.values())}
-                   %(status)s = 'live',
-                   UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), b.batch_id, b.line
-            FROM batch_row b WHERE {where}""",
+        f"""INSERT INTO product (id, status, {"".join(f"{name}, " for name in own)} was_live, made_at, changed_at)
+            SELECT n.product_id, %(status)s, {"".join(f"{sql}, " for sql in own.values())}
+                   %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3)
+            FROM {MADE} WHERE {where}""",
         params,
     )
     texts = ", ".join(_TEXTS)
     tx.run(
         f"""INSERT INTO product_text (product_id, lang, {texts})
-            SELECT p.id, %(lang)s, {", ".join(map(new_value, _TEXTS))} FROM {MADE} WHERE {where}""",
+            SELECT n.product_id, %(lang)s, {", ".join(map(new_value, _TEXTS))} FROM {MADE} WHERE {where}""",
         params,
     )
     tx.run(
-        f"""INSERT INTO variant ({", ".join(["product_id", "sku", *of.variant])})
-            SELECT {", ".join(["p.id", "b.sku", *(f"b.{name}" for name in of.variant)])} FROM {MADE} WHERE {alone}""",
+        f"""INSERT INTO variant ({", ".join(["id", "product_id", "sku", *of.variant])})
+            SELECT {", ".join(["n.variant_id", "n.product_id", "b.sku", *(f"b.{name}" for name in of.variant)])}
+            FROM {MADE} WHERE {alone}""",
         params,
     )
     summary.summarise_new(
         tx,
-        f"SELECT p.id AS product_id FROM product p WHERE {OF_CHUNK}",
-        f"""SELECT p.id AS product_id, b.sku, b.price, b.list_price, b.cost, b.gtin,
+        f"SELECT n.product_id FROM {MADE} WHERE {where}",
+        f"""SELECT n.product_id, b.sku, b.price, b.list_price, b.cost, b.gtin,
                    {new_value("description")} AS description
             FROM {MADE} WHERE {alone}""",
         params,
     )
-    _journal_made(tx, params)
-
-
-def _journal_made(tx: Tx, params: dict[str, Any]) -> None:
-    """Journal new goods in packs: what they became is what the batch says, which stays as it is once it is applied."""
-    ends = f"SELECT MIN(p.id) AS first, MAX(p.id) AS last FROM product p WHERE {OF_CHUNK}"
-    products = _between(tx, ends, params)
-    variants = _between(
+    packs.write(
         tx,
-        "SELECT MIN(id) AS first, MAX(id) AS last FROM variant WHERE product_id >= %(from)s AND product_id < %(to)s",
-        {"from": products.start, "to": products.stop},
+        params["set"],
+        records.kind_of("product"),
+        f"{MADE} STRAIGHT_JOIN product p ON p.id = n.product_id",
+        where,
+        params,
+        source_id=params["batch"],
     )
-    for name, source, ids in (
-        ("product", "product p FORCE INDEX (PRIMARY)", products),
-        ("variant", "variant v FORCE INDEX (PRIMARY) STRAIGHT_JOIN product p ON p.id = v.product_id", variants),
-    ):
-        kind = records.kind_of(name)
-        packs.write(tx, params["set"], kind, source, OF_CHUNK, params, source_id=params["batch"], ids=ids)
-
-
-def _between(tx: Tx, ends: str, params: dict[str, Any]) -> range:
-    """From the first to the last id that a SELECT gives, empty where it gives none."""
-    row = tx.one(ends, params)
-    return range(0) if row is None or row["first"] is None else range(row["first"], row["last"] + 1)
+    group_writing.pack_variants(tx, params, alone)
 
 
 def register() -> None:
     """Say what the goods became that were made from a batch and are packed in the journal."""
-    line = ("INT UNSIGNED", "p.batch_line")
+    line = ("INT UNSIGNED", "b.line")
     row = "batch_row b ON b.batch_id = k.source_id AND b.line = m.line"
     product = {name: new_value(name) for name in OF_PRODUCT}
     product |= {"category_id": "m.category_id", "status": "m.status", "brand_id": "m.brand_id", "mpn": "''"}
@@ -355,5 +332,8 @@ def register() -> None:
     noted = {"line": line, "category_id": category, "status": status, "brand_id": brand}
     packs.register("product", packs.Source(noted, row, product))
     variant = {"product_id": "m.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in OF_VARIANT}
-    owner = ("INT UNSIGNED", "p.id")
-    packs.register("variant", packs.Source({"line": line, "product_id": owner}, row, variant))
+    variant |= {name: f"JSON_VALUE(m.choices, '$[{at}]')" for at, name in enumerate(CHOICES)}
+    owner = ("INT UNSIGNED", "v.product_id")
+    chosen = f"CONCAT('[', CONCAT_WS(',', {', '.join(f'v.{name}' for name in CHOICES)}), ']')"
+    choices = ("JSON", f"IF(v.choice_1 IS NULL, 'null', {chosen})")  # the last, for the same reason
+    packs.register("variant", packs.Source({"line": line, "product_id": owner, "choices": choices}, row, variant))

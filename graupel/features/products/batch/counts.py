@@ -32,17 +32,17 @@ def note(tx: Tx, params: Mapping[str, Any], columns: Collection[str]) -> None:
                 SELECT b.batch_id, b.line, %(at)s, JSON_VALUE(b.counted, %(path)s),
                        IF(k.counted, {HELD_AT.format(at="%(at)s")}, NULL)
                 FROM batch_row b LEFT JOIN variant v ON v.sku = b.sku LEFT JOIN stock k ON k.id = v.id
-                WHERE b.batch_id = %(batch)s AND b.action = 'new' AND b.sku IS NOT NULL
+                WHERE b.batch_id = %(batch)s AND b.action IN ('new', 'changed', 'unchanged') AND b.sku IS NOT NULL
                   AND JSON_EXISTS(b.counted, %(path)s)""",
             {**params, "at": location_id, "path": f'$."{location_id}"'},
         )
 
 
-def mark_changed(tx: Tx, params: Mapping[str, Any]) -> None:
-    """Rows that count something else change that, whatever else they say."""
+def mark_changed(tx: Tx, params: Mapping[str, Any], differs: str) -> None:
+    """Rows that count something else change that, whatever else they say; ``differs``: SQL of that."""
     tx.run(
         f"""UPDATE batch_row b SET b.action = 'changed', b.only_stock = TRUE
-            WHERE b.batch_id = %(batch)s AND b.action = 'unchanged' AND {DIFFERS}""",
+            WHERE b.batch_id = %(batch)s AND b.action = 'unchanged' AND {differs}""",
         params,
     )
 

@@ -47,9 +47,8 @@ SAID = "batch_variant s ON s.batch_id = b.batch_id AND s.line = b.line"
 GIVEN = {name: choice(f"s.{name}") for name in CHOICES}
 #: A row, and the product that it speaks for: one that was there, or was made from it.
 OF_ROW = """STRAIGHT_JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line AND b.action IN ('new', 'changed')
-             LEFT JOIN product q ON b.product_id IS NULL AND q.batch_id = b.batch_id
-               AND q.batch_line = COALESCE(b.lead, b.line)"""
-OWNER = "COALESCE(b.product_id, q.id)"
+             LEFT JOIN batch_made q ON b.product_id IS NULL AND q.line = COALESCE(b.lead, b.line)"""
+OWNER = "COALESCE(b.product_id, q.product_id)"
 
 
 def write(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
@@ -69,14 +68,11 @@ def _write_axes(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
         params,
     )
     if made:
-        source = "product p STRAIGHT_JOIN product_axis x ON x.product_id = p.id"
-        _journal_made(tx, recorder, "product_axis", source, {**params, "before": before})
-
-
-def _journal_made(tx: Tx, recorder: Recorder, name: str, source: str, params: Mapping[str, Any]) -> None:
-    kind = records.kind_of(name)
-    of_batch = f"p.batch_id = %(batch)s AND {kind.key} > %(before)s"
-    journal.write_made(tx, recorder.change_set_id, kind, source, of_batch, params)
+        kind = records.kind_of("product_axis")
+        source = f"(SELECT DISTINCT {OWNER} AS id FROM batch_axis s {OF_ROW} WHERE s.batch_id = %(batch)s) p"
+        source += " STRAIGHT_JOIN product_axis x ON x.product_id = p.id"
+        given = {**params, "before": before}
+        journal.write_made(tx, recorder.change_set_id, kind, source, f"{kind.key} > %(before)s", given)
 
 
 def _says(planned: str) -> str:

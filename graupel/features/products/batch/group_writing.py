@@ -4,11 +4,11 @@ from typing import Any
 
 from graupel.core.declarations.products import CHOICES, PRODUCT
 from graupel.db import Tx
-from graupel.features.history import journal, records
+from graupel.features.history import journal, packs, records
 from graupel.features.products import summary
 from graupel.features.products.batch import fact_writing
 from graupel.features.products.batch import groups as batch_groups
-from graupel.features.products.batch.planning import Spoken
+from graupel.features.products.batch.spoken import Spoken
 from graupel.features.products.batch.sql import MADE, RANGE, becomes, kept_or_said
 
 #: A row makes a product; where several mean one, the one that speaks for it does.
@@ -17,25 +17,29 @@ MAKES = "b.action = 'new' AND b.product_id IS NULL AND b.lead IS NULL"
 
 def make_variants(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     """Make the variants of a chunk whose products have codes: of those that were there, and of those just made."""
-    before = tx.value("SELECT COALESCE(MAX(id), 0) FROM variant")
     said = [*of.variant, *CHOICES]
     given = [*(f"b.{name}" for name in of.variant), *fact_writing.GIVEN.values()]
     rows = f"{RANGE} AND b.action = 'new' AND b.sku IS NOT NULL AND b.code IS NOT NULL"
     tx.run(
-        f"""INSERT INTO variant (product_id, sku, {", ".join(said)})
-            SELECT COALESCE(b.product_id, p.id), b.sku, {", ".join(given)} FROM batch_row b
-            LEFT JOIN product p ON b.product_id IS NULL AND p.batch_id = b.batch_id
-              AND p.batch_line = COALESCE(b.lead, b.line)
+        f"""INSERT INTO variant (id, product_id, sku, {", ".join(said)})
+            SELECT n.variant_id, COALESCE(b.product_id, o.product_id), b.sku, {", ".join(given)} FROM {MADE}
+            LEFT JOIN batch_made o ON b.product_id IS NULL AND o.line = COALESCE(b.lead, b.line)
             LEFT JOIN {fact_writing.SAID} WHERE {rows} ORDER BY b.line""",
         params,
     )
-    journal.write_made(
+    pack_variants(tx, params, rows)
+
+
+def pack_variants(tx: Tx, params: dict[str, Any], where: str) -> None:
+    """Journal new variants in packs, of the rows for which ``where`` holds."""
+    packs.write(
         tx,
         params["set"],
         records.kind_of("variant"),
-        "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku",
-        f"{rows} AND v.id > %(before)s",
-        {**params, "before": before},
+        f"{MADE} STRAIGHT_JOIN variant v ON v.id = n.variant_id",
+        where,
+        params,
+        source_id=params["batch"],
     )
 
 
@@ -43,7 +47,7 @@ def summarise(tx: Tx, params: dict[str, Any]) -> None:
     """Sum up the new products whose variants came from rows of their own."""
     tx.run("CREATE OR REPLACE TEMPORARY TABLE made_by_code (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")
     tx.run(
-        f"""INSERT INTO made_by_code SELECT p.id FROM {MADE}
+        f"""INSERT INTO made_by_code SELECT n.product_id FROM {MADE}
             WHERE b.batch_id = %(batch)s AND {MAKES} AND b.code IS NOT NULL""",
         params,
     )

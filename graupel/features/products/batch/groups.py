@@ -21,7 +21,6 @@ IS_PARENT = "(b.sku IS NULL AND b.shown_sku = '' AND b.code IS NOT NULL)"
 #: A row makes a variant of a product that is there.
 ADDS_VARIANT = "(b.action = 'new' AND b.product_id IS NOT NULL AND b.sku IS NOT NULL)"
 _OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
-_VARIANTS_ROW = "batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id"
 
 
 def refuse(tx: Tx, batch_id: int, line: int, *problems: Problem) -> None:
@@ -30,15 +29,6 @@ def refuse(tx: Tx, batch_id: int, line: int, *problems: Problem) -> None:
     tx.run(
         "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
         [said, batch_id, line],
-    )
-
-
-def match(tx: Tx, params: Mapping[str, Any]) -> None:
-    """Find the variants that rows mean."""
-    tx.run(
-        f"""UPDATE {_VARIANTS_ROW} SET b.variant_id = v.id, b.variant_version = v.version, b.product_id = p.id,
-            b.product_version = p.version WHERE {_OPEN}""",
-        params,
     )
 
 

@@ -6,7 +6,7 @@ from graupel.core.file_columns import COLUMNS, OWN, STOCK_AT, fact_column
 from graupel.core.file_pictures import PICTURES
 from graupel.core.price_bands import band_sql
 from graupel.db import Tx
-from graupel.features.products.batch.planning import JOINED, STOCK_DIFFERS, Spoken, held_sql
+from graupel.features.products.batch.spoken import JOINED, STOCK_DIFFERS, Spoken, held_sql
 
 #: So many reasons are told.
 MOST_REASONS = 12

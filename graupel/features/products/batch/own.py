@@ -91,11 +91,10 @@ def _refuse_apart(tx: Tx, given: Mapping[str, Any], column: OwnColumn) -> None:
 
 # --- writing -------------------------------------------------------------------------------------------------
 
-_RECORD = "IF(s.level = 'variant', v.id, COALESCE(b.product_id, q.id))"
+_RECORD = "IF(s.level = 'variant', v.id, COALESCE(b.product_id, q.product_id))"
 _ROWS = """batch_own s STRAIGHT_JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line
              AND b.action IN ('new', 'changed')
-           LEFT JOIN product q ON b.product_id IS NULL AND q.batch_id = b.batch_id
-             AND q.batch_line = COALESCE(b.lead, b.line)
+           LEFT JOIN batch_made q ON b.product_id IS NULL AND q.line = COALESCE(b.lead, b.line)
            LEFT JOIN variant v ON s.level = 'variant' AND v.sku = b.sku"""
 _THERE = f"""{_ROWS} STRAIGHT_JOIN own_value ow ON ow.kind = s.level AND ow.record_id = {_RECORD}
              AND ow.destination = s.destination AND ow.lang = s.lang AND ow.field = s.field"""

@@ -24,6 +24,8 @@ def write(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
     _write_staged(tx, recorder)
     summary.summarise(tx, f"(SELECT DISTINCT product_id FROM {_WANTED})")
     tx.run(f"DROP TEMPORARY TABLE {_WANTED}, {_FOR}")
+    later = "s.batch_id = %(batch)s AND s.address_key IS NOT NULL"
+    tx.run(f"UPDATE batch_picture s {OF_ROW} SET s.product_id = {OWNER} WHERE {later}", params)
 
 
 #: SQL: what a picture c belongs to is a choice, and all variants with it are to show it.
@@ -156,10 +158,10 @@ def put_in_fetched(tx: Tx, recorder: Recorder, batch_id: int, address_key: str, 
              KEY (product_id, media_id)) CHARSET utf8mb4"""
     )
     number = tx.run(
-        f"""INSERT INTO {_WANTED} SELECT {OWNER}, %(media)s, MIN(s.place), MIN(s.alt), MIN(s.shown)
-            FROM batch_picture s {OF_ROW}
+        f"""INSERT INTO {_WANTED} SELECT p.id, %(media)s, MIN(s.place), MIN(s.alt), MIN(s.shown)
+            FROM batch_picture s STRAIGHT_JOIN product p ON p.id = s.product_id
             WHERE s.batch_id = %(batch)s AND s.address_key = %(key)s AND s.state IN ('waiting', 'failed')
-              AND {OWNER} IS NOT NULL GROUP BY {OWNER}""",
+            GROUP BY p.id""",
         params,
     )
     _stage_for(tx, batch_id)

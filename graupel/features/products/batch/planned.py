@@ -11,7 +11,8 @@ from graupel.core.imports import ODD, Action, FileRow, RowPlan, jumps, plan_row
 from graupel.db import Tx, like
 from graupel.features.categories import service as categories
 from graupel.features.products.batch import named, planned_facts
-from graupel.features.products.batch.planning import OF_PRODUCT, OF_VARIANT, file_row, held_sql
+from graupel.features.products.batch.planning import file_row
+from graupel.features.products.batch.spoken import OF_PRODUCT, OF_VARIANT, held_sql
 from graupel.features.vocabulary import service as vocabulary
 
 

@@ -1,4 +1,4 @@
-"""Sets of rows on their way into the catalogue: loaded, and planned by sets in SQL (applying.py writes them).
+"""What the rows of a batch would do: planned by sets in SQL (taking_in.py loads them, applying.py writes them).
 
 core.imports.plan_row says what one row would do; the SQL here does the same for all rows at once, and a
 test holds the two against each other. The joins are STRAIGHT_JOINs: a table that was filled in the same
@@ -6,216 +6,43 @@ transaction looks empty to the optimizer, and the plans it would choose take min
 """
 
 import json
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Collection, Iterable
 from datetime import datetime
 from typing import Any
 
-from graupel.core import file_pictures, kits
-from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
-from graupel.core.file_columns import DECLARED, FACT, OWN, REFS, ROW_FIELDS, STOCK_AT, TAGS, Known
+from graupel.core import kits
+from graupel.core.file_columns import DECLARED, ROW_FIELDS, Known
 from graupel.core.file_facts import NewChoices
-from graupel.core.handling import Handling
-from graupel.core.imports import (
-    JUMPS,
-    FileRow,
-    plan_row,
-    shared_field_problem,
-    used_sku_problem,
-)
+from graupel.core.handling import Handling, Key
+from graupel.core.imports import FileRow, plan_row, shared_field_problem, used_sku_problem
 from graupel.core.problems import Problem
 from graupel.db import Tx
-from graupel.db.loading import load_rows
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import facts as batch_facts
 from graupel.features.products.batch import groups as batch_groups
-from graupel.features.products.batch import named
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import pictures as batch_pictures
+from graupel.features.products.batch import taking_in
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.groups import refuse
 from graupel.features.products.batch.pictures import Pictures
-from graupel.features.products.columns import VARIES, inherited_sql
+from graupel.features.products.batch.spoken import EVERYTHING, JOINED, JUMPS_SQL, STOCK_DIFFERS, Spoken
+from graupel.features.products.columns import VARIES
 from graupel.features.terms import booking
-
-#: What a row of a batch may say of a product, and of a variant.
-OF_PRODUCT = PRODUCT.in_files
-OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku" and not VARIANT.field(name).booked)
 
 
 def load(
     tx: Tx,
     batch_id: int,
     rows: Iterable[FileRow],
-    fields: Collection[str] = ROW_FIELDS,
+    lang: str,
+    *,
+    handling: Handling,
+    of: Spoken = EVERYTHING,
     known: Known = DECLARED,
-) -> int:
-    """Put read rows into the batch, instead of what was there. A SKU that stands twice is refused the second time.
-
-    ``fields``: those that the file has columns for; the others cost nothing.
-    """
-    said = tuple(name for name in ROW_FIELDS if name in fields)
-    tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])
-    finders = {name: named.finder(tx, name) for name in REFS if name in said}
-    ids = [f"{name}_id" for name in finders]
-    loaded = ("batch_id", "line", "sku", "shown_sku", *said, *ids, "problems", "action", "odd")
-    once = _once_each(rows)
-    beside = (known.attributes, known.own, known.locations, file_pictures.FIELDS)
-    if not any(name in some for some in beside for name in fields):
-        return load_rows(tx, "batch_row", loaded, (_cells(batch_id, row, said, finders) for row in once))
-    cells = (
-        (*_cells(batch_id, row, said, finders), *(kept(row.values, known) for kept in _BESIDE.values())) for row in once
-    )
-    return load_rows(tx, "batch_row", (*loaded, *_BESIDE), cells)
-
-
-#: By column of a batch what keeps in it what a row says beside the declared fields.
-_BESIDE = {
-    "facts": batch_facts.kept,
-    "own": batch_own.kept,
-    "counted": batch_counts.kept,
-    "pictures": batch_pictures.kept,
-}
-
-
-def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
-    seen: dict[str, int] = {}
-    for row in rows:
-        first = seen.setdefault(row.sku.lower(), row.line) if row.sku else row.line
-        if first == row.line:
-            yield row
-        else:
-            twice = Problem(
-                "sku.twice", f"“{row.sku}” stands in line {first} already. Keep one of the two.", "sku", row.line
-            )
-            yield replace(row, problems=(*row.problems, twice))
-
-
-def _cells(batch_id: int, row: FileRow, names: Sequence[str], finders: Mapping[str, named.Find]) -> tuple[Any, ...]:
-    ids = []
-    for name, find in finders.items():
-        text = row.values.get(name)
-        found, unclear = find(text) if text else (None, ())
-        ids.append(found)
-        if unclear:
-            row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
-    problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
-    odd = ",".join(row.odd) or None
-    readable = row.sku if row.sku and row.sku.isascii() and not row.problems else None
-    said = (row.values.get(name) for name in names)
-    return (
-        batch_id,
-        row.line,
-        readable,
-        row.sku[:64],
-        *said,
-        *ids,
-        problems,
-        "refused" if problems else "new",
-        odd,
-    )
-
-
-# --- planning ------------------------------------------------------------------------------------------------
-
-
-def said_or_empty(name: str, said: str) -> str:
-    """SQL: what is said of a field of a product, or what its column holds where nothing is."""
-    return said if PRODUCT.field(name).empty is None else f"COALESCE({said}, '')"
-
-
-def _product_differs(name: str, *, cleared: bool) -> str:
-    """SQL: the batch says something of the product, and it is not what the catalogue holds, to the letter."""
-    if name.removesuffix("_id") in REFS:
-        said, other = f"b.{name.removesuffix('_id')}", f"NOT (b.{name} <=> p.{name} AND b.{name} IS NOT NULL)"
-        emptied = f"p.{name} IS NOT NULL" if cleared else "FALSE"
-        return f"(IF({said} IS NULL, {emptied}, {other}))"
-    if cleared:
-        return f"(NOT (BINARY {said_or_empty(name, f'b.{name}')} <=> BINARY {PRODUCT.column(name)}))"
-    return f"(b.{name} IS NOT NULL AND NOT (BINARY b.{name} <=> BINARY {PRODUCT.column(name)}))"
-
-
-def _variant_differs(name: str, *, cleared: bool) -> str:
-    """The same of a variant; what one of a product that varies shows is its own value or its product's, and what is
-    emptied is its own."""
-    if cleared:
-        return f"(IF(b.{name} IS NULL, v.{name} IS NOT NULL, NOT (b.{name} <=> {held_sql(name)})))"
-    return f"(b.{name} IS NOT NULL AND NOT (b.{name} <=> {held_sql(name)}))"
-
-
-def held_sql(name: str) -> str:
-    """SQL: what holds for a variant of a field, its product's where it inherits that."""
-    return inherited_sql(name) if name in INHERITED else f"v.{name}"
-
-
-@dataclass(frozen=True)
-class Spoken:
-    """The fields of products and of variants that a file speaks of; the others cost its rows nothing.
-
-    ``cleared``: those that an empty cell empties; ``grouped``: rows may name their products by a code; ``facts``: they
-    say something of attributes; ``own``: the columns in which they say something for a language or a destination;
-    ``counts``: those in which stock is counted at further locations; ``pictures``: they say which goods show.
-    """
-
-    product: tuple[str, ...]
-    variant: tuple[str, ...]
-    cleared: frozenset[str] = frozenset()
-    grouped: bool = False
-    facts: bool = False
-    own: frozenset[str] = frozenset()
-    counts: frozenset[str] = frozenset()
-    pictures: bool = False
-
-    def differs(self, name: str) -> str:
-        """SQL: whether what a row says of a field differs from what the catalogue holds."""
-        of = _product_differs if name in OF_PRODUCT else _variant_differs
-        return of(name, cleared=name in self.cleared)
-
-    @property
-    def product_differs(self) -> str:
-        """SQL: whether anything that a row says of its product differs; of several rows of one product one speaks."""
-        differs = self._any_differs(self.product)
-        return f"(b.lead IS NULL AND {differs})" if self.grouped else differs
-
-    @property
-    def variant_differs(self) -> str:
-        """SQL: whether anything that it says of its variant does."""
-        return self._any_differs(self.variant)
-
-    def _any_differs(self, names: Sequence[str]) -> str:
-        return f"({' OR '.join(map(self.differs, names)) or 'FALSE'})"
-
-
-def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
-    """Of what a file speaks that has columns for these fields of COLUMNS."""
-    names, emptied = ({f"{name}_id" if name in REFS else name for name in some} for some in (fields, cleared))
-    return Spoken(
-        tuple(name for name in OF_PRODUCT if name in names),
-        tuple(name for name in OF_VARIANT if name in names),
-        frozenset(emptied),
-        "code" in fields,
-        any(name == TAGS or name.startswith(FACT) for name in fields),
-        frozenset(name for name in fields if name.startswith(OWN)),
-        frozenset(name for name in fields if name.startswith(STOCK_AT)),
-        file_pictures.PICTURES in fields,
-    )
-
-
-EVERYTHING = spoken(ROW_FIELDS)
-#: SQL: a count of a file is not what was there when it was made.
-STOCK_DIFFERS = "(b.stock IS NOT NULL AND NOT (b.stock <=> b.stock_held))"
-#: SQL: a value is far from what it was, as core.imports.jumps has it.
-JUMPS_SQL = "({})".format(
-    " OR ".join(
-        f"(b.{name} IS NOT NULL AND {inherited_sql(name)} <> 0 AND (b.{name} > {inherited_sql(name)} * {times} "
-        f"OR b.{name} * {times} < {inherited_sql(name)}))"
-        for name, times in JUMPS.items()
-    )
-)
-#: A row of a batch with what it means.
-JOINED = """batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
-             STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-             STRAIGHT_JOIN variant v ON v.id = b.variant_id"""
+) -> None:
+    """Put read rows into the batch, instead of what was there; ``plan`` has the parameters."""
+    taking_in.load(tx, batch_id, rows, lang, of, known, compared=_compared_at_once(of, handling))
 
 
 def plan(
@@ -243,19 +70,11 @@ def plan(
     _note_stock(tx, batch_id, as_of)
     if of.counts:
         batch_counts.note(tx, {**params, "as_of": as_of}, of.counts)
-    if of.grouped or of.facts or of.own:
+    if not _compared_at_once(of, handling):
         _plan_groups(tx, params, of, known, new or NewChoices())
-    # Every row is loaded as new, so that only those that mean a product that is there are touched again.
-    tx.run(
-        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
-            STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
-            SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version,
-                b.action = IF({of.product_differs} OR {of.variant_differs} OR {STOCK_DIFFERS}, 'changed', 'unchanged'),
-                b.only_stock = NOT ({of.product_differs} OR {of.variant_differs}),
-                b.odd = NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), b.odd), '')
-            WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
-        params,
-    )
+        _compare(tx, params, of)
+    if has_stock(tx, batch_id):
+        batch_counts.mark_changed(tx, params, STOCK_DIFFERS)
     if of.grouped:
         batch_groups.compare(tx, params, of.product_differs, of.variant_differs, of.variant)
     _refuse_shared_fields(tx, params, of)
@@ -263,7 +82,7 @@ def plan(
     if of.grouped or of.facts:
         batch_facts.mark_changed(tx, params)
     if of.counts:
-        batch_counts.mark_changed(tx, params)
+        batch_counts.mark_changed(tx, params, batch_counts.DIFFERS)
     if of.pictures:
         batch_pictures.plan_all(tx, params, pictures or Pictures())
         batch_pictures.mark_changed(tx, params)
@@ -274,8 +93,26 @@ def plan(
     return batch_ways.note_gone(tx, params, handling)
 
 
+def _compared_at_once(of: Spoken, handling: Handling) -> bool:
+    """Whether what a row does follows from it alone, so that it is compared as it comes in."""
+    return handling.key_by is Key.SKU and not (of.grouped or of.facts or of.own)
+
+
+def _compare(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
+    """Say of the rows whose SKUs are there what they would do."""
+    tx.run(
+        f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
+            STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
+            SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version,
+                b.action = IF({of.product_differs} OR {of.variant_differs}, 'changed', 'unchanged'),
+                b.only_stock = NOT ({of.product_differs} OR {of.variant_differs}),
+                b.odd = NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), b.odd), '')
+            WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
+        params,
+    )
+
+
 def _plan_groups(tx: Tx, params: dict[str, Any], of: Spoken, known: Known, new: NewChoices) -> None:
-    batch_groups.match(tx, params)
     if of.grouped:
         batch_groups.gather(tx, params, of.product)
     batch_facts.plan(tx, params, known, new)

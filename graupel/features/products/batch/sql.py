@@ -2,7 +2,7 @@
 
 from graupel.core.declarations.products import PRODUCT
 from graupel.features.products.batch import groups as batch_groups
-from graupel.features.products.batch.planning import Spoken, said_or_empty
+from graupel.features.products.batch.spoken import Spoken, said_or_empty
 
 #: SQL by column: the record that a row names, among those that were there and those that were just made.
 REF_IDS = {
@@ -10,7 +10,8 @@ REF_IDS = {
         (SELECT m.category_id FROM made_category m WHERE m.path = b.category LIMIT 1))""",
     "brand_id": "COALESCE(b.brand_id, (SELECT m.brand_id FROM made_brand m WHERE m.name = b.brand LIMIT 1))",
 }
-MADE = "batch_row b STRAIGHT_JOIN product p ON p.batch_id = b.batch_id AND p.batch_line = b.line"
+#: A row with the ids of what it makes.
+MADE = "batch_row b STRAIGHT_JOIN batch_made n ON n.line = b.line"
 
 
 def said(name: str) -> str:
@@ -18,8 +19,6 @@ def said(name: str) -> str:
     return REF_IDS.get(name) or f"b.{name}"
 
 
-#: The products that were made from a chunk.
-OF_CHUNK = "p.batch_id = %(batch)s AND p.batch_line >= %(first)s AND p.batch_line < %(beyond)s"
 RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s"
 
 

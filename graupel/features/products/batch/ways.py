@@ -45,8 +45,10 @@ def find_by_key(tx: Tx, params: Mapping[str, Any], handling: Handling) -> None:
     for row in rows:
         refuse(tx, params["batch"], row["line"], _no_key(row))
     tx.run(
-        f"""UPDATE batch_row b JOIN batch_key k ON k.gtin = b.gtin
-            SET b.sku = k.sku, b.shown_sku = k.sku WHERE {_OPEN} AND k.number = 1""",
+        f"""UPDATE batch_row b JOIN batch_key k ON k.gtin = b.gtin STRAIGHT_JOIN variant v ON v.sku = k.sku
+            STRAIGHT_JOIN product p ON p.id = v.product_id
+            SET b.sku = k.sku, b.shown_sku = k.sku, b.variant_id = v.id, b.variant_version = v.version,
+                b.product_id = p.id, b.product_version = p.version WHERE {_OPEN} AND k.number = 1""",
         params,
     )
     tx.run("DROP TEMPORARY TABLE batch_key")
@@ -76,7 +78,8 @@ def skip(tx: Tx, params: Mapping[str, Any], way: Way) -> None:
     there = f"""(EXISTS (SELECT 1 FROM variant v WHERE v.sku = b.sku)
                  OR ({IS_PARENT} AND EXISTS (SELECT 1 FROM product p WHERE p.code = b.code)))"""
     left = there if way is Way.ADD else f"NOT {there}"
-    tx.run(f"UPDATE batch_row b SET b.action = 'skipped' WHERE {_OPEN} AND {left}", params)
+    taken = "b.batch_id = %(batch)s AND b.action IN ('new', 'changed', 'unchanged')"
+    tx.run(f"UPDATE batch_row b SET b.action = 'skipped' WHERE {taken} AND {left}", params)
 
 
 # --- what is archived because the file does not have it ------------------------------------------------------
