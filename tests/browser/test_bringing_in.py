@@ -3,14 +3,16 @@
 import os
 from pathlib import Path
 
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
 
 from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
 from graupel.features.files import profiles, sources
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
-from tests.browser.conftest import Person
+from tests.browser.conftest import Person, wait_until
 from tests.making import catalogue, make_product, plan_file
 
 
@@ -62,6 +64,33 @@ def test_variants_come_in_by_product_code_and_what_the_file_lacks_is_archived(at
         "T-HEA": "draft",
         "T-OAT": "draft",
     }
+
+
+def test_the_table_is_copied_and_pasted_back_with_other_prices(at_screen: Person, ctx):
+    make_product(ctx, "TARN-1", name="Tarnbeck", price="10")
+    make_product(ctx, "TARN-2", name="Tarnbeck fine", price="12")
+    me = at_screen
+    me.driver.execute_cdp_cmd("Browser.grantPermissions", {"permissions": ["clipboardReadWrite"]})
+    me.go("Goods", "Products")
+    me.press("Copy")
+    me.sees("#says .good", "2 rows copied")
+    me.axe()
+    me.go("In and out", "Files")
+    me.sees("#paste-text").send_keys(Keys.CONTROL, "v")
+    typed = me.driver.find_element(By.ID, "paste-text")
+    wait_until(lambda: "TARN-2" in typed.get_property("value"))
+    text = typed.get_property("value")
+    me.driver.execute_script("arguments[0].value = arguments[1]", typed, text.replace("12.00", "14.00"))
+    me.press("See what they would do")
+    me.sees(".tally", "1\nchanged")
+    me.press("Bring in 1 product")
+    me.sees(".note.good", "1 changed")
+    me.go("In and out", "Files")
+    me.driver.execute_cdp_cmd("Browser.grantPermissions", {"permissions": ["clipboardReadWrite"]})
+    me.sees("h1").click()
+    ActionChains(me.driver).key_down(Keys.CONTROL).send_keys("v").key_up(Keys.CONTROL).perform()
+    me.sees(".tally", "1\nchanged")  # it says 12 again
+    me.axe()
 
 
 def test_a_file_that_comes_by_itself_waits_where_too_many_prices_would_change(at_screen: Person, ctx):

@@ -39,7 +39,7 @@ def test_a_file_goes_from_the_door_to_the_result(browser, ctx):
     work_off(ctx)
     assert "1 product made" in browser.get(address).text
     table = browser.get(f"{address}/refused.csv")
-    assert table.text.startswith("\ufeffline,reason,sku")
+    assert table.text.startswith("line,reason,sku")
     assert browser.write("/files/out", {"form": "csv", "fields": ["name", "price"]}).status_code == 303
     assert "Waiting for its turn" in browser.get("/files/out").text
     work_off(ctx)

@@ -4,11 +4,14 @@ import io
 from typing import Annotated
 
 from fastapi import APIRouter, Body, Query
-from fastapi.responses import FileResponse, Response
+from fastapi.responses import FileResponse
+from starlette.background import BackgroundTask
 
+from graupel.context import Context
 from graupel.core.errors import NotFound, Refused
 from graupel.core.handling import Handling
-from graupel.features.files import exporting, planned_rows, profiles, service
+from graupel.core.roles import Actor
+from graupel.features.files import exporting, profiles, results, service
 from graupel.features.files.api_schemas import ApplyIn, ExportIn, ExportOut, FileOut, export_out, file_out
 from graupel.features.products.api import REPEATABLE, RecordId, TokenActor
 from graupel.tables.writing import MEDIA_TYPES, Out
@@ -67,13 +70,27 @@ def apply_file(ctx: Ctx, actor: TokenActor, file_id: RecordId, body: ApplyIn) ->
 
 @router.get(
     "/files/{file_id}/refused",
-    response_class=Response,
+    response_class=FileResponse,
     responses={200: {"content": {"text/csv": {}}}, **responses(404)},
 )
-def read_refused(ctx: Ctx, actor: TokenActor, file_id: RecordId) -> Response:
+def read_refused(ctx: Ctx, actor: TokenActor, file_id: RecordId) -> FileResponse:
     """The refused rows in their original form, with a column of reasons: to be mended, and brought in again."""
-    text = planned_rows.refused_rows(ctx, actor, file_id)
-    return Response("\ufeff" + text, media_type="text/csv; charset=utf-8")
+    return _rows(ctx, actor, file_id, refused=True)
+
+
+@router.get(
+    "/files/{file_id}/rows",
+    response_class=FileResponse,
+    responses={200: {"content": {"text/csv": {}}}, **responses(404)},
+)
+def read_rows(ctx: Ctx, actor: TokenActor, file_id: RecordId) -> FileResponse:
+    """All rows in their original form, with what became of each, or would."""
+    return _rows(ctx, actor, file_id, refused=False)
+
+
+def _rows(ctx: Context, actor: Actor, file_id: int, *, refused: bool) -> FileResponse:
+    path = results.write(ctx, actor, file_id, Out.CSV, refused=refused)
+    return FileResponse(path, media_type=MEDIA_TYPES[Out.CSV], background=BackgroundTask(path.unlink, missing_ok=True))
 
 
 @router.post(

@@ -139,19 +139,26 @@ def export(
     actor.require(Role.VIEWER)
 
     def work(tx: Tx) -> Written:
-        called: Called = {f"{kind}_id": find for kind, find in named.called(tx).items()}
-        ids = None if query is None else table.matching(ctx, tx, TableState.read(parse_qs(query)))
-        there = known.load(ctx, tx)
-        chosen = [name for name in there.fields if name in fields or not fields]
-        asked = [there.attributes[name].id for name in chosen if name in there.attributes]
-        keys = [there.own[name].key for name in chosen if name in there.own]
-        places = [there.locations[name].id for name in chosen if name in there.locations]
-        at = ctx.settings.address.rstrip("/") if file_pictures.FIELDS.keys() & set(chosen) else ""
-        found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at)
-        rows = _rows(_told(found, run), chosen, called, out, there)
-        return writing.write(path, out, columns(chosen, ctx.settings.currency, there), rows)
+        heads, rows = table_of(ctx, tx, out, fields, query, run)
+        return writing.write(path, out, heads, rows)
 
     return ctx.db.run(work)
+
+
+def table_of(
+    ctx: Context, tx: Tx, out: Out, fields: Sequence[str], query: str | None, run: JobRun | None = None
+) -> tuple[list[Column], Iterator[list[str]]]:
+    """The columns of such a table, and its rows as they are read."""
+    called: Called = {f"{kind}_id": find for kind, find in named.called(tx).items()}
+    ids = None if query is None else table.matching(ctx, tx, TableState.read(parse_qs(query)))
+    there = known.load(ctx, tx)
+    chosen = [name for name in there.fields if name in fields or not fields]
+    asked = [there.attributes[name].id for name in chosen if name in there.attributes]
+    keys = [there.own[name].key for name in chosen if name in there.own]
+    places = [there.locations[name].id for name in chosen if name in there.locations]
+    at = ctx.settings.address.rstrip("/") if file_pictures.FIELDS.keys() & set(chosen) else ""
+    found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at)
+    return columns(chosen, ctx.settings.currency, there), _rows(_told(found, run), chosen, called, out, there)
 
 
 def _told(rows: Any, run: JobRun | None) -> Iterator[Any]:

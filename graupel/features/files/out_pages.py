@@ -1,13 +1,13 @@
 """Files that go out: what is taken, in which format, and those that were written."""
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import FileResponse, RedirectResponse, Response
+from fastapi.responses import FileResponse, JSONResponse, RedirectResponse, Response
 
 from graupel.context import Context
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Identity
-from graupel.features.files import exporting, known
-from graupel.features.files.schemas import Asked, TakenOut
+from graupel.features.files import copying, exporting, known
+from graupel.features.files.schemas import Asked, Copied, TakenOut
 from graupel.tables.writing import MEDIA_TYPES, OUTS, Out
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
@@ -57,6 +57,16 @@ def take_out(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut])
     except Refused as refusal:
         return _page(request, ctx, signed, query, refusal.problems[0].message, form)
     return RedirectResponse("/files/out", 303)
+
+
+@router.get("/copy")
+def copy(ctx: Ctx, signed: Signed, asked: QueryOf[Copied]) -> Response:
+    """What the table shows as text with tabs, for a spreadsheet."""
+    try:
+        text, number = copying.copied(ctx, signed.actor, asked.of, asked.columns)
+    except Refused as refusal:  # the script says it
+        return JSONResponse({"detail": refusal.problems[0].message}, 422)
+    return Response(text, media_type="text/tab-separated-values; charset=utf-8", headers={"X-Rows": str(number)})
 
 
 @router.get("/{export_id:int}")

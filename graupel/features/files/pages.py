@@ -6,13 +6,14 @@ from typing import Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import FileResponse, RedirectResponse, Response
+from starlette.background import BackgroundTask
 
 from graupel.context import Context
 from graupel.core import columns, file_pictures, guessing, matching, price_bands, slips
 from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
-from graupel.core.errors import Refused
+from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS
 from graupel.core.handling import KEYS, WAYS, Key
 from graupel.core.problems import Problem
@@ -20,6 +21,7 @@ from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
 from graupel.features.files import (
+    copying,
     counted,
     known,
     mending,
@@ -27,6 +29,7 @@ from graupel.features.files import (
     picturing,
     planned_rows,
     profiles,
+    results,
     samples,
     service,
     typed,
@@ -39,6 +42,7 @@ from graupel.features.files.schemas import (
     Matched,
     Mended,
     MendedAll,
+    Pasted,
     ReadAs,
     Sampled,
     Shown,
@@ -63,7 +67,9 @@ def index(request: Request, ctx: Ctx, signed: Signed) -> Response:
     return _index(request, ctx, signed)
 
 
-def _index(request: Request, ctx: Context, signed: Identity, problem: str = "", status: int = 200) -> Response:
+def _index(
+    request: Request, ctx: Context, signed: Identity, problem: str = "", status: int = 200, pasted: str = ""
+) -> Response:
     return page(
         request,
         "files/index.html",
@@ -72,6 +78,7 @@ def _index(request: Request, ctx: Context, signed: Identity, problem: str = "", 
         files=service.list_files(ctx, signed.actor),
         profiles=profiles.list_all(ctx, signed.actor),
         problem=problem,
+        pasted=pasted,
         columns=known.current(ctx).fields,
         types=samples.types(ctx, signed.actor),
         profile_headers=lambda text: ", ".join(kept_profiles.shown_headers(text)),
@@ -88,6 +95,17 @@ def take(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Uploaded]) -> 
         return _index(request, ctx, signed, refusal.problems[0].message, 422)
     if form.upload:  # by script
         return Response(status_code=204, headers={"HX-Redirect": f"/files/{file_id}"})
+    return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.post("/files/paste")
+def paste(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Pasted]) -> Response:
+    """Takes a pasted table as it takes a file."""
+    try:
+        file_id = copying.pasted(ctx, signed.actor, form.text)
+        _begin(ctx, signed, file_id)
+    except Refused as refusal:
+        return _index(request, ctx, signed, refusal.problems[0].message, 422, form.text)
     return RedirectResponse(f"/files/{file_id}", 303)
 
 
@@ -147,11 +165,9 @@ def _show(
     file = service.read(ctx, signed.actor, file_id)
     asked = Shown.from_sent(request.query_params)
     step = file.step
-    is_listed = step == "planned" or bool(step == "applied" and (file.row["counts"] or {}).get("moved"))
-    shown = asked.show if step == "planned" else "moved"
-    rows = (
-        planned_rows.rows_of(ctx, signed.actor, file, shown, asked.q, asked.after or 0, asked.by) if is_listed else None
-    )
+    rows = None
+    if step in ("planned", "applied"):
+        rows = planned_rows.rows_of(ctx, signed.actor, file, asked.show, asked.q, asked.after or 0, asked.by)
     done = file.row["change_set_id"] if step == "applied" else None
     unfit = matching.unfit(file.rules, file.known, Key(file.row["key_by"])) if step == "matching" else []
     brands = vocabulary.list_named(ctx, signed.actor, "brand")
@@ -344,12 +360,12 @@ def again(ctx: Ctx, signed: Signed, file_id: int) -> Response:
     return RedirectResponse(f"/files/{service.request_again(ctx, signed.actor, file_id)}", 303)
 
 
-@router.get("/files/{file_id:int}/refused.csv")
-def refused(ctx: Ctx, signed: Signed, file_id: int) -> Response:
-    """The refused rows with their reasons."""
-    text = planned_rows.refused_rows(ctx, signed.actor, file_id)
-    return Response(
-        "\ufeff" + text,
-        media_type="text/csv; charset=utf-8",
-        headers={"Content-Disposition": f'attachment; filename="refused-{file_id}.csv"'},
-    )
+@router.get("/files/{file_id:int}/{which}.{ending}")
+def rows_out(ctx: Ctx, signed: Signed, file_id: int, which: str, ending: str) -> Response:
+    """The rows of the file with what became of each, or the refused ones with their reasons. Raises NotFound."""
+    if which not in ("refused", "rows") or ending not in results.OUTS:
+        raise NotFound("There is no such table of this file.")
+    out = Out(ending)
+    path = results.write(ctx, signed.actor, file_id, out, refused=which == "refused")
+    away = BackgroundTask(path.unlink, missing_ok=True)
+    return FileResponse(path, media_type=MEDIA_TYPES[out], filename=f"{which}-{file_id}.{out}", background=away)

@@ -1,23 +1,17 @@
-"""The rows of a file's dry run: those of one kind, page by page, and the refused ones as a table."""
+"""The rows of a file's dry run, or of what it did: those of one kind, page by page."""
 
-import csv
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from graupel.context import Context
-from graupel.core.cells import harmless
 from graupel.core.columns import Matching
 from graupel.core.roles import Actor, Role
-from graupel.features.files import service, taking
 from graupel.features.files.service import ImportFile
 from graupel.features.products.batch import overview as planned_overview
 from graupel.features.products.batch import planned
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.spoken import spoken
 from graupel.features.products.batch.ways import Gone
-from graupel.tables import reading
-from graupel.tables.shapes import Shape
 
 SHOWN_ROWS = 50
 #: In which order rows are shown: what wants a look first.
@@ -49,13 +43,25 @@ def rows_of(
     there = [one for one in SHOWN if counts.get(one)]
     asked = shown if shown in SHOWN else there[0] if there else "unchanged"
     lang, matched_by = ctx.settings.language, Matching.of(file.rules)
-    by = by if by in _narrowing(file) else ""
+    done = file.row["state"] == "applied"  # what a column changed is not told from the catalogue any more
+    by = by if by in _narrowing(file) and not (done and asked == "changed") else ""
     narrowed = planned_overview.narrowed(by, spoken(matched_by.rules, matched_by.cleared))
     if asked == "archived":
         return _archived(ctx, file.id, search, after)
     found = ctx.db.run(
         lambda tx: planned.samples(
-            tx, file.id, asked, lang, SHOWN_ROWS + 1, after, search, matched_by.cleared, file.known, narrowed, by
+            tx,
+            file.id,
+            asked,
+            lang,
+            SHOWN_ROWS + 1,
+            after,
+            search,
+            matched_by.cleared,
+            file.known,
+            narrowed,
+            by,
+            file.row["change_set_id"],
         )
     )
     more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
@@ -73,24 +79,3 @@ def _archived(ctx: Context, file_id: int, search: str, after: int) -> PlanPage:
     gone = ctx.db.run(lambda tx: batch_ways.gone(tx, file_id, lang, SHOWN_ROWS + 1, after, search))
     more = after + SHOWN_ROWS if len(gone) > SHOWN_ROWS else None
     return PlanPage("archived", search, [], more, gone[:SHOWN_ROWS])
-
-
-def refused_rows(ctx: Context, actor: Actor, file_id: int) -> str:
-    """The refused rows as CSV, with the line and the reason of each. Raises NotFound."""
-    actor.require(Role.VIEWER)
-    row = service.read_row(ctx, file_id)
-    refused = ctx.db.run(
-        lambda tx: planned.samples(
-            tx, file_id, "refused", ctx.settings.language, (row["counts"] or {}).get("refused", 0)
-        )
-    )
-    reasons = {sample.line: sample for sample in refused}
-    out = io.StringIO()
-    shape = Shape.of(row["shape"])
-    writer = csv.writer(out, delimiter=shape.delimiter if len(shape.delimiter) == 1 else ",")
-    writer.writerow(["line", "reason", *map(harmless, row["headers"])])
-    for raw in reading.table(taking.path_of(ctx, row), ctx.folder("uploads"), shape).rows:
-        if raw.line in reasons:
-            why = " ".join(problem.message for problem in reasons[raw.line].plan.problems)
-            writer.writerow([raw.line, why, *map(harmless, raw.cells)])
-    return out.getvalue()

@@ -29,6 +29,19 @@ class Uploaded(Sent):
     file_name: Annotated[str, StringConstraints(max_length=1_000)] = ""
 
 
+class Pasted(Sent):
+    """A table as it was copied in a spreadsheet, with its headers."""
+
+    text: Annotated[str, StringConstraints(max_length=2_000_000)] = ""
+
+
+class Copied(Sent):
+    """Which goods of the table are copied, and which of its columns."""
+
+    of: Annotated[str, StringConstraints(max_length=20_000)] = ""
+    columns: Annotated[str, StringConstraints(max_length=1_000)] = ""
+
+
 class Shown(Sent):
     """What of a file is looked at: the rows of one kind with some words."""
 

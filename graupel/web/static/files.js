@@ -20,3 +20,15 @@ document.addEventListener("drop", (event) => {
   input.files = event.dataTransfer.files;
   input.dispatchEvent(new Event("change", { bubbles: true }));
 });
+
+// A table that is pasted anywhere on the page is looked at like a file.
+document.addEventListener("paste", (event) => {
+  const form = document.getElementById("paste-form");
+  if (!form || event.target.closest?.("input, textarea, [contenteditable]")) return;
+  const text = event.clipboardData.getData("text");
+  if (!text.trim()) return;
+  event.preventDefault();
+  form.elements.text.value = text;
+  if (text.trim().includes("\n")) form.requestSubmit();
+  else form.elements.text.focus();
+});

@@ -14,6 +14,10 @@ export function say(text) {
   if (text) stand("bad", "alert", text);
   else document.getElementById("says").replaceChildren();
 }
+/** Says something that went well and changed nothing. */
+export function note(text) {
+  stand("good", "status", text);
+}
 /** Says what was done, and where it can be taken back. */
 export function tell(sentence, changeSet) {
   const way = element("a", { href: `/history/${changeSet}`, textContent: "Look or take back" });

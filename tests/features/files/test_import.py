@@ -20,7 +20,7 @@ from graupel.core.roles import SYSTEM
 from graupel.db import Tx
 from graupel.features.categories import deleting
 from graupel.features.categories import service as categories
-from graupel.features.files import exporting, planned_rows, service
+from graupel.features.files import exporting, planned_rows, results, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving, summary
@@ -29,12 +29,17 @@ from graupel.features.products.batch.spoken import OF_VARIANT, held_sql, spoken
 from graupel.features.vocabulary import service as vocabulary
 from graupel.tables.shapes import Shape
 from graupel.tables.text import rows as text_rows
+from graupel.tables.writing import Out
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, set_status, work_off
 from tests.serving import app, as_role, browser
 
 __all__ = ["app", "as_role", "browser"]
 
 HEADER = "sku,name,price,weight,category,description\n"
+
+
+def refused_rows(ctx, file_id):
+    return results.write(ctx, SYSTEM, file_id, Out.CSV, refused=True).read_text()
 
 
 def test_a_dry_run_tells_new_changed_unchanged_and_refused_apart_and_writes_nothing(ctx):
@@ -140,7 +145,7 @@ def test_one_refused_row_refuses_the_whole_unless_it_is_left_out_on_purpose(ctx)
     service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
     work_off(ctx)
     assert set(catalogue(ctx)) == {"NEW-1"}
-    rows = list(csv.reader(io.StringIO(planned_rows.refused_rows(ctx, SYSTEM, file.id))))
+    rows = list(csv.reader(io.StringIO(refused_rows(ctx, file.id))))
     assert rows[1][0] == "3"
     assert "needs a name" in rows[1][1]
     assert rows[1][2] == "NEW-2"
@@ -519,7 +524,7 @@ def test_a_sign_that_the_encoding_has_not_refuses_its_row_alone(ctx):
     work_off(ctx)
     counts = service.read(ctx, SYSTEM, file_id).row["counts"]
     assert (counts["new"], counts["refused"]) == (1, 1)
-    assert "In name stands a sign that is not UTF-8" in planned_rows.refused_rows(ctx, SYSTEM, file_id)
+    assert "In name stands a sign that is not UTF-8" in refused_rows(ctx, file_id)
 
 
 def test_encoding_and_delimiter_can_be_chosen(ctx, browser):

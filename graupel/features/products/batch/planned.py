@@ -1,6 +1,7 @@
 """What a planned set of rows would do: in numbers, in what it would make, and row by row."""
 
-from collections.abc import Callable, Collection, Mapping
+import json
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -88,6 +89,15 @@ def lines(tx: Tx, batch_id: int, action: str) -> list[int]:
     return [row["line"] for row in rows]
 
 
+def told(tx: Tx, batch_id: int, action: str = "") -> Iterator[dict[str, Any]]:
+    """Line, action and problems of all rows, or those of one action, in order, one by one."""
+    narrowed = "AND action = %(action)s" if action else ""
+    yield from tx.stream(
+        f"SELECT line, action, problems FROM batch_row WHERE batch_id = %(batch)s {narrowed} ORDER BY line",
+        {"batch": batch_id, "action": action},
+    )
+
+
 def new_names(tx: Tx, batch_id: int, kind: str) -> list[str]:
     """Names or paths of the records of a kind of REFS that would be made; of one written in several ways the first."""
     rows = tx.all(
@@ -135,11 +145,12 @@ def samples(
     known: Known = DECLARED,
     narrowed: str = "",
     by: str = "",
+    change_set_id: int | None = None,
 ) -> list[Sample]:
     """Rows of one action, or "odd" or "moved" ones, in the order of the file, beyond the line ``after``.
 
     ``search``: in the SKU or the name; ``cleared``: the fields that an empty cell empties; ``narrowed``: SQL of which
-    of them, with ``%(by)s``.
+    of them, with ``%(by)s``; ``change_set_id``: the act that wrote them, whose journal says what was before.
     """
     found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name, l.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
@@ -156,8 +167,45 @@ def samples(
         {"batch": batch_id, "lang": lang, "limit": limit, "after": after, "search": f"%{like(search)}%", "by": by},
     )
     called = named.called(tx)
-    facts = planned_facts.read(tx, batch_id, rows, known)
-    return [_sample(row, called, cleared, facts.get(row["line"], planned_facts.NOTHING)) for row in rows]
+    done = {} if change_set_id is None else _done(tx, change_set_id, rows, called)
+    facts = planned_facts.read(tx, batch_id, [row for row in rows if row["line"] not in done], known)
+    return [_sample(row, called, cleared, facts.get(row["line"], planned_facts.NOTHING), done) for row in rows]
+
+
+def _done(
+    tx: Tx, change_set_id: int, rows: Sequence[Mapping[str, Any]], called: Mapping[str, Callable[[int], str | None]]
+) -> dict[int, RowPlan]:
+    """By line what was changed of the product and of the variant of a row, as far as they have columns of files."""
+    wanted = {("product", row["product_id"]) for row in rows} | {("variant", row["variant_id"]) for row in rows}
+    ids = sorted({one for _, one in wanted if one})
+    journalled = tx.all(
+        """SELECT record_kind, record_id, was, became FROM change_row WHERE change_set_id = %s
+           AND record_kind IN ('product', 'variant') AND record_id IN %s AND was IS NOT NULL AND became IS NOT NULL""",
+        [change_set_id, ids or [0]],
+    )
+    held = {(row["record_kind"], row["record_id"]): row for row in journalled}
+    found = {}
+    for row in rows:
+        if row["action"] != Action.CHANGED:
+            continue
+        before: dict[str, Any] = {}
+        after: dict[str, Any] = {}
+        for key in (("product", row["product_id"]), ("variant", row["variant_id"])):
+            if key in held and not (key[0] == "product" and row["lead"]):
+                before |= _in_words(json.loads(held[key]["was"]), called)
+                after |= _in_words(json.loads(held[key]["became"]), called)
+        found[row["line"]] = RowPlan(Action.CHANGED, before, after)
+    return found
+
+
+def _in_words(values: Mapping[str, Any], called: Mapping[str, Callable[[int], str | None]]) -> dict[str, Any]:
+    """Journalled values by the names of columns; records by what they are called."""
+    said = {}
+    for name, value in values.items():
+        column = name.removesuffix("_id") if name.removesuffix("_id") in REFS else name
+        if column in COLUMNS:
+            said[column] = called[column](value) if column != name and value else value
+    return said
 
 
 def _sample(
@@ -165,6 +213,7 @@ def _sample(
     called: Mapping[str, Callable[[int], str | None]],
     cleared: Collection[str],
     facts: planned_facts.Told,
+    done: Mapping[int, RowPlan],
 ) -> Sample:
     def shown(kind: str, record_id: int | None) -> str | None:
         return (called[kind](record_id) if record_id else None) or None
@@ -172,7 +221,7 @@ def _sample(
     said = file_row(row | {name: shown(name, row[f"{name}_id"]) or row[name] for name in REFS}, cleared)
     if row["lead"]:  # another row speaks of the product
         said = replace(said, values={k: v for k, v in said.values.items() if k not in SHARED_FIELDS})
-    plan = _plan(row, said, shown, cleared)
+    plan = done.get(row["line"]) or _plan(row, said, shown, cleared)
     if plan.action is not Action.REFUSED and (facts.after or facts.before):
         action = Action.NEW if plan.action is Action.NEW else Action.CHANGED
         plan = RowPlan(action, plan.before | facts.before, plan.after | facts.after)

@@ -1,0 +1,71 @@
+"""What became of the rows of a file: row by row on its page, and as a table in their original form."""
+
+import csv
+import io
+from decimal import Decimal
+
+from graupel.core.roles import SYSTEM
+from graupel.features.files import planned_rows, results, service
+from graupel.tables.writing import Out
+from tests.making import bring_in, make_product, plan_file, work_off
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser"]
+TEXT = "sku;name;price;brand\nA-1;Aran;10;Carrow\nB-1;Bee;5;\nC-1;;4;\nD-1;Dee;7;;too many\nE-1;Ede;9;\nN-1;New;3;\n"
+
+
+def applied(ctx):
+    for sku, name, price in (("A-1", "Aran", "9"), ("B-1", "Bee", "5"), ("E-1", "Ede", "8")):
+        make_product(ctx, sku, name=name, price=Decimal(price))
+    file = plan_file(ctx, TEXT)
+    bring_in(ctx, "sku,name\nE-1,Eddy\n")
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    return service.read(ctx, SYSTEM, file.id)
+
+
+def lines(path):
+    return list(csv.reader(io.StringIO(path.read_text())))
+
+
+def test_each_row_goes_out_as_it_was_with_what_became_of_it_and_why(ctx):
+    file = applied(ctx)
+    heads, *rows = lines(results.write(ctx, SYSTEM, file.id, Out.CSV, refused=False))
+    assert heads == ["line", "what happened", "reason", "sku", "name", "price", "brand", ""]
+    assert [(row[0], row[1], row[3]) for row in rows] == [
+        ("2", "changed", "A-1"),
+        ("3", "unchanged", "B-1"),
+        ("4", "refused", "C-1"),
+        ("5", "refused", "D-1"),
+        ("6", "left out: its product changed after the dry run", "E-1"),
+        ("7", "new", "N-1"),
+    ]
+    assert "needs a name" in rows[2][2]
+    assert rows[3][3:] == ["D-1", "Dee", "7", "", "too many"]
+    for form in results.OUTS:
+        again = plan_file(
+            ctx, results.write(ctx, SYSTEM, file.id, form, refused=True).read_bytes(), name=f"again.{form}"
+        )
+        assert sum(again.row["counts"][one] for one in ("refused", "new")) == 2
+
+
+def test_the_page_tells_row_by_row_what_was_done_also_after_the_goods_changed_again(ctx, browser):
+    file = applied(ctx)
+    bring_in(ctx, "sku,name,price\nA-1,Aran again,12\n")
+    (row,) = planned_rows.rows_of(ctx, SYSTEM, file, "changed").samples
+    assert (row.plan.before, row.plan.after) == (
+        {"price": "9.00", "brand": None},
+        {"price": "10.00", "brand": "Carrow"},
+    )
+    page = browser.get(f"/files/{file.id}?show=changed").text
+    assert "What became of the rows" in page
+    assert "9.00" in page
+    assert "Carrow" in page
+    assert "N-1" in browser.get(f"/files/{file.id}?show=new").text
+    made = browser.get(f"/files/{file.id}/rows.xlsx")
+    assert (made.status_code, made.content[:2]) == (200, b"PK")
+    assert not [one for one in ctx.folder("exports").iterdir() if one.name.startswith("rows-")]
+    assert browser.get(f"/files/{file.id}/rows.exe").status_code == 404
+    assert browser.get(f"/files/{file.id}/secrets.csv").status_code == 404
+    ctx.db.run(lambda tx: tx.run("DELETE FROM batch_row"))
+    assert "not kept any more" in browser.get(f"/files/{file.id}?show=changed").text
