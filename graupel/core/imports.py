@@ -26,7 +26,7 @@ from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARE
 from graupel.core.file_facts import NewChoices
 from graupel.core.handling import Key
 from graupel.core.problems import Problem
-from graupel.core.products import ProductValues, lacks_for_live
+from graupel.core.products import ProductValues, Status, lacks_for_live
 
 CATEGORY_SEPARATOR = " > "
 CATEGORY_DEPTH = 8
@@ -311,6 +311,8 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     if current.get("varies") and set(after) & set(SHARED_FIELDS):
         return RowPlan(Action.REFUSED, {}, {}, (shared_field_problem(row.line),))
     follows = [kits.FOLLOWS[name].at(row=row.line) for name in current.get("follows", ()) if name in after]
+    if "status" in after and said["status"] == Status.LIVE:
+        follows += _lacking_to_go_live({**current, **said}, row.line)
     if follows:
         return RowPlan(Action.REFUSED, {}, {}, tuple(follows))
     return RowPlan(Action.CHANGED if after else Action.UNCHANGED, before, after)
@@ -322,11 +324,16 @@ def _emptied(name: str) -> Any:
 
 
 def _lacking_for_new(row: FileRow, *, live: bool) -> list[Problem]:
+    """``live``: how new goods begin of which nothing is said."""
     problems = []
     if row.values.get("name") is None:
-        problems.append(Problem("name.missing", f"“{row.sku}” is new and needs a name.", "name"))
-    if live:  # a category that is named will be there
-        category = None if row.values.get("category") is None else 0
-        lacks = lacks_for_live(ProductValues(price=row.values.get("price"), category_id=category))
-        problems += [replace(problem, field=(problem.field or "").removesuffix("_id")) for problem in lacks]
-    return [problem.at(row=row.line) for problem in problems]
+        problems.append(Problem("name.missing", f"“{row.sku}” is new and needs a name.", "name", row.line))
+    if (row.values.get("status") or (Status.LIVE if live else Status.DRAFT)) == Status.LIVE:
+        problems += _lacking_to_go_live(row.values, row.line)
+    return problems
+
+
+def _lacking_to_go_live(values: Mapping[str, Any], line: int) -> list[Problem]:
+    category = None if values.get("category") is None else 0  # one that is named will be there
+    lacks = lacks_for_live(ProductValues(price=values.get("price"), category_id=category))
+    return [replace(problem, field=(problem.field or "").removesuffix("_id")).at(row=line) for problem in lacks]

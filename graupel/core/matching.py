@@ -12,7 +12,7 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 
 #: Fields that no empty cell empties: without them goods are not there, or not sold.
-KEPT = ("sku", "code", "name", "price", "category", "stock")
+KEPT = ("sku", "code", "name", "price", "category", "stock", "status")
 #: Kinds of field that can be put together from several columns.
 JOINS = (FieldKind.LINE, FieldKind.LINES, FieldKind.RICH, FieldKind.REF)
 

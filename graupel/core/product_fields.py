@@ -304,6 +304,6 @@ def parse_canonical(text: str) -> str:
 
 
 def _status(text: str) -> products.Status:
-    if text not in tuple(products.Status):
+    if text.lower() not in tuple(products.Status):
         raise Refused.because("status.unknown", "A status is draft, live or archived.")
-    return products.Status(text)
+    return products.Status(text.lower())

@@ -67,7 +67,12 @@ PRODUCT = Record(
             InFile("plain text or HTML", ("description", "long description", "text", "details", "beschreibung")),
         ),
         _words("key_points", "Key points", FieldKind.LINES),
-        Field("status", "Status", FieldKind.WORD),
+        Field(
+            "status",
+            "Status",
+            FieldKind.WORD,
+            file=InFile("draft, live or archived; without it new goods are what is chosen for the file", ("status",)),
+        ),
         Field(
             "category_id",
             "Category",

@@ -29,10 +29,7 @@ def copied(ctx: Context, actor: Actor, query: str, shown: str) -> tuple[str, int
 
     def work(tx):  # type: ignore[no-untyped-def]  # what is read is written at once
         heads, rows = exporting.table_of(ctx, tx, Out.CSV, fields, query or None)
-        keep = [place for place, head in enumerate(heads) if head.header != exporting.STATUS or "status" in columns]
-        return [heads[place].header for place in keep], [
-            [row[place] for place in keep] for row in islice(rows, MOST_ROWS + 1)
-        ]
+        return [head.header for head in heads], list(islice(rows, MOST_ROWS + 1))
 
     heads, rows = ctx.db.run(work)
     if len(rows) > MOST_ROWS:

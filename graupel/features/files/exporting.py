@@ -32,8 +32,6 @@ from graupel.jobs import JobRequest, JobRun, enqueue
 from graupel.tables import writing
 from graupel.tables.writing import Column, Out, Written
 
-#: The column that says how goods stand; it goes out, and does not come in.
-STATUS = "status"
 #: What the records are called that goods refer to, by the column of their ids.
 Called = Mapping[str, Callable[[Any], str | None]]
 #: Of a row each so many are told as progress.
@@ -75,13 +73,13 @@ class ExportFile:
 
 
 def columns(fields: Sequence[str], currency: str, there: Known) -> list[Column]:
-    """The columns of a file that goes out, its status last."""
+    """The columns of a file that goes out."""
     found = []
     for name in fields:
         path, beside = _LINKED.get(name, ((), {}))
         beside = {**beside, "priceCurrency": currency} if name == "price" else beside
         found.append(Column(there.header(name), there.fields[name].kind in _NUMBERS, path, beside))
-    return [*found, Column(STATUS)]
+    return found
 
 
 def _writer(column: Field, called: Called, out: Out) -> Callable[[Any], str]:
@@ -102,9 +100,7 @@ def _writer(column: Field, called: Called, out: Out) -> Callable[[Any], str]:
 def _rows(found: Any, fields: Sequence[str], called: Called, out: Out, there: Known) -> Iterator[list[str]]:
     writers = [_named_writer(name, called, out, there) for name in fields]
     for row in found:
-        cells = ["" if (value := row[name]) is None else write(value) for name, write in writers]
-        cells.append(row["status"])
-        yield cells
+        yield ["" if (value := row[name]) is None else write(value) for name, write in writers]
 
 
 def _named_writer(name: str, called: Called, out: Out, there: Known) -> tuple[str, Callable[[Any], str]]:

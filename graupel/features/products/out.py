@@ -58,7 +58,7 @@ def export_rows(
     owns = "".join(f", o{place}.value AS `{OWN}{key}`" for place, key in enumerate(keys))
     joins = " ".join(_own_join(key, f"o{place}") for place, key in enumerate(keys))
     rows = tx.stream(
-        f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}, p.status
+        f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}
             {_FACTS if said else ""} {owns} {out_pictures.SHOWN if shows else ""}
             FROM {store.FROM} {among} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
             {joins}

@@ -31,7 +31,7 @@ def pasted(ctx, text):
 
 def test_what_is_copied_has_the_columns_of_the_table_and_changes_nothing_when_it_is_pasted_back(ctx, goods):
     text, rows = copying.copied(ctx, SYSTEM, "", USUAL)
-    heads = ["sku", "product code", "name", "price", "stock", "category", "status"]
+    heads = ["sku", "product code", "name", "price", "stock", "status", "category"]
     assert text.splitlines()[0].split("\t") == heads
     assert rows == 2
     file = pasted(ctx, text)

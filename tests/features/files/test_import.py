@@ -359,6 +359,7 @@ rows = st.lists(
                 "customs_value": st.sampled_from([Decimal("4.00"), Decimal("4.10")]),
                 "category": st.sampled_from(["Yarn > Aran", "Yarn > New"]),
                 "brand": st.sampled_from(["Carrow", "New brand"]),
+                "status": st.sampled_from(["live", "draft", "archived"]),
                 "gtin": st.sampled_from(["9520000000011"]),
                 "short_text": st.sampled_from(["Soft.", "Warm."]),
                 "description": st.sampled_from(["", "<p>a</p>"]),
@@ -419,6 +420,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
                 "stock": Decimal(4) if sku == "S-1" else None,
                 "category": tree.path(category_id) or None,
                 "brand": "Carrow",
+                "status": "draft",
                 "short_text": "",
                 "varies": varies,
                 "inherited": set(CLEARED) & set(OF_VARIANT) if varies else (),
@@ -443,7 +445,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
             handling = Handling(go_live=live, show_new=True)
             ids = numbering.reserve(tx, len(said), len(said))
             applying.apply(tx, recorder, 1, "en", handling=handling, progress=lambda *_: None, ids=ids, of=of)
-        _check_catalogue(tx, said, expected, current)
+        _check_catalogue(tx, said, expected, current, live=live)
         _check_summaries(tx)
         raise Undo
 
@@ -472,13 +474,13 @@ def make_category(ctx):
 EMPTY = ("description", "delivered", "search_words", "short_text")
 
 
-def _check_catalogue(tx: Tx, said, expected, current) -> None:
+def _check_catalogue(tx: Tx, said, expected, current, *, live) -> None:
     tree = categories.load(tx)
     held = {
         row["sku"]: row
         for row in tx.all(
-            f"""SELECT v.sku, p.code, NULL AS type, NULL AS tax_class, t.name, t.description, t.short_text,
-                       t.search_words, p.category_id, p.delivered,
+            f"""SELECT v.sku, p.code, p.status, p.was_live, NULL AS type, NULL AS tax_class, t.name, t.description,
+                       t.short_text, t.search_words, p.category_id, p.delivered,
                        p.customs_value, p.version, IF(k.counted, k.on_hand, NULL) AS stock, br.name AS brand,
                        {", ".join(f"{held_sql(name)} AS {name}" for name in OF_VARIANT)}
            FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id
@@ -490,7 +492,9 @@ def _check_catalogue(tx: Tx, said, expected, current) -> None:
         if plan.action is Action.REFUSED:
             assert (row.sku in held) == (row.sku in current)
             continue
-        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | dict.fromkeys(EMPTY, ""))
+        begins = {"status": "live" if live else "draft"}
+        was = current.get(row.sku, dict.fromkeys(ROW_FIELDS) | dict.fromkeys(EMPTY, "") | begins)
+        assert bool(held[row.sku]["was_live"]) == (held[row.sku]["status"] == "live")
         for name in set(ROW_FIELDS) - {"category"}:
             value = row.values.get(name, was[name])
             if value is None and name in row.values:

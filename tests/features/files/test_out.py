@@ -49,7 +49,7 @@ def test_what_goes_out_comes_in_again_unchanged(ctx, goods, form):
 
 
 def test_chosen_columns_of_a_view_go_out(ctx, goods, browser):
-    asked = {"form": "jsonl", "fields": ["name"], "of": "q=plain"}
+    asked = {"form": "jsonl", "fields": ["name", "status"], "of": "q=plain"}
     assert browser.write("/files/out", asked).status_code == 303
     work_off(ctx)
     (one, *_) = exporting.newest(ctx, SYSTEM)

@@ -7,6 +7,7 @@ from decimal import Decimal
 
 import pytest
 
+from graupel.core.attributes import AttributeKind
 from graupel.core.errors import Refused
 from graupel.core.handling import Handling, Key, Way
 from graupel.core.products import Status
@@ -18,6 +19,8 @@ from graupel.features.history import rolling_back
 from graupel.features.products import saving, table
 from graupel.features.products import service as products
 from graupel.features.stock import places
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary.attributes import Definition
 from graupel.tables.writing import Out
 from tests.features.files.test_grouped import YARN, of_sku, reasons, words
 from tests.making import bring_in, catalogue, make_product, outcome, plan_file, work_off
@@ -181,7 +184,7 @@ def test_stock_is_counted_at_each_location_and_goes_out_by_location(ctx):
     assert now == versions, "stock moves no version"
     exporting.export(ctx, SYSTEM, ctx.folder("t") / "out.csv", Out.CSV, ["sku", "stock", f"stock-{loft}"])
     out = (ctx.folder("t") / "out.csv").read_bytes().decode("utf-8-sig").splitlines()
-    assert out == ["sku,stock,stock (loft),status", "A-1,7,5,live", "B-1,4,0,live"]
+    assert out == ["sku,stock,stock (loft)", "A-1,7,5", "B-1,4,0"]
     assert plan_file(ctx, "\n".join(out)).row["counts"]["unchanged"] == 2
     ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done.row["change_set_id"]))
     assert {sku: row[11] for sku, row in catalogue(ctx).items()} == {"A-1": D(7), "B-1": D(3)}
@@ -258,3 +261,45 @@ def test_no_variant_that_would_be_archived_falls_between_two_pages(ctx, words, m
     later = planned_rows.rows_of(ctx, SYSTEM, file, "archived", after=first.next)
     assert [one.sku for one in (*first.gone, *later.gone)] == ["FEL-OAT", "FEL-PLU", "FEL-SKY"]
     assert later.next is None
+
+
+def test_a_file_says_which_goods_are_shown_and_shows_none_that_lack_something(ctx):
+    make_product(ctx, "A-1", status=Status.DRAFT)
+    make_product(ctx, "B-1", status=Status.DRAFT, price=None)
+    make_product(ctx, "C-1", status=Status.DRAFT, category=None)
+    make_product(ctx, "D-1")
+    text = (
+        "sku,name,price,category,status\n"
+        "A-1,,,,Live\nB-1,,7,,live\nC-1,,,,live\nD-1,,,,archived\n"
+        "N-1,New,3,Yarn,live\nN-2,New,,Yarn,live\nN-3,New,,,draft\nN-4,New,4,Yarn,sold\n"
+    )
+    file = plan_file(ctx, text)
+    counts = file.row["counts"]
+    assert (counts["new"], counts["changed"], counts["refused"]) == (2, 3, 3)
+    refused = {one.line: one.plan.problems[0] for one in planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples}
+    assert {line: problem.field for line, problem in refused.items()} == {4: "category", 7: "price", 9: "status"}
+    done = bring_in(ctx, text, leave_out=True)
+    stand = {sku: row[5] for sku, row in catalogue(ctx).items()}
+    assert stand == {"A-1": "live", "B-1": "live", "C-1": "draft", "D-1": "archived", "N-1": "live", "N-3": "draft"}
+    was_live = ctx.db.run(lambda tx: tx.all("SELECT was_live FROM product ORDER BY id"))
+    assert [row["was_live"] for row in was_live] == [1, 1, 0, 1, 1, 0]
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done.row["change_set_id"]))
+    back = {sku: row[5] for sku, row in catalogue(ctx).items()}
+    assert {sku: back[sku] for sku in ("A-1", "B-1", "C-1", "D-1")} == {
+        "A-1": "draft",
+        "B-1": "draft",
+        "C-1": "draft",
+        "D-1": "live",
+    }
+    assert (back["N-1"], "N-3" in back) == ("archived", False), "what buyers saw is kept, and archived"
+
+
+def test_a_product_of_several_variants_is_shown_once_each_has_a_price(ctx):
+    attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Heather", "Oat"]))
+    bring_in(ctx, "product code,sku,name,colour,price,category\nF,F-H,Fell,Heather,9,Yarn\nF,F-O,Fell,Oat,,Yarn\n")
+    refused = plan_file(ctx, "product code,status\nF,live\n")
+    (row,) = planned_rows.rows_of(ctx, SYSTEM, refused, "refused").samples
+    assert "One variant has no price" in row.plan.problems[0].message
+    shown = bring_in(ctx, "product code,sku,price,status\nF,,,live\nF,F-O,10,\n")
+    assert shown.row["counts"]["refused"] == 0
+    assert {row[5] for row in catalogue(ctx).values()} == {"live"}

@@ -27,7 +27,7 @@ from graupel.features.products.batch.numbering import Block
 from graupel.features.products.batch.planned import new_names
 from graupel.features.products.batch.planning import HELD, has_stock
 from graupel.features.products.batch.spoken import EVERYTHING, JOINED, OF_PRODUCT, OF_VARIANT, Spoken
-from graupel.features.products.batch.sql import MADE, RANGE, becomes, for_variants, kept_or_said, new_value
+from graupel.features.products.batch.sql import MADE, RANGE, becomes, for_variants, kept_or_said, new_value, was_live
 from graupel.features.terms import booking, stock_store
 from graupel.features.vocabulary import service as vocabulary
 
@@ -260,7 +260,7 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
                SET {sets} v.version = v.version + 1 WHERE {where} AND {of.variant_differs}""",
         params,
     )
-    sets = "".join(f"{PRODUCT.column(n)} = {kept_or_said(n, of)}, " for n in of.product)
+    sets = "".join(f"{PRODUCT.column(n)} = {kept_or_said(n, of)}, " for n in of.product) + was_live(of)
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
@@ -278,12 +278,13 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     where = f"{RANGE} AND {group_writing.MAKES if of.grouped else _NEW}"
     alone = f"{RANGE} AND {_ALONE if of.grouped else _NEW}"
     own = {name: new_value(name) for name in (*_REFS, *_OWN) if name in of.product}
+    own["status"] = "COALESCE(b.status, %(status)s)" if "status" in of.product else "%(status)s"
     if of.grouped:
         own |= {name: for_variants(name) for name in batch_groups.inherited(of.variant)}
     tx.run(
-        f"""INSERT INTO product (id, status, {"".join(f"{name}, " for name in own)} was_live, made_at, changed_at)
-            SELECT n.product_id, %(status)s, {"".join(f"{sql}, " for sql in own.values())}
-                   %(status)s = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3)
+        f"""INSERT INTO product (id, {"".join(f"{name}, " for name in own)} was_live, made_at, changed_at)
+            SELECT n.product_id, {"".join(f"{sql}, " for sql in own.values())}
+                   {own["status"]} = 'live', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3)
             FROM {MADE} WHERE {where}""",
         params,
     )

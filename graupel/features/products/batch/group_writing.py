@@ -9,7 +9,7 @@ from graupel.features.products import summary
 from graupel.features.products.batch import fact_writing
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch.spoken import Spoken
-from graupel.features.products.batch.sql import MADE, RANGE, becomes, kept_or_said
+from graupel.features.products.batch.sql import MADE, RANGE, becomes, kept_or_said, was_live
 
 #: A row makes a product; where several mean one, the one that speaks for it does.
 MAKES = "b.action = 'new' AND b.product_id IS NULL AND b.lead IS NULL"
@@ -78,7 +78,7 @@ def change_alone(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
         only=differs,
     )
     sets = "".join(f"{PRODUCT.column(name)} = {kept_or_said(name, of)}, " for name in of.product)
-    sets += "".join(f"p.{name} = COALESCE(b.{name}, p.{name}), " for name in inherited)
+    sets += "".join(f"p.{name} = COALESCE(b.{name}, p.{name}), " for name in inherited) + was_live(of)
     tx.run(
         f"""UPDATE {source} SET {sets} p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
             WHERE {where} AND ({" OR ".join(differs.values())})""",

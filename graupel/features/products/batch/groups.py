@@ -222,18 +222,19 @@ def compare(
 
 def refuse_lacking(tx: Tx, params: Mapping[str, Any], *, live: bool, read: Callable[[dict[str, Any]], FileRow]) -> None:
     """Refuse rows of new products that lack something; ``read``: a row of the batch as it was read."""
-    lacks = "(b.lead IS NULL AND b.name IS NULL)"
-    if live:
-        lacks += """ OR (b.lead IS NULL AND b.category IS NULL)
-                     OR (b.sku IS NOT NULL AND b.price IS NULL AND (l.price IS NULL OR l.sku IS NOT NULL))"""
+    begins = "live" if live else "draft"
+    lacks = f"""(b.lead IS NULL AND b.name IS NULL) OR (COALESCE(l.status, b.status, '{begins}') = 'live'
+                 AND ((b.lead IS NULL AND b.category IS NULL)
+                     OR (b.sku IS NOT NULL AND b.price IS NULL AND (l.price IS NULL OR l.sku IS NOT NULL))))"""
     rows = tx.all(
-        f"""SELECT b.*, l.name AS lead_name, l.price AS lead_price, l.category AS lead_category FROM batch_row b
+        f"""SELECT b.*, l.name AS lead_name, l.price AS lead_price, l.category AS lead_category,
+                   l.status AS lead_status FROM batch_row b
             LEFT JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
             WHERE {_OPEN} AND b.product_id IS NULL AND ({lacks})""",
         params,
     )
     for row in rows:
-        lead = {name: row[f"lead_{name}"] for name in ("name", "price", "category") if row[name] is None}
+        lead = {name: row[f"lead_{name}"] for name in ("name", "price", "category", "status") if row[name] is None}
         said = read(row | lead | ({} if row["shown_sku"] else {"shown_sku": row["code"]}))
         problems = [one for one in plan_row(said, None, live=live).problems if row["shown_sku"] or one.field != "price"]
         refuse(tx, params["batch"], row["line"], *problems)

@@ -7,6 +7,7 @@ transaction looks empty to the optimizer, and the plans it would choose take min
 
 import json
 from collections.abc import Collection, Iterable
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -16,6 +17,7 @@ from graupel.core.file_facts import NewChoices
 from graupel.core.handling import Handling, Key
 from graupel.core.imports import FileRow, plan_row, shared_field_problem, used_sku_problem
 from graupel.core.problems import Problem
+from graupel.core.products import ProductValues, lacks_for_live
 from graupel.db import Tx
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import facts as batch_facts
@@ -26,7 +28,7 @@ from graupel.features.products.batch import taking_in
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.groups import refuse
 from graupel.features.products.batch.pictures import Pictures
-from graupel.features.products.batch.spoken import EVERYTHING, JOINED, JUMPS_SQL, STOCK_DIFFERS, Spoken
+from graupel.features.products.batch.spoken import EVERYTHING, JOINED, JUMPS_SQL, STOCK_DIFFERS, Spoken, goes_live
 from graupel.features.products.columns import VARIES
 from graupel.features.terms import booking
 
@@ -122,13 +124,40 @@ def _plan_groups(tx: Tx, params: dict[str, Any], of: Spoken, known: Known, new: 
 
 def _refuse_lacking(tx: Tx, params: dict[str, Any], of: Spoken, *, live: bool) -> None:
     """The few that lack something are judged by the rule itself, so that its words stand in one place."""
+    if "status" in of.product:
+        _refuse_to_show(tx, params, of)
     if of.grouped:
         return batch_groups.refuse_lacking(tx, params, live=live, read=lambda row: file_row(row, of.cleared))
-    lacking = "b.name IS NULL" + (" OR b.price IS NULL OR b.category IS NULL" if live else "")
+    lacking = "b.name IS NULL"
+    if live or "status" in of.product:
+        shown = goes_live("live" if live else "draft", of)
+        lacking += f" OR ({shown} AND (b.price IS NULL OR b.category IS NULL))"
     for row in tx.all(
         f"SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action = 'new' AND ({lacking})", params
     ):
         refuse(tx, params["batch"], row["line"], *plan_row(file_row(row, of.cleared), None, live=live).problems)
+
+
+def _refuse_to_show(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
+    """Goods that are there go live only with all that live goods need, as they are after the file."""
+    price = "COALESCE(b.price, v.price, p.price)" if "price" in of.variant else "COALESCE(v.price, p.price)"
+    other = """(x.price IS NULL AND p.price IS NULL AND NOT x.archived AND NOT EXISTS (SELECT 1 FROM batch_row o
+               WHERE o.batch_id = b.batch_id AND o.sku = x.sku AND o.price IS NOT NULL))"""
+    rows = tx.all(
+        f"""SELECT b.line, IF(b.variant_id IS NULL OR {VARIES.format(product="p.id")},
+                     (SELECT COUNT(*) FROM variant x WHERE x.product_id = p.id AND {other}
+                      AND NOT (b.price IS NOT NULL AND b.sku IS NULL)), {price} IS NULL) AS unpriced,
+                   COALESCE(b.category, p.category_id) IS NOT NULL AS placed
+            FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id LEFT JOIN variant v ON v.id = b.variant_id
+            WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND b.lead IS NULL
+              AND b.status = 'live' AND p.status <> 'live' HAVING unpriced OR NOT placed""",
+        params,
+    )
+    for row in rows:
+        values = ProductValues(category_id=0 if row["placed"] else None)
+        lacks = lacks_for_live(values, int(row["unpriced"]))
+        named = [replace(one, field=(one.field or "").removesuffix("_id")) for one in lacks]
+        refuse(tx, params["batch"], row["line"], *named)
 
 
 def _note_stock(tx: Tx, batch_id: int, as_of: datetime | None) -> None:

@@ -99,6 +99,11 @@ def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
     )
 
 
+def goes_live(otherwise: str, of: Spoken) -> str:
+    """SQL: a new product is shown; ``otherwise``: how those begin of which nothing is said."""
+    return f"(COALESCE(b.status, '{otherwise}') = 'live')" if "status" in of.product else str(otherwise == "live")
+
+
 EVERYTHING = spoken(ROW_FIELDS)
 #: SQL: a count of a file is not what was there when it was made.
 STOCK_DIFFERS = "(b.stock IS NOT NULL AND NOT (b.stock <=> b.stock_held))"

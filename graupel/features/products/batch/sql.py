@@ -41,3 +41,8 @@ def for_variants(name: str) -> str:
     """SQL: what a new product holds for its variants: what is said of it in a row without a SKU, if it varies."""
     varies = "EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = b.batch_id AND a.line = b.line)"
     return f"IF({batch_groups.IS_PARENT} AND {varies}, b.{name}, NULL)"
+
+
+def was_live(of: Spoken) -> str:
+    """SQL of a SET that notes that a product was shown, where the file says anything of that."""
+    return "p.was_live = p.was_live OR b.status <=> 'live', " if "status" in of.product else ""
