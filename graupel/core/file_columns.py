@@ -1,6 +1,6 @@
 """The columns that a table of goods may have: the declared fields, and the attributes of the shop."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -17,6 +17,8 @@ OWN = "own-"
 STOCK_AT = "stock-"
 #: The column of tags, and the id under which they go along with attributes: a list of words that a product has.
 TAGS, TAGS_ID = "tags", 0
+#: What stands before the id of another list in the name of its column; such ids begin beyond those of attributes.
+LIST, FIRST_LIST = "list-", 4_000_000_000
 
 
 def _name(field: Field) -> str:
@@ -56,8 +58,43 @@ _HELP = {
 
 
 def fact_column(attribute_id: int) -> str:
-    """The name of an attribute's column."""
+    """The name of an attribute's column, or of a list's."""
+    if attribute_id >= FIRST_LIST:
+        return f"{LIST}{attribute_id}"
     return f"{FACT}{attribute_id}" if attribute_id != TAGS_ID else TAGS
+
+
+@dataclass(frozen=True)
+class ListColumn:
+    """A column of records that a product has several of, such as further categories; it goes along with attributes.
+
+    ``find``: the id of the record that a text means, None where there is none; ``made``: it is made then; ``by_code``:
+    they are products, which may stand in the same file, and a text is a code of theirs; ``most``: so many at most.
+    """
+
+    id: int
+    label: str
+    headers: tuple[str, ...]
+    help: str
+    find: Callable[[str], int | None]
+    made: bool = False
+    by_code: bool = False
+    most: int = 60
+
+    @property
+    def name(self) -> str:
+        """Of its column."""
+        return fact_column(self.id)
+
+    @property
+    def attribute(self) -> Attribute:
+        """As which it goes along."""
+        return Attribute(self.id, self.label, AttributeKind.SEVERAL_CHOICES)
+
+    @property
+    def field(self) -> Field:
+        """As a column that a file may have."""
+        return Field(self.name, self.label, file=InFile(self.help, self.headers))
 
 
 @dataclass(frozen=True)
@@ -97,12 +134,14 @@ class Place:
 class Known:
     """What columns of files can go to. ``attributes``: shared ones, by the names of their columns, tags among them as
     one; ``names``: of attributes in other languages, by their ids; ``own``: of what holds for a language or a
-    destination, by name; ``locations``: the further ones, by the names of their columns."""
+    destination, by name; ``locations``: the further ones, and ``lists``: the other ones, by the names of their
+    columns."""
 
     attributes: Mapping[str, Attribute]
     names: Mapping[int, Sequence[str]] = field(default_factory=dict)
     own: Mapping[str, OwnColumn] = field(default_factory=dict)
     locations: Mapping[str, Place] = field(default_factory=dict)
+    lists: Mapping[str, ListColumn] = field(default_factory=dict)
 
     @classmethod
     def of(
@@ -112,12 +151,19 @@ class Known:
         names: Mapping[int, Sequence[str]],
         own: Iterable[OwnColumn] = (),
         locations: Iterable[Place] = (),
+        lists: Iterable[ListColumn] = (),
     ) -> "Known":
         """With these attributes, those that are private to a product left out: a file can't tell whose is meant."""
         shared = {fact_column(one.id): one for one in attributes if one.product_id is None}
         choices = tuple(Choice(tag_id, name, "") for tag_id, name in tags.items())
         tag = Attribute(TAGS_ID, "Tags", AttributeKind.SEVERAL_CHOICES, choices=choices)
-        return cls({TAGS: tag, **shared}, names, {f"{OWN}{one.key}": one for one in own}, _by_name(locations))
+        by_key = {f"{OWN}{one.key}": one for one in own}
+        return cls({TAGS: tag, **shared}, names, by_key, _by_name(locations), {one.name: one for one in lists})
+
+    @cached_property
+    def facts(self) -> Mapping[str, Attribute]:
+        """What goes along as attributes do, by the names of columns: these, and the lists."""
+        return {**self.attributes, **{name: one.attribute for name, one in self.lists.items()}}
 
     @cached_property
     def fields(self) -> Mapping[str, Field]:
@@ -125,7 +171,8 @@ class Known:
         found = {name: _field(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
         own = {name: one.field for name, one in self.own.items()}
         places = {name: one.field for name, one in self.locations.items()}
-        return {**COLUMNS, **file_pictures.FIELDS, **found, **own, **places}
+        lists = {name: one.field for name, one in self.lists.items()}
+        return {**COLUMNS, **file_pictures.FIELDS, **lists, **found, **own, **places}
 
     def header(self, name: str) -> str:
         """What heads a column that goes out; an attribute that is called like a field says that it is one."""

@@ -1,12 +1,14 @@
 """Values of attributes as the cells of a file say them; choices that are not there yet are made with the file."""
 
+import re
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from graupel.core import attributes
+from graupel.core import attributes, identifiers
 from graupel.core.attributes import Attribute, AttributeKind, Fact
 from graupel.core.errors import Refused
+from graupel.core.file_columns import ListColumn
 from graupel.core.product_fields import parse_switch
 
 #: A column that would make more choices of an attribute is most likely another one.
@@ -21,11 +23,11 @@ class NewChoices:
     _numbers: dict[tuple[int, str], int] = field(default_factory=dict)
     _of: Counter[int] = field(default_factory=Counter)
 
-    def number(self, attribute: Attribute, label: str) -> int:
+    def number(self, attribute: Attribute, label: str, *, most: int | None = MOST_NEW) -> int:
         """The number of a choice, by its label in any case of letters. Raises Refused where there are too many."""
         key = attribute.id, label.casefold()
         if key not in self._numbers:
-            if self._of[attribute.id] >= MOST_NEW:
+            if most is not None and self._of[attribute.id] >= most:
                 raise Refused.because(
                     "choice.many",
                     f"This file would give {attribute.name} more than {MOST_NEW:,} new choices. "
@@ -54,6 +56,29 @@ def reader(attribute: Attribute, new: NewChoices) -> Callable[[str], Fact]:
     if attribute.kind is AttributeKind.YES_NO:
         return lambda text: Fact(text="yes" if parse_switch(text) else "no")
     return lambda text: attributes.read_fact(attribute, [text])
+
+
+def list_reader(column: ListColumn, new: NewChoices) -> Callable[[str], Fact]:
+    """What reads a cell of a list: what is parted by bars or lines. Products get numbers, whether they are there or
+    not; it raises Refused."""
+
+    def one(text: str) -> int:
+        if column.by_code:
+            return new.number(column.attribute, identifiers.parse_sku(text, "product code").upper(), most=None)
+        found = column.find(text)
+        if found is None and not column.made:
+            said = f"There is nothing called “{text[:60]}” for {column.label}. Make it first, or mend the row."
+            raise Refused.because("list.unknown", said)
+        return found or new.number(column.attribute, text)
+
+    def read(text: str) -> Fact:
+        parts = [part.strip() for part in re.split(r"[|\n]", text)]
+        ids = tuple(dict.fromkeys(one(part) for part in parts if part))
+        if len(ids) > column.most:
+            raise Refused.because("list.many", f"{column.label}: at most {column.most} of a product, here {len(ids)}.")
+        return Fact(choices=ids)
+
+    return read
 
 
 def same(one: Fact | None, other: Fact | None) -> bool:

@@ -223,6 +223,8 @@ def cell_reader(known: Known, name: str, currency: str, new: NewChoices) -> Call
     """What reads the text of a cell of a column; it raises Refused."""
     if attribute := known.attributes.get(name):
         return file_facts.reader(attribute, new)
+    if name in known.lists:
+        return file_facts.list_reader(known.lists[name], new)
     if own := known.own.get(name):
         destination = own.key.partition(".")[0]
         return lambda text: product_fields.read_own(own.key, text, currency, {destination: own.currency or currency})

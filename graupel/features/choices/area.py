@@ -1,6 +1,6 @@
 """What choices register."""
 
-from graupel.features.choices import kinds, pages, reading, uses
+from graupel.features.choices import kinds, listed, pages, reading, uses
 from graupel.features.pricing import why
 from graupel.features.products import parts
 from graupel.features.variants import copying
@@ -12,6 +12,7 @@ def register(language: str) -> None:
     kinds.register_words()
     copying.on_copied(uses.copy)
     why.on_beside(reading.on_top)
+    listed.register()
     parts.register(
         parts.EditorPart("choices", "Choices", "choices/part.html", pages.part_data, pages.part_mark, "prices")
     )

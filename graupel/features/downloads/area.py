@@ -6,7 +6,7 @@ from graupel import pieces
 from graupel.context import Context
 from graupel.core.schedules import next_daily
 from graupel.db import Tx
-from graupel.features.downloads import kinds, pages, service, store
+from graupel.features.downloads import kinds, listed, pages, service, store
 from graupel.features.products import parts
 from graupel.features.variants import copying
 from graupel.jobs import Urgency, timekeeping
@@ -28,6 +28,7 @@ def register(language: str) -> None:
             urgency=Urgency.REST,
         )
     )
+    listed.register()
     parts.register(
         parts.EditorPart("downloads", "Downloads", "downloads/part.html", pages.part_data, pages.part_mark, "prices")
     )

@@ -27,6 +27,7 @@ from graupel.features.files.rows import ExportFileRow
 from graupel.features.jobs import service as jobs
 from graupel.features.products import out as out_rows
 from graupel.features.products import table
+from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import named
 from graupel.jobs import JobRequest, JobRun, enqueue
 from graupel.tables import writing
@@ -97,13 +98,23 @@ def _writer(column: Field, called: Called, out: Out) -> Callable[[Any], str]:
     return str
 
 
-def _rows(found: Any, fields: Sequence[str], called: Called, out: Out, there: Known) -> Iterator[list[str]]:
-    writers = [_named_writer(name, called, out, there) for name in fields]
+Writer = tuple[str, Callable[[Any], str]]
+
+
+def _rows(found: Any, writers: Sequence[Writer]) -> Iterator[list[str]]:
     for row in found:
-        yield ["" if (value := row[name]) is None else write(value) for name, write in writers]
+        yield ["" if (value := row.get(name)) is None else write(value) for name, write in writers]
 
 
-def _named_writer(name: str, called: Called, out: Out, there: Known) -> tuple[str, Callable[[Any], str]]:
+def _list_writer(name: str, names: Mapping[str, Mapping[int, str]]) -> Writer | None:
+    """How the ids of a list are written, as what they are called, parted by bars."""
+    called = names.get(name)
+    if called is None:
+        return None
+    return name, lambda ids: " | ".join(called[int(one)] for one in ids.split(",") if int(one) in called)
+
+
+def _named_writer(name: str, called: Called, out: Out, there: Known) -> Writer:
     """Under which name a column stands in a row, and how it is written."""
     if attribute := there.attributes.get(name):
         return name, _fact_writer(attribute)
@@ -153,8 +164,12 @@ def table_of(
     keys = [there.own[name].key for name in chosen if name in there.own]
     places = [there.locations[name].id for name in chosen if name in there.locations]
     at = ctx.settings.address.rstrip("/") if file_pictures.FIELDS.keys() & set(chosen) else ""
-    found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at)
-    return columns(chosen, ctx.settings.currency, there), _rows(_told(found, run), chosen, called, out, there)
+    listed = batch_lists.load(tx, [there.lists[name].id for name in chosen if name in there.lists]).values()
+    names = {one.column.name: batch_lists.all_called(tx, one) for one in listed}
+    said = [one for one in listed if names[one.column.name]]  # a list that nothing has costs its rows nothing
+    found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at, said)
+    writers = [_list_writer(name, names) or _named_writer(name, called, out, there) for name in chosen]
+    return columns(chosen, ctx.settings.currency, there), _rows(_told(found, run), writers)
 
 
 def _told(rows: Any, run: JobRun | None) -> Iterator[Any]:

@@ -6,10 +6,11 @@ from collections.abc import Iterator
 from graupel.context import Context
 from graupel.core import languages
 from graupel.core.declarations.products import AMOUNTS, PRODUCT, WORDS
-from graupel.core.file_columns import Known, OwnColumn, Place
+from graupel.core.file_columns import TAGS_ID, Known, OwnColumn, Place
 from graupel.db import Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Destinations
+from graupel.features.products.batch import lists as batch_lists
 from graupel.features.terms import stock_store
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.service import Vocabulary
@@ -30,7 +31,8 @@ def _of(ctx: Context, tx: Tx, words: Vocabulary) -> Known:
     names = wording.in_all_languages(tx, "attribute", "name")
     own = _own(destinations.current(ctx, tx))
     places = [Place(row["id"], row["name"]) for row in stock_store.locations(tx)[1:]]
-    return Known.of(words.attributes.values(), words.tags, names, own, places)
+    lists = [one.column for one in batch_lists.load(tx, read=ctx.db.run).values() if one.column.id != TAGS_ID]
+    return Known.of(words.attributes.values(), words.tags, names, own, places, lists)
 
 
 def _own(found: Destinations) -> Iterator[OwnColumn]:

@@ -90,6 +90,8 @@ def _one_understood(rule: Rule, value: str, read: Callable[[str], Any], known: K
         found = read(text)
     except Refused as refusal:
         return Understood(value, problem=refusal.problems[0].message)
+    if rule.field in known.lists:
+        return Understood(value, becomes=text)
     if attribute := known.attributes.get(rule.field):
         shown = text if attribute.has_choices else attributes.show_fact(attribute, found)
         return Understood(value, becomes=shown)

@@ -5,14 +5,14 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from graupel.core import file_pictures
-from graupel.core.file_columns import COLUMNS, FACT, OWN, STOCK_AT, TAGS
+from graupel.core.file_columns import COLUMNS, FACT, LIST, OWN, STOCK_AT, TAGS
 from graupel.core.handling import Handling, Key, Way
 from graupel.features.files.new_attributes import NEW
 from graupel.tables.writing import Out
 from graupel.web.sent import File, Marks, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole
 
 Short = Annotated[str, StringConstraints(max_length=2_000)]
-_OWN = rf"{OWN}[a-z0-9]{{0,12}}\.[A-Za-z-]{{0,12}}\.[a-z_]{{1,24}}|{STOCK_AT}\d{{1,9}}"
+_OWN = rf"{OWN}[a-z0-9]{{0,12}}\.[A-Za-z-]{{0,12}}\.[a-z_]{{1,24}}|{STOCK_AT}\d{{1,9}}|{LIST}\d{{10}}"
 _FIXED = (*COLUMNS, TAGS, *file_pictures.FIELDS)
 #: What a column can go to: a declared field, or an attribute that was there; "" where it is left out.
 Target = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join(_FIXED)}|{FACT}\d{{1,9}}|{_OWN})$")]

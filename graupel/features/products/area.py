@@ -1,7 +1,7 @@
 """What products register."""
 
 from graupel.features.categories import deleting
-from graupel.features.products import kinds, past_lines, skus, store, summary
+from graupel.features.products import kinds, listed, past_lines, skus, store, summary
 from graupel.features.products.batch import applying
 from graupel.features.terms import delivery_kinds
 from graupel.features.terms import kinds as terms
@@ -15,5 +15,6 @@ def register(language: str) -> None:
     applying.register()
     summary.register()
     skus.register()
+    listed.register()
     past_lines.register()
     deleting.register_need("products", store.live_within)

@@ -1,7 +1,7 @@
 """Goods as rows of a file that goes out, a variant each."""
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -13,6 +13,8 @@ from graupel.core.resolve import split_key
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.products import out_pictures, store
+from graupel.features.products.batch import lists as batch_lists
+from graupel.features.products.batch.lists import Listed
 from graupel.features.products.columns import VARIES, inherited_sql
 from graupel.features.terms import stock_store
 from graupel.features.vocabulary.facts import facts_of
@@ -33,12 +35,13 @@ def export_rows(
     own_keys: Sequence[str] = (),
     location_ids: Sequence[int] = (),
     pictures_at: str = "",
+    listed: Collection[Listed] = (),
 ) -> Iterator[dict[str, Any]]:
     """All variants one by one with their products, or those of some products, for a file.
 
     What these attributes say of each stands under the names of their columns, as a Fact, None where nothing; under
     these keys, with OWN before them, what holds for a language or a destination. ``pictures_at``: with the pictures
-    that each variant shows; our address, at which they are given out.
+    that each variant shows; our address, at which they are given out; ``listed``: with what products list.
     """
     used = used_attributes(tx)
     said = any(one in used for one in attribute_ids)
@@ -57,9 +60,10 @@ def export_rows(
     keys = [key for key in own_keys if key in _used_keys(tx)]
     owns = "".join(f", o{place}.value AS `{OWN}{key}`" for place, key in enumerate(keys))
     joins = " ".join(_own_join(key, f"o{place}") for place, key in enumerate(keys))
+    lists = "".join(f", {batch_lists.out_sql(one)}" for one in listed)
     rows = tx.stream(
         f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}
-            {_FACTS if said else ""} {owns} {out_pictures.SHOWN if shows else ""}
+            {_FACTS if said else ""} {owns} {lists} {out_pictures.SHOWN if shows else ""}
             FROM {store.FROM} {among} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
             {joins}
             WHERE NOT v.archived ORDER BY p.id, v.id""",

@@ -1,7 +1,7 @@
 """What relations register."""
 
 from graupel.features.products import parts
-from graupel.features.relations import kinds, pages, replacing, service
+from graupel.features.relations import kinds, listed, pages, replacing, service
 from graupel.features.variants import copying
 
 
@@ -11,6 +11,7 @@ def register(language: str) -> None:
     kinds.register_words()
     copying.on_copied(service.copy)
     replacing.register(replacing.RELATED)
+    listed.register()
     parts.register(parts.EditorPart("relations", "Related", "relations/part.html", pages.part_data, pages.part_mark))
 
 

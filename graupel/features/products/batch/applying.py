@@ -21,6 +21,7 @@ from graupel.features.products import summary
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import fact_writing, group_writing, numbering, picture_writing
 from graupel.features.products.batch import groups as batch_groups
+from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.numbering import Block
@@ -126,12 +127,22 @@ def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken, *, archives: bool) -> s
         made="SELECT n.product_id AS id FROM batch_made n WHERE n.product_id IS NOT NULL",
         changed=f"""SELECT DISTINCT b.product_id AS id FROM batch_row b
                     WHERE b.batch_id = %(batch)s AND ((b.action = 'changed' AND NOT b.only_stock) {added})
-                    {f"UNION {batch_ways.TOUCHED}" if archives else ""}""",
+                    {f"UNION {batch_ways.TOUCHED}" if archives else ""}
+                    {_listed_back(tx) if of.facts else ""}""",
         stocked=archives or has_stock(tx, params["batch"]) or bool(availability.FIELDS.keys() & set(of.variant)),
         given=f"""SELECT b.sku, n.variant_id FROM {MADE}
                   WHERE b.batch_id = %(batch)s AND b.action = 'new' AND b.sku IS NOT NULL""",
         params=params,
     )
+
+
+def _listed_back(tx: Tx) -> str:
+    """SQL: what products of the file list, where that holds both ways, changed too."""
+    kinds: dict[str, tuple[str, ...]] = {one.kind: () for one in batch_lists.load(tx).values() if one.mutual}
+    if not kinds:
+        return ""
+    return f"""UNION SELECT t.record_id FROM ({summary.touched_sql(kinds)}) t JOIN product p ON p.id = t.record_id
+               LEFT JOIN batch_made n ON n.product_id = t.record_id WHERE n.line IS NULL"""
 
 
 def _book(tx: Tx, recorder: Recorder, params: dict[str, Any]) -> None:

@@ -5,16 +5,18 @@ from itertools import groupby
 from typing import Any
 
 from graupel.core.declarations.products import CHOICES
-from graupel.core.file_columns import TAGS_ID
+from graupel.core.file_columns import FIRST_LIST, TAGS_ID
 from graupel.db import Tx
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
+from graupel.features.products.batch import lists as batch_lists
+from graupel.features.products.batch.lists import Listed
 from graupel.features.vocabulary import attributes
-from graupel.features.vocabulary import service as vocabulary
 
 
 def make_choices(tx: Tx, recorder: Recorder, batch_id: int) -> None:
-    """Make the choices that written rows need; batch_made_choice has their ids by their numbers."""
+    """Make the choices, and what else lists name, that written rows need; batch_made_choice has their ids by their
+    numbers. Products that are listed are found once they are written."""
     rows = tx.all(
         """SELECT c.number, c.attribute_id, c.label FROM batch_choice c WHERE c.batch_id = %s
            ORDER BY c.attribute_id, c.number""",
@@ -26,15 +28,28 @@ def make_choices(tx: Tx, recorder: Recorder, batch_id: int) -> None:
     )
     for attribute_id, group in groupby(rows, key=lambda row: int(row["attribute_id"])):
         wanted = list(group)
-        if attribute_id == TAGS_ID:
-            made = [(-row["number"], vocabulary.make_within(tx, recorder, "tag", row["label"])) for row in wanted]
-            tx.many("INSERT INTO batch_made_choice VALUES (%s, %s)", made)
-            continue
         labels = [row["label"] for row in wanted]
+        if one := batch_lists.load(tx, [attribute_id]).get(attribute_id):
+            ids = one.make(tx, recorder, labels) if one.make else {}
+            _note_made(tx, {row["number"]: ids[row["label"]] for row in wanted if row["label"] in ids})
+            continue
         attributes.add_choices_within(tx, recorder, attribute_id, labels, compared=False)  # the dry run did
         ids = {one.label.casefold(): one.id for one in attributes.load_one(tx, attribute_id).choices}
-        made = [(-row["number"], ids[row["label"].casefold()]) for row in wanted]
-        tx.many("INSERT INTO batch_made_choice VALUES (%s, %s)", made)
+        _note_made(tx, {row["number"]: ids[row["label"].casefold()] for row in wanted})
+
+
+def _note_made(tx: Tx, ids: Mapping[int, int]) -> None:
+    tx.many("INSERT INTO batch_made_choice VALUES (%s, %s)", [(-number, one) for number, one in ids.items()])
+
+
+def _find_listed(tx: Tx, listed: Mapping[int, Listed], batch_id: int) -> None:
+    """Find the products that were just made and that lists name by a code."""
+    by_code = [key for key, one in listed.items() if one.column.by_code]
+    rows = tx.all(
+        "SELECT number, label FROM batch_choice WHERE batch_id = %s AND attribute_id IN %s", [batch_id, by_code or [0]]
+    )
+    found = batch_lists.by_codes(tx, [row["label"] for row in rows])
+    _note_made(tx, {row["number"]: found[row["label"]] for row in rows if row["label"] in found})
 
 
 def choice(column: str) -> str:
@@ -55,7 +70,11 @@ def write(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
     """Write what rows say of attributes: what new products differ by, facts, tags, and other choices of variants."""
     _write_axes(tx, recorder, params)
     _write_facts(tx, recorder, params)
-    _write_tags(tx, recorder, params)
+    said = tx.all("SELECT DISTINCT attribute_id AS id FROM batch_fact WHERE batch_id = %(batch)s", params)
+    listed = batch_lists.load(tx, [row["id"] for row in said])
+    _find_listed(tx, listed, params["batch"])
+    for one in listed.values():
+        _write_list(tx, recorder, params, one)
     _change_choices(tx, recorder, params)
 
 
@@ -95,7 +114,7 @@ def _write_facts(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
             SELECT {OWNER}, s.attribute_id, {choice("s.choice_id")}, s.number, s.unit, s.text
             FROM batch_fact s {OF_ROW}
             WHERE s.batch_id = %(batch)s AND COALESCE(s.choice_id, s.number, s.text) IS NOT NULL
-              AND s.attribute_id <> {TAGS_ID}
+              AND s.attribute_id <> {TAGS_ID} AND s.attribute_id < {FIRST_LIST}
               AND NOT EXISTS (SELECT 1 FROM fact f WHERE f.product_id = b.product_id AND {_says("s")})
             ORDER BY s.line, s.attribute_id, s.place""",
         params,
@@ -127,31 +146,62 @@ def _change_facts(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None
         tx.run(f"UPDATE {source} SET {sets}, f.version = f.version + 1 WHERE {where}", params)
 
 
-def _write_tags(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:
-    """Tags that are not said any more go, and those that are not there come."""
-    tagging = records.kind_of("tagging")
-    of_batch = f"s.batch_id = %(batch)s AND s.attribute_id = {TAGS_ID}"
-    there = f"batch_fact s {OF_ROW} JOIN tagging o ON o.kind = 'product' AND o.record_id = b.product_id"
+def _write_list(tx: Tx, recorder: Recorder, params: Mapping[str, Any], one: Listed) -> None:
+    """What is not listed any more goes, and what is not there comes, behind what stays; what holds both ways too."""
+    given = {**params, "list": one.column.id}
+    _take_away(tx, recorder, given, one, one.owner, one.value)
+    _put_in(tx, recorder, given, one, OWNER, choice("s.choice_id"))
+    if one.mutual:
+        _take_away(tx, recorder, given, one, one.value, one.owner)
+        _put_in(tx, recorder, given, one, choice("s.choice_id"), OWNER)
+
+
+_OF_LIST = "s.batch_id = %(batch)s AND s.attribute_id = %(list)s"
+
+
+def _take_away(tx: Tx, recorder: Recorder, params: Mapping[str, Any], one: Listed, owner: str, value: str) -> None:
+    """Remove what a row's product, in the column ``owner``, lists in the column ``value`` and the row does not say."""
+    kind = records.kind_of(one.kind)
+    alias = kind.record.alias
+    there = f"batch_fact s {OF_ROW} JOIN {kind.plain} {alias} ON {one.of(alias)} AND {alias}.{owner} = b.product_id"
     said = f"""SELECT 1 FROM batch_fact y WHERE y.batch_id = s.batch_id AND y.line = s.line
-               AND y.attribute_id = {TAGS_ID} AND {choice("y.choice_id")} = o.tag_id"""
-    gone = f"{of_batch} AND s.place = 0 AND NOT EXISTS ({said})"
-    journal.remove(tx, recorder.change_set_id, tagging, there, gone, params)
-    before = tx.value("SELECT COALESCE(MAX(id), 0) FROM tagging")
-    made = tx.run(
-        f"""INSERT INTO tagging (tag_id, kind, record_id)
-            SELECT {choice("s.choice_id")}, 'product', {OWNER} FROM batch_fact s {OF_ROW}
-            WHERE {of_batch} AND s.choice_id IS NOT NULL AND NOT EXISTS (
-              SELECT 1 FROM tagging o WHERE o.kind = 'product' AND o.record_id = b.product_id
-              AND o.tag_id = {choice("s.choice_id")})
-            ORDER BY s.line, s.place""",
+               AND y.attribute_id = %(list)s AND {choice("y.choice_id")} = {alias}.{value}"""
+    gone = f"{_OF_LIST} AND s.place = 0 AND NOT EXISTS ({said})"
+    journal.remove(tx, recorder.change_set_id, kind, there, gone, params)
+
+
+def _put_in(tx: Tx, recorder: Recorder, params: Mapping[str, Any], one: Listed, owner: str, value: str) -> None:
+    """Put in what rows say and is not there; ``owner``, ``value``: SQL of who lists what."""
+    kind = records.kind_of(one.kind)
+    alias = kind.record.alias
+    tx.run(
+        """CREATE OR REPLACE TEMPORARY TABLE batch_listed (owner INT UNSIGNED NOT NULL, value INT UNSIGNED NOT NULL,
+             line INT UNSIGNED NOT NULL, place INT UNSIGNED NOT NULL, PRIMARY KEY (owner, value))"""
+    )
+    tx.run(
+        f"""INSERT INTO batch_listed (owner, value, line, place)
+            SELECT {owner}, {value}, MIN(s.line), MIN(s.place) FROM batch_fact s {OF_ROW}
+            WHERE {_OF_LIST} AND {choice("s.choice_id")} IS NOT NULL AND NOT EXISTS (
+              SELECT 1 FROM {one.table} o WHERE {one.of("o")} AND o.{one.owner} = {owner} AND o.{one.value} = {value})
+            GROUP BY {owner}, {value}""",
         params,
     )
+    columns = {one.owner: "x.owner", one.value: "x.value", **dict(zip(one.fixed, one.fixed_values, strict=True))}
+    if one.placed:
+        last = f"SELECT COALESCE(MAX(o.position) + 1, 0) FROM {one.table} o WHERE {one.of('o')}"
+        behind = "ROW_NUMBER() OVER (PARTITION BY x.owner ORDER BY x.line, x.place) - 1"
+        columns["position"] = f"({last} AND o.{one.owner} = x.owner) + {behind}"
+    before = tx.value(f"SELECT COALESCE(MAX(id), 0) FROM {one.table}")
+    made = tx.run(
+        f"""INSERT INTO {one.table} ({", ".join(columns)}) SELECT {", ".join(columns.values())} FROM batch_listed x
+            ORDER BY x.line, x.place"""
+    )
     if made:
-        source = f"(SELECT DISTINCT {OWNER} AS id FROM batch_fact s {OF_ROW} WHERE {of_batch}) p"
-        source += " STRAIGHT_JOIN tagging o ON o.kind = 'product' AND o.record_id = p.id"
-        journal.write_made(
-            tx, recorder.change_set_id, tagging, source, "o.id > %(before)s", {**params, "before": before}
-        )
+        source = f"""batch_listed x STRAIGHT_JOIN {kind.plain} {alias} ON {alias}.{one.owner} = x.owner
+                     AND {alias}.{one.value} = x.value AND {one.of(alias)}"""
+        given = {**params, "before": before}
+        journal.write_made(tx, recorder.change_set_id, kind, source, f"{kind.key} > %(before)s", given)
+    tx.run("DROP TEMPORARY TABLE batch_listed")
 
 
 def _change_choices(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:

@@ -4,14 +4,14 @@ Some thousand rows at a time are read with what is there of their products.
 """
 
 import json
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from itertools import groupby
 from typing import Any
 
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.declarations.products import CHOICES
-from graupel.core.file_columns import TAGS_ID, Known
+from graupel.core.file_columns import Known
 from graupel.core.file_facts import NewChoices
 from graupel.core.grouped_rows import GroupedRow, GroupPlan, Standing, plan_group
 from graupel.core.problems import Problem
@@ -19,7 +19,9 @@ from graupel.core.variants import Combination
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.products.batch import groups as batch_groups
+from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import ordered
+from graupel.features.products.batch.lists import Beside, Listed
 from graupel.features.vocabulary.facts import facts_of, rows_of
 
 #: SQL of the rows that belong to others or say something of attributes, and of what is looked at of them.
@@ -44,31 +46,41 @@ class _Planned:
 def kept(values: Mapping[str, Any], known: Known) -> str | None:
     """What a row says of attributes, as it is kept with it."""
     said = {
-        str(attribute.id): None if values[name] is None else values[name].plain()
-        for name, attribute in known.attributes.items()
+        str(attribute.id): None if values[name] is None else _plain(values[name], in_order=name in known.lists)
+        for name, attribute in known.facts.items()
         if name in values
     }
     return json.dumps(said, ensure_ascii=False) if said else None
 
 
-def plan(tx: Tx, params: Mapping[str, Any], known: Known, new: NewChoices) -> None:
-    """Plan what the rows say of attributes, and what the variants of their products differ by."""
+def _plain(fact: Fact, *, in_order: bool) -> list[Any]:
+    """As plain data; what a list names stays in its order."""
+    return [list(fact.choices), None, ""] if in_order else fact.plain()
+
+
+def plan(tx: Tx, params: Mapping[str, Any], known: Known, new: NewChoices, fields: Collection[str]) -> None:
+    """Plan what the rows say of attributes and lists, and what the variants of their products differ by; ``fields``:
+    the names of the columns of which they speak."""
     batch_id = params["batch"]
-    shared = {one.id: one for one in known.attributes.values()}
+    shared = {one.id: one for one in known.facts.values()}
+    listed = batch_lists.load(tx, [one.id for name, one in known.facts.items() if name in fields])
+    beside = Beside(listed, batch_lists.named(tx, params, listed, new))
     for table in TABLES:
         tx.run(f"DELETE FROM {table} WHERE batch_id = %s", [batch_id])
     used: set[int] = set()
     for rows in ordered.chunks(tx, params, _SAYING, _COLUMNS):
         planned = _Planned()
-        standing = _standing(tx, sorted({row["product_id"] for row in rows if row["product_id"]}), shared)
+        standing = _standing(tx, sorted({row["product_id"] for row in rows if row["product_id"]}), shared, listed)
         for _, group in groupby(rows, key=ordered.group_of):
-            _plan(planned, batch_id, list(group), standing, shared)
+            _plan(planned, batch_id, list(group), standing, shared, beside)
         load_rows(tx, "batch_fact", _FACT, planned.facts)
         load_rows(tx, "batch_variant", ("batch_id", "line", *CHOICES), planned.variants)
         load_rows(tx, "batch_axis", ("batch_id", "line", "position", "attribute_id"), planned.axes)
         for line, problem in planned.problems:
             batch_groups.refuse(tx, batch_id, line, problem)
         used |= planned.used
+    for line, problem in beside.apart():
+        batch_groups.refuse(tx, batch_id, line, problem)
     choices = [(batch_id, -number, *new.labels[-number - 1]) for number in sorted(used, reverse=True)]
     load_rows(tx, "batch_choice", ("batch_id", "number", "attribute_id", "label"), choices)
 
@@ -84,8 +96,10 @@ def mark_changed(tx: Tx, params: Mapping[str, Any]) -> None:
         )
 
 
-def _standing(tx: Tx, ids: Sequence[int], shared: Mapping[int, Attribute]) -> dict[int, Standing]:
-    """What is there of products, as far as attributes go."""
+def _standing(
+    tx: Tx, ids: Sequence[int], shared: Mapping[int, Attribute], listed: Mapping[int, Listed]
+) -> dict[int, Standing]:
+    """What is there of products, as far as attributes and lists go."""
     if not ids:
         return {}
     asked = {"ids": list(ids), "attributes": list(shared) or [0]}
@@ -107,13 +121,8 @@ def _standing(tx: Tx, ids: Sequence[int], shared: Mapping[int, Attribute]) -> di
         asked,
     ):
         facts.setdefault(row["product_id"], []).append(row)
-    for row in tx.all(
-        """SELECT record_id AS product_id, tag_id AS choice_id FROM tagging
-           WHERE kind = 'product' AND record_id IN %(ids)s ORDER BY record_id, tag_id""",
-        asked,
-    ):
-        tag = {"attribute_id": TAGS_ID, "number": None, "unit": None, "text": None}
-        facts.setdefault(row["product_id"], []).append({**row, **tag})
+    for row in batch_lists.standing(tx, listed.values(), ids):
+        facts.setdefault(row["product_id"], []).append(row)
     return {
         one: Standing(tuple(axes.get(one, ())), combinations.get(one, {}), facts_of(facts.get(one, ()))) for one in ids
     }
@@ -125,11 +134,15 @@ def _plan(
     rows: Sequence[Mapping[str, Any]],
     standing: Mapping[int, Standing],
     shared: Mapping[int, Attribute],
+    beside: Beside,
 ) -> None:
     there = standing.get(rows[0]["product_id"] or 0)
     lead = rows[0]["lead"] or rows[0]["line"]
-    found = plan_group([_row(row, shared) for row in rows], there, shared, rows[0]["code"] or rows[0]["shown_sku"])
-    planned.problems += found.problems.items()
+    said = [_row(row, shared) for row in rows]
+    of = rows[0]["product_id"] or -lead
+    said = [replace(row, facts=beside.meant(of, row.line, row.facts)) for row in said] if beside.codes else said
+    found = plan_group(said, there, shared, rows[0]["code"] or rows[0]["shown_sku"])
+    planned.problems += [*found.problems.items(), *beside.taken()]
     if not (there is None and found.problems):
         _keep(planned, batch_id, found, lead)
 

@@ -73,6 +73,7 @@ def new_words(tx: Tx, batch_id: int, known: Known = DECLARED) -> list[NewWord]:
     made += [
         _new_word(fact_column(row["attribute_id"]), row["label"], labels.get(row["attribute_id"], ()), at)
         for at, row in enumerate(planned_facts.new_choices(tx, batch_id))
+        if not ((listed := known.lists.get(fact_column(row["attribute_id"]))) and listed.by_code)
     ]
     kinds = list(dict.fromkeys(["category", "brand", *(one.kind for one in made)]))
     return sorted([*found.values(), *made], key=lambda one: (kinds.index(one.kind), not one.near, one.name))

@@ -6,10 +6,12 @@ from typing import Any
 
 from graupel.core.attributes import Attribute, Choice, Fact, show_fact
 from graupel.core.declarations.products import CHOICES
-from graupel.core.file_columns import OWN, STOCK_AT, TAGS_ID, Known, fact_column
+from graupel.core.file_columns import OWN, STOCK_AT, Known, fact_column
 from graupel.core.file_pictures import PICTURES, SEPARATOR
 from graupel.core.stock import show
 from graupel.db import Tx
+from graupel.features.products.batch import lists as batch_lists
+from graupel.features.products.batch.lists import Listed
 from graupel.features.vocabulary.facts import facts_of
 
 
@@ -43,7 +45,7 @@ def read(tx: Tx, batch_id: int, rows: Sequence[Mapping[str, Any]], known: Known)
     new: dict[int, list[Choice]] = {}
     for row in new_choices(tx, batch_id):
         new.setdefault(row["attribute_id"], []).append(Choice(-row["number"], row["label"], ""))
-    shared = {one.id: _with(one, new.get(one.id, ())) for one in known.attributes.values()}
+    shared = {one.id: _with(one, new.get(one.id, ())) for one in known.facts.values()}
     products = {row["line"]: row["product_id"] for row in rows}
     found: dict[int, Told] = {}
     _tell_facts(tx, asked, found, shared, products)
@@ -126,16 +128,44 @@ def _tell_facts(
     held: dict[int, list[dict[str, Any]]] = {}
     for row in tx.all("SELECT * FROM fact WHERE product_id IN %s ORDER BY id", [ids]) if ids else ():
         held.setdefault(row["product_id"], []).append(row)
-    for row in tx.all("SELECT * FROM tagging WHERE kind = 'product' AND record_id IN %s", [ids]) if ids else ():
-        tag = {"attribute_id": TAGS_ID, "choice_id": row["tag_id"], "number": None, "unit": None, "text": None}
-        held.setdefault(row["record_id"], []).append(tag)
+    listed = batch_lists.load(tx, {row["attribute_id"] for said in planned.values() for row in said})
+    for row in batch_lists.standing(tx, listed.values(), ids):
+        held.setdefault(row["product_id"], []).append(row)
+    show = _Shown(tx, shared, listed, [row for rows in (*planned.values(), *held.values()) for row in rows])
     for line, said in planned.items():
         was = facts_of(held.get(products[line] or 0, ()))
         for attribute_id, fact in facts_of(said).items():
-            if attribute := shared.get(attribute_id):
+            if attribute_id in shared:
                 told, name = found.setdefault(line, Told()), fact_column(attribute_id)
-                told.before[name] = show_fact(attribute, was.get(attribute_id, Fact())) or None
-                told.after[name] = show_fact(attribute, fact) or None
+                told.before[name] = show.fact(attribute_id, was.get(attribute_id, Fact())) or None
+                told.after[name] = show.fact(attribute_id, fact) or None
+
+
+class _Shown:
+    """Values of attributes and lists in words."""
+
+    def __init__(
+        self,
+        tx: Tx,
+        shared: Mapping[int, Attribute],
+        listed: Mapping[int, Listed],
+        rows: Sequence[Mapping[str, Any]],
+    ) -> None:
+        self._shared = shared
+        self._called: dict[int, dict[int, str]] = {}
+        self._placed = {key: one.placed for key, one in listed.items()}
+        for key, one in listed.items():
+            ids = {row["choice_id"] for row in rows if row["attribute_id"] == key and (row["choice_id"] or 0) > 0}
+            new = {choice.id: choice.label for choice in shared[key].choices if choice.id < 0} if key in shared else {}
+            self._called[key] = {**one.called(tx, ids), **new}
+
+    def fact(self, attribute_id: int, fact: Fact) -> str:
+        """What a value says."""
+        called = self._called.get(attribute_id)
+        if called is None:
+            return show_fact(self._shared[attribute_id], fact)
+        words = [called[one] for one in fact.choices if one in called]
+        return ", ".join(words if self._placed[attribute_id] else sorted(words))
 
 
 def _tell_choices(

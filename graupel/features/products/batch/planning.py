@@ -117,7 +117,7 @@ def _compare(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
 def _plan_groups(tx: Tx, params: dict[str, Any], of: Spoken, known: Known, new: NewChoices) -> None:
     if of.grouped:
         batch_groups.gather(tx, params, of.product)
-    batch_facts.plan(tx, params, known, new)
+    batch_facts.plan(tx, params, known, new, of.fields)
     if of.grouped:
         batch_groups.fold(tx, params, batch_groups.inherited(of.variant))
 

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from graupel.core import file_pictures
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
-from graupel.core.file_columns import FACT, OWN, REFS, ROW_FIELDS, STOCK_AT, TAGS
+from graupel.core.file_columns import FACT, LIST, OWN, REFS, ROW_FIELDS, STOCK_AT, TAGS
 from graupel.core.imports import JUMPS
 from graupel.features.products.columns import inherited_sql
 
@@ -91,7 +91,7 @@ def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
         tuple(name for name in OF_VARIANT if name in names),
         frozenset(emptied),
         "code" in fields,
-        any(name == TAGS or name.startswith(FACT) for name in fields),
+        any(name == TAGS or name.startswith((FACT, LIST)) for name in fields),
         frozenset(name for name in fields if name.startswith(OWN)),
         frozenset(name for name in fields if name.startswith(STOCK_AT)),
         file_pictures.PICTURES in fields,

@@ -86,7 +86,7 @@ def _reader(tx: Tx, batch_id: int, of: Spoken, known: Known) -> tuple[list[str],
     finders = {name: named.finder(tx, name) for name in REFS if name in said}
     ids = [f"{name}_id" for name in finders]
     columns = ["batch_id", "line", "sku", "shown_sku", *said, *ids, "problems", "action", "odd"]
-    beside = (known.attributes, known.own, known.locations, file_pictures.FIELDS)
+    beside = (known.facts, known.own, known.locations, file_pictures.FIELDS)
     if not any(name in some for some in beside for name in of.fields):
         return columns, lambda row: _cells(batch_id, row, said, finders)
 

@@ -1,0 +1,32 @@
+"""The downloads that are given with a product, as a column of files."""
+
+from collections.abc import Iterator
+
+from graupel.core.downloads import MOST_FILES
+from graupel.core.file_columns import ListColumn
+from graupel.db import Tx
+from graupel.features.downloads import store
+from graupel.features.products.batch import lists as batch_lists
+from graupel.features.products.batch.lists import DOWNLOADS, Listed, Read
+
+
+def lists(tx: Tx, read: Read) -> Iterator[Listed]:
+    """The list, as a transaction sees it; what is given with single variants alone is no part of it."""
+    column = ListColumn(
+        DOWNLOADS,
+        "Downloads",
+        ("downloads", "download files", "dateien"),
+        "names of downloads that are there, in their order, parted by |",
+        batch_lists.by_name(lambda: [(row["id"], row["name"]) for row in read(store.every)]),
+        most=MOST_FILES,
+    )
+
+    def called(tx: Tx, ids):  # type: ignore[no-untyped-def]
+        return {row["id"]: row["name"] for row in store.names(tx, list(ids))}
+
+    yield Listed(column, "download_use", "download_id", called, fixed={"variant_id": None}, placed=True)
+
+
+def register() -> None:
+    """Let it come and go with files."""
+    batch_lists.register(lists)

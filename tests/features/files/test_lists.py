@@ -1,0 +1,140 @@
+"""What products have several of, by a file: further categories, choices asked, downloads, and related goods."""
+
+import pytest
+
+from graupel.core.roles import SYSTEM
+from graupel.features.categories import service as categories
+from graupel.features.choices import service as choices
+from graupel.features.files import exporting, planned_rows
+from graupel.features.history import rolling_back
+from graupel.features.products.batch import lists
+from graupel.tables.writing import Out
+from tests.making import bring_in, make_product, plan_file
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser"]
+ENTRIES = [{"label": "No", "state": "default"}, {"label": "Yes"}]
+GOES_WITH, ACCESSORIES = "goes well with", "accessories"
+
+
+def of(ctx, sku):
+    """By list what a product has, as it goes out."""
+
+    def read(tx):
+        product_id = tx.value("SELECT product_id FROM variant WHERE sku = %s", [sku])
+        found = {}
+        for one in lists.load(tx).values():
+            ids = [row["choice_id"] for row in lists.standing(tx, [one], [product_id])]
+            if ids:
+                called = one.called(tx, ids)
+                found[one.column.label.lower()] = [called[key] for key in ids]
+        return found
+
+    return ctx.db.run(read)
+
+
+def versions(ctx):
+    return ctx.db.run(lambda tx: [row["version"] for row in tx.all("SELECT version FROM product ORDER BY id")])
+
+
+def problems(ctx, file):
+    rows = planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples
+    return {one.line: " ".join(problem.message for problem in one.plan.problems) for one in rows}
+
+
+def back(ctx, file):
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+
+
+@pytest.fixture
+def goods(ctx):
+    made = {sku: make_product(ctx, sku, category="Yarn > Aran") for sku in ("A-1", "B-1", "C-1")}
+    categories.make(ctx, SYSTEM, "Gifts")
+    wrap = choices.save(ctx, SYSTEM, None, {"name": "Gift wrap", "kind": "one"}, ENTRIES)
+    choices.save(ctx, SYSTEM, None, {"name": "Card", "kind": "one"}, ENTRIES)
+    choices.save(ctx, SYSTEM, None, {"name": "Its own", "kind": "one"}, ENTRIES, product_id=made["A-1"])
+    ctx.db.run(lambda tx: tx.many("INSERT INTO download (name) VALUES (%s)", [["Care sheet"], ["Twin"], ["twin"]]))
+    return made | {"wrap": wrap}
+
+
+def test_a_cell_says_what_a_product_has_then_and_a_roll_back_what_it_had(ctx, goods):
+    text = (
+        "sku,further categories,choices asked,downloads\n"
+        "A-1,Gifts | Sale > New,Card | gift wrap,Care sheet\nB-1,Gifts,,\n"
+    )
+    file = plan_file(ctx, text)
+    assert file.row["counts"]["changed"] == 2
+    assert [one[0] for one in file.row["makes"]] == ["Sale > New"]
+    shown = planned_rows.rows_of(ctx, SYSTEM, file, "changed").samples[0].plan
+    assert set(shown.after.values()) == {"Gifts, Sale > New", "Card, Gift wrap", "Care sheet"}
+    first = bring_in(ctx, text)
+    assert of(ctx, "A-1") == {
+        "further categories": ["Gifts", "Sale > New"],
+        "choices asked": ["Card", "Gift wrap"],
+        "downloads": ["Care sheet"],
+    }
+    second = bring_in(ctx, "sku,further categories,choices asked\nA-1,Gifts,Gift wrap\nB-1,,Gift wrap\n")
+    assert of(ctx, "A-1")["choices asked"] == ["Gift wrap"]
+    assert of(ctx, "A-1")["further categories"] == of(ctx, "B-1")["further categories"] == ["Gifts"]
+    own = ctx.db.run(lambda tx: tx.value("SELECT COUNT(*) FROM choice_use WHERE product_id = %s", [goods["A-1"]]))
+    assert own == 2, "what is asked with this product alone is no part of the list, and stays"
+    back(ctx, second)
+    assert of(ctx, "A-1")["choices asked"] == ["Card", "Gift wrap"]
+    back(ctx, first)
+    assert of(ctx, "A-1") == of(ctx, "B-1") == {}
+
+
+def test_what_is_not_there_or_not_to_be_told_apart_refuses_its_row(ctx, goods):
+    text = "sku,choices asked,downloads\nA-1,Gift rap,\nB-1,,Twin\nC-1,Card,Care sheet\n"
+    told = problems(ctx, plan_file(ctx, text))
+    assert "There is nothing called “Gift rap” for Choices asked" in told[2]
+    assert "2 are called “Twin”" in told[3]
+    assert set(told) == {2, 3}
+
+
+def test_related_goods_are_named_by_codes_also_of_rows_that_come_later(ctx, goods):
+    text = (
+        f"sku,product code,name,price,{GOES_WITH},{ACCESSORIES}\n"
+        "A-1,,,,N-1 | b-1,\nN-1,NEW,New,5,A-1,C-1 | NEW-2\nN-2,NEW-2,Newer,6,,\n"
+    )
+    before = versions(ctx)
+    file = bring_in(ctx, text)
+    assert (file.row["counts"]["new"], file.row["counts"]["changed"]) == (2, 1)
+    assert of(ctx, "A-1") == {GOES_WITH: ["NEW", "B-1"]}
+    assert of(ctx, "B-1") == {GOES_WITH: ["A-1"]}, "it holds both ways"
+    assert of(ctx, "N-1") == {GOES_WITH: ["A-1"], ACCESSORIES: ["C-1", "NEW-2"]}
+    moved = [now - was for now, was in zip(versions(ctx), [*before, 0, 0], strict=True)]
+    assert moved == [1, 1, 0, 1, 1], "that of B-1 too, for it stands on its page"
+    bring_in(ctx, f"sku,{GOES_WITH}\nA-1,NEW\n")
+    assert (of(ctx, "A-1"), of(ctx, "B-1")) == ({GOES_WITH: ["NEW"]}, {})
+    assert plan_file(ctx, f"sku,{GOES_WITH}\nA-1,NEW\nN-1,A-1\n").row["counts"]["unchanged"] == 2
+
+
+def test_related_goods_that_nothing_has_or_that_contradict_each_other_are_refused(ctx, goods):
+    text = f"sku,{GOES_WITH}\nA-1,B-1\nB-1,C-1\nC-1,NO-1 | B-1\n"
+    told = problems(ctx, plan_file(ctx, text))
+    assert "nothing has the code or SKU NO-1" in told[4]
+    assert "line 2 lists this product, which does not list that one" in told[3]
+    assert "would stand beside itself" in problems(ctx, plan_file(ctx, f"sku,{ACCESSORIES}\nA-1,A-1\n"))[2]
+    lone = f"sku,name,price,{ACCESSORIES}\nX-1,New,5,X-2\nX-2,,5,\n"
+    assert bring_in(ctx, lone, leave_out=True).row["counts"]["new"] == 1
+    assert of(ctx, "X-1") == {}, "what was refused is not there to be listed"
+
+
+@pytest.mark.parametrize("form", [Out.CSV, Out.XLSX, Out.LINES, Out.XML])
+def test_lists_go_out_and_come_in_again_unchanged(ctx, goods, form):
+    bring_in(
+        ctx,
+        f"sku,further categories,choices asked,downloads,{GOES_WITH},{ACCESSORIES},tags\n"
+        "A-1,Gifts,Card | Gift wrap,Care sheet,B-1,C-1 | B-1,warm | soft\n",
+    )
+    path = ctx.folder("t") / f"out.{form}"
+    exporting.export(ctx, SYSTEM, path, form)
+    file = plan_file(ctx, path.read_bytes(), name=path.name)
+    assert problems(ctx, file) == {}
+    assert file.row["counts"]["unchanged"] == 3
+    fields = {rule.field for rule in file.rules}
+    assert {
+        "tags",
+        *(f"list-{one}" for one in (lists.FURTHER, lists.ASKED, lists.DOWNLOADS, lists.RELATED + 1)),
+    } <= fields
