@@ -269,7 +269,15 @@ VARIANT = Record(
             FieldKind.CODE,
             file=InFile("8, 12, 13 or 14 digits", ("gtin", "ean", "upc", "barcode", "ean code", "gtin 13")),
         ),
-        Field("mpn", "Part number", FieldKind.CODE, empty=""),
+        Field(
+            "mpn",
+            "Part number",
+            FieldKind.CODE,
+            empty="",
+            file=InFile(
+                "what its maker calls it", ("part number", "mpn", "manufacturer part number", "herstellernummer")
+            ),
+        ),
         Field(
             "stock",
             "Stock",

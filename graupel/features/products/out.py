@@ -15,7 +15,8 @@ from graupel.db.loading import load_rows
 from graupel.features.products import out_pictures, store
 from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch.lists import Listed
-from graupel.features.products.columns import VARIES, inherited_sql
+from graupel.features.products.batch.spoken import held_sql
+from graupel.features.products.columns import VARIES
 from graupel.features.terms import stock_store
 from graupel.features.vocabulary.facts import facts_of
 
@@ -53,7 +54,7 @@ def export_rows(
         among = "JOIN exported x ON x.id = p.id"
     of_variant = [one for one in VARIANT.fields if one.file and one.name != "sku" and not one.booked]
     inherited = [
-        *(f"{inherited_sql(one.name) if one.inherits else f'v.{one.name}'} AS {one.name}" for one in of_variant),
+        *(f"{held_sql(one.name)} AS {one.name}" for one in of_variant),
         f"IF(k.counted, {_at(first) if (first := _first_of_several(tx)) else 'k.on_hand'}, NULL) AS stock",
         *(f"IF(k.counted, {_at(one)}, NULL) AS `{STOCK_AT}{one}`" for one in location_ids),
     ]

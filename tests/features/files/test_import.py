@@ -333,6 +333,7 @@ CLEARED = (
     "description",
     "brand",
     "gtin",
+    "mpn",
     "short_text",
     "delivered",
 )
@@ -361,6 +362,7 @@ rows = st.lists(
                 "brand": st.sampled_from(["Carrow", "New brand"]),
                 "status": st.sampled_from(["live", "draft", "archived"]),
                 "gtin": st.sampled_from(["9520000000011"]),
+                "mpn": st.sampled_from(["P-1", "p-1", "P-2"]),
                 "short_text": st.sampled_from(["Soft.", "Warm."]),
                 "description": st.sampled_from(["", "<p>a</p>"]),
                 "stock": st.sampled_from([Decimal(0), Decimal(4), Decimal("9.5")]),
@@ -402,7 +404,11 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
                     "INSERT INTO product_axis (product_id, attribute_id, position) VALUES (%s, %s, 1)", [product, axis]
                 )
             price = None if varies else Decimal("9.80")
-            tx.run("INSERT INTO variant (product_id, sku, price) VALUES (%s, %s, %s)", [product, sku, price])
+            tx.run(
+                "INSERT INTO variant (product_id, sku, price, mpn) VALUES (%s, %s, %s, %s)",
+                [product, sku, price, "P-1" if varies else ""],
+            )
+            tx.run("UPDATE product SET mpn = %s WHERE id = %s", ["" if varies else "P-1", product])
             if sku == "S-1":
                 variant = tx.value("SELECT id FROM variant WHERE sku = 'S-1'")
                 tx.run("INSERT INTO stock (id, product_id, on_hand) VALUES (%s, %s, 4)", [variant, product])
@@ -421,6 +427,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
                 "category": tree.path(category_id) or None,
                 "brand": "Carrow",
                 "status": "draft",
+                "mpn": "P-1",
                 "short_text": "",
                 "varies": varies,
                 "inherited": set(CLEARED) & set(OF_VARIANT) if varies else (),
@@ -471,7 +478,7 @@ def make_category(ctx):
 
 
 #: Fields whose columns hold an empty text where nothing is said.
-EMPTY = ("description", "delivered", "search_words", "short_text")
+EMPTY = ("description", "delivered", "search_words", "short_text", "mpn")
 
 
 def _check_catalogue(tx: Tx, said, expected, current, *, live) -> None:
@@ -482,7 +489,7 @@ def _check_catalogue(tx: Tx, said, expected, current, *, live) -> None:
             f"""SELECT v.sku, p.code, p.status, p.was_live, NULL AS type, NULL AS tax_class, t.name, t.description,
                        t.short_text, t.search_words, p.category_id, p.delivered,
                        p.customs_value, p.version, IF(k.counted, k.on_hand, NULL) AS stock, br.name AS brand,
-                       {", ".join(f"{held_sql(name)} AS {name}" for name in OF_VARIANT)}
+                       {", ".join(f"{held_sql(name)} AS {name}" for name in (*OF_VARIANT, "mpn"))}
            FROM product p JOIN product_text t ON t.product_id = p.id JOIN variant v ON v.product_id = p.id
            LEFT JOIN brand br ON br.id = p.brand_id LEFT JOIN stock k ON k.id = v.id"""
         )

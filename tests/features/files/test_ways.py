@@ -303,3 +303,27 @@ def test_a_product_of_several_variants_is_shown_once_each_has_a_price(ctx):
     shown = bring_in(ctx, "product code,sku,price,status\nF,,,live\nF,F-O,10,\n")
     assert shown.row["counts"]["refused"] == 0
     assert {row[5] for row in catalogue(ctx).values()} == {"live"}
+
+
+def test_part_numbers_stand_with_the_product_or_where_it_varies_with_each_variant(ctx):
+    attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Heather", "Oat"]))
+    make_product(ctx, "A-1")
+    text = (
+        "product code,sku,part number,name,colour,price\n"
+        ",A-1,a-100,,,\nN,N-1,N100,New,,5\nF,,F100,Fell,,9\nF,F-H,F100-H,,Heather,\nF,F-O,,,Oat,\n"
+    )
+    file = bring_in(ctx, text)
+    assert (file.row["counts"]["refused"], file.row["counts"]["odd"]) == (0, 1), "a product that varies has none"
+
+    def held():
+        sql = "SELECT v.sku, p.mpn, v.mpn AS own FROM variant v JOIN product p ON p.id = v.product_id"
+        return {row["sku"]: (row["mpn"], row["own"]) for row in ctx.db.run(lambda tx: tx.all(sql))}
+
+    assert held() == {"A-1": ("a-100", ""), "N-1": ("N100", ""), "F-H": ("", "F100-H"), "F-O": ("", "")}
+    changed = bring_in(ctx, "sku,mpn\nA-1,A-100\nF-O,F100-O\nN-1,N100\n")
+    assert changed.row["counts"]["changed"] == 2
+    assert (held()["A-1"], held()["F-O"]) == (("A-100", ""), ("", "F100-O"))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, changed.row["change_set_id"]))
+    assert (held()["A-1"], held()["F-O"]) == (("a-100", ""), ("", ""))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    assert held() == {"A-1": ("", "")}

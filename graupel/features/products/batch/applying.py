@@ -19,12 +19,13 @@ from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
 from graupel.features.products import summary
 from graupel.features.products.batch import counts as batch_counts
-from graupel.features.products.batch import fact_writing, group_writing, numbering, picture_writing
+from graupel.features.products.batch import fact_writing, group_writing, numbering, part_numbers, picture_writing
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.numbering import Block
+from graupel.features.products.batch.part_numbers import MPN
 from graupel.features.products.batch.planned import new_names
 from graupel.features.products.batch.planning import HELD, has_stock
 from graupel.features.products.batch.spoken import EVERYTHING, JOINED, OF_PRODUCT, OF_VARIANT, Spoken
@@ -246,7 +247,7 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     where = f"{RANGE} AND b.action = 'changed'"
     for record, names, differs in (
         (PRODUCT, of.product, of.product_differs),
-        (VARIANT, of.variant, of.variant_differs),
+        (VARIANT, of.variant, of.any_differs(of.variant)),
     ):
         if record is PRODUCT and of.grouped:
             group_writing.change_alone(tx, params, of)
@@ -263,12 +264,15 @@ def _change(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
             became={name: becomes(name, of) for name in names},
             only={name: of.differs(name) for name in names},
         )
+    if of.mpn:
+        others = (of.product_differs, of.any_differs(of.variant))
+        part_numbers.change(tx, params, JOINED, where, others, cleared=MPN in of.cleared)
     # The variant goes first: its comparison must still see what it held.
     sets = "".join(f"v.{name} = IF({of.differs(name)}, b.{name}, v.{name}), " for name in of.variant)
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
                STRAIGHT_JOIN variant v ON v.id = b.variant_id
-               SET {sets} v.version = v.version + 1 WHERE {where} AND {of.variant_differs}""",
+               SET {sets} v.version = v.version + 1 WHERE {where} AND {of.any_differs(of.variant)}""",
         params,
     )
     sets = "".join(f"{PRODUCT.column(n)} = {kept_or_said(n, of)}, " for n in of.product) + was_live(of)
@@ -292,6 +296,8 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     own["status"] = "COALESCE(b.status, %(status)s)" if "status" in of.product else "%(status)s"
     if of.grouped:
         own |= {name: for_variants(name) for name in batch_groups.inherited(of.variant)}
+    if of.mpn:
+        own[MPN] = part_numbers.OF_CODED if of.grouped else part_numbers.OF_ALONE
     tx.run(
         f"""INSERT INTO product (id, {"".join(f"{name}, " for name in own)} was_live, made_at, changed_at)
             SELECT n.product_id, {"".join(f"{sql}, " for sql in own.values())}
@@ -336,16 +342,20 @@ def register() -> None:
     line = ("INT UNSIGNED", "b.line")
     row = "batch_row b ON b.batch_id = k.source_id AND b.line = m.line"
     product = {name: new_value(name) for name in OF_PRODUCT}
-    product |= {"category_id": "m.category_id", "status": "m.status", "brand_id": "m.brand_id", "mpn": "''"}
+    product |= {"category_id": "m.category_id", "status": "m.status", "brand_id": "m.brand_id"}
+    product[MPN] = "COALESCE(m.mpn, '')"
     product |= {name: for_variants(name) for name in batch_groups.inherited(OF_VARIANT)}
     category = ("INT UNSIGNED", "COALESCE(p.category_id, 'null')")
     status = ("VARCHAR(20)", "JSON_QUOTE(p.status)")
     brand = ("INT UNSIGNED", "COALESCE(p.brand_id, 'null')")  # the last: packs that were written before have none
     noted = {"line": line, "category_id": category, "status": status, "brand_id": brand}
+    noted[MPN] = ("VARCHAR(70)", "JSON_QUOTE(p.mpn)")
     packs.register("product", packs.Source(noted, row, product))
     variant = {"product_id": "m.product_id", "sku": "b.sku"} | {name: f"b.{name}" for name in OF_VARIANT}
     variant |= {name: f"JSON_VALUE(m.choices, '$[{at}]')" for at, name in enumerate(CHOICES)}
+    variant[MPN] = "COALESCE(m.mpn, '')"
     owner = ("INT UNSIGNED", "v.product_id")
     chosen = f"CONCAT('[', CONCAT_WS(',', {', '.join(f'v.{name}' for name in CHOICES)}), ']')"
     choices = ("JSON", f"IF(v.choice_1 IS NULL, 'null', {chosen})")  # the last, for the same reason
-    packs.register("variant", packs.Source({"line": line, "product_id": owner, "choices": choices}, row, variant))
+    varying = {"line": line, "product_id": owner, "choices": choices, MPN: ("VARCHAR(70)", "JSON_QUOTE(v.mpn)")}
+    packs.register("variant", packs.Source(varying, row, variant))

@@ -6,8 +6,9 @@ from graupel.core.declarations.products import CHOICES, PRODUCT
 from graupel.db import Tx
 from graupel.features.history import journal, packs, records
 from graupel.features.products import summary
-from graupel.features.products.batch import fact_writing
+from graupel.features.products.batch import fact_writing, part_numbers
 from graupel.features.products.batch import groups as batch_groups
+from graupel.features.products.batch.part_numbers import MPN
 from graupel.features.products.batch.spoken import Spoken
 from graupel.features.products.batch.sql import MADE, RANGE, becomes, kept_or_said, was_live
 
@@ -19,6 +20,8 @@ def make_variants(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     """Make the variants of a chunk whose products have codes: of those that were there, and of those just made."""
     said = [*of.variant, *CHOICES]
     given = [*(f"b.{name}" for name in of.variant), *fact_writing.GIVEN.values()]
+    if of.mpn:
+        said, given = [*said, MPN], [*given, part_numbers.OF_VARIANT]
     rows = f"{RANGE} AND b.action = 'new' AND b.sku IS NOT NULL AND b.code IS NOT NULL"
     tx.run(
         f"""INSERT INTO variant (id, product_id, sku, {", ".join(said)})

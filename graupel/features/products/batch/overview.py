@@ -17,7 +17,7 @@ def of(tx: Tx, batch_id: int, lang: str, spoken: Spoken) -> dict[str, Any]:
     an example and the column of each reason for which rows are refused, the most frequent first."""
     params = {"batch": batch_id, "lang": lang}
     changed = "b.batch_id = %(batch)s AND b.action = 'changed'"
-    names = {_column(name): spoken.differs(name) for name in (*spoken.product, *spoken.variant)}
+    names = {_column(name): spoken.differs(name) for name in (*spoken.product, *spoken.of_variant)}
     names["stock"] = STOCK_DIFFERS
     if spoken.grouped:
         names |= {_column(name): f"(b.lead IS NULL AND {names[_column(name)]})" for name in spoken.product}
@@ -92,7 +92,7 @@ def narrowed(by: str, spoken: Spoken) -> str:
     if by.startswith(STOCK_AT):
         return """AND EXISTS (SELECT 1 FROM batch_count s WHERE s.batch_id = b.batch_id AND s.line = b.line
                   AND NOT (s.amount <=> s.held) AND s.location_id = CAST(SUBSTR(%(by)s, 7) AS UNSIGNED))"""
-    names = {_column(name): name for name in (*spoken.product, *spoken.variant)}
+    names = {_column(name): name for name in (*spoken.product, *spoken.of_variant)}
     if by in names:
         lead = "b.lead IS NULL AND " if spoken.grouped and names[by] in spoken.product else ""
         return f"AND {lead}{spoken.differs(names[by])}"

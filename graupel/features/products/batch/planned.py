@@ -12,6 +12,7 @@ from graupel.core.imports import ODD, Action, FileRow, RowPlan, jumps, plan_row
 from graupel.db import Tx, like
 from graupel.features.categories import service as categories
 from graupel.features.products.batch import named, planned_facts
+from graupel.features.products.batch.part_numbers import MPN
 from graupel.features.products.batch.planning import file_row
 from graupel.features.products.batch.spoken import OF_PRODUCT, OF_VARIANT, held_sql
 from graupel.features.vocabulary import service as vocabulary
@@ -155,7 +156,7 @@ def samples(
     """
     found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name, l.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
-    now += [*(f"{held_sql(name)} AS {name}_now" for name in OF_VARIANT), "b.stock_held AS stock_now"]
+    now += [f"{held_sql(name)} AS {name}_now" for name in (*OF_VARIANT, MPN)] + ["b.stock_held AS stock_now"]
     now += [f"v.{name} IS NULL AS {name}_inherited" for name in OF_VARIANT if name in cleared]
     rows = tx.all(
         f"""SELECT b.*, l.name AS lead_name, {", ".join(now)}

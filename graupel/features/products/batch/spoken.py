@@ -7,11 +7,13 @@ from graupel.core import file_pictures
 from graupel.core.declarations.products import INHERITED, PRODUCT, VARIANT
 from graupel.core.file_columns import FACT, LIST, OWN, REFS, ROW_FIELDS, STOCK_AT, TAGS
 from graupel.core.imports import JUMPS
+from graupel.features.products.batch import part_numbers
+from graupel.features.products.batch.part_numbers import MPN
 from graupel.features.products.columns import inherited_sql
 
 #: What a row of a batch may say of a product, and of a variant.
 OF_PRODUCT = PRODUCT.in_files
-OF_VARIANT = tuple(name for name in VARIANT.in_files if name != "sku" and not VARIANT.field(name).booked)
+OF_VARIANT = tuple(name for name in VARIANT.in_files if name not in ("sku", MPN) and not VARIANT.field(name).booked)
 
 
 def said_or_empty(name: str, said: str) -> str:
@@ -40,6 +42,8 @@ def _variant_differs(name: str, *, cleared: bool) -> str:
 
 def held_sql(name: str) -> str:
     """SQL: what holds for a variant of a field, its product's where it inherits that."""
+    if name == MPN:
+        return part_numbers.HELD
     return inherited_sql(name) if name in INHERITED else f"v.{name}"
 
 
@@ -50,6 +54,7 @@ class Spoken:
     ``cleared``: those that an empty cell empties; ``grouped``: rows may name their products by a code; ``facts``: they
     say something of attributes; ``own``: the columns in which they say something for a language or a destination;
     ``counts``: those in which stock is counted at further locations; ``pictures``: they say which goods show;
+    ``mpn``: part numbers, which stand with the product or with the variant;
     ``fields``: all names of columns that it has.
     """
 
@@ -61,25 +66,34 @@ class Spoken:
     own: frozenset[str] = frozenset()
     counts: frozenset[str] = frozenset()
     pictures: bool = False
+    mpn: bool = False
     fields: frozenset[str] = frozenset()
 
     def differs(self, name: str) -> str:
         """SQL: whether what a row says of a field differs from what the catalogue holds."""
+        if name == MPN:
+            return part_numbers.differs(cleared=MPN in self.cleared)
         of = _product_differs if name in OF_PRODUCT else _variant_differs
         return of(name, cleared=name in self.cleared)
 
     @property
     def product_differs(self) -> str:
         """SQL: whether anything that a row says of its product differs; of several rows of one product one speaks."""
-        differs = self._any_differs(self.product)
+        differs = self.any_differs(self.product)
         return f"(b.lead IS NULL AND {differs})" if self.grouped else differs
 
     @property
     def variant_differs(self) -> str:
         """SQL: whether anything that it says of its variant does."""
-        return self._any_differs(self.variant)
+        return self.any_differs(self.of_variant)
 
-    def _any_differs(self, names: Sequence[str]) -> str:
+    @property
+    def of_variant(self) -> tuple[str, ...]:
+        """All that it says of its variant, wherever that stands."""
+        return (*self.variant, MPN) if self.mpn else self.variant
+
+    def any_differs(self, names: Sequence[str]) -> str:
+        """SQL: whether anything that it says of these fields does."""
         return f"({' OR '.join(map(self.differs, names)) or 'FALSE'})"
 
 
@@ -95,6 +109,7 @@ def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
         frozenset(name for name in fields if name.startswith(OWN)),
         frozenset(name for name in fields if name.startswith(STOCK_AT)),
         file_pictures.PICTURES in fields,
+        MPN in names,
         frozenset(fields),
     )
 
