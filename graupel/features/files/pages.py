@@ -13,6 +13,7 @@ from graupel.context import Context
 from graupel.core import columns, file_pictures, guessing, matching, price_bands, slips
 from graupel.core import profiles as kept_profiles
 from graupel.core.encodings import ENCODINGS
+from graupel.core.declarations.products import INHERITED
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS
 from graupel.core.handling import KEYS, WAYS, Key
@@ -231,6 +232,7 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "numbers": columns.NUMBERS,
         "day": FieldKind.DAY,
         "kept": matching.KEPT,
+        "inherits": lambda name: name in INHERITED or name in file.known.own,
         "units_of": file.known.units,
         "declared": {**COLUMNS, **file_pictures.FIELDS},
         **_overview(file),
