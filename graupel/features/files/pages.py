@@ -12,8 +12,8 @@ from starlette.background import BackgroundTask
 from graupel.context import Context
 from graupel.core import columns, file_pictures, guessing, matching, price_bands, slips
 from graupel.core import profiles as kept_profiles
-from graupel.core.encodings import ENCODINGS
 from graupel.core.declarations.products import INHERITED
+from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS
 from graupel.core.handling import KEYS, WAYS, Key

@@ -18,7 +18,7 @@ from graupel.core.declarations.files import FILE_SOURCE
 from graupel.core.errors import NotAllowed, NotFound, Refused
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx, declared
-from graupel.features.files import profiles, service
+from graupel.features.files import profiles, service, telling
 from graupel.features.files import source_store as store
 from graupel.features.files import store as file_store
 from graupel.features.files.rows import SourceRow
@@ -274,6 +274,7 @@ def follow_file(tx: Tx, run: JobRun) -> None:
     leave_out = bool(source["leave_out"])
     if why := rules.asks(counts, prices, source["bound"], leave_out=leave_out):
         store.note(tx, source["id"], f"{row['name']} waits for somebody: {why}", asks=True)
+        telling.waits(run, tx, row["id"], why)
     elif counts.get("new", 0) + counts.get("changed", 0):
         store.note(tx, source["id"], f"{row['name']} is being brought in.")
         service.begin_apply(tx, run.actor, row["id"], leave_out=leave_out, source_id=source["id"])

@@ -1,4 +1,4 @@
-"""Word by mail when the dry run or the bringing in of a long file has ended, however it did."""
+"""Word by mail: a long dry run, or the bringing in of a long file, has ended; a file that came by itself waits."""
 
 from graupel import mail
 from graupel.context import Context
@@ -13,7 +13,7 @@ from graupel.jobs import JobRequest, JobRun, Urgency, enqueue
 KIND = "files.tell"
 #: Who waited so long for it has gone on to something else.
 LONG_SECONDS = 120
-NOT_DONE = "Not done."
+NOT_DONE, WAITS = "Not done.", "It waits for you."
 
 
 def when_long(run: JobRun, tx: Tx, file_id: int, said: str) -> None:
@@ -23,6 +23,13 @@ def when_long(run: JobRun, tx: Tx, file_id: int, said: str) -> None:
     if store.waited_seconds(tx, run.job_id) >= LONG_SECONDS:
         payload = {"file_id": file_id, "user_id": run.actor.user_id, "said": said, "job_id": run.job_id}
         enqueue(tx, SYSTEM, JobRequest(KIND, "Write that a file is done", payload, urgency=Urgency.REST))
+
+
+def waits(run: JobRun, tx: Tx, file_id: int, why: str) -> None:
+    """Have the person for whom a file came by itself told that it waits, and why."""
+    if run.actor.user_id is not None and mail.is_set_up(run.ctx.settings):
+        payload = {"file_id": file_id, "user_id": run.actor.user_id, "said": f"{WAITS} {why}", "job_id": run.job_id}
+        enqueue(tx, SYSTEM, JobRequest(KIND, "Write that a file waits", payload, urgency=Urgency.REST))
 
 
 def refused(run: JobRun, file_id: int, refusal: Refused) -> None:
@@ -47,5 +54,7 @@ def write(run: JobRun) -> None:
 def _ended(ctx: Context, payload: dict[str, object]) -> str:
     if str(payload["said"]).startswith(NOT_DONE):
         return "A file was not brought in"
+    if str(payload["said"]).startswith(WAITS):
+        return "A file waits for you"
     job = jobs.of(ctx, SYSTEM, int(str(payload["job_id"])))
     return "A dry run is made" if job and job["kind"] == "files.plan" else "A file was brought in"

@@ -12,7 +12,7 @@ from graupel.core import changes
 from graupel.core import sources as rules
 from graupel.core.errors import Refused
 from graupel.core.roles import SYSTEM, Role
-from graupel.features.files import profiles, sources
+from graupel.features.files import profiles, sources, telling
 from graupel.features.files import service as files
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
@@ -97,6 +97,19 @@ def test_more_than_the_bound_waits_for_somebody_and_can_be_brought_in_by_hand(ct
     row = sources.list_all(ctx, SYSTEM)[0]
     assert row["is_in"]
     assert not row["is_asking"], "what somebody brought in waits no more"
+
+
+def test_who_a_file_waits_for_is_told_by_mail_why(ctx, ada, monkeypatch):
+    mailing = {"smtp_host": "127.0.0.1", "smtp_port": 1, "mail_from": "shop@skeinwright.example"}
+    told = replace(ctx, settings=ctx.settings.model_copy(update=mailing))
+    written = []
+    monkeypatch.setattr(telling.mail, "send", lambda settings, to, subject, text, key: written.append((subject, text)))
+    source = have(told, ada, "prices.csv", bound="10")
+    drop(told, "prices.csv", "sku,price\nFEL-1,11\nFEL-2,12\nFEL-3,10\n")
+    look(told, ada, source)
+    ((subject, text),) = written
+    assert subject == "A file waits for you: prices.csv"
+    assert "2 of 3 prices would change, more than 10 per cent." in text
 
 
 def test_several_files_come_in_in_their_order_one_after_another(ctx, ada):
