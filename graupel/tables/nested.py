@@ -110,11 +110,19 @@ def _flatten(value: Any, at: str, found: dict[str, str], depth: int) -> None:
     if isinstance(value, dict):
         for key, one in value.items():
             _flatten(one, f"{inner}{key}", found, depth + 1)
+    elif isinstance(value, list) and value and all(map(_is_property, value)):
+        for one in value:
+            _flatten(one["value"], f"{one['name']}", found, depth + 1)
     elif isinstance(value, list) and any(isinstance(one, dict | list) for one in value):
         for number, one in enumerate(value, 1):
             _flatten(one, f"{inner}{number}", found, depth + 1)
     else:
         _put(found, at or "value", ", ".join(map(_scalar, value)) if isinstance(value, list) else _scalar(value))
+
+
+def _is_property(value: Any) -> bool:
+    """A value with its own name (schema.org, PropertyValue): that is its column, wherever it stands."""
+    return isinstance(value, dict) and value.get("@type") == "PropertyValue" and {"name", "value"} <= value.keys()
 
 
 def _put(found: dict[str, str], at: str, text: str) -> None:

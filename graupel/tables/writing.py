@@ -231,7 +231,15 @@ def _linked(file: IO[bytes], columns: Sequence[Column], rows: Rows, done: Writte
     file.write(b"\n]}\n")
 
 
+#: Where schema.org has values that it has no word for, each with its name.
+PROPERTIES = ("additionalProperty",)
+
+
 def _put(product: dict[str, Any], column: Column, cell: str) -> None:
+    if column.linked == PROPERTIES:
+        said = {"@type": "PropertyValue", "name": column.header, "value": cell}
+        product.setdefault(PROPERTIES[0], []).append(said)
+        return
     at = product
     for name in column.linked[:-1]:
         at = at.setdefault(name, dict(column.beside or {}))

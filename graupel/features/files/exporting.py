@@ -13,7 +13,7 @@ from graupel.context import Context
 from graupel.core import file_pictures
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import NotFound, Refused
-from graupel.core.file_columns import COLUMNS, Known
+from graupel.core.file_columns import COLUMNS, FACT, Known
 from graupel.core.file_facts import show_in_file
 from graupel.core.quantities import format_money, format_weight
 from graupel.core.records import Field, FieldKind
@@ -41,6 +41,7 @@ SHOWN = 20
 _NUMBERS = (FieldKind.MONEY, FieldKind.QUANTITY)
 #: The words of schema.org for our fields: the path to the value, and what stands beside it.
 _LINKED: Mapping[str, tuple[tuple[str, ...], Mapping[str, str]]] = {
+    "mpn": (("mpn",), {}),
     "sku": (("sku",), {}),
     "name": (("name",), {}),
     "description": (("description",), {}),
@@ -77,7 +78,7 @@ def columns(fields: Sequence[str], currency: str, there: Known) -> list[Column]:
     """The columns of a file that goes out."""
     found = []
     for name in fields:
-        path, beside = _LINKED.get(name, ((), {}))
+        path, beside = _LINKED.get(name, (writing.PROPERTIES if name.startswith(FACT) else (), {}))
         beside = {**beside, "priceCurrency": currency} if name == "price" else beside
         found.append(Column(there.header(name), there.fields[name].kind in _NUMBERS, path, beside))
     return found
