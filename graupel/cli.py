@@ -178,12 +178,14 @@ def _do(ctx: Context, job_id: int) -> None:
 
 @app.command()
 def export(path: Annotated[Path, typer.Argument(help="The file to write.")]) -> None:
-    """Write the catalogue as a file that can be brought in again, in the format of its ending."""
+    """Write the catalogue as a file that can be brought in again, in the format of its ending; as zip a CSV table with
+    the pictures beside it."""
     ending = path.suffix.lower().lstrip(".")
-    if ending not in tuple(Out):
-        _stop(f"A file ends in {', '.join(Out)}, so that its format is known.")
+    if ending not in (*Out, "zip"):
+        _stop(f"A file ends in {', '.join((*Out, 'zip'))}, so that its format is known.")
+    is_zip = ending == "zip"
     try:
-        done = exporting.export(_context(), SYSTEM, path, Out(ending))
+        done = exporting.export(_context(), SYSTEM, path, Out.CSV if is_zip else Out(ending), with_pictures=is_zip)
     except GraupelError as error:
         _stop(str(error))
     typer.echo(f"Variants written to {path}: {done.rows:,}")

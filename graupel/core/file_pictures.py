@@ -88,6 +88,21 @@ def read_alts(text: str) -> tuple[str, ...]:
     return found
 
 
+_NAMED = re.compile(r"(.*)\.([0-9a-f]{64})(\.[^.]+)?")
+
+
+def name_in_zip(file_name: str, sha256: str, ending: str) -> str:
+    """What a file of a library is called beside a table that goes out: by it the very file is known again."""
+    plain = re.sub(r"[|/\\\s]+", "-", file_name.rpartition(".")[0] or file_name)[:80].strip("-.") or "picture"
+    return f"{plain}.{sha256}.{ending}"
+
+
+def of_name(text: str) -> tuple[str, str]:
+    """The sha256 in such a name, "" where there is none, and the name without it."""
+    found = _NAMED.fullmatch(text)
+    return (found[2], f"{found[1]}{found[3] or ''}") if found else ("", text)
+
+
 def own_sha(text: str) -> str:
     """The sha256 of the file of a library that an address gives out, "" where it is none."""
     found = _OURS.search(text)

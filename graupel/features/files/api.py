@@ -103,7 +103,8 @@ def _rows(ctx: Context, actor: Actor, file_id: int, *, refused: bool) -> FileRes
 def take_out(ctx: Ctx, actor: TokenActor, body: ExportIn) -> ExportOut:
     """Begin to write the catalogue, or what a view shows. Ask for it until it is ready, then fetch its content."""
     fields = body.columns or list(exporting.all_columns(ctx))
-    return export_out(exporting.read(ctx, actor, exporting.request(ctx, actor, body.format, fields, body.view)))
+    asked = exporting.request(ctx, actor, body.format, fields, body.view, with_pictures=body.pictures)
+    return export_out(exporting.read(ctx, actor, asked))
 
 
 @router.get("/exports/{export_id}", response_model=ExportOut, responses=responses(404))
@@ -115,7 +116,7 @@ def read_export(ctx: Ctx, actor: TokenActor, export_id: RecordId) -> ExportOut:
 @router.get(
     "/exports/{export_id}/content",
     response_class=FileResponse,
-    responses={200: {"content": {kind: {} for kind in MEDIA_TYPES.values()}}, **responses(404)},
+    responses={200: {"content": {kind: {} for kind in (*MEDIA_TYPES.values(), "application/zip")}}, **responses(404)},
 )
 def read_content(ctx: Ctx, actor: TokenActor, export_id: RecordId) -> FileResponse:
     """What was written. It is kept for seven days."""
@@ -123,4 +124,4 @@ def read_content(ctx: Ctx, actor: TokenActor, export_id: RecordId) -> FileRespon
     path = exporting.path_of(ctx, found.row)
     if not found.is_there or not path.exists():
         raise NotFound("This file is not written yet, or not kept any more.")
-    return FileResponse(path, media_type=MEDIA_TYPES[Out(found.row["format"])], filename=found.file_name)
+    return FileResponse(path, media_type=exporting.media_type(found.row), filename=found.file_name)

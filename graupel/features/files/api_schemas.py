@@ -56,12 +56,13 @@ class ApplyIn(BaseModel):
 
 class ExportIn(BaseModel):
     """What is taken out. ``columns``: names of fields, all without any; ``view``: the query of a table's address, such
-    as "status=live&brand=4", the whole catalogue without one."""
+    as "status=live&brand=4", the whole catalogue without one; ``pictures``: as a zip, with these beside the table."""
 
     model_config = ConfigDict(extra="forbid")
     format: Out
     columns: Annotated[list[Annotated[str, Field(max_length=120)]], Field(max_length=500)] = []
     view: Annotated[str, Field(max_length=4_000)] | None = None
+    pictures: bool = False
 
 
 class ExportOut(BaseModel):

@@ -1,5 +1,6 @@
 """Taking the catalogue out, or what a view shows: as a file that can be brought in again."""
 
+import zipfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -9,6 +10,7 @@ from typing import Any
 from urllib.parse import parse_qs
 from zoneinfo import ZoneInfo
 
+from graupel import storage
 from graupel.context import Context
 from graupel.core import file_pictures
 from graupel.core.attributes import Attribute, Fact
@@ -25,18 +27,21 @@ from graupel.db import Tx
 from graupel.features.files import known, store
 from graupel.features.files.rows import ExportFileRow
 from graupel.features.jobs import service as jobs
+from graupel.features.media import sizes
 from graupel.features.products import out as out_rows
 from graupel.features.products import table
 from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import named
+from graupel.features.products.out_pictures import Places
 from graupel.jobs import JobRequest, JobRun, enqueue
 from graupel.tables import writing
-from graupel.tables.writing import Column, Out, Written
+from graupel.tables.writing import MEDIA_TYPES, Column, Out, Written
 
 #: What the records are called that goods refer to, by the column of their ids.
 Called = Mapping[str, Callable[[Any], str | None]]
 #: Of a row each so many are told as progress.
 REPORT_EVERY = 5_000
+PICTURES_EVERY = 50
 SHOWN = 20
 _NUMBERS = (FieldKind.MONEY, FieldKind.QUANTITY)
 #: The words of schema.org for our fields: the path to the value, and what stands beside it.
@@ -71,7 +76,11 @@ class ExportFile:
     @property
     def file_name(self) -> str:
         """What it is called where it is saved."""
-        return f"{self.row['name']}.{self.row['format']}"
+        return f"{self.row['name']}.{_ending(self.row)}"
+
+
+def _ending(row: ExportFileRow) -> str:
+    return "zip" if row["with_pictures"] else row["format"]
 
 
 def columns(fields: Sequence[str], currency: str, there: Known) -> list[Column]:
@@ -139,22 +148,54 @@ def export(
     fields: Sequence[str] = (),
     query: str | None = None,
     run: JobRun | None = None,
+    *,
+    with_pictures: bool = False,
 ) -> Written:
     """Write the variants of the catalogue, or of the goods that a view's address shows, one a row.
 
-    ``fields``: names of columns, without any all of them. Raises Refused, NoRoom.
+    ``fields``: names of columns, without any all of them; ``with_pictures``: as a zip, with the pictures that are said
+    beside the table. Raises Refused, NoRoom.
     """
     actor.require(Role.VIEWER)
+    places = Places(ctx.settings.address.rstrip("/"), {} if with_pictures else None)
 
     def work(tx: Tx) -> Written:
-        heads, rows = table_of(ctx, tx, out, fields, query, run)
-        return writing.write(path, out, heads, rows)
+        heads, rows = table_of(ctx, tx, out, fields, query, run, places)
+        return writing.write(table_path, out, heads, rows)
 
-    return ctx.db.run(work)
+    table_path = path.with_name(f"{path.name}.table") if with_pictures else path
+    try:
+        done = ctx.db.run(work)
+        if places.beside is not None:
+            _pack(ctx, path, table_path, f"goods.{out}", places.beside, run)
+    finally:
+        if with_pictures:
+            table_path.unlink(missing_ok=True)
+    return done
+
+
+def _pack(
+    ctx: Context, path: Path, table_path: Path, name: str, pictures: Mapping[str, str], run: JobRun | None
+) -> None:
+    """A zip of the table and of its pictures, by name their sha256; pictures are packed already. Raises NoRoom."""
+    with storage.aside(path) as file, zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as packed:
+        packed.write(table_path, name)
+        for number, (called, sha) in enumerate(pictures.items()):
+            if run and number % PICTURES_EVERY == 0:
+                run.progress("Packing pictures", number, len(pictures))
+            stored = sizes.path_of(ctx, sha, sizes.FULL)
+            if stored.exists():
+                packed.write(stored, f"pictures/{called}", zipfile.ZIP_STORED)
 
 
 def table_of(
-    ctx: Context, tx: Tx, out: Out, fields: Sequence[str], query: str | None, run: JobRun | None = None
+    ctx: Context,
+    tx: Tx,
+    out: Out,
+    fields: Sequence[str],
+    query: str | None,
+    run: JobRun | None = None,
+    pictures_at: Places | None = None,
 ) -> tuple[list[Column], Iterator[list[str]]]:
     """The columns of such a table, and its rows as they are read."""
     called: Called = {f"{kind}_id": find for kind, find in named.called(tx).items()}
@@ -164,11 +205,12 @@ def table_of(
     asked = [there.attributes[name].id for name in chosen if name in there.attributes]
     keys = [there.own[name].key for name in chosen if name in there.own]
     places = [there.locations[name].id for name in chosen if name in there.locations]
-    at = ctx.settings.address.rstrip("/") if file_pictures.FIELDS.keys() & set(chosen) else ""
+    at = pictures_at or Places(ctx.settings.address.rstrip("/"))
+    at_all = at if file_pictures.FIELDS.keys() & set(chosen) else None
     listed = batch_lists.load(tx, [there.lists[name].id for name in chosen if name in there.lists]).values()
     names = {one.column.name: batch_lists.all_called(tx, one) for one in listed}
     said = [one for one in listed if names[one.column.name]]  # a list that nothing has costs its rows nothing
-    found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at, said)
+    found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at_all, said)
     writers = [_list_writer(name, names) or _named_writer(name, called, out, there) for name in chosen]
     return columns(chosen, ctx.settings.currency, there), _rows(_told(found, run), writers)
 
@@ -183,17 +225,22 @@ def _told(rows: Any, run: JobRun | None) -> Iterator[Any]:
 # --- in the background ---------------------------------------------------------------------------------------
 
 
-def request(ctx: Context, actor: Actor, out: Out, fields: Sequence[str], query: str | None) -> int:
+def request(
+    ctx: Context, actor: Actor, out: Out, fields: Sequence[str], query: str | None, *, with_pictures: bool = False
+) -> int:
     """Write a file in the background; returns its id. Raises Refused."""
     actor.require(Role.VIEWER)
     chosen = [name for name in known.current(ctx).fields if name in fields or name == "sku"]
     if len(chosen) < 2:
         raise Refused.because("export.columns", "Choose at least one column beside the SKU.", "fields")
+    if with_pictures and (file_pictures.PICTURES not in chosen or out is Out.LINKED):
+        said = "Pictures go out beside a table that has their column; JSON-LD has none."
+        raise Refused.because("export.pictures", said, "with_pictures")
 
     def work(tx: Tx) -> int:
         local = ctx.now(tx).astimezone(ZoneInfo(ctx.settings.time_zone))
         name = f"{'goods' if query else 'catalogue'}-{local:%Y-%m-%d-%H%M}"
-        values = {"name": name, "format": str(out), "fields": chosen, "query": query}
+        values = {"name": name, "format": str(out), "fields": chosen, "query": query, "with_pictures": with_pictures}
         file_id = store.insert_export(tx, actor, values)
         asked = JobRequest("files.export", f"Take out {name}.{out}", {"export_id": file_id}, "/files#out")
         store.change_export(tx, file_id, job_id=enqueue(tx, actor, asked))
@@ -206,7 +253,10 @@ def write(run: JobRun) -> None:
     """Write a file that was asked for. For the worker."""
     row = _read(run.ctx, int(run.payload["export_id"]))
     path = path_of(run.ctx, row)
-    done = export(run.ctx, run.actor, path, Out(row["format"]), row["fields"], row["query"], run)
+    with_pictures = bool(row["with_pictures"])
+    done = export(
+        run.ctx, run.actor, path, Out(row["format"]), row["fields"], row["query"], run, with_pictures=with_pictures
+    )
 
     def work(tx: Tx) -> None:
         store.change_export(tx, row["id"], row_count=done.rows, cut_count=done.cut, bytes=path.stat().st_size)
@@ -223,7 +273,12 @@ def all_columns(ctx: Context) -> Sequence[str]:
 
 def path_of(ctx: Context, row: ExportFileRow) -> Path:
     """Where a file that goes out lies."""
-    return ctx.folder("exports") / f"{row['id']}.{row['format']}"
+    return ctx.folder("exports") / f"{row['id']}.{_ending(row)}"
+
+
+def media_type(row: ExportFileRow) -> str:
+    """What a file that goes out is."""
+    return "application/zip" if row["with_pictures"] else MEDIA_TYPES[Out(row["format"])]
 
 
 def read(ctx: Context, actor: Actor, export_id: int) -> ExportFile:

@@ -8,7 +8,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import Identity
 from graupel.features.files import copying, exporting, known
 from graupel.features.files.schemas import Asked, Copied, TakenOut
-from graupel.tables.writing import MEDIA_TYPES, OUTS, Out
+from graupel.tables.writing import OUTS, Out
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
@@ -42,6 +42,7 @@ def _page(
         columns=there,
         chosen=typed.fields if typed else list(there),
         form=typed.form if typed else Out.CSV,
+        with_pictures=typed.with_pictures if typed else False,
         found=found,
         running=any(one.job and one.job["is_open"] for one in found),
         problem=problem,
@@ -53,7 +54,7 @@ def take_out(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut])
     """Begins to write a file."""
     query = form.of or None
     try:
-        exporting.request(ctx, signed.actor, form.form, form.fields, query)
+        exporting.request(ctx, signed.actor, form.form, form.fields, query, with_pictures=form.with_pictures)
     except Refused as refusal:
         return _page(request, ctx, signed, query, refusal.problems[0].message, form)
     return RedirectResponse("/files/out", 303)
@@ -76,4 +77,4 @@ def fetch(ctx: Ctx, signed: Signed, export_id: int) -> Response:
     path = exporting.path_of(ctx, found.row)
     if not found.is_there or not path.exists():
         raise NotFound("This file is not there any more. Take it out again.")
-    return FileResponse(path, media_type=MEDIA_TYPES[Out(found.row["format"])], filename=found.file_name)
+    return FileResponse(path, media_type=exporting.media_type(found.row), filename=found.file_name)

@@ -13,6 +13,7 @@ from typing import Any
 from graupel import fetching
 from graupel.context import Context
 from graupel.core.errors import Refused
+from graupel.core.file_pictures import of_name
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import Tx
@@ -128,7 +129,8 @@ def _one(run: JobRun, row: ImportFileRow, key: str, address: str) -> int | None:
 def _content(ctx: Context, row: ImportFileRow, address: str) -> tuple[str, bytes]:
     most = ctx.settings.picture_megabytes * 1_000_000
     if address.startswith(BESIDE):
-        return packed.content(taking.path_of(ctx, row), address.removeprefix(BESIDE), most)
+        name, content = packed.content(taking.path_of(ctx, row), address.removeprefix(BESIDE), most)
+        return of_name(name)[1], content
     found = fetching.fetch(ctx.settings, address, most)
     return found.name, found.content
 

@@ -55,11 +55,13 @@ class HabitRow(TypedDict):
 
 class ExportFileRow(TypedDict):
     """A file that went out. ``query``: the address of the view whose goods it has, None for all; ``cut_count``: values
-    that no cell could hold; ``bytes``: None while it is not written, and when it was thrown away."""
+    that no cell could hold; ``bytes``: None while it is not written, and when it was thrown away; ``with_pictures``: it
+    is a zip of the table and its pictures."""
 
     id: int
     name: str
     format: str
+    with_pictures: int
     fields: list[str]
     query: str | None
     row_count: int | None

@@ -168,8 +168,9 @@ class Asked(Sent):
 
 
 class TakenOut(Sent):
-    """What goes out: in which format, which fields, and of which view."""
+    """What goes out: in which format, which fields, and of which view; ``with_pictures``: as a zip, these beside it."""
 
     form: Out = Out.CSV
+    with_pictures: Ticked = False
     fields: Annotated[list[Target], Several()] = Field(default_factory=list)
     of: Annotated[str, StringConstraints(max_length=20_000)] = ""

@@ -114,8 +114,9 @@ def known_skus(tx: Tx, skus: Sequence[str]) -> int:
 
 def insert_export(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
     return tx.insert(
-        """INSERT INTO export_file (name, format, fields, query, user_id, actor, made_at)
-           VALUES (%(name)s, %(format)s, %(fields)s, %(query)s, %(user)s, %(actor)s, UTC_TIMESTAMP(3))""",
+        """INSERT INTO export_file (name, format, with_pictures, fields, query, user_id, actor, made_at)
+           VALUES (%(name)s, %(format)s, %(with_pictures)s, %(fields)s, %(query)s, %(user)s, %(actor)s,
+                   UTC_TIMESTAMP(3))""",
         {**values, "fields": json.dumps(values["fields"]), "user": actor.user_id, "actor": actor.name},
     )
 

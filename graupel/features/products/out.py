@@ -17,6 +17,7 @@ from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch.lists import Listed
 from graupel.features.products.batch.spoken import held_sql
 from graupel.features.products.columns import VARIES
+from graupel.features.products.out_pictures import Places
 from graupel.features.terms import stock_store
 from graupel.features.vocabulary.facts import facts_of
 
@@ -35,14 +36,14 @@ def export_rows(
     attribute_ids: Sequence[int] = (),
     own_keys: Sequence[str] = (),
     location_ids: Sequence[int] = (),
-    pictures_at: str = "",
+    pictures_at: Places | None = None,
     listed: Collection[Listed] = (),
 ) -> Iterator[dict[str, Any]]:
     """All variants one by one with their products, or those of some products, for a file.
 
     What these attributes say of each stands under the names of their columns, as a Fact, None where nothing; under
     these keys, with OWN before them, what holds for a language or a destination. ``pictures_at``: with the pictures
-    that each variant shows; our address, at which they are given out; ``listed``: with what products list.
+    that each variant shows, and where these are; ``listed``: with what products list.
     """
     used = used_attributes(tx)
     said = any(one in used for one in attribute_ids)
@@ -78,7 +79,7 @@ def export_rows(
         row.update(nothing)
         if said:
             row.update(_facts(row, attribute_ids))
-        if shows:
+        if shows and pictures_at:
             row.update(out_pictures.cells(row, pictures_at))
         yield row
 

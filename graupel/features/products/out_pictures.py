@@ -2,13 +2,14 @@
 
 import json
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
-from graupel.core.file_pictures import ALTS, PICTURES, SEPARATOR
+from graupel.core.file_pictures import ALTS, PICTURES, SEPARATOR, name_in_zip
 from graupel.features.media.sizes import FULL
 
 #: SQL of the pictures that a variant v of a product p shows.
-SHOWN = """, (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(m.sha256, m.format, m.address, c.alt)
+SHOWN = """, (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(m.sha256, m.format, m.address, m.file_name, c.alt)
                                        ORDER BY c.position, c.id), ']')
              FROM picture c JOIN media m ON m.id = c.media_id WHERE c.product_id = p.id
              AND (NOT EXISTS (SELECT 1 FROM picture_for pf WHERE pf.picture_id = c.id)
@@ -17,10 +18,29 @@ SHOWN = """, (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(m.sha256, m.format, m.a
              AS shown_pictures"""
 
 
-def cells(row: Mapping[str, Any], address: str) -> dict[str, str | None]:
-    """What stands in the cells of a row: addresses, ours of files in the library, and alt texts. ``address``: ours."""
+@dataclass
+class Places:
+    """Where pictures of a file that goes out are: under our ``address``, or beside it in a zip, where ``beside``
+    gathers the sha256 of each by its name."""
+
+    address: str
+    beside: dict[str, str] | None = None
+
+    def of(self, sha: str, ending: str, link: str | None, file_name: str) -> str:
+        """What names a picture."""
+        if link:
+            return str(link)
+        if self.beside is None:
+            return f"{self.address}/media/{sha}/{FULL}/picture.{ending}"
+        name = name_in_zip(file_name, sha, ending)
+        self.beside[name] = sha
+        return name
+
+
+def cells(row: Mapping[str, Any], places: Places) -> dict[str, str | None]:
+    """What stands in the cells of a row: what names its pictures, and alt texts."""
     found = json.loads(row["shown_pictures"] or "[]")
-    links = [link or f"{address}/media/{sha}/{FULL}/picture.{format_}" for sha, format_, link, _ in found]
+    links = [places.of(*one) for *one, _ in found]
     # A sign that parts them can't stand within one.
     alts = [alt.replace("|", "/") for *_, alt in found]
     return {

@@ -22,9 +22,9 @@ from graupel.tables.writing import Out
 from tests.making import bring_in, catalogue, jpeg, make_product, plan_file, work_off
 from tests.needles import colour, size, wish
 from tests.pictures import COLOURS, PictureHost, pictures
-from tests.serving import app, as_role
+from tests.serving import app, as_role, browser
 
-__all__ = ["app", "as_role", "colour", "pictures", "size"]
+__all__ = ["app", "as_role", "browser", "colour", "pictures", "size"]
 
 
 @pytest.fixture
@@ -251,3 +251,33 @@ def test_the_page_says_how_far_the_pictures_are_and_tries_them_again(ctx, pictur
     work_off(ctx)
     assert len(pictures.asked) == 2
     assert me.write(f"/files/{file.id + 1}/pictures").status_code in (404, 422)
+
+
+def test_goods_go_out_with_their_pictures_in_a_zip_and_come_in_again_elsewhere_too(ctx, browser):
+    one = make_product(ctx, "A-1", picture_side=40)
+    make_product(ctx, "B-1", name="Without")
+    path = ctx.folder("exports") / "all.zip"
+    assert exporting.export(ctx, SYSTEM, path, Out.CSV, with_pictures=True).rows == 2
+    assert [one.name for one in path.parent.iterdir()] == ["all.zip"]
+    with zipfile.ZipFile(path) as packed:
+        table, picture = packed.namelist()
+    assert table == "goods.csv"
+    assert picture.startswith("pictures/skein.")
+    again = plan_file(ctx, path.read_bytes(), name="all.zip")
+    assert (again.row["counts"]["unchanged"], again.row["counts"]["refused"]) == (2, 0)
+    ctx.db.run(lambda tx: tx.run("DELETE FROM picture"))
+    ctx.db.run(lambda tx: tx.run("UPDATE media SET sha256 = REVERSE(sha256), file_name = 'other.jpg'"))
+    brought = plan_file(ctx, path.read_bytes(), name="all.zip")
+    assert brought.row["counts"]["changed"] == 1
+    files.request_apply(ctx, SYSTEM, brought.id, leave_out=False)
+    work_off(ctx)
+    assert names(ctx, "A-1") == ["skein.jpg"]
+    assert products.read(ctx, SYSTEM, one).values.pictures
+    form = {"form": "jsonl", "fields": ["name", "pictures"], "with_pictures": "yes"}
+    assert browser.write("/files/out", form).status_code == 303
+    work_off(ctx)
+    (written, *_) = exporting.newest(ctx, SYSTEM)
+    fetched = browser.get(f"/files/out/{written.row['id']}")
+    assert (fetched.headers["content-type"], written.file_name.endswith(".zip")) == ("application/zip", True)
+    with pytest.raises(Refused, match="beside a table that has their column"):
+        exporting.request(ctx, SYSTEM, Out.CSV, ["name"], None, with_pictures=True)

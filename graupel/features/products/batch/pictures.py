@@ -9,7 +9,7 @@ from itertools import groupby, zip_longest
 from typing import Any
 
 from graupel.core.file_columns import Known
-from graupel.core.file_pictures import ALTS, PICTURES, Key, Says, Shown, is_address, own_sha, plan
+from graupel.core.file_pictures import ALTS, PICTURES, Key, Says, Shown, is_address, of_name, own_sha, plan
 from graupel.core.problems import Problem
 from graupel.core.showing import plural
 from graupel.db import Tx
@@ -76,13 +76,13 @@ def address_key(address: str) -> str:
 
 def _found(tx: Tx, said: Collection[str], members: Mapping[str, str]) -> dict[str, Key | Problem]:
     """Of each picture its id in the library, the address that it is to be fetched from, or why it can't be found."""
-    shas = {text: own_sha(text) or media.sha_of_link(text) for text in said if is_address(text)}
+    shas = {text: own_sha(text) or media.sha_of_link(text) if is_address(text) else of_name(text)[0] for text in said}
     by_sha = _by(tx, "SELECT sha256 AS name, id FROM media WHERE sha256 IN %s", set(shas.values()))
     sources = {text: address_key(text) for text in said if is_address(text)}
     by_key = _by(
         tx, "SELECT address_key AS name, media_id AS id FROM media_source WHERE address_key IN %s", sources.values()
     )
-    names = {text for text in said if not is_address(text)}
+    names = {text for text in said if not is_address(text) and shas[text] not in by_sha}
     in_zip = {name: f"{BESIDE}{members[name.casefold()]}" for name in names if name.casefold() in members}
     by_name = _by_name(tx, names - in_zip.keys())
     found: dict[str, Key | Problem] = {}
@@ -90,7 +90,7 @@ def _found(tx: Tx, said: Collection[str], members: Mapping[str, str]) -> dict[st
         if is_address(text):
             found[text] = by_sha.get(shas[text]) or by_key.get(sources[text]) or text
         else:
-            found[text] = in_zip.get(text) or by_name[text]
+            found[text] = by_sha.get(shas[text]) or in_zip.get(text) or by_name[text]
     return found
 
 
