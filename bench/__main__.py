@@ -5,7 +5,20 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from bench import buying, facets, imports, library, pricing, resolving, saves, stocking, table, trees, variants
+from bench import (
+    buying,
+    facets,
+    imports,
+    library,
+    meanwhile,
+    pricing,
+    resolving,
+    saves,
+    stocking,
+    table,
+    trees,
+    variants,
+)
 from bench.figures import Figure
 from bench.figures import table as as_table
 from graupel import logs, main
@@ -27,6 +40,7 @@ MEASURES = {
     "pricing": pricing.measure,
     "stocking": stocking.measure,
     "buying": buying.measure,
+    "meanwhile": meanwhile.measure,
 }
 
 

@@ -14,6 +14,7 @@ from graupel.core.roles import SYSTEM
 from graupel.db.loading import load_rows
 from graupel.features.files import exporting
 from graupel.features.files import service as files
+from graupel.features.history import rolling_back
 from graupel.features.products import out
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
@@ -34,8 +35,22 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     yield from _export(ctx, count, folder)
     _words(ctx)
     for dearer, what in ((False, "all new"), (True, "one in ten changed")):
-        variants = _as_variants(path, folder / f"variants-{count}-{dearer}.csv", dearer=dearer)
+        variants = as_variants(path, folder / f"variants-{count}-{dearer}.csv", dearer=dearer)
         yield from _import(ctx, variants, count, floor, f"variants by product code, {what}")
+    yield from _rolled_back(ctx, path, folder, count)
+
+
+def _rolled_back(ctx: Context, path: Path, folder: Path, count: int) -> Iterator[Figure]:
+    """A file of new goods rolled back, beside the time that it took to write them."""
+    plain = as_variants(path, folder / f"back-{count}.csv", prefix="R", each=1)
+    figures = list(_import(ctx, plain, count, 1.0, "to be rolled back"))
+    applied = figures[-1].seconds or 0.0
+    change_set_id = ctx.db.run(lambda tx: tx.value("SELECT MAX(change_set_id) FROM import_file"))
+    with PeakMemory() as memory:
+        seconds, _ = timed(lambda: ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, change_set_id)))
+        yield Figure(
+            "such an import rolled back", count, seconds, seconds / applied, "bringing it in", peak_mb=memory.peak
+        )
 
 
 COLOURS, SIZES = ("Heather", "Oat", "Peat", "Rowan", "Sky"), ("S", "M")
@@ -51,17 +66,19 @@ def _words(ctx: Context) -> None:
         attributes.make(ctx, SYSTEM, Definition(name, kind, choices=choices))
 
 
-def _as_variants(source: Path, path: Path, *, dearer: bool) -> Path:
-    """The same rows as products of ten variants each, by product code, with three attributes."""
+def as_variants(
+    source: Path, path: Path, *, dearer: bool = False, prefix: str = "V", each: int = len(COLOURS) * len(SIZES)
+) -> Path:
+    """The same rows as products of so many variants ``each``, by product code, with three attributes; their codes begin
+    with ``prefix``."""
     with source.open(encoding="utf-8", newline="") as file, path.open("w", encoding="utf-8", newline="") as to:
         rows, writer = csv.DictReader(file), csv.writer(to)
         writer.writerow(["product code", "sku", "name", "price", "weight", "category", "colour", "size", "care"])
         for number, row in enumerate(rows):
-            product, place = divmod(number, len(COLOURS) * len(SIZES))
+            product, place = divmod(number, each)
             price = f"{float(row['price']) + 1:.2f}" if dearer and number % 10 == 0 else row["price"]
-            said = [f"V{product}", f"V-{row['sku']}", f"Product {product}", price, row["weight"], row["category"]]
-            said[5] = "Yarn > Varied"
-            writer.writerow([*said, COLOURS[place % 5], SIZES[place // 5], "by hand"])
+            said = [f"{prefix}{product}", f"{prefix}-{row['sku']}", f"Product {product}", price, row["weight"]]
+            writer.writerow([*said, "Yarn > Varied", COLOURS[place % 5], SIZES[place // 5], "by hand"])
     return path
 
 

@@ -5,12 +5,8 @@ this measuring cost by themselves. Two ways: clicking as fast as answers come, a
 """
 
 import http.client
-import os
 import random
 import re
-import socket
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -18,8 +14,7 @@ from dataclasses import replace
 from pathlib import Path
 from urllib.parse import quote
 
-import httpx
-
+from bench import serving
 from bench.figures import Figure, PeakMemory, against, percentile, timed, times
 from graupel.caching import Keepers, KeptCounts
 from graupel.context import Context
@@ -61,7 +56,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     ctx.db.run(_describe)
     yield from _begin(ctx, count)
     yield from _alone(ctx, count, ids)
-    address, process = _serve(ctx, folder)
+    address, process = serving.serve(ctx, folder)
     try:
         floor = _crowd(ctx, address, seed, ids, floor=True, pause=0)
         yield Figure(
@@ -157,31 +152,6 @@ def _describe(tx: Tx) -> None:
         "INSERT INTO fact (product_id, attribute_id, choice_id) SELECT id, %s, 900001 + (id * 7) %% 24 FROM product",
         [attribute],
     )
-
-
-def _serve(ctx: Context, folder: Path) -> tuple[str, subprocess.Popen[bytes]]:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
-    env = {
-        **os.environ,
-        "GRAUPEL_DATABASE_URL": ctx.settings.database_url,
-        "GRAUPEL_DATA_FOLDER": str(folder),
-        "GRAUPEL_LOG_LEVEL": "ERROR",
-    }
-    process = subprocess.Popen(
-        [sys.executable, "-m", "graupel.cli", "serve", "--port", str(port), "--processes", "2"], env=env
-    )
-    address = f"http://127.0.0.1:{port}"
-    deadline = time.monotonic() + 30
-    while True:
-        try:
-            httpx.get(f"{address}/healthz", trust_env=False)
-            return address, process
-        except httpx.HTTPError:
-            if time.monotonic() > deadline or process.poll() is not None:
-                raise
-            time.sleep(0.1)
 
 
 def _crowd(ctx: Context, address: str, seed: int, ids: list[int], *, floor: bool, pause: float) -> list[float]:

@@ -25,7 +25,7 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
     def called(tx: Tx, ids):  # type: ignore[no-untyped-def]
         return {row["id"]: row["name"] for row in store.names(tx, list(ids))}
 
-    yield Listed(column, "choice_use", "buyer_choice_id", called, among=_SHARED, placed=True)
+    yield Listed(column, "choice_use", "choice_use_once", "buyer_choice_id", called, among=_SHARED, placed=True)
 
 
 def register() -> None:

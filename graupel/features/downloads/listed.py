@@ -24,7 +24,9 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
     def called(tx: Tx, ids):  # type: ignore[no-untyped-def]
         return {row["id"]: row["name"] for row in store.names(tx, list(ids))}
 
-    yield Listed(column, "download_use", "download_id", called, fixed={"variant_id": None}, placed=True)
+    yield Listed(
+        column, "download_use", "download_use_once", "download_id", called, fixed={"variant_id": None}, placed=True
+    )
 
 
 def register() -> None:

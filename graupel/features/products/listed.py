@@ -16,7 +16,9 @@ from graupel.features.vocabulary import service as vocabulary
 def lists(tx: Tx, read: Read) -> Iterator[Listed]:
     """The lists, as a transaction sees them."""
     tags = ListColumn(TAGS_ID, "Tags", ("tags",), "its tags", lambda _: None, made=True)
-    yield Listed(tags, "tagging", "tag_id", _tags_called, "record_id", {"kind": "product"}, make=_make_tags)
+    yield Listed(
+        tags, "tagging", "tagging_record", "tag_id", _tags_called, "record_id", {"kind": "product"}, make=_make_tags
+    )
     further = ListColumn(
         FURTHER,
         "Further categories",
@@ -25,7 +27,9 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
         _finder(read),
         made=True,
     )
-    yield Listed(further, "product_category", "category_id", _paths, make=categories.make_paths)
+    yield Listed(
+        further, "product_category", "product_category_once", "category_id", _paths, make=categories.make_paths
+    )
 
 
 def _finder(read: Read):  # type: ignore[no-untyped-def]  # lru_cache gives its type no name

@@ -24,11 +24,13 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
         yield Listed(
             column,
             "relation",
+            "relation_once",
             "other_id",
             batch_lists.codes_of,
             fixed={"relation_kind_id": kind["id"]},
             placed=True,
             mutual=bool(kind["mutual"]),
+            back_index="relation_other",
         )
 
 

@@ -27,7 +27,8 @@ _AT_ONCE = 5_000
 class Listed:
     """A list, and how it stands in its table.
 
-    ``kind``: of its records in the journal; ``value``: the column of what is listed, ``owner`` of the product;
+    ``kind``: of its records in the journal; ``index``: the key by which its owners are found, ``back_index`` that of
+    what they list; ``value``: the column of what is listed, ``owner`` of the product;
     ``fixed``: what further columns say; ``among``: SQL of which of ``{row}`` beside; ``placed``: it has an order, in
     ``position``; ``mutual``: what is listed lists the product too; ``called``: what records are called, by id;
     ``make``: makes what is not there, by name.
@@ -35,6 +36,7 @@ class Listed:
 
     column: ListColumn
     kind: str
+    index: str
     value: str
     called: Callable[[Tx, Collection[int]], Mapping[int, str]]
     owner: str = "product_id"
@@ -43,6 +45,7 @@ class Listed:
     placed: bool = False
     mutual: bool = False
     make: Callable[[Tx, Recorder, Sequence[str]], Mapping[str, int]] | None = None
+    back_index: str = ""
 
     @property
     def table(self) -> str:
