@@ -41,6 +41,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     path = imports.as_variants(source, folder / f"meanwhile-variants-{count}.csv", prefix="W")
     address, server = serving.serve(ctx, folder)
     try:
+        _warm(address)
         before = _crowd(ctx, address, seed, _for_seconds(SECONDS_BEFORE))
         worker = subprocess.Popen([sys.executable, "-m", "graupel.cli", "worker"], env=serving.env(ctx, folder))
         try:
@@ -56,6 +57,16 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
         yield against(f"{place}, 8 people with a pause, nothing coming in, the floor", count, before[place], floor, "")
         what = f"{place}, the same while a file of {count:,} rows comes in"
         yield against(what, count, while_it_comes[place], floor, "nothing coming in")
+
+
+def _warm(address: str) -> None:
+    """Both processes have read what they keep in memory, so that nobody waits for that."""
+    browser = http.client.HTTPConnection(address.removeprefix("http://"), timeout=120)
+    quick = 0
+    while quick < 10:
+        began = time.perf_counter()
+        _get(browser, "/shop", "")
+        quick = quick + 1 if time.perf_counter() - began < 1 else 0
 
 
 def _for_seconds(seconds: float) -> Callable[[], bool]:

@@ -71,7 +71,7 @@ def read(texts: Mapping[str, str], profiles: Mapping[int, str]) -> Source:
     place = tried("place", _place)
     bound = tried("bound", _bound)
     every = HOUR if texts.get("every") == HOUR else DAY
-    minute = tried("at", lambda text: _minute(text, every))
+    minute = tried("at", lambda text: read_minute(text, every))
     profile = texts.get("profile", "")
     profile_id = int(profile) if profile.isascii() and profile.isdigit() and len(profile) < 10 else 0
     if profile_id not in profiles:
@@ -97,7 +97,8 @@ def _place(text: str) -> str:
     raise Refused.because("source.place", said)
 
 
-def _minute(text: str, every: str) -> int:
+def read_minute(text: str, every: str) -> int:
+    """When it is, as typed: a time of the day, or a minute of the hour. Raises Refused."""
     found = re.fullmatch(r"(?:([01]?\d|2[0-3]):)?([0-5]\d)", text) if text.isascii() else None
     if found is None or (every == DAY and found[1] is None):
         said = "Say when: 06:30 for a day, 15 for a minute of each hour."

@@ -240,7 +240,7 @@ PAGES = (
             "Rows with one product code are variants of one product; columns go to fields, attributes and languages.",
             "The dry run writes nothing: it counts and draws what is new, changed and refused, and names what is made.",
             "All is written at once or not at all; what somebody changed meanwhile is left out and offered again.",
-            "The catalogue, or what the table shows, goes out in six formats, and comes in again without a change.",
+            "The catalogue, or a view, goes out in six formats, at set times too, and comes in again without a change.",
         ),
     ),
     Help(

@@ -1,13 +1,14 @@
 """Transactions on bad days: deadlocks, lost connections, and rows that do not fit."""
 
+import tempfile
 import threading
 
 import pymysql
 import pytest
 
-from graupel.core.errors import GraupelError
+from graupel.core.errors import GraupelError, Refused
 from graupel.db import Database, DatabaseBusy, DatabaseUnavailable, DuplicateKey, connection, migrate, pending
-from graupel.db.loading import load_rows
+from graupel.db.loading import load_blocks, load_rows
 from graupel.db.nodes import connect_options
 
 
@@ -71,7 +72,7 @@ def test_a_key_that_is_taken_is_named(ctx):
 
 
 def test_loaded_rows_hold_exactly_what_was_given(ctx):
-    odd = ["tab\there", "line\nbreak", "back\\slash", "quote\"'", "\\N", "🧶", "NULL", "cr\r"]
+    odd = ["tab\there", "line\nbreak", "back\\slash", "quote\"'", "\\N", "🧶", "NULL", "cr\r", "sub\x1astitute"]
     ctx.db.run(lambda tx: load_rows(tx, "category", ["name", "parent_id"], [(name, None) for name in odd]))
     assert names(ctx) == odd
 
@@ -176,3 +177,26 @@ def test_what_looks_writes_nothing(ctx):
     with pytest.raises(AssertionError, match="for reading"):
         ctx.db.look(lambda _: ctx.db.run(lambda tx: tx.insert("INSERT INTO category (name) VALUES ('by a page')")))
     assert names(ctx) == []
+
+
+def _rows_until(number, ends=None, called="Category"):
+    for one in range(1, number + 1):
+        yield f"{called} {one}\t\\ \n", None
+    if ends:
+        raise ends
+
+
+def test_blocks_are_loaded_while_the_next_is_read_and_a_break_leaves_no_file(ctx, tmp_path, monkeypatch):
+    monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
+
+    def load(rows):
+        return ctx.db.run(lambda tx: list(load_blocks(tx, "category", ["name", "parent_id"], rows, 10)))
+
+    assert load(_rows_until(25)) == [10, 10, 5]
+    assert names(ctx) == [name for name, _ in _rows_until(25)]
+    with pytest.raises(Refused, match="cut off"):
+        load(_rows_until(15, Refused.because("file.cut", "It is cut off."), "Other"))
+    with pytest.raises(RuntimeError, match="loaded into category"):
+        load([*_rows_until(3, None, "Fits"), *[("x" * 200, None)] * 20])
+    assert list(tmp_path.iterdir()) == []
+    assert len(names(ctx)) == 25

@@ -44,6 +44,7 @@ TABLES = {
     "given_id": "given_download", "kind_id": "relation_kind",
     "review_id": "review", "rule_id": "relation_rule", "profile_id": "import_profile", "export_id": "export_file",
     "source_id": "file_source",
+    "outlet_id": "file_outlet",
 }  # fmt: skip
 LONGEST, LONGEST_ADDRESS = 70_000, 60_000
 WORDS = {"which": "brands", "kind": "brand", "lang": "de", "code": "de", "name": "price", "owner": "category"}

@@ -32,3 +32,19 @@ FILE_SOURCE = Record(
         Field("person", "For"),
     ),
 )
+
+FILE_OUTLET = Record(
+    "file_outlet",
+    "Files that go by themselves",
+    "fo",
+    (
+        Field("name", "Name"),
+        Field("format", "Format", FieldKind.CODE),
+        Field("with_pictures", "With pictures", FieldKind.SWITCH, empty=0),
+        Field("fields", "Columns", FieldKind.LINES),
+        Field("query", "Of the view", empty=""),
+        Field("every", "Written", FieldKind.WORD),
+        Field("minute", "Minute", FieldKind.COUNT, empty=0),
+        Field("person", "For"),
+    ),
+)

@@ -8,7 +8,7 @@ from graupel.context import Context
 from graupel.core.roles import Actor
 from graupel.core.schedules import next_daily
 from graupel.db import Tx
-from graupel.features.files import exporting, kinds, picturing, service, sources, store, telling
+from graupel.features.files import exporting, kinds, outlets, picturing, service, sources, store, telling
 from graupel.features.history import following, keeping
 from graupel.features.prepared import providers
 from graupel.features.prepared.providers import Provider
@@ -30,6 +30,9 @@ def register(language: str) -> None:
     handler(sources.KIND)(sources.look)
     service.on_done(sources.follow_file)
     following.on_recorded(sources.follow_change)
+    handler(outlets.KIND)(outlets.write)
+    following.on_recorded(outlets.follow_change)
+    timekeeping.register(Timed(outlets.CLOCK, "Write files", outlets.next_after, outlets.due, each=False))
     timekeeping.register(Timed(sources.CLOCK, "Look for files", sources.next_after, sources.arrive, each=False))
     keeping.register(store.forget_rows)
     providers.register("file", Provider("File", lambda number: f"/files/{number}", _begin))

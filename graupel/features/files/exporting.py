@@ -230,23 +230,30 @@ def request(
 ) -> int:
     """Write a file in the background; returns its id. Raises Refused."""
     actor.require(Role.VIEWER)
-    chosen = [name for name in known.current(ctx).fields if name in fields or name == "sku"]
-    if len(chosen) < 2:
-        raise Refused.because("export.columns", "Choose at least one column beside the SKU.", "fields")
-    if with_pictures and (file_pictures.PICTURES not in chosen or out is Out.LINKED):
-        said = "Pictures go out beside a table that has their column; JSON-LD has none."
-        raise Refused.because("export.pictures", said, "with_pictures")
+    columns_of = asked_columns(ctx, out, fields, with_pictures=with_pictures)
 
     def work(tx: Tx) -> int:
         local = ctx.now(tx).astimezone(ZoneInfo(ctx.settings.time_zone))
         name = f"{'goods' if query else 'catalogue'}-{local:%Y-%m-%d-%H%M}"
-        values = {"name": name, "format": str(out), "fields": chosen, "query": query, "with_pictures": with_pictures}
+        values = {"name": name, "format": str(out), "fields": columns_of, "query": query}
+        values["with_pictures"] = with_pictures
         file_id = store.insert_export(tx, actor, values)
         asked = JobRequest("files.export", f"Take out {name}.{out}", {"export_id": file_id}, "/files#out")
         store.change_export(tx, file_id, job_id=enqueue(tx, actor, asked))
         return file_id
 
     return ctx.db.run(work)
+
+
+def asked_columns(ctx: Context, out: Out, fields: Sequence[str], *, with_pictures: bool) -> list[str]:
+    """The columns of a file that is asked for, in their order. Raises Refused where it can't be written so."""
+    found = [name for name in known.current(ctx).fields if name in fields or name == "sku"]
+    if len(found) < 2:
+        raise Refused.because("export.columns", "Choose at least one column beside the SKU.", "fields")
+    if with_pictures and (file_pictures.PICTURES not in found or out is Out.LINKED):
+        said = "Pictures go out beside a table that has their column; JSON-LD has none."
+        raise Refused.because("export.pictures", said, "with_pictures")
+    return found
 
 
 def write(run: JobRun) -> None:

@@ -1,14 +1,19 @@
 """Files that go out: what is taken, in which format, and those that were written."""
 
+from collections.abc import Sequence
+from functools import partial
+
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, JSONResponse, RedirectResponse, Response
 
 from graupel.context import Context
+from graupel.core import sources
 from graupel.core.errors import NotFound, Refused
-from graupel.core.roles import Identity
-from graupel.features.files import copying, exporting, known
+from graupel.core.problems import Problem
+from graupel.core.roles import Identity, Role
+from graupel.features.files import copying, exporting, known, outlets
 from graupel.features.files.schemas import Asked, Copied, TakenOut
-from graupel.tables.writing import OUTS, Out
+from graupel.tables.writing import OUTS
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
@@ -27,25 +32,32 @@ def _page(
     ctx: Context,
     signed: Identity,
     query: str | None,
-    problem: str = "",
+    problems: Sequence[Problem] = (),
     typed: TakenOut | None = None,
 ) -> Response:
     found, there = exporting.newest(ctx, signed.actor), known.current(ctx).fields
+    wrong = {name: [one for one in problems if (one.field or "") == name] for name in ("name", "at")}
     return page(
         request,
         "files/out.html",
         part="files/out_list.html",
-        status=422 if problem else 200,
+        status=422 if problems else 200,
         query=query,
         count=exporting.counted(ctx, signed.actor, query),
         outs=OUTS,
         columns=there,
         chosen=typed.fields if typed else list(there),
-        form=typed.form if typed else Out.CSV,
-        with_pictures=typed.with_pictures if typed else False,
+        typed=typed or TakenOut(at="06:00"),
         found=found,
         running=any(one.job and one.job["is_open"] for one in found),
-        problem=problem,
+        problems=[one for one in problems if one.field not in wrong],
+        wrong={name: some for name, some in wrong.items() if some},
+        outlets=outlets.list_all(ctx, signed.actor),
+        outlet_file=outlets.file_name,
+        next_of=partial(outlets.next_of, ctx),
+        shown_minute=sources.shown_minute,
+        folder=outlets.OUTGOING,
+        may_edit=signed.actor.may(Role.EDITOR),
     )
 
 
@@ -56,7 +68,32 @@ def take_out(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut])
     try:
         exporting.request(ctx, signed.actor, form.form, form.fields, query, with_pictures=form.with_pictures)
     except Refused as refusal:
-        return _page(request, ctx, signed, query, refusal.problems[0].message, form)
+        return _page(request, ctx, signed, query, refusal.problems, form)
+    return RedirectResponse("/files/out", 303)
+
+
+@router.post("/outlets")
+def add_outlet(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut]) -> Response:
+    """Has such a file written at set times."""
+    texts = {"name": form.name, "every": form.every, "at": form.at}
+    try:
+        outlets.add(ctx, signed.actor, texts, form.form, form.fields, form.of or None, with_pictures=form.with_pictures)
+    except Refused as refusal:
+        return _page(request, ctx, signed, form.of or None, refusal.problems, form)
+    return RedirectResponse("/files/out", 303)
+
+
+@router.post("/outlets/{outlet_id:int}/write")
+def write_outlet(ctx: Ctx, signed: Signed, outlet_id: int) -> Response:
+    """Writes it at once."""
+    outlets.write_now(ctx, signed.actor, outlet_id)
+    return RedirectResponse("/files/out", 303)
+
+
+@router.post("/outlets/{outlet_id:int}/remove")
+def remove_outlet(ctx: Ctx, signed: Signed, outlet_id: int) -> Response:
+    """Writes it no more."""
+    outlets.remove(ctx, signed.actor, outlet_id)
     return RedirectResponse("/files/out", 303)
 
 

@@ -73,6 +73,27 @@ class ExportFileRow(TypedDict):
     made_at: datetime
 
 
+class OutletRow(TypedDict):
+    """A file that goes by itself. ``query``: of the view whose goods it has, "" for all; ``reached``: up to when it was
+    written; ``who``: the person for whom it is."""
+
+    id: int
+    name: str
+    format: str
+    with_pictures: int
+    fields: list[str]
+    query: str
+    every: str
+    minute: int
+    person: str
+    version: int
+    reached: datetime
+    written_at: datetime | None
+    is_wrong: int
+    said: str
+    who: str
+
+
 class ProfileRow(TypedDict):
     """Saved settings of files; ``rules``: JSON, as core.profiles keeps them."""
 

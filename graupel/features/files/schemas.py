@@ -168,9 +168,13 @@ class Asked(Sent):
 
 
 class TakenOut(Sent):
-    """What goes out: in which format, which fields, and of which view; ``with_pictures``: as a zip, these beside it."""
+    """What goes out: in which format, which fields, and of which view; ``with_pictures``: as a zip, these beside it.
+    Under which name, and when, it goes by itself (core.outlets)."""
 
     form: Out = Out.CSV
     with_pictures: Ticked = False
     fields: Annotated[list[Target], Several()] = Field(default_factory=list)
     of: Annotated[str, StringConstraints(max_length=20_000)] = ""
+    name: Short = ""
+    every: Literal["day", "hour"] = "day"
+    at: Annotated[str, StringConstraints(max_length=20)] = ""

@@ -33,6 +33,7 @@ ELSEWHERE = {
     "stock": {"on_hand", "reserved"},  # these follow from entries and orders
     "stock_notice": {"feed_key"},
     "file_source": {"reached", "looked_at", "sha256", "file_id", "is_asking", "said"},
+    "file_outlet": {"reached", "written_at", "is_wrong", "said"},
     "stock_entry": {"order_id", "change_set_id", "at"},
 }
 VOCABULARY = (
