@@ -235,7 +235,7 @@ def request(
     def work(tx: Tx) -> int:
         local = ctx.now(tx).astimezone(ZoneInfo(ctx.settings.time_zone))
         name = f"{'goods' if query else 'catalogue'}-{local:%Y-%m-%d-%H%M}"
-        values = {"name": name, "format": str(out), "fields": columns_of, "query": query}
+        values: dict[str, Any] = {"name": name, "format": str(out), "fields": columns_of, "query": query}
         values["with_pictures"] = with_pictures
         file_id = store.insert_export(tx, actor, values)
         asked = JobRequest("files.export", f"Take out {name}.{out}", {"export_id": file_id}, "/files#out")

@@ -170,18 +170,19 @@ def _written(run: JobRun, row: OutletRow) -> str:
     """Raises NotAllowed, NotFound, Refused, OSError."""
     ctx, with_pictures = run.ctx, bool(row["with_pictures"])
     actor = users.actor_by_email(ctx, row["person"])
-    values = {name: row[name] for name in ("name", "format", "fields", "with_pictures")}  # type: ignore[literal-required]
-    values["query"] = row["query"] or None
+    query = row["query"] or None
+    values = {"name": row["name"], "format": row["format"], "fields": row["fields"], "query": query}
 
     def begin(tx: Tx) -> int:
-        export_id = file_store.insert_export(tx, actor, values)
+        export_id = file_store.insert_export(tx, actor, {**values, "with_pictures": with_pictures})
         file_store.change_export(tx, export_id, job_id=run.job_id)
         return export_id
 
     export = exporting.read(ctx, actor, ctx.db.run(begin)).row
     path = exporting.path_of(ctx, export)
-    asked = (Out(row["format"]), row["fields"], values["query"])
-    done = exporting.export(ctx, actor, path, *asked, run, with_pictures=with_pictures)
+    done = exporting.export(
+        ctx, actor, path, Out(row["format"]), row["fields"], query, run, with_pictures=with_pictures
+    )
     with storage.aside(ctx.folder(OUTGOING) / file_name(row)) as to, path.open("rb") as written:
         shutil.copyfileobj(written, to)
     size = path.stat().st_size

@@ -23,7 +23,11 @@ document.addEventListener("keydown", (event) => {
 
 /** Puts a text into the clipboard, also where the browser gives it to no script (pages without TLS). */
 async function copy(text) {
-  if (navigator.clipboard) return navigator.clipboard.writeText(text).then(() => true, () => copyBySelecting(text));
+  if (navigator.clipboard)
+    return navigator.clipboard.writeText(text).then(
+      () => true,
+      () => copyBySelecting(text),
+    );
   return copyBySelecting(text);
 }
 function copyBySelecting(text) {
