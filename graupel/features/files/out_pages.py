@@ -46,7 +46,7 @@ def _page(
         count=exporting.counted(ctx, signed.actor, query),
         outs=OUTS,
         columns=there,
-        chosen=typed.fields if typed else list(there),
+        chosen=["sku", *typed.fields] if typed else list(there),
         typed=typed or TakenOut(at="06:00"),
         found=found,
         running=any(one.job and one.job["is_open"] for one in found),

@@ -47,9 +47,10 @@ document.addEventListener("click", async (event) => {
   button.disabled = true;
   const answer = await fetch(button.dataset.copy, { headers: { Accept: "application/json" } }).catch(() => null);
   button.disabled = false;
-  if (!answer?.ok) {
+  if (!answer?.headers.has("X-Rows")) {
+    // also where it leads to the door
     const said = await answer?.json().catch(() => null);
-    say(said?.detail ?? "This could not be copied. Try again in a moment.");
+    say(said?.detail ?? "This could not be copied. Load the page anew and try again.");
   } else if (await copy(await answer.text())) {
     const rows = Number(answer.headers.get("X-Rows"));
     const many = rows === 1 ? "1 row" : `${rows.toLocaleString("en")} rows`;
