@@ -1,4 +1,4 @@
-// The products table by keyboard: arrows move from row to row, Enter opens. And what it shows, copied for a spreadsheet.
+// The products table by keyboard: arrows move from row to row, Enter opens. What it shows, copied for a spreadsheet.
 import { note, say } from "./shared.js";
 
 function openers() {
