@@ -1,6 +1,6 @@
 """The columns that a table of goods may have: the declared fields, and the attributes of the shop."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -91,10 +91,10 @@ class ListColumn:
         """As which it goes along."""
         return Attribute(self.id, self.label, AttributeKind.SEVERAL_CHOICES)
 
-    @property
-    def field(self) -> Field:
-        """As a column that a file may have."""
-        return Field(self.name, self.label, file=InFile(self.help, self.headers))
+    def field(self, taken: Collection[str]) -> Field:
+        """As a column that a file may have; ``taken``: headers that mean a field or an attribute, which come first."""
+        free = tuple(header for header in self.headers if header not in taken)
+        return Field(self.name, self.label, file=InFile(self.help, free or (f"{self.label.lower()} (list)",)))
 
 
 @dataclass(frozen=True)
@@ -171,7 +171,8 @@ class Known:
         found = {name: _field(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
         own = {name: one.field for name, one in self.own.items()}
         places = {name: one.field for name, one in self.locations.items()}
-        lists = {name: one.field for name, one in self.lists.items()}
+        taken = _TAKEN.union(*(one.file.headers for one in found.values() if one.file))
+        lists = {name: one.field(taken) for name, one in self.lists.items()}
         return {**COLUMNS, **file_pictures.FIELDS, **lists, **found, **own, **places}
 
     def header(self, name: str) -> str:

@@ -21,11 +21,15 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
         "names of choices that buyers make, in their order, parted by |",
         batch_lists.by_name(lambda: [(row["id"], row["name"]) for row in read(store.shared)]),
     )
-
-    def called(tx: Tx, ids):  # type: ignore[no-untyped-def]
-        return {row["id"]: row["name"] for row in store.names(tx, list(ids))}
-
-    yield Listed(column, "choice_use", "choice_use_once", "buyer_choice_id", called, among=_SHARED, placed=True)
+    yield Listed(
+        column,
+        "choice_use",
+        "choice_use_once",
+        "buyer_choice_id",
+        batch_lists.names_of(store.names),
+        among=_SHARED,
+        placed=True,
+    )
 
 
 def register() -> None:

@@ -20,12 +20,14 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
         batch_lists.by_name(lambda: [(row["id"], row["name"]) for row in read(store.every)]),
         most=MOST_FILES,
     )
-
-    def called(tx: Tx, ids):  # type: ignore[no-untyped-def]
-        return {row["id"]: row["name"] for row in store.names(tx, list(ids))}
-
     yield Listed(
-        column, "download_use", "download_use_once", "download_id", called, fixed={"variant_id": None}, placed=True
+        column,
+        "download_use",
+        "download_use_once",
+        "download_id",
+        batch_lists.names_of(store.names),
+        fixed={"variant_id": None},
+        placed=True,
     )
 
 

@@ -1,6 +1,6 @@
 """What products have several of in this area and before, as columns of files: tags and further categories."""
 
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 
 from graupel.core.file_columns import TAGS_ID, ListColumn
@@ -32,7 +32,7 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
     )
 
 
-def _finder(read: Read):  # type: ignore[no-untyped-def]  # lru_cache gives its type no name
+def _finder(read: Read) -> Callable[[str], int | None]:
     """What finds categories; the tree is read when the first is looked for."""
     tree = lru_cache(1)(lambda: read(categories.load))
 

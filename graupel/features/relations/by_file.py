@@ -14,6 +14,7 @@ from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
 from graupel.features.history import service as history
+from graupel.features.products.batch import lists as batch_lists
 from graupel.features.relations import service, store
 
 
@@ -53,7 +54,7 @@ def _plan(tx: Tx, text: str) -> Plan:
         return Plan(problems=[Problem("relation.text", said, "text")])
     lines, problems = relations.read_lines(text)
     kinds = {row["name"].casefold(): row for row in store.kinds(tx)}
-    ids = store.by_codes(tx, sorted({code.upper() for one in lines for code in (one.code, one.other)}))
+    ids = batch_lists.by_codes(tx, sorted({code.upper() for one in lines for code in (one.code, one.other)}))
     wrong = [(one, _why_not(one, ids, kinds)) for one in lines]
     meant = [
         Meant(one, ids[one.code.upper()], kinds[one.kind.casefold()]["id"], ids[one.other.upper()])

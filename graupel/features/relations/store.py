@@ -98,17 +98,6 @@ def offers(tx: Tx, product_ids: Sequence[int], now: datetime) -> list[OfferRow]:
     )
 
 
-def by_codes(tx: Tx, codes: Sequence[str]) -> dict[str, int]:
-    """Products by product code or SKU, in capitals; what nothing has is left out."""
-    plain = [one for one in codes if one.isascii()] or [""]
-    rows = tx.all(
-        """SELECT UPPER(code) AS code, id FROM product WHERE code IN %(codes)s
-           UNION ALL SELECT UPPER(sku), product_id FROM variant WHERE sku IN %(codes)s""",
-        {"codes": plain},
-    )
-    return {row["code"]: row["id"] for row in rows}
-
-
 def pairs(tx: Tx, product_ids: Sequence[int]) -> set[tuple[int, int, int]]:
     """What these products have beside them: product, kind and other."""
     rows = tx.all(

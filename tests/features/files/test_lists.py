@@ -2,12 +2,15 @@
 
 import pytest
 
+from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import service as categories
 from graupel.features.choices import service as choices
 from graupel.features.files import exporting, planned_rows
 from graupel.features.history import rolling_back
 from graupel.features.products.batch import lists
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary.attributes import Definition
 from graupel.tables.writing import Out
 from tests.making import bring_in, make_product, plan_file
 from tests.serving import app, as_role, browser
@@ -138,3 +141,12 @@ def test_lists_go_out_and_come_in_again_unchanged(ctx, goods, form):
         "tags",
         *(f"list-{one}" for one in (lists.FURTHER, lists.ASKED, lists.DOWNLOADS, lists.RELATED + 1)),
     } <= fields
+
+
+def test_a_kind_of_relation_that_is_called_like_a_field_or_an_attribute_takes_no_column_of_it(ctx, goods):
+    attributes.make(ctx, SYSTEM, Definition("Fits", AttributeKind.SHORT_TEXT))
+    for name in ("Price", "Fits"):
+        ctx.db.run(lambda tx, name=name: tx.run("INSERT INTO relation_kind (name) VALUES (%s)", [name]))
+    file = plan_file(ctx, "sku,price,fits,related: price,related: fits\nA-1,7,loosely,B-1,C-1\n")
+    assert [rule.field.partition("-")[0] for rule in file.rules] == ["sku", "price", "fact", "list", "list"]
+    assert file.row["counts"]["changed"] == 1

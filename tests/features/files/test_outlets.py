@@ -93,3 +93,13 @@ def test_one_that_was_removed_is_back_with_a_roll_back(ctx, ada):
     ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, newest["id"]))
     assert (one(ctx)["name"], one(ctx)["fields"]) == ("Stock for the till", ["sku", "stock"])
     assert ctx.db.run(lambda tx: outlets.next_after(ctx, tx, ctx.now(tx))) is not None
+
+
+def test_one_whose_name_was_given_to_another_meanwhile_does_not_come_back(ctx, ada):
+    outlets.add(ctx, ada, WHEN, Out.CSV, ["sku", "stock"], None)
+    outlets.remove(ctx, ada, one(ctx)["id"])
+    removed = history.list_change_sets(ctx, SYSTEM).change_sets[0]
+    outlets.add(ctx, ada, WHEN | {"at": "07:00"}, Out.CSV, ["sku", "price"], None)
+    with pytest.raises(Refused):
+        ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, removed["id"]))
+    assert one(ctx)["fields"] == ["sku", "price"]

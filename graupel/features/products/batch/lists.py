@@ -23,6 +23,10 @@ FURTHER, ASKED, DOWNLOADS, RELATED = (FIRST_LIST + number for number in (1, 2, 3
 _AT_ONCE = 5_000
 
 
+#: What records are called, by id.
+Called = Callable[[Tx, Collection[int]], Mapping[int, str]]
+
+
 @dataclass(frozen=True)
 class Listed:
     """A list, and how it stands in its table.
@@ -38,7 +42,7 @@ class Listed:
     kind: str
     index: str
     value: str
-    called: Callable[[Tx, Collection[int]], Mapping[int, str]]
+    called: Called
     owner: str = "product_id"
     fixed: Mapping[str, Any] = field(default_factory=dict)
     among: str = ""
@@ -135,6 +139,11 @@ def by_name(rows: Callable[[], Iterable[tuple[int, str]]]) -> Callable[[str], in
         return ids[0] if ids else None
 
     return find
+
+
+def names_of(read: Callable[[Tx, Sequence[int]], Sequence[Mapping[str, Any]]]) -> Called:
+    """What records are called, of an area's function that reads their names."""
+    return lambda tx, ids: {row["id"]: row["name"] for row in read(tx, list(ids))}
 
 
 def all_called(tx: Tx, one: Listed) -> Mapping[int, str]:
