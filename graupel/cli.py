@@ -12,11 +12,13 @@ from graupel import backups, logs, main, worker
 from graupel.context import Context
 from graupel.core.errors import GraupelError
 from graupel.core.handling import Handling
+from graupel.core.record_files import RowsAre
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Database
 from graupel.db import migrate as migrate_database
 from graupel.features.files import exporting, planned_rows, profiles
 from graupel.features.files import service as files
+from graupel.features.files.records import out as records_out
 from graupel.features.listings import connecting
 from graupel.features.products import facet_index
 from graupel.features.users import people
@@ -135,6 +137,7 @@ def import_file(
     profile: Annotated[str, typer.Option(help="The profile by which it is read; then it is written.")] = "",
     archive: Annotated[str, typer.Option(help="How many goods it may archive, where it is all there is.")] = "",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="With a profile too only say what it would do.")] = False,
+    rows: Annotated[RowsAre | None, typer.Option(help="What its rows are, where its headers do not tell.")] = None,
 ) -> None:
     """Bring a file in. Without --apply, or a profile, it only says what it would do."""
     apply = (apply or bool(profile)) and not dry_run
@@ -142,6 +145,8 @@ def import_file(
     try:
         with path.open("rb") as content:
             file_id = files.take(ctx, SYSTEM, path.name, content)
+        if rows:
+            files.rows_are(ctx, SYSTEM, file_id, rows)
         file = files.read(ctx, SYSTEM, file_id)
         if profile:
             _do(ctx, files.use(ctx, SYSTEM, file_id, profiles.by_name(ctx, SYSTEM, profile)["id"]))
@@ -155,8 +160,10 @@ def import_file(
         for action in planned_rows.SHOWN:
             if count := (file.row["counts"] or {}).get(action, 0):
                 typer.echo(f"{count:,} {words.get(action, action)}")
-        for sample in planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples:
-            typer.echo(f"  line {sample.line}: {' '.join(p.message for p in sample.plan.problems)}")
+        refused = planned_rows.rows_of(ctx, SYSTEM, file, "refused")
+        why = [(one.line, one.plan.problems) for one in refused.samples]
+        for line, problems in why + [(one.row.line, one.row.problems) for one in refused.records]:
+            typer.echo(f"  line {line}: {' '.join(problem.message for problem in problems)}")
         if apply:
             _do(ctx, files.request_apply(ctx, SYSTEM, file_id, leave_out=leave_out, confirmed=archive))
             file = files.read(ctx, SYSTEM, file_id)
@@ -177,7 +184,10 @@ def _do(ctx: Context, job_id: int) -> None:
 
 
 @app.command()
-def export(path: Annotated[Path, typer.Argument(help="The file to write.")]) -> None:
+def export(
+    path: Annotated[Path, typer.Argument(help="The file to write.")],
+    of: Annotated[RowsAre, typer.Option(help="What its rows are.")] = RowsAre.GOODS,
+) -> None:
     """Write the catalogue as a file that can be brought in again, in the format of its ending; as zip a CSV table with
     the pictures beside it."""
     ending = path.suffix.lower().lstrip(".")
@@ -185,10 +195,13 @@ def export(path: Annotated[Path, typer.Argument(help="The file to write.")]) -> 
         _stop(f"A file ends in {', '.join((*Out, 'zip'))}, so that its format is known.")
     is_zip = ending == "zip"
     try:
-        done = exporting.export(_context(), SYSTEM, path, Out.CSV if is_zip else Out(ending), with_pictures=is_zip)
+        if of is RowsAre.GOODS:
+            done = exporting.export(_context(), SYSTEM, path, Out.CSV if is_zip else Out(ending), with_pictures=is_zip)
+        else:
+            done = records_out.export(_context(), SYSTEM, path, Out.CSV if is_zip else Out(ending), of)
     except GraupelError as error:
         _stop(str(error))
-    typer.echo(f"Variants written to {path}: {done.rows:,}")
+    typer.echo(f"{'Variants' if of is RowsAre.GOODS else 'Rows'} written to {path}: {done.rows:,}")
     if done.cut:
         typer.echo(f"{done.cut:,} values are longer than a cell of a spreadsheet may be, and were left out.")
 

@@ -1,8 +1,10 @@
 """A category as it is typed: its kind, its texts, and the paths under which it is named."""
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 from typing import Any
 
 from graupel.core import attributes, product_fields, products
@@ -12,6 +14,8 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 
 NAME_LENGTH = 120
+#: Of a path that names a category: how many names it may have, and what stands between them.
+DEPTH, CATEGORY_SEPARATOR = 8, " > "
 
 
 class CategoryKind(StrEnum):
@@ -137,6 +141,22 @@ def parse_name(text: str) -> str:
     return name
 
 
+@lru_cache(4096)  # a file says the same few paths many times
+def parse_category_path(text: str) -> str:
+    """A path of category names joined by " > ". Raises Refused where a name is empty or too long."""
+    names = [re.sub(r"\s+", " ", name).strip() for name in text.strip("> \t").split(">")]
+    if any(not name for name in names):
+        raise Refused.because(
+            "category.empty_name", f"“{text}” has an empty category name in it. Write it like Yarn > Aran."
+        )
+    if len(names) > DEPTH or max(map(len, names)) > NAME_LENGTH:
+        raise Refused.because(
+            "category.too_long",
+            f"“{text[:60]}…” is no category path: at most {DEPTH} names of {NAME_LENGTH} characters.",
+        )
+    return CATEGORY_SEPARATOR.join(names)
+
+
 def parse_link(text: str) -> str:
     """Where a link leads: a path of the shop such as /shop/p/12, or a whole address. Raises Refused."""
     link = product_fields.parse_canonical(text)
@@ -177,6 +197,11 @@ def read(raw: Mapping[str, Any], start: CategoryValues, known: Mapping[int, Attr
     if values.kind is CategoryKind.LINK and not values.link and "link" not in {problem.field for problem in problems}:
         problems.append(Problem("category.link", "Say where the link leads, such as /shop/p/12.", "link"))
     return ReadCategory(values, problems)
+
+
+def read_one(name: str, text: str) -> Any:
+    """One typed field. Raises Refused."""
+    return _readers()[name](text)
 
 
 def read_own(typed: Mapping[str, str]) -> tuple[dict[str, str], list[Problem]]:

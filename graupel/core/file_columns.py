@@ -7,6 +7,7 @@ from functools import cached_property
 from graupel.core import file_pictures, units
 from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.declarations.products import IN_FILES, PRODUCT
+from graupel.core.record_files import RecordColumns
 from graupel.core.records import Field, FieldKind, InFile
 
 #: What stands before the id of an attribute in the name of its column.
@@ -135,13 +136,14 @@ class Known:
     """What columns of files can go to. ``attributes``: shared ones, by the names of their columns, tags among them as
     one; ``names``: of attributes in other languages, by their ids; ``own``: of what holds for a language or a
     destination, by name; ``locations``: the further ones, and ``lists``: the other ones, by the names of their
-    columns."""
+    columns. ``records``: the columns of a file whose rows are no goods; then there are no others."""
 
     attributes: Mapping[str, Attribute]
     names: Mapping[int, Sequence[str]] = field(default_factory=dict)
     own: Mapping[str, OwnColumn] = field(default_factory=dict)
     locations: Mapping[str, Place] = field(default_factory=dict)
     lists: Mapping[str, ListColumn] = field(default_factory=dict)
+    records: RecordColumns | None = None
 
     @classmethod
     def of(
@@ -168,6 +170,8 @@ class Known:
     @cached_property
     def fields(self) -> Mapping[str, Field]:
         """All columns by name, attributes last."""
+        if self.records:
+            return self.records.fields
         found = {name: _field(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
         own = {name: one.field for name, one in self.own.items()}
         places = {name: one.field for name, one in self.locations.items()}

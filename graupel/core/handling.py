@@ -6,6 +6,7 @@ from enum import StrEnum
 from typing import Any
 
 from graupel.core.errors import Refused
+from graupel.core.record_files import RowsAre
 
 
 class Way(StrEnum):
@@ -38,21 +39,22 @@ KEYS: Mapping[Key, str] = {Key.SKU: "their SKU", Key.GTIN: "their GTIN"}
 @dataclass(frozen=True)
 class Handling:
     """``go_live``: new products go live at once; ``show_new``: buyers see new categories at once; ``among``: of which
-    goods a file is all there is: "" of all, "category-12", those of a branch, "brand-3"."""
+    goods a file is all there is: "" of all, "category-12", those of a branch, "brand-3"; ``rows_are``: what its rows
+    are."""
 
     go_live: bool = False
     show_new: bool = False
     way: Way = Way.BOTH
     among: str = ""
     key_by: Key = Key.SKU
+    rows_are: RowsAre = RowsAre.GOODS
 
     @classmethod
     def of(cls, row: Mapping[str, Any]) -> "Handling":
         """As it is kept with a file or a profile."""
         said = {one.name: row[one.name] for one in fields(cls)}
-        return cls(
-            bool(said["go_live"]), bool(said["show_new"]), Way(said["way"]), said["among"] or "", Key(said["key_by"])
-        )
+        words = (Way(said["way"]), said["among"] or "", Key(said["key_by"]), RowsAre(said["rows_are"]))
+        return cls(bool(said["go_live"]), bool(said["show_new"]), *words)
 
     def as_row(self) -> dict[str, Any]:
         """As it is kept."""

@@ -1,12 +1,10 @@
 """Reading a table of products: which column is what, what a row says, and what it would do."""
 
-import re
 from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from enum import StrEnum
-from functools import lru_cache
 from typing import Any
 
 from graupel.core import (
@@ -20,6 +18,7 @@ from graupel.core import (
     richtext,
     slips,
 )
+from graupel.core.categories import parse_category_path
 from graupel.core.columns import Matching, Rule, text_of
 from graupel.core.errors import Refused
 from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARED_FIELDS, STOCK_AT, Known
@@ -27,10 +26,7 @@ from graupel.core.file_facts import NewChoices
 from graupel.core.handling import Key
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, Status, lacks_for_live
-
-CATEGORY_SEPARATOR = " > "
-CATEGORY_DEPTH = 8
-CATEGORY_NAME_LENGTH = 120
+from graupel.core.records import FieldKind
 
 
 class Action(StrEnum):
@@ -84,19 +80,20 @@ def jumps(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
 
 #: What a cell says: its value, or that it says nothing; why it can't be read; what is odd about it.
 _Said = tuple[Any, tuple[Problem, ...], str]
-_NOTHING = object()
+#: A cell says nothing.
+NOTHING = object()
 #: So many different values of a column are kept, to be read once each.
 _KEPT_VALUES = 20_000
 
 
-class _ColumnReader:
+class ColumnReader:
     """Reads what rows say of one field. A value that repeats is read once; where hardly any does, none is kept."""
 
     def __init__(
-        self, name: str, rules: Sequence[Rule], known: Known, read: Callable[[str], Any], *, cleared: bool
+        self, name: str, rules: Sequence[Rule], kind: FieldKind, read: Callable[[str], Any], *, cleared: bool
     ) -> None:
         self.name, self._rules, self._cleared = name, rules, cleared
-        self._kind = known.fields[name].kind
+        self._kind = kind
         self._reads = read
         self._columns = [rule.column for rule in rules if rule.column is not None]
         self._left_out = frozenset(code for rule in rules for code in rule.left_out)
@@ -135,14 +132,19 @@ class _ColumnReader:
                 return self._reads(text), (), _odd(name, text)
         except Refused as refusal:
             if self._left_out.issuperset(problem.code for problem in refusal.problems):
-                return _NOTHING, (), LEFT_OUT + refusal.problems[0].code
+                return NOTHING, (), LEFT_OUT + refusal.problems[0].code
             problems = tuple(problem.at(field=name) for problem in refusal.problems)
-            return (text[: identifiers.SKU_LENGTH] if name == "sku" else _NOTHING), problems, ""
-        return (None if self._cleared else _NOTHING), (), ""
+            return (text[: identifiers.SKU_LENGTH] if name == "sku" else NOTHING), problems, ""
+        return (None if self._cleared else NOTHING), (), ""
 
 
 #: What stands before the code of a problem for which a cell was left out, where it is told what is odd.
 LEFT_OUT = "-"
+
+
+def left_out_code(strange: str) -> str:
+    """The code of the problem for which a cell was left out, "" where it was not."""
+    return strange.removeprefix(LEFT_OUT) if strange.startswith(LEFT_OUT) else ""
 
 
 def _odd(name: str, text: str) -> str:
@@ -174,9 +176,11 @@ class RowReader:
         #: The fields whose cells could not be read, with the codes of their problems.
         self.met: set[tuple[str, str]] = set()
         self._columns = [
-            _ColumnReader(name, rules, known, cell_reader(known, name, currency, new), cleared=name in matching.cleared)
+            ColumnReader(
+                name, rules, field.kind, cell_reader(known, name, currency, new), cleared=name in matching.cleared
+            )
             for name, rules in matching.rules.items()
-            if name in known.fields
+            if (field := known.fields.get(name))
         ]
         self._is_ordering = not set(ordering.FIELDS).isdisjoint(matching.rules)
         self._is_coded, self._by_gtin = "code" in matching.rules, key is Key.GTIN
@@ -188,13 +192,13 @@ class RowReader:
         odd: tuple[str, ...] = ()
         for column in self._columns:
             value, wrong, strange = column.said(cells)
-            if value is not _NOTHING:
+            if value is not NOTHING:
                 values[column.name] = value
             if wrong:
                 problems += [problem.at(row=line) for problem in wrong]
                 self.met.update((column.name, problem.code) for problem in wrong)
-            if strange.startswith(LEFT_OUT):
-                self.left_out[column.name, strange.removeprefix(LEFT_OUT)] += 1
+            if code := left_out_code(strange):
+                self.left_out[column.name, code] += 1
             elif strange:
                 odd = (*odd, strange)
         if self._is_ordering:
@@ -221,6 +225,8 @@ VARIANT_ALONE = ("gtin", "mpn", "stock")
 
 def cell_reader(known: Known, name: str, currency: str, new: NewChoices) -> Callable[[str], Any]:
     """What reads the text of a cell of a column; it raises Refused."""
+    if known.records:
+        return known.records.read(name)
     if attribute := known.attributes.get(name):
         return file_facts.reader(attribute, new)
     if name in known.lists:
@@ -243,22 +249,6 @@ def cell_reader(known: Known, name: str, currency: str, new: NewChoices) -> Call
 
 #: The longest name of a record that a row refers to.
 REF_LENGTH = 120
-
-
-@lru_cache(4096)  # a file says the same few paths many times
-def parse_category_path(text: str) -> str:
-    """A path of category names joined by " > ". Raises Refused where a name is empty or too long."""
-    names = [re.sub(r"\s+", " ", name).strip() for name in text.strip("> \t").split(">")]
-    if any(not name for name in names):
-        raise Refused.because(
-            "category.empty_name", f"“{text}” has an empty category name in it. Write it like Yarn > Aran."
-        )
-    if len(names) > CATEGORY_DEPTH or max(map(len, names)) > CATEGORY_NAME_LENGTH:
-        raise Refused.because(
-            "category.too_long",
-            f"“{text[:60]}…” is no category path: at most {CATEGORY_DEPTH} names of {CATEGORY_NAME_LENGTH} characters.",
-        )
-    return CATEGORY_SEPARATOR.join(names)
 
 
 @dataclass(frozen=True)

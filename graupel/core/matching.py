@@ -4,10 +4,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from graupel.core.attributes import AttributeKind
+from graupel.core.categories import CATEGORY_SEPARATOR
 from graupel.core.columns import Empty, Rule
 from graupel.core.file_columns import DECLARED, STOCK_AT, Known
 from graupel.core.handling import Key
-from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 
@@ -22,6 +22,8 @@ def unfit(rules: Sequence[Rule], known: Known = DECLARED, key: Key = Key.SKU) ->
 
     ``known``: what columns can go to; ``key``: by what rows mean variants.
     """
+    if known.records:
+        return known.records.unfit(rules)
     fields = {rule.field for rule in rules}
     if key is Key.GTIN and "gtin" not in fields:
         said = "Say which column holds the GTIN: it tells which variant a row means."

@@ -80,11 +80,17 @@ class Written:
 Rows = Iterable[Sequence[str]]
 
 
-def write(path: Path, out: Out, columns: Sequence[Column], rows: Rows) -> Written:
-    """Write a table; it stands at its path whole or not at all. Raises Refused, NoRoom."""
+def write(
+    path: Path, out: Out, columns: Sequence[Column], rows: Rows, called: tuple[str, str] = ("goods", "variant")
+) -> Written:
+    """Write a table; it stands at its path whole or not at all. ``called``: all of it and a row, in XML. Raises
+    Refused, NoRoom."""
     done = Written()
     with storage.aside(path) as file:
-        _WRITERS[out](file, columns, _counted(rows, done), done)
+        if out is Out.XML:
+            _xml(file, columns, _counted(rows, done), called)
+        else:
+            _WRITERS[out](file, columns, _counted(rows, done), done)
     return done
 
 
@@ -209,13 +215,13 @@ def _lines(file: IO[bytes], columns: Sequence[Column], rows: Rows, done: Written
         file.write(json.dumps(said, ensure_ascii=False).encode() + b"\n")
 
 
-def _xml(file: IO[bytes], columns: Sequence[Column], rows: Rows, done: Written) -> None:
-    keys = _keys(columns)
-    file.write(b'<?xml version="1.0" encoding="UTF-8"?>\n<goods>\n')
+def _xml(file: IO[bytes], columns: Sequence[Column], rows: Rows, called: tuple[str, str]) -> None:
+    keys, (whole, one) = _keys(columns), called
+    file.write(f'<?xml version="1.0" encoding="UTF-8"?>\n<{whole}>\n'.encode())
     for row in rows:
         said = "".join(f"<{key}>{escape(_marked(cell))}</{key}>" for key, cell in zip(keys, row, strict=True) if cell)
-        file.write(f"<variant>{said}</variant>\n".encode())
-    file.write(b"</goods>\n")
+        file.write(f"<{one}>{said}</{one}>\n".encode())
+    file.write(f"</{whole}>\n".encode())
 
 
 def _linked(file: IO[bytes], columns: Sequence[Column], rows: Rows, done: Written) -> None:
@@ -251,6 +257,5 @@ _WRITERS: Mapping[Out, Callable[[IO[bytes], Sequence[Column], Rows, Written], No
     Out.XLSX: _xlsx,
     Out.ODS: _ods,
     Out.LINES: _lines,
-    Out.XML: _xml,
     Out.LINKED: _linked,
 }

@@ -4,10 +4,11 @@ from decimal import Decimal
 
 import pytest
 
+from graupel.core.categories import parse_category_path
 from graupel.core.columns import Matching, Rule
 from graupel.core.errors import Refused
 from graupel.core.guessing import guess
-from graupel.core.imports import Action, FileRow, RowReader, parse_category_path, plan_row
+from graupel.core.imports import Action, FileRow, RowReader, plan_row
 
 
 @pytest.mark.parametrize(

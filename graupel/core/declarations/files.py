@@ -14,6 +14,7 @@ IMPORT_PROFILE = Record(
         Field("way", "What files may do", FieldKind.WORD),
         Field("among", "Of which goods they are all there is", FieldKind.CODE, empty=""),
         Field("key_by", "By what rows mean goods", FieldKind.WORD),
+        Field("rows_are", "What rows are", FieldKind.WORD),
     ),
 )
 

@@ -8,10 +8,10 @@ from urllib.parse import parse_qs
 
 from graupel.context import Context
 from graupel.core import doubles, price_changes, product_fields, showing
+from graupel.core.categories import parse_category_path
 from graupel.core.declarations.products import PRODUCT
 from graupel.core.doubles import Double
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import parse_category_path
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import TableState

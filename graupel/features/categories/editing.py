@@ -1,6 +1,6 @@
 """One category as its page has it: read, and written with what others alone changed meanwhile."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -25,6 +25,7 @@ from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.db.rows import picked
 from graupel.features.categories import service, store
+from graupel.features.categories.rows import CategoryRow, CategoryTextRow
 from graupel.features.categories.tree import Category, current
 from graupel.features.history import meeting
 from graupel.features.history import service as history
@@ -75,21 +76,7 @@ def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> Ca
     if row is None:
         raise NotFound("This category is not there any more.")
     lang = ctx.settings.language
-    text: Mapping[str, Any] = store.text(tx, category_id, lang) or {}
-    values = CategoryValues(
-        row["name"],
-        CategoryKind(row["kind"]),
-        bool(row["hidden"]),
-        bool(row["in_navigation"]),
-        row["link"],
-        canonical=row["canonical"],
-        picture_id=row["picture_id"],
-        layout=Layout(row["layout"]),
-        lead_product_id=row["lead_product_id"],
-        facts=fact_rows.facts_of(store.facts(tx, category_id)),
-        tags=tuple(vocabulary.tags_of(tx, "category", [category_id]).get(category_id, [])),
-        **{name: text.get(name, "") for name in rules.TEXTS},
-    )
+    values = _all_values(ctx, tx, row)
     picture = media.by_ids(tx, [row["picture_id"]]).get(row["picture_id"]) if row["picture_id"] else None
     own = wording.of_record(tx, "category", category_id)
     return CategoryDetail(
@@ -101,6 +88,46 @@ def _detail(ctx: Context, tx: Tx, category_id: int, *, lock: bool = False) -> Ca
         {key: held.value for key, held in own.items()},
         {key: held.source for key, held in own.items()},
     )
+
+
+def _values(row: CategoryRow, text: CategoryTextRow | None, tags: Mapping[int, Sequence[str]]) -> CategoryValues:
+    """The values of a row, but for its own fields."""
+    said: Mapping[str, Any] = text or {}
+    return CategoryValues(
+        row["name"],
+        CategoryKind(row["kind"]),
+        bool(row["hidden"]),
+        bool(row["in_navigation"]),
+        row["link"],
+        canonical=row["canonical"],
+        picture_id=row["picture_id"],
+        layout=Layout(row["layout"]),
+        lead_product_id=row["lead_product_id"],
+        tags=tuple(tags.get(row["id"], [])),
+        **{name: said.get(name, "") for name in rules.TEXTS},
+    )
+
+
+def everything(ctx: Context, tx: Tx) -> dict[int, CategoryValues]:
+    """The values of all categories by id, but for their own fields."""
+    rows = store.whole_rows(tx)
+    ids = [row["id"] for row in rows]
+    texts = {one["category_id"]: one for one in store.texts_of(tx, ids) if one["lang"] == ctx.settings.language}
+    tags = vocabulary.tags_of(tx, "category", ids)
+    return {row["id"]: _values(row, texts.get(row["id"]), tags) for row in rows}
+
+
+def values_of(ctx: Context, tx: Tx, category_id: int) -> CategoryValues:
+    """The values of one, locked. Raises NotFound."""
+    return _all_values(ctx, tx, service.locked_row(tx, category_id))
+
+
+def _all_values(ctx: Context, tx: Tx, row: CategoryRow) -> CategoryValues:
+    """The values of a row, its own fields among them."""
+    category_id = row["id"]
+    text = store.text(tx, category_id, ctx.settings.language)
+    tags = vocabulary.tags_of(tx, "category", [category_id])
+    return replace(_values(row, text, tags), facts=fact_rows.facts_of(store.facts(tx, category_id)))
 
 
 def save(
@@ -119,40 +146,50 @@ def save(
     Raises Refused, NotFound, and Outdated where both changed the same field.
     """
     actor.require(Role.EDITOR)
-    lang = ctx.settings.language
 
     def work(tx: Tx) -> None:
         there = _detail(ctx, tx, category_id, lock=True)
         values, words_own = _brought_together(ctx, tx, there, typed, own or {}, marks)
-        row, text = service.locked_row(tx, category_id), store.text(tx, category_id, lang)
-        _refuse_with_goods(there, values)
-        if values.picture_id and not any(one.is_picture for one in media.by_ids(tx, [values.picture_id]).values()):
-            raise Refused([Problem("category.picture", "This picture is not in the library any more.", "picture_id")])
-        plain = ("name", "link", "canonical", "picture_id", "lead_product_id")
-        after = {name: getattr(values, name) for name in plain} | {"layout": str(values.layout)}
-        after |= {
-            "kind": str(values.kind),
-            "hidden": int(values.hidden),
-            "in_navigation": int(values.in_navigation),
-        }
         with history.change_set(tx, actor, "category.save", f"Category changed: {values.name}") as recorder:
-            before = picked(row, after)
-            if recorder.changed("category", category_id, before, after, row["version"] + 1):
-                store.update(tx, category_id, after)
-            _save_text(tx, recorder, category_id, lang, values, text)
-            save_facts(tx, recorder, category_id, values.facts)
+            write(ctx, tx, recorder, category_id, there.values, values)
             words = {name: getattr(values, name) for name in rules.WORDS}
             wording.save(tx, recorder, "category", category_id, {**there.own, **words_own}, words, confirmed)
-            tags = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
-            vocabulary.set_tags(tx, recorder, "category", category_id, tags)
 
     service.naming_double(ctx, work)
 
 
-def _refuse_with_goods(there: CategoryDetail, values: CategoryValues) -> None:
+def write(
+    ctx: Context,
+    tx: Tx,
+    recorder: history.Recorder,
+    category_id: int,
+    there: CategoryValues,
+    values: CategoryValues,
+) -> None:
+    """Write and record a category's values, ``there`` before. Raises Refused, NotFound."""
+    lang = ctx.settings.language
+    row, text = service.locked_row(tx, category_id), store.text(tx, category_id, lang)
+    if values.kind is not CategoryKind.GOODS and there.kind is CategoryKind.GOODS:
+        _refuse_with_goods(references.use_of(tx, "category", category_id, lang))
+    if values.picture_id and not any(one.is_picture for one in media.by_ids(tx, [values.picture_id]).values()):
+        raise Refused([Problem("category.picture", "This picture is not in the library any more.", "picture_id")])
+    plain = ("name", "link", "canonical", "picture_id", "lead_product_id")
+    after = {name: getattr(values, name) for name in plain} | {"layout": str(values.layout)}
+    after |= {"kind": str(values.kind), "hidden": int(values.hidden), "in_navigation": int(values.in_navigation)}
+    if recorder.changed("category", category_id, picked(row, after), after, row["version"] + 1):
+        store.update(tx, category_id, after)
+    _save_text(tx, recorder, category_id, lang, values, text)
+    if values.facts != there.facts:
+        save_facts(tx, recorder, category_id, values.facts)
+    if values.tags != there.tags:
+        tags = [vocabulary.make_within(tx, recorder, "tag", name) for name in values.tags]
+        vocabulary.set_tags(tx, recorder, "category", category_id, tags)
+
+
+def _refuse_with_goods(use: Use) -> None:
     """Only a category with goods may hold goods."""
-    if values.kind is not CategoryKind.GOODS and there.values.kind is CategoryKind.GOODS and there.use.products:
-        many = showing.plural(there.use.products, "product stands", "products stand")
+    if use.products:
+        many = showing.plural(use.products, "product stands", "products stand")
         what = f"{many} in this category. Move them to another before it becomes something else."
         raise Refused([Problem("category.has_goods", what, "kind")])
 

@@ -7,10 +7,9 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import categories as rules
 from graupel.core import trees
-from graupel.core.categories import CategoryKind, Layout, Order
+from graupel.core.categories import CATEGORY_SEPARATOR, CategoryKind, Layout, Order, parse_category_path
 from graupel.core.doubles import Double
 from graupel.core.errors import NotFound, Refused
-from graupel.core.imports import CATEGORY_SEPARATOR, parse_category_path
 from graupel.core.resolve import Lens, key_of
 from graupel.core.roles import Actor, Role
 from graupel.core.trees import TreePlace as TreePlace

@@ -49,6 +49,10 @@ def all_rows(tx: Tx) -> list[TreeRow]:
     return tx.rows(TreeRow, f"SELECT {_ROW} FROM category ORDER BY position, name")
 
 
+def whole_rows(tx: Tx) -> list[CategoryRow]:
+    return tx.rows(CategoryRow, "SELECT * FROM category ORDER BY id")
+
+
 def rows_of(tx: Tx, ids: Sequence[int]) -> list[TreeRow]:
     return tx.rows(TreeRow, f"SELECT {_ROW} FROM category WHERE id IN %s", [list(ids)]) if ids else []
 

@@ -6,10 +6,9 @@ from functools import cached_property
 from typing import Any
 
 from graupel.context import Context
-from graupel.core.categories import CategoryKind
+from graupel.core.categories import CATEGORY_SEPARATOR, CategoryKind
 from graupel.core.doubles import Double, near
 from graupel.core.errors import Refused
-from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.resolve import Lens
 from graupel.db import Tx
 from graupel.features.categories import store

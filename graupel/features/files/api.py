@@ -10,6 +10,7 @@ from starlette.background import BackgroundTask
 from graupel.context import Context
 from graupel.core.errors import NotFound, Refused
 from graupel.core.handling import Handling
+from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor
 from graupel.features.files import exporting, profiles, results, service
 from graupel.features.files.api_schemas import ApplyIn, ExportIn, ExportOut, FileOut, export_out, file_out
@@ -102,6 +103,9 @@ def _rows(ctx: Context, actor: Actor, file_id: int, *, refused: bool) -> FileRes
 )
 def take_out(ctx: Ctx, actor: TokenActor, body: ExportIn) -> ExportOut:
     """Begin to write the catalogue, or what a view shows. Ask for it until it is ready, then fetch its content."""
+    if body.rows is not RowsAre.GOODS:
+        asked = exporting.request_records(ctx, actor, body.format, body.rows)
+        return export_out(exporting.read(ctx, actor, asked))
     fields = body.columns or list(exporting.all_columns(ctx))
     asked = exporting.request(ctx, actor, body.format, fields, body.view, with_pictures=body.pictures)
     return export_out(exporting.read(ctx, actor, asked))

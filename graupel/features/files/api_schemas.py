@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from graupel.core.file_columns import Known
+from graupel.core.record_files import RowsAre
 from graupel.features.files.exporting import ExportFile
 from graupel.features.files.service import ImportFile
 from graupel.tables.writing import Out
@@ -55,7 +56,8 @@ class ApplyIn(BaseModel):
 
 
 class ExportIn(BaseModel):
-    """What is taken out. ``columns``: names of fields, all without any; ``view``: the query of a table's address, such
+    """What is taken out. ``rows``: what they are, goods or what these refer to, of which all columns go out and no view
+    is taken. ``columns``: names of fields, all without any; ``view``: the query of a table's address, such
     as "status=live&brand=4", the whole catalogue without one; ``pictures``: as a zip, with these beside the table."""
 
     model_config = ConfigDict(extra="forbid")
@@ -63,6 +65,7 @@ class ExportIn(BaseModel):
     columns: Annotated[list[Annotated[str, Field(max_length=120)]], Field(max_length=500)] = []
     view: Annotated[str, Field(max_length=4_000)] | None = None
     pictures: bool = False
+    rows: RowsAre = RowsAre.GOODS
 
 
 class ExportOut(BaseModel):

@@ -18,6 +18,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS, FACT, Known
 from graupel.core.file_facts import show_in_file
 from graupel.core.quantities import format_money, format_weight
+from graupel.core.record_files import CALLED, RowsAre
 from graupel.core.records import Field, FieldKind
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
@@ -25,6 +26,7 @@ from graupel.core.stock import show
 from graupel.core.tables import TableState
 from graupel.db import Tx
 from graupel.features.files import known, store
+from graupel.features.files.records import out as records_out
 from graupel.features.files.rows import ExportFileRow
 from graupel.features.jobs import service as jobs
 from graupel.features.media import sizes
@@ -231,18 +233,27 @@ def request(
     """Write a file in the background; returns its id. Raises Refused."""
     actor.require(Role.VIEWER)
     columns_of = asked_columns(ctx, out, fields, with_pictures=with_pictures)
+    values = {"format": str(out), "fields": columns_of, "query": query, "with_pictures": with_pictures}
+    return _request(ctx, actor, "goods" if query else "catalogue", values)
 
+
+def _request(ctx: Context, actor: Actor, what: str, values: Mapping[str, Any]) -> int:
     def work(tx: Tx) -> int:
         local = ctx.now(tx).astimezone(ZoneInfo(ctx.settings.time_zone))
-        name = f"{'goods' if query else 'catalogue'}-{local:%Y-%m-%d-%H%M}"
-        values: dict[str, Any] = {"name": name, "format": str(out), "fields": columns_of, "query": query}
-        values["with_pictures"] = with_pictures
-        file_id = store.insert_export(tx, actor, values)
-        asked = JobRequest("files.export", f"Take out {name}.{out}", {"export_id": file_id}, "/files#out")
+        name = f"{what}-{local:%Y-%m-%d-%H%M}"
+        file_id = store.insert_export(tx, actor, {"name": name, **values})
+        asked = JobRequest("files.export", f"Take out {name}", {"export_id": file_id}, "/files#out")
         store.change_export(tx, file_id, job_id=enqueue(tx, actor, asked))
         return file_id
 
     return ctx.db.run(work)
+
+
+def request_records(ctx: Context, actor: Actor, out: Out, rows_are: RowsAre) -> int:
+    """Write all records of a kind that are no goods in the background; returns the file's id. Raises Refused."""
+    actor.require(Role.VIEWER)
+    records_out.refuse_format(out)
+    return _request(ctx, actor, CALLED[rows_are][1].split(" ")[0], {"format": str(out), "rows_are": str(rows_are)})
 
 
 def asked_columns(ctx: Context, out: Out, fields: Sequence[str], *, with_pictures: bool) -> list[str]:
@@ -260,10 +271,12 @@ def write(run: JobRun) -> None:
     """Write a file that was asked for. For the worker."""
     row = _read(run.ctx, int(run.payload["export_id"]))
     path = path_of(run.ctx, row)
-    with_pictures = bool(row["with_pictures"])
-    done = export(
-        run.ctx, run.actor, path, Out(row["format"]), row["fields"], row["query"], run, with_pictures=with_pictures
-    )
+    out, rows_are, with_pictures = Out(row["format"]), RowsAre(row["rows_are"]), bool(row["with_pictures"])
+    if rows_are is RowsAre.GOODS:
+        fields, query = row["fields"], row["query"]
+        done = export(run.ctx, run.actor, path, out, fields, query, run, with_pictures=with_pictures)
+    else:
+        done = records_out.export(run.ctx, run.actor, path, out, rows_are)
 
     def work(tx: Tx) -> None:
         store.change_export(tx, row["id"], row_count=done.rows, cut_count=done.cut, bytes=path.stat().st_size)

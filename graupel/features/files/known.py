@@ -4,9 +4,10 @@ for a language or a destination."""
 from collections.abc import Iterator
 
 from graupel.context import Context
-from graupel.core import languages
+from graupel.core import languages, record_files
 from graupel.core.declarations.products import AMOUNTS, PRODUCT, WORDS
 from graupel.core.file_columns import TAGS_ID, Known, OwnColumn, Place
+from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.destinations.service import Destinations
@@ -17,9 +18,17 @@ from graupel.features.vocabulary.service import Vocabulary
 from graupel.features.wording import service as wording
 
 
-def current(ctx: Context) -> Known:
-    """As it is now, for looking."""
+def current(ctx: Context, rows_are: str = RowsAre.GOODS) -> Known:
+    """As it is now, for looking; ``rows_are``: what the rows of a file are."""
+    if rows_are != RowsAre.GOODS:
+        return of_records(ctx, RowsAre(rows_are))
     return ctx.db.run(lambda tx: _of(ctx, tx, vocabulary.current(ctx, tx)))
+
+
+def of_records(ctx: Context, rows_are: RowsAre) -> Known:
+    """Of a file whose rows are no goods."""
+    languages_of = ctx.db.run(lambda tx: destinations.current(ctx, tx).languages)
+    return Known({}, records=record_files.columns_of(rows_are, languages_of))
 
 
 def load(ctx: Context, tx: Tx) -> Known:

@@ -1,11 +1,12 @@
 """The rows of a file, read as rows of goods."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
+from typing import Protocol
 
 from graupel.core import encodings
 from graupel.core.errors import Refused
-from graupel.core.imports import FileRow, RowReader
+from graupel.core.imports import FileRow
 from graupel.core.problems import Problem
 from graupel.features.files.rows import ImportFileRow
 from graupel.tables.reading import Table
@@ -15,13 +16,20 @@ REPORT_EVERY = 2000
 MOST_ROWS = 1_000_000
 
 
+class Reads(Protocol):
+    """What reads the cells of a row."""
+
+    def read(self, cells: Sequence[str], line: int) -> FileRow:
+        """What one row says."""
+
+
 def count(path: Path) -> int:
     """How many lines a file has."""
     with path.open("rb") as file:
         return sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 20), b""))
 
 
-def read(row: ImportFileRow, table: Table, reader: RowReader, report: Callable[[int], None]) -> Iterator[FileRow]:
+def read(row: ImportFileRow, table: Table, reader: Reads, report: Callable[[int], None]) -> Iterator[FileRow]:
     """The rows of a file as they were matched; ``report`` is told now and then how far it is. Raises Refused."""
     width = len(row["headers"])
     wanted = None if row["only_lines"] is None else set(row["only_lines"])
@@ -37,7 +45,7 @@ def read(row: ImportFileRow, table: Table, reader: RowReader, report: Callable[[
         yield _read(row, raw, reader, width)
 
 
-def _read(row: ImportFileRow, raw: RawRow, reader: RowReader, width: int) -> FileRow:
+def _read(row: ImportFileRow, raw: RawRow, reader: Reads, width: int) -> FileRow:
     if raw.trouble:
         return FileRow(raw.line, "", problems=(Problem("row.unreadable", raw.trouble, row=raw.line),))
     said = reader.read(raw.cells, raw.line)

@@ -10,9 +10,10 @@ from graupel.context import Context
 from graupel.core import sources
 from graupel.core.errors import NotFound, Refused
 from graupel.core.problems import Problem
+from graupel.core.record_files import ROWS_ARE, RowsAre
 from graupel.core.roles import Identity, Role
 from graupel.features.files import copying, exporting, known, outlets
-from graupel.features.files.schemas import Asked, Copied, TakenOut
+from graupel.features.files.schemas import Asked, Copied, RecordsOut, TakenOut
 from graupel.tables.writing import OUTS
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
@@ -45,6 +46,7 @@ def _page(
         query=query,
         count=exporting.counted(ctx, signed.actor, query),
         outs=OUTS,
+        kinds_of_rows={key: words for key, words in ROWS_ARE.items() if key != RowsAre.GOODS},
         columns=there,
         chosen=["sku", *typed.fields] if typed else list(there),
         typed=typed or TakenOut(at="06:00"),
@@ -69,6 +71,18 @@ def take_out(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut])
         exporting.request(ctx, signed.actor, form.form, form.fields, query, with_pictures=form.with_pictures)
     except Refused as refusal:
         return _page(request, ctx, signed, query, refusal.problems, form)
+    return RedirectResponse("/files/out", 303)
+
+
+@router.post("/records")
+def take_records(request: Request, ctx: Ctx, signed: Signed, form: FormOf[RecordsOut]) -> Response:
+    """Begins to write a file of what goods refer to."""
+    try:
+        if form.rows_are is RowsAre.GOODS:
+            raise Refused.because("export.records", "Choose what to write.", "rows_are")
+        exporting.request_records(ctx, signed.actor, form.form, form.rows_are)
+    except Refused as refusal:
+        return _page(request, ctx, signed, None, refusal.problems)
     return RedirectResponse("/files/out", 303)
 
 

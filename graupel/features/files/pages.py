@@ -18,6 +18,7 @@ from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS
 from graupel.core.handling import KEYS, WAYS, Key
 from graupel.core.problems import Problem
+from graupel.core.record_files import CALLED, ROWS_ARE, RowsAre
 from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
@@ -41,6 +42,7 @@ from graupel.features.files.schemas import (
     Applied,
     Kept,
     Matched,
+    Meant,
     Mended,
     MendedAll,
     Pasted,
@@ -59,6 +61,14 @@ from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
 
+#: Where records are that are no goods.
+PLACES_OF_RECORDS = {
+    RowsAre.CATEGORY: "/categories",
+    RowsAre.ATTRIBUTE: "/vocabulary/attributes",
+    RowsAre.TYPE: "/vocabulary/types",
+    RowsAre.BRAND: "/vocabulary/brands",
+    RowsAre.TAG: "/vocabulary/tags",
+}
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
 
@@ -231,14 +241,17 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "kinds": KINDS,
         "numbers": columns.NUMBERS,
         "day": FieldKind.DAY,
-        "kept": matching.KEPT,
+        "kept": file.known.records.kept if file.known.records else matching.KEPT,
         "inherits": lambda name: name in INHERITED or name in file.known.own,
         "units_of": file.known.units,
-        "declared": {**COLUMNS, **file_pictures.FIELDS},
+        "declared": file.known.fields if file.known.records else {**COLUMNS, **file_pictures.FIELDS},
+        "kinds_of_rows": ROWS_ARE,
+        "places_of_records": PLACES_OF_RECORDS,
+        "called": CALLED[RowsAre(file.row["rows_are"])],
         **_overview(file),
         "ways": WAYS,
         "keys": KEYS,
-        "new_words": NEW_WORDS,
+        "new_words": {} if file.known.records else NEW_WORDS,
         "name_of": new_attributes.name_of,
         "pairs": lambda names: [(name, name) for name in names],
         "said_of": columns.said,
@@ -306,6 +319,17 @@ def _after(request: Request, ctx: Context, signed: Identity, file_id: int, act: 
     except Refused as refusal:
         return _show(request, ctx, signed, file_id, list(refusal.problems))
     return RedirectResponse(f"/files/{file_id}", 303)
+
+
+@router.post("/files/{file_id:int}/rows-are")
+def rows_are(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Meant], file_id: int) -> Response:
+    """Says what the rows of the file are; its columns are matched anew."""
+
+    def act() -> None:
+        service.rows_are(ctx, signed.actor, file_id, form.rows_are)
+        _begin(ctx, signed, file_id)
+
+    return _after(request, ctx, signed, file_id, act)
 
 
 @router.post("/files/{file_id:int}/keep")

@@ -6,7 +6,11 @@ from dataclasses import dataclass
 from graupel.context import Context
 from graupel.core.columns import Matching
 from graupel.core.roles import Actor, Role
+from graupel.db import Tx
+from graupel.features.files.records import store as record_store
+from graupel.features.files.records.store import PlannedRow
 from graupel.features.files.service import ImportFile
+from graupel.features.history import records
 from graupel.features.products.batch import overview as planned_overview
 from graupel.features.products.batch import planned
 from graupel.features.products.batch import ways as batch_ways
@@ -16,6 +20,14 @@ from graupel.features.products.batch.ways import Gone
 SHOWN_ROWS = 50
 #: In which order rows are shown: what wants a look first.
 SHOWN = ("moved", "refused", "archived", "odd", "changed", "new", "unchanged", "skipped")
+
+
+@dataclass(frozen=True)
+class ShownRecord:
+    """A row of a file of records, with where its record is shown."""
+
+    row: PlannedRow
+    link: str = ""
 
 
 @dataclass(frozen=True)
@@ -29,6 +41,7 @@ class PlanPage:
     next: int | None
     gone: Sequence[Gone] = ()
     by: str = ""
+    records: Sequence[ShownRecord] = ()
 
 
 def rows_of(
@@ -46,6 +59,8 @@ def rows_of(
     done = file.row["state"] == "applied"  # what a column changed is not told from the catalogue any more
     by = by if by in _narrowing(file) and not (done and asked == "changed") else ""
     narrowed = planned_overview.narrowed(by, spoken(matched_by.rules, matched_by.cleared))
+    if file.known.records:
+        return _of_records(ctx, file, asked, search, after, by)
     if asked == "archived":
         return _archived(ctx, file.id, search, after)
     found = ctx.db.run(
@@ -72,6 +87,27 @@ def _narrowing(file: ImportFile) -> set[str]:
     """By what the rows of a dry run can be narrowed."""
     overview = file.row["overview"] or {}
     return {*overview.get("fields", ()), *(f"why-{code}" for code, *_ in overview.get("reasons", ()))}
+
+
+def _of_records(ctx: Context, file: ImportFile, asked: str, search: str, after: int, by: str) -> PlanPage:
+    code = by.removeprefix("why-") if by.startswith("why-") else ""
+
+    def work(tx: Tx) -> list[ShownRecord]:
+        found = record_store.page(tx, file.id, asked, SHOWN_ROWS + 1, after, search, "" if code else by, code)
+        return [ShownRecord(row, _link(tx, row)) for row in found]
+
+    found = ctx.db.run(work)
+    more = found[SHOWN_ROWS - 1].row.line if len(found) > SHOWN_ROWS else None
+    return PlanPage(asked, search, [], more, by=by, records=found[:SHOWN_ROWS])
+
+
+def _link(tx: Tx, row: PlannedRow) -> str:
+    """Where the record of a row is shown, "" where it is not there."""
+    if row.record is None:
+        return ""
+    kind, record_id = row.record
+    shown = records.kind_of(kind).describe(tx, [record_id]).get(record_id)
+    return shown.link if shown else ""
 
 
 def _archived(ctx: Context, file_id: int, search: str, after: int) -> PlanPage:

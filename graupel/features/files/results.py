@@ -10,9 +10,8 @@ from typing import Any
 from graupel.context import Context
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
-from graupel.features.files import service, taking
+from graupel.features.files import service, taking, ways_in
 from graupel.features.files.rows import ImportFileRow
-from graupel.features.products.batch import planned
 from graupel.tables import reading, writing
 from graupel.tables.shapes import RawRow, Shape
 from graupel.tables.writing import Column, Out
@@ -23,7 +22,7 @@ SAID: Mapping[str, str] = {
     "changed": "changed",
     "unchanged": "unchanged",
     "refused": "refused",
-    "moved": "left out: its product changed after the dry run",
+    "moved": "left out: its record changed after the dry run",
     "skipped": "left alone",
 }
 #: The formats in which rows go out as they came in.
@@ -42,7 +41,7 @@ def write(ctx: Context, actor: Actor, file_id: int, out: Out, *, refused: bool) 
     path = ctx.folder("exports") / f"rows-{secrets.token_hex(8)}.{out}"
 
     def work(tx: Tx) -> None:
-        told = planned.told(tx, file_id, "refused" if refused else "")
+        told = ways_in.of(row).told(tx, file_id, "refused" if refused else "")
         table = reading.table(taking.path_of(ctx, row), ctx.folder("uploads"), Shape.of(row["shape"]))
         width = _width(ctx, row)
         heads = ["line", *(() if refused else ("what happened",)), "reason", *row["headers"]]

@@ -21,6 +21,7 @@ class ImportFileRow(TypedDict):
     way: str
     among: str
     key_by: str
+    rows_are: str
     leave_out: int
     state: str
     counts: dict[str, int] | None
@@ -62,6 +63,7 @@ class ExportFileRow(TypedDict):
     name: str
     format: str
     with_pictures: int
+    rows_are: str
     fields: list[str]
     query: str | None
     row_count: int | None
@@ -105,7 +107,24 @@ class ProfileRow(TypedDict):
     way: str
     among: str
     key_by: str
+    rows_are: str
     version: int
+
+
+class BatchRecordRow(TypedDict):
+    """What a row of a file of records would do; ``said``, ``was``, ``becomes`` and ``problems``: JSON."""
+
+    batch_id: int
+    line: int
+    place: int
+    action: str
+    name: str
+    record_kind: str | None
+    record_id: int | None
+    said: str
+    was: str
+    becomes: str
+    problems: str | None
 
 
 class FailedPictureRow(TypedDict):

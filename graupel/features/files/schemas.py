@@ -4,20 +4,24 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from graupel.core import file_pictures
+from graupel.core import file_pictures, record_files
 from graupel.core.file_columns import COLUMNS, FACT, LIST, OWN, STOCK_AT, TAGS
 from graupel.core.handling import Handling, Key, Way
+from graupel.core.record_files import RowsAre
 from graupel.features.files.new_attributes import NEW
 from graupel.tables.writing import Out
 from graupel.web.sent import File, Marks, MaybeWhole, Named, Search, Sent, Several, Texts, Ticked, Whole
 
 Short = Annotated[str, StringConstraints(max_length=2_000)]
 _OWN = rf"{OWN}[a-z0-9]{{0,12}}\.[A-Za-z-]{{0,12}}\.[a-z_]{{1,24}}|{STOCK_AT}\d{{1,9}}|{LIST}\d{{10}}"
+#: Of a file of records: a name, with a language before it or without.
+_RECORD = rf"(?:[a-z]{{2,3}}(?:-[A-Za-z]{{2,8}})?\.)?(?:{'|'.join(record_files.NAMES)})"
+_ALL = rf"{FACT}\d{{1,9}}|{_OWN}|{_RECORD}"
 _FIXED = (*COLUMNS, TAGS, *file_pictures.FIELDS)
 #: What a column can go to: a declared field, or an attribute that was there; "" where it is left out.
-Target = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join(_FIXED)}|{FACT}\d{{1,9}}|{_OWN})$")]
+Target = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join(_FIXED)}|{_ALL})$")]
 #: The same, or an attribute that is to be made of it.
-Chosen = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join((*_FIXED, *NEW))}|{FACT}\d{{1,9}}|{_OWN})$")]
+Chosen = Annotated[str, StringConstraints(pattern=rf"^(?:|{'|'.join((*_FIXED, *NEW))}|{_ALL})$")]
 Parts = dict[Whole, Annotated[str, StringConstraints(max_length=60_000)]]
 
 
@@ -75,13 +79,15 @@ class Matched(Sent):
     way: Literal["both", "add", "change", "equal"] = "both"
     among: Annotated[str, StringConstraints(pattern=r"^(?:|(?:category|brand)-\d{1,9})$")] = ""
     key_by: Literal["sku", "gtin"] = "sku"
+    rows_are: RowsAre = RowsAre.GOODS
 
     @property
     def handling(self) -> Handling:
         """How the file is brought in."""
         way = Way(self.way)
         among = self.among if way is Way.EQUAL else ""
-        return Handling(self.new_as == "live", self.new_categories == "shown", way, among, Key(self.key_by))
+        shown = self.new_categories == "shown"
+        return Handling(self.new_as == "live", shown, way, among, Key(self.key_by), self.rows_are)
 
     @property
     def extra(self) -> list[dict[str, str]]:
@@ -104,6 +110,18 @@ class ReadAs(Sent):
     part: Short = ""
     member: Short = ""
     header: MaybeWhole = None
+
+
+class Meant(Sent):
+    """What the rows of a file are."""
+
+    rows_are: RowsAre = RowsAre.GOODS
+
+
+class RecordsOut(Meant):
+    """Which records go out, and in which format."""
+
+    form: Out = Out.CSV
 
 
 class Kept(Sent):

@@ -1,4 +1,4 @@
-"""Bringing a table of products in: taking it, its dry run, applying it, and what became of it."""
+"""Bringing a table in: taking it, its dry run, applying it, and what became of it."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -7,27 +7,22 @@ from typing import Any, BinaryIO
 
 from graupel.context import Context
 from graupel.core import matching
-from graupel.core.columns import Matching, Rule
+from graupel.core.columns import Rule
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import Known
-from graupel.core.file_facts import NewChoices
-from graupel.core.file_pictures import PICTURES
 from graupel.core.handling import Handling, Way, refuse_wrong_number
-from graupel.core.imports import Action, RowReader
+from graupel.core.imports import Action
+from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import counted, known, lines, matched, picturing, profiles, store, taking, telling
+from graupel.features.files import counted, known, lines, matched, picturing, profiles, store, taking, telling, ways_in
 from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
-from graupel.features.products.batch import applying, numbering, planned, planning
-from graupel.features.products.batch import overview as planned_overview
-from graupel.features.products.batch.pictures import Pictures
-from graupel.features.products.batch.spoken import spoken
+from graupel.features.products.batch import applying
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
-from graupel.tables import reading
 from graupel.tables.shapes import Shape
 from graupel.web import preparing
 from graupel.web.preparing import Later
@@ -115,7 +110,7 @@ def read(ctx: Context, actor: Actor, file_id: int) -> ImportFile:
     actor.require(Role.VIEWER)
     row = read_row(ctx, file_id)
     job = jobs.of(ctx, actor, row["job_id"])
-    there = known.current(ctx)
+    there = known.current(ctx, row["rows_are"])
     return ImportFile(file_id, row, matched.columns(ctx, row, there), job, there)
 
 
@@ -132,6 +127,20 @@ def read_as(ctx: Context, actor: Actor, file_id: int, shape: Shape) -> None:
     actor.require(Role.EDITOR)
     row = read_row(ctx, file_id)
     values = taking.looked_at(ctx, taking.path_of(ctx, row), shape)
+
+    def work(tx: Tx) -> None:
+        row = _locked(tx, file_id)
+        _refuse_applied(row)
+        _refuse_while_written(tx, row)
+        store.read_as(tx, file_id, values)
+
+    ctx.db.run(work)
+
+
+def rows_are(ctx: Context, actor: Actor, file_id: int, what: RowsAre) -> None:
+    """Say what the rows of a file are; columns are guessed anew. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    values = taking.guessed_as(ctx, read_row(ctx, file_id), what)
 
     def work(tx: Tx) -> None:
         row = _locked(tx, file_id)
@@ -166,11 +175,11 @@ def request_plan(
     Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
-    there = known.current(ctx)
+    chosen = handling or Handling.of(read_row(ctx, file_id))
+    there = known.current(ctx, chosen.rows_are)
 
     def work(tx: Tx) -> int:
         row = _locked(tx, file_id)
-        chosen = handling or Handling.of(row)
         if problems := matching.unfit(rules, there, chosen.key_by):
             raise Refused(problems)
         _refuse_applied(row)
@@ -181,7 +190,7 @@ def request_plan(
         job_id = enqueue(tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", payload, f"/files/{file_id}"))
         values = {**chosen.as_row(), "counts_at": counted.read(ctx, tx, counts_at, row), "profile_id": profile_id}
         store.match(tx, file_id, [rule.as_dict() for rule in rules], values, job_id)
-        if remember:
+        if remember and chosen.rows_are is RowsAre.GOODS:
             store.remember(tx, matched.habits(row["headers"], rules))
         return job_id
 
@@ -231,41 +240,9 @@ def plan(run: JobRun) -> None:
         if row["job_id"] != run.job_id:  # the columns were changed meanwhile, and another dry run was asked for
             run.finish(tx, "Made anew with other columns.")
             return
-        chosen = Matching.of(Rule.of(one) for one in row["rules"])
-        table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
-        there, new = known.load(run.ctx, tx), NewChoices()
-        handling = Handling.of(row)
-        reader = RowReader(chosen, run.ctx.settings.currency, there, new, handling.key_by)
-        rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
-        of, lang = spoken(chosen.rules, chosen.cleared), run.ctx.settings.language
-        planning.load(tx, row["id"], rows, lang, handling=handling, of=of, known=there)
-        run.progress("Comparing", total, total)
-        leaves = frozenset(code for rule in chosen.rules.get(PICTURES, ()) for code in rule.left_out)
-        pictures = Pictures(picturing.beside(run.ctx, row), leaves)
-        products, variants = planning.plan(
-            tx,
-            row["id"],
-            lang,
-            handling=handling,
-            as_of=row["counts_at"],
-            of=of,
-            known=there,
-            new=new,
-            pictures=pictures,
-        )
-        reader.left_out.update({(PICTURES, code): number for code, number in pictures.left_out.items()})
-        made = planned.new_words(tx, row["id"], there)
-        counts = planned.counts(tx, row["id"])
-        counts |= {"categories": sum(one.kind == "category" for one in made)}
-        counts |= {"brands": sum(one.kind == "brand" for one in made)}
-        counts |= {"choices": sum(one.kind in there.attributes for one in made)}
-        counts |= {"archived": products + variants, "archived_variants": variants}
-        makes = [[one.name, one.near, one.kind] for one in made]
-        run.progress("Counting", total, total)
-        overview = planned_overview.of(tx, row["id"], lang, of)
-        overview["left_out"] = [[name, code, number] for (name, code), number in sorted(reader.left_out.items())]
-        overview["of_cells"] = sorted(reader.met)
-        store.change(tx, row["id"], state="planned", counts=counts, makes=makes, passed=table.passed, overview=overview)
+        found = ways_in.of(row).plan(run, tx, row, path, total)
+        store.change(tx, row["id"], state="planned", **found)
+        counts = found["counts"]
         said = "; ".join(f"{counts[str(action)]:,} {action}" for action in Action)
         _done(tx, run)
         telling.when_long(run, tx, file_id, said)
@@ -338,27 +315,14 @@ def begin_apply(
 def apply(run: JobRun) -> None:
     """Write the planned rows, whole or not at all. For the worker."""
     run.actor.require(Role.EDITOR)
-    new = (read_row(run.ctx, int(run.payload["file_id"]))["counts"] or {}).get("new", 0)
-    ids = run.ctx.db.run(lambda tx: numbering.reserve(tx, new, new))
 
     def work(tx: Tx) -> None:
         row = _locked(tx, int(run.payload["file_id"]))
         if row["state"] != "planned":
             raise Refused.because("file.not_planned", "This file was brought in already, or has no dry run.")
-        counts, chosen = row["counts"] or {}, Matching.of(Rule.of(one) for one in row["rules"])
+        counts = row["counts"] or {}
         with history.change_set(tx, run.actor, "files.apply", f"File brought in: {row['name']}") as recorder:
-            applying.apply(
-                tx,
-                recorder,
-                row["id"],
-                run.ctx.settings.language,
-                handling=Handling.of(row),
-                progress=run.progress,
-                ids=ids,
-                as_of=row["counts_at"],
-                of=spoken(chosen.rules, chosen.cleared),
-            )
-        counts |= planned.counts(tx, row["id"])
+            counts |= ways_in.of(row).apply(run, tx, row, recorder)
         moved = counts.get("moved", 0)
         left_out = f" {plural(moved, 'row')} left out: changed since the dry run." if moved else ""
         done = recorder.change_set_id if recorder.records else None
@@ -380,9 +344,9 @@ def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
     row = read_row(ctx, file_id)
 
     def work(tx: Tx) -> int:
-        lines = planned.lines(tx, file_id, "moved")
+        lines = ways_in.of(row).lines(tx, file_id, "moved")
         if not lines:
-            raise Refused.because("rows.none", "No row of this file was left out because its product changed.")
+            raise Refused.because("rows.none", "No row of this file was left out because its record changed.")
         same = {name: row[name] for name in store.SAME_AGAIN}  # type: ignore[literal-required]
         return store.insert(tx, actor, {**same, "only_lines": lines})
 

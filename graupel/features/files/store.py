@@ -7,6 +7,7 @@ from typing import Any, cast
 
 from graupel.core import handling
 from graupel.core.declarations.files import IMPORT_PROFILE
+from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor
 from graupel.db import Tx
 from graupel.features.files.rows import ExportFileRow, HabitRow, ImportFileRow, ListedFileRow, ProfileRow
@@ -113,11 +114,12 @@ def known_skus(tx: Tx, skus: Sequence[str]) -> int:
 
 
 def insert_export(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
+    given = {"with_pictures": False, "rows_are": str(RowsAre.GOODS), "fields": (), "query": None, **values}
     return tx.insert(
-        """INSERT INTO export_file (name, format, with_pictures, fields, query, user_id, actor, made_at)
-           VALUES (%(name)s, %(format)s, %(with_pictures)s, %(fields)s, %(query)s, %(user)s, %(actor)s,
+        """INSERT INTO export_file (name, format, with_pictures, rows_are, fields, query, user_id, actor, made_at)
+           VALUES (%(name)s, %(format)s, %(with_pictures)s, %(rows_are)s, %(fields)s, %(query)s, %(user)s, %(actor)s,
                    UTC_TIMESTAMP(3))""",
-        {**values, "fields": json.dumps(values["fields"]), "user": actor.user_id, "actor": actor.name},
+        {**given, "fields": json.dumps(given["fields"]), "user": actor.user_id, "actor": actor.name},
     )
 
 
@@ -158,7 +160,7 @@ def profiles(tx: Tx) -> list[ProfileRow]:
 #: What a dry run fills, by file.
 _OF_BATCH = (
     *("batch_row", "batch_fact", "batch_variant", "batch_axis", "batch_choice", "batch_gone", "batch_own"),
-    *("batch_count", "batch_picture"),
+    *("batch_count", "batch_picture", "batch_record"),
 )
 
 

@@ -2,17 +2,19 @@
 
 import hashlib
 import secrets
+from collections.abc import Sequence
 from itertools import islice
 from pathlib import Path
 from typing import Any, BinaryIO
 
 from graupel import pieces, storage
 from graupel.context import Context
-from graupel.core import encodings, guessing, profiles
+from graupel.core import encodings, guessing, profiles, record_files
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
-from graupel.core.guessing import Why
+from graupel.core.guessing import Guess, Why
 from graupel.core.handling import Handling, Key
+from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor
 from graupel.db import Tx
 from graupel.features.files import known, matched, store
@@ -71,7 +73,11 @@ def looked_at(ctx: Context, path: Path, wanted: Shape | None) -> dict[str, Any]:
         raise Refused.because("file.header", said, "header")
     rows = [row.cells for row in islice(table.rows, LOOKED_AT_ROWS)]
     profile = ctx.db.run(lambda tx: _profile(tx, table.headers))
-    rules, guessed = _by_profile(profile, table.headers) if profile else _guessed(ctx, table.headers, rows)
+    if profile:
+        rules, guessed = _by_profile(profile, table.headers)
+        what = RowsAre(profile["rows_are"])
+    else:
+        rules, guessed, what = _guessed(ctx, table.headers, rows)
     found_values: dict[str, Any] = {
         "shape": shape.as_dict(),
         "can_be": {"parts": found.parts[:200], "members": found.members[:200], "guessed": guessed},
@@ -79,11 +85,24 @@ def looked_at(ctx: Context, path: Path, wanted: Shape | None) -> dict[str, Any]:
         "rules": [rule.as_dict() for rule in rules],
         "profile_id": profile["id"] if profile else None,
     }
-    if profile:
-        return found_values | Handling.of(profile).as_row()
+    return found_values | (Handling.of(profile).as_row() if profile else _handled(rules, what))
+
+
+def _handled(rules: list[Rule], what: RowsAre) -> dict[str, Any]:
+    """By what rows mean goods, and what they are."""
     fields = {rule.field for rule in rules}
     by_gtin = "gtin" in fields and not fields & {"sku", "code"}
-    return found_values | {"key_by": str(Key.GTIN if by_gtin else Key.SKU)}
+    return {"key_by": str(Key.GTIN if by_gtin else Key.SKU), "rows_are": str(what)}
+
+
+def guessed_as(ctx: Context, row: ImportFileRow, what: RowsAre) -> dict[str, Any]:
+    """What is kept of a file whose rows are said to be something else: the rules for its columns, guessed anew."""
+    table = reading.table(path_of(ctx, row), ctx.folder("uploads"), Shape.of(row["shape"]))
+    rows = [one.cells for one in islice(table.rows, LOOKED_AT_ROWS)]
+    rules, guessed, _ = _guessed(ctx, table.headers, rows, what)
+    can_be = {**(row["can_be"] or {}), "guessed": guessed}
+    shape = {"shape": row["shape"], "can_be": can_be, "headers": table.headers, "profile_id": None}
+    return {**shape, "rules": [rule.as_dict() for rule in rules], **_handled(rules, what)}
 
 
 def _profile(tx: Tx, headers: list[str]) -> ProfileRow | None:
@@ -113,11 +132,15 @@ def _as_wanted(found: Shape, wanted: Shape) -> Shape:
     return Shape(Kind.TEXT, wanted.encoding, wanted.delimiter, wanted.quote, "", header, found.member)
 
 
-def _guessed(ctx: Context, headers: list[str], rows: list[list[str]]) -> tuple[list[Rule], dict[int, tuple[str, str]]]:
-    """The rules as guessed, and by column which field that is and why."""
+#: The rules as guessed, by column which field that is and why, and what the rows are.
+_Guessed = tuple[list[Rule], dict[int, tuple[str, str]], RowsAre]
+
+
+def _guessed(ctx: Context, headers: list[str], rows: list[list[str]], what: RowsAre | None = None) -> _Guessed:
+    """``what``: what somebody says that the rows are."""
     values = [matched.first_values(rows, index) for index in range(len(headers))]
 
-    def read(tx: Tx) -> tuple[list[Rule], dict[int, tuple[str, str]]]:
+    def read(tx: Tx) -> _Guessed:
         before = store.habits(tx, [guessing.plain(header)[: matched.LONGEST_HEADER] for header in headers])
         guesses = guessing.guess(
             headers,
@@ -126,7 +149,18 @@ def _guessed(ctx: Context, headers: list[str], rows: list[list[str]]) -> tuple[l
             lambda some: store.known_skus(tx, some) / len(some),
             known.load(ctx, tx),
         )
+        found = what or _what_rows_are(headers, guesses)
+        if found is not RowsAre.GOODS:
+            guesses = guessing.guess(headers, columns=known.of_records(ctx, found))
+            before = {}
         rules = [matched.rule_of(guess, before.get(guessing.plain(headers[guess.column]))) for guess in guesses]
-        return rules, {guess.column: (guess.field, str(guess.why)) for guess in guesses}
+        return rules, {guess.column: (guess.field, str(guess.why)) for guess in guesses}, found
 
     return ctx.db.run(read)
+
+
+def _what_rows_are(headers: list[str], guesses: Sequence[Guess]) -> RowsAre:
+    """What rows are, by the headers of their columns: goods, where they name any or nothing else fits better."""
+    surely = [one for one in guesses if one.why in (Why.BEFORE, Why.HEADER)]
+    is_named = any(one.field in ("sku", "code", "gtin") for one in guesses)
+    return record_files.guess(headers, len(surely), guessing.plain, is_named=is_named)

@@ -4,10 +4,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from graupel.core import columns
+from graupel.core.categories import CATEGORY_SEPARATOR
 from graupel.core.columns import DayOrder, Empty, Rule
 from graupel.core.errors import Refused
 from graupel.core.file_columns import DECLARED, Known
-from graupel.core.imports import CATEGORY_SEPARATOR
 from graupel.core.problems import Problem
 from graupel.core.typed import number
 

@@ -11,7 +11,7 @@ from typing import Any
 from graupel.context import Context
 from graupel.core import changes
 from graupel.core.errors import NotFound
-from graupel.core.roles import Actor, Role
+from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx
 from graupel.features.history import following, journal, naming, prepared, records, store
 from graupel.features.history.records import Shown
@@ -79,6 +79,11 @@ def change_set(
         done.note(recorder.change_set_id, title)
     else:
         store.delete_empty(tx, recorder.change_set_id)
+
+
+def imagined(tx: Tx) -> Recorder:
+    """A recorder of what is not to last: the caller lets go of it. Nobody follows."""
+    return Recorder(tx, store.insert_change_set(tx, SYSTEM, "imagined", "Imagined"))
 
 
 @dataclass(frozen=True)

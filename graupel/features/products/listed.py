@@ -3,8 +3,8 @@
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from functools import lru_cache
 
+from graupel.core.categories import parse_category_path
 from graupel.core.file_columns import TAGS_ID, ListColumn
-from graupel.core.imports import parse_category_path
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.history.service import Recorder

@@ -316,13 +316,21 @@ def save(
         both = meeting.bring_together(tx, {"attribute": [attribute_id]}, marks, mine, there, label)
         _refuse_gone(attribute, typed)
         with history.change_set(tx, actor, "attribute.change", f"Attribute changed: {both['name']}") as recorder:
-            before = picked(row, CHANGED)
-            after = before | picked(both, CHANGED[1:])
-            if recorder.changed("attribute", attribute_id, before, after, row["version"] + 1):
-                store.update_attribute(tx, attribute_id, after)
-            _write_choices(tx, recorder, attribute, both)
+            write(tx, recorder, attribute, both)
 
     naming_doubles(ctx, clean or "", work)
+
+
+def write(tx: Tx, recorder: history.Recorder, attribute: Attribute, wanted: Mapping[str, Any]) -> None:
+    """Make an attribute and its choices what is wanted, as ``flat`` has it, and record it; ``attribute``: as it is.
+    Raises Refused."""
+    row = store.attribute(tx, attribute.id, lock=True)
+    assert row is not None
+    before = picked(row, CHANGED)
+    after = before | picked(wanted, CHANGED[1:])
+    if recorder.changed("attribute", attribute.id, before, after, row["version"] + 1):
+        store.update_attribute(tx, attribute.id, after)
+    _write_choices(tx, recorder, attribute, wanted)
 
 
 def _label(attribute: Attribute, name: str) -> str:

@@ -15,6 +15,7 @@ from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.vocabulary import references, service, store
+from graupel.features.vocabulary.rows import TypeRow
 
 FIELDS = ("group_name", "position", "need", "when_attribute_id", "when_choice_id", "may_differ")
 
@@ -108,9 +109,7 @@ def save(
         raise Refused.because("layout.unknown", "Choose one of the layouts.", "layout")
 
     def work(tx: Tx) -> None:
-        row = store.named(tx, "type", type_id, lock=True)
-        if row is None:
-            raise NotFound(f"There is no product type {type_id}.")
+        _locked(tx, type_id)
         there = service.load(tx).types[type_id]
         names = {f"member-{one.attribute.id}": one.attribute.name for one in there.attributes}
         both = meeting.bring_together(
@@ -130,16 +129,29 @@ def save(
             lambda field: names.get(field) or {"order": "The order"}.get(field, field.capitalize()),
         )
         with history.change_set(tx, actor, "type.change", f"Product type changed: {both['name']}") as recorder:
-            before = picked(row, ("name", "code_prefix", "delivered", "layout"))
-            after = picked(both, before)
-            if recorder.changed("type", type_id, before, after, row["version"] + 1):
-                store.update_type(tx, type_id, after)
-            save_members(tx, recorder, type_id, _members_of(both))
+            write(tx, recorder, type_id, both)
 
     try:
         ctx.db.run(work)
     except DuplicateKey as error:
         raise Refused.because("type.taken", f"There is a product type “{name}” already.", "name") from error
+
+
+def write(tx: Tx, recorder: history.Recorder, type_id: int, wanted: Mapping[str, Any]) -> None:
+    """Make a type what is wanted, as ``flat`` has it, and record it. Raises Refused, NotFound."""
+    row = _locked(tx, type_id)
+    before = picked(row, ("name", "code_prefix", "delivered", "layout"))
+    after = picked(wanted, before)
+    if recorder.changed("type", type_id, before, after, row["version"] + 1):
+        store.update_type(tx, type_id, after)
+    save_members(tx, recorder, type_id, _members_of(wanted))
+
+
+def _locked(tx: Tx, type_id: int) -> TypeRow:
+    row = store.named(tx, "type", type_id, lock=True)
+    if row is None:
+        raise NotFound(f"There is no product type {type_id}.")
+    return row
 
 
 def _said(delivered: str | None, there: ProductType) -> str:

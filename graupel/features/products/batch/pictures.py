@@ -48,11 +48,11 @@ def plan_all(tx: Tx, params: Mapping[str, Any], asked: Pictures) -> None:
     members = {name.casefold(): name for name in asked.beside}
     for rows in ordered.chunks(tx, params, _SAYING, _COLUMNS):
         said = {row["line"]: json.loads(row["pictures"]) for row in rows}
-        found = _found(tx, {one for pictures, _ in said.values() for one in pictures}, members)
+        meant = found(tx, {one for pictures, _ in said.values() for one in pictures}, members)
         there = _there(tx, sorted({row["product_id"] for row in rows if row["product_id"]}))
         planned: list[Sequence[Any]] = []
         for _, group in groupby(rows, key=ordered.group_of):
-            planned += _plan(tx, params["batch"], list(group), said, found, there, asked)
+            planned += _plan(tx, params["batch"], list(group), said, meant, there, asked)
         load_rows(tx, "batch_picture", _ROW, planned)
 
 
@@ -74,7 +74,7 @@ def address_key(address: str) -> str:
 # --- where the pictures are ----------------------------------------------------------------------------------
 
 
-def _found(tx: Tx, said: Collection[str], members: Mapping[str, str]) -> dict[str, Key | Problem]:
+def found(tx: Tx, said: Collection[str], members: Mapping[str, str]) -> dict[str, Key | Problem]:
     """Of each picture its id in the library, the address that it is to be fetched from, or why it can't be found."""
     shas = {text: own_sha(text) or media.sha_of_link(text) if is_address(text) else of_name(text)[0] for text in said}
     by_sha = _by(tx, "SELECT sha256 AS name, id FROM media WHERE sha256 IN %s", set(shas.values()))
@@ -85,13 +85,13 @@ def _found(tx: Tx, said: Collection[str], members: Mapping[str, str]) -> dict[st
     names = {text for text in said if not is_address(text) and shas[text] not in by_sha}
     in_zip = {name: f"{BESIDE}{members[name.casefold()]}" for name in names if name.casefold() in members}
     by_name = _by_name(tx, names - in_zip.keys())
-    found: dict[str, Key | Problem] = {}
+    meant: dict[str, Key | Problem] = {}
     for text in said:
         if is_address(text):
-            found[text] = by_sha.get(shas[text]) or by_key.get(sources[text]) or text
+            meant[text] = by_sha.get(shas[text]) or by_key.get(sources[text]) or text
         else:
-            found[text] = by_sha.get(shas[text]) or in_zip.get(text) or by_name[text]
-    return found
+            meant[text] = by_sha.get(shas[text]) or in_zip.get(text) or by_name[text]
+    return meant
 
 
 def _by(tx: Tx, sql: str, names: Collection[Any]) -> dict[Any, int]:

@@ -1,0 +1,458 @@
+"""Files whose rows are no goods but what goods refer to: categories, brands, tags, attributes with their choices,
+product types with their attributes.
+
+A row says by its keys which record it means; what it says of it is text, read and written as a cell has it, so that
+what is there and what a row says are compared as they stand.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from graupel.core import attributes, categories, languages, product_fields
+from graupel.core.attributes import AttributeKind
+from graupel.core.categories import CategoryKind, Layout, parse_category_path
+from graupel.core.columns import Empty, Rule
+from graupel.core.delivery import Way
+from graupel.core.errors import Refused
+from graupel.core.problems import Problem
+from graupel.core.product_types import ArticleLayout, Need, parse_prefix
+from graupel.core.records import Field, FieldKind, InFile
+
+
+class RowsAre(StrEnum):
+    """What the rows of a file are."""
+
+    GOODS = "goods"
+    CATEGORY = "category"
+    ATTRIBUTE = "attribute"
+    TYPE = "type"
+    BRAND = "brand"
+    TAG = "tag"
+
+
+#: What they are called, where they are chosen.
+ROWS_ARE: Mapping[RowsAre, str] = {
+    RowsAre.GOODS: "goods",
+    RowsAre.CATEGORY: "categories",
+    RowsAre.ATTRIBUTE: "attributes and their choices",
+    RowsAre.TYPE: "product types and their attributes",
+    RowsAre.BRAND: "brands",
+    RowsAre.TAG: "tags",
+}
+#: One and many of the records that such rows make.
+CALLED: Mapping[RowsAre, tuple[str, str]] = {
+    RowsAre.GOODS: ("product", "products"),
+    RowsAre.CATEGORY: ("category", "categories"),
+    RowsAre.ATTRIBUTE: ("attribute or choice", "attributes and choices"),
+    RowsAre.TYPE: ("product type or attribute of one", "product types and attributes of them"),
+    RowsAre.BRAND: ("brand", "brands"),
+    RowsAre.TAG: ("tag", "tags"),
+}
+#: What stands between the names of a list in a cell.
+BAR = " | "
+#: Languages that a column is for stand before its name, as "de.description".
+_LANG = "."
+
+
+@dataclass(frozen=True)
+class RecordColumn:
+    """A column of such a file. ``read``: the text of a cell as it is kept; it raises Refused. ``kept``: no empty cell
+    empties it."""
+
+    name: str
+    label: str
+    help: str
+    headers: tuple[str, ...]
+    read: Callable[[str], str]
+    kind: FieldKind = FieldKind.LINE
+    kept: bool = False
+
+    @property
+    def field(self) -> Field:
+        """As a column that a file may have."""
+        return Field(self.name, self.label, self.kind, file=InFile(self.help, self.headers))
+
+    def in_language(self, lang: str) -> "RecordColumn":
+        """The same words in another language."""
+        called, itself = languages.name(lang), languages.name(lang, lang)
+        ends = dict.fromkeys((f"({lang})", lang, f"({called})", called, f"({itself})", itself))
+        headers = tuple(f"{self.headers[0]} {end}".lower() for end in ends)
+        said = f"{self.label} in {called}"
+        return replace(self, name=f"{lang}{_LANG}{self.name}", label=said, headers=headers, kept=False)
+
+
+@dataclass(frozen=True)
+class RecordColumns:
+    """The columns that a file of such rows may have. ``keys``: the names of those that say which record is meant; a row
+    needs the first. ``shared``: what several rows with the same first key say of one record."""
+
+    rows_are: RowsAre
+    keys: tuple[str, ...]
+    columns: Mapping[str, RecordColumn]
+    shared: frozenset[str] = frozenset()
+
+    @property
+    def fields(self) -> Mapping[str, Field]:
+        """By name, as files know columns."""
+        return {name: one.field for name, one in self.columns.items()}
+
+    @property
+    def kept(self) -> tuple[str, ...]:
+        """The columns that no empty cell empties."""
+        return tuple(name for name, one in self.columns.items() if one.kept or name in self.keys)
+
+    def read(self, name: str) -> Callable[[str], str]:
+        """What reads a cell of a column."""
+        return self.columns[name].read
+
+    def unfit(self, rules: Sequence[Rule]) -> list[Problem]:
+        """Why nothing could be brought in by these rules, if nothing could."""
+        fields = [rule.field for rule in rules]
+        if self.keys[0] not in fields:
+            label = self.columns[self.keys[0]].label
+            return [Problem("columns.no_key", f"Say which column holds “{label}”: it tells what a row means.")]
+        for rule in rules:
+            column = self.columns.get(rule.field)
+            if column and rule.empty is Empty.CLEAR and rule.field in self.kept:
+                return [Problem("columns.kept", f"An empty cell can’t empty {column.label}: it is needed.")]
+            if column and fields.count(rule.field) > 1 and rule.field not in self.keys:
+                said = f"Two columns are matched to {column.label}. Leave one of them out."
+                return [Problem("columns.twice", said)]
+        return []
+
+
+def words_of(name: str) -> tuple[str, str]:
+    """The language, "" for the default one, and the field of a column's name."""
+    lang, sign, field = name.rpartition(_LANG)
+    return (lang, field) if sign else ("", name)
+
+
+# --- reading cells -------------------------------------------------------------------------------------------
+
+
+def _line(most: int, label: str) -> Callable[[str], str]:
+    return lambda text: product_fields.one_line(text, most, label, "text")
+
+
+def _switch(text: str) -> str:
+    return "yes" if product_fields.parse_switch(text) else "no"
+
+
+def _one_of(words: Mapping[str, str], what: str) -> Callable[[str], str]:
+    """Reads a word by what it is kept as or what it is called, in any case of letters; ``words``: by what it is kept as
+    what it is called."""
+    said = {one.casefold(): kept for kept, called in words.items() for one in (called, kept.replace("_", " ")) if one}
+
+    def read(text: str) -> str:
+        found = said.get(" ".join(text.replace("_", " ").split()).casefold())
+        if found is None:
+            known = ", ".join(called for called in words.values())
+            raise Refused.because("record.word", f"“{text[:40]}” is no {what}. It is one of: {known}.")
+        return words[found]
+
+    return read
+
+
+def kept_of(words: Mapping[str, str], text: str) -> str:
+    """What a word that was read is kept as."""
+    return next((kept for kept, called in words.items() if called == text), "")
+
+
+def names(text: str) -> str:
+    """Names parted by bars or commas, as a cell has them: in alphabetical order, each once."""
+    parts = [part.strip() for part in text.replace(",", "|").replace("\n", "|").split("|")]
+    return BAR.join(sorted(product_fields.parse_tags(parts), key=str.casefold))
+
+
+def _category(name: str) -> Callable[[str], str]:
+    return lambda text: str(categories.read_one(name, text) or "")
+
+
+def _unit(text: str) -> str:
+    return product_fields.one_line(text, 12, "A unit", "unit")
+
+
+def _when(text: str) -> str:
+    """An attribute and a choice of it, as "Material = Wool"."""
+    name, sign, label = (part.strip() for part in text.partition("="))
+    if not sign or not name or not label:
+        said = f"“{text[:60]}” names no choice. Write an attribute and its choice, such as Material = Wool."
+        raise Refused.because("type.when", said)
+    return f"{name} = {label}"
+
+
+PLACES = {str(CategoryKind.GOODS): "goods", str(CategoryKind.PAGE): "page", str(CategoryKind.HEADING): "heading"}
+PLACES |= {str(CategoryKind.LINK): "link"}
+LAYOUTS = {str(one): categories.LAYOUT_WORDS[one][0].lower() for one in Layout}
+VALUES = {str(one): attributes.KIND_WORDS[one].lower() for one in AttributeKind}
+WAYS = {str(one): str(one) for one in Way}
+ARTICLES = {"": "beside"} | {str(one): str(one) for one in ArticleLayout if one}
+NEEDS = {str(Need.NO): "no", str(Need.ALWAYS): "always", str(Need.WHEN): "when"}
+
+
+# --- the columns ---------------------------------------------------------------------------------------------
+
+_CATEGORY = (
+    RecordColumn(
+        "path",
+        "Category",
+        "its path, such as Yarn > Aran; made where it is not there yet, with what is missing above it",
+        ("category", "category path", "path", "kategorie", "kategoriepfad", "pfad"),
+        parse_category_path,
+        kept=True,
+    ),
+    RecordColumn(
+        "kind", "Kind", "goods, page, heading or link", ("kind", "art"), _one_of(PLACES, "kind of place"), kept=True
+    ),
+    RecordColumn("shown", "Shown", "yes or no", ("shown", "visible", "sichtbar"), _switch, kept=True),
+    RecordColumn(
+        "in_navigation", "In the navigation", "yes or no", ("in the navigation", "navigation"), _switch, kept=True
+    ),
+    RecordColumn(
+        "link", "Link", "a path of the shop or an address, of the kind link", ("link", "leads to"), _category("link")
+    ),
+    RecordColumn(
+        "description",
+        "Description",
+        "plain text or HTML",
+        ("description", "text", "beschreibung"),
+        _category("description"),
+        FieldKind.RICH,
+    ),
+    RecordColumn(
+        "address_part", "Address part", "how it ends its address", ("address part", "slug"), _category("address_part")
+    ),
+    RecordColumn(
+        "canonical",
+        "Canonical address",
+        "the address that counts for search engines",
+        ("canonical address", "canonical"),
+        _category("canonical"),
+    ),
+    RecordColumn(
+        "meta_title", "Meta title", "the title for search engines", ("meta title", "title tag"), _category("meta_title")
+    ),
+    RecordColumn(
+        "meta_description",
+        "Meta description",
+        "the sentence for search engines",
+        ("meta description",),
+        _category("meta_description"),
+        FieldKind.LINES,
+    ),
+    RecordColumn(
+        "picture",
+        "Picture",
+        "the name of a file in the library, or its address there",
+        ("picture", "image", "bild"),
+        lambda text: " ".join(text.split())[:2_000],
+    ),
+    RecordColumn(
+        "picture_alt",
+        "Alt text",
+        "what the picture shows",
+        ("alt text", "picture alt", "alternativtext"),
+        _category("picture_alt"),
+    ),
+    RecordColumn(
+        "search_words",
+        "Search words",
+        "what buyers may call it, parted by commas",
+        ("search words", "synonyms", "suchbegriffe"),
+        _category("search_words"),
+    ),
+    RecordColumn(
+        "layout", "Layout", ", ".join(LAYOUTS.values()), ("layout", "aufbau"), _one_of(LAYOUTS, "layout"), kept=True
+    ),
+    RecordColumn("tags", "Tags", "their names, parted by a bar", ("tags", "tag", "schlagwörter"), names),
+)
+#: The words of a category in a further language; its name there is no key.
+_CATEGORY_NAME = RecordColumn(
+    "name", "Name", "its name there", ("category", "name", "kategorie"), _line(categories.NAME_LENGTH, "A name")
+)
+_ATTRIBUTE = (
+    RecordColumn(
+        "attribute",
+        "Attribute",
+        "its name; made where it is not there yet",
+        ("attribute", "attribute name", "merkmal", "attribut"),
+        attributes.parse_attribute_name,
+        kept=True,
+    ),
+    RecordColumn(
+        "choice",
+        "Choice",
+        "the label of one of its choices; empty where the row is about the attribute alone",
+        ("choice", "label", "option", "auswahl", "wert"),
+        attributes.parse_label,
+        kept=True,
+    ),
+    RecordColumn(
+        "kind",
+        "Its values are",
+        f"needed for a new one: {', '.join(VALUES.values())}",
+        ("kind", "its values are", "value type", "art"),
+        _one_of(VALUES, "kind of value"),
+        kept=True,
+    ),
+    RecordColumn(
+        "unit", "Unit", "in which its numbers are shown, such as mm", ("unit", "einheit"), _unit, FieldKind.CODE, True
+    ),
+    RecordColumn("unit_fixed", "Always in this unit", "yes or no", ("always in this unit",), _switch, kept=True),
+    RecordColumn("help", "Help", "what whoever fills it in reads", ("help", "hilfe"), _line(200, "A help")),
+    RecordColumn(
+        "code",
+        "Code of the choice",
+        "the few letters that SKUs carry, such as HEA",
+        ("code", "choice code", "kürzel"),
+        attributes.parse_code,
+        FieldKind.CODE,
+        kept=True,
+    ),
+    RecordColumn(
+        "swatch",
+        "Swatch",
+        "a colour such as #8C7AA0",
+        ("swatch", "colour code", "farbcode"),
+        lambda text: attributes.parse_swatch(text) or "",
+        FieldKind.CODE,
+    ),
+)
+_TYPE = (
+    RecordColumn(
+        "type",
+        "Product type",
+        "its name; made where it is not there yet",
+        ("product type", "type", "produkttyp", "produktart"),
+        _line(80, "A product type"),
+        kept=True,
+    ),
+    RecordColumn(
+        "attribute",
+        "Attribute",
+        "the name of one that is there; empty where the row is about the type alone",
+        ("attribute", "merkmal", "attribut"),
+        attributes.parse_attribute_name,
+        kept=True,
+    ),
+    RecordColumn(
+        "code_prefix",
+        "Code prefix",
+        "how new product codes begin, such as YRN",
+        ("code prefix",),
+        parse_prefix,
+        FieldKind.CODE,
+    ),
+    RecordColumn(
+        "delivered",
+        "Delivered",
+        ", ".join(WAYS),
+        ("delivered", "lieferart"),
+        _one_of(WAYS, "way of delivery"),
+        kept=True,
+    ),
+    RecordColumn(
+        "layout",
+        "Layout of articles",
+        ", ".join(ARTICLES.values()),
+        ("layout of articles", "article layout"),
+        _one_of(ARTICLES, "layout"),
+        kept=True,
+    ),
+    RecordColumn(
+        "group", "Group", "under which the attribute stands in the editor", ("group", "gruppe"), _line(60, "A group")
+    ),
+    RecordColumn(
+        "need",
+        "Needed",
+        "whether goods need the attribute to go live: no, always or when",
+        ("needed", "required", "pflicht"),
+        _one_of(NEEDS, "need"),
+        kept=True,
+    ),
+    RecordColumn(
+        "when", "Needed when", "the choice that makes it needed, such as Material = Wool", ("needed when",), _when
+    ),
+    RecordColumn(
+        "may_differ", "Variants may differ", "yes or no", ("variants may differ", "may differ"), _switch, kept=True
+    ),
+)
+_BRAND = (
+    RecordColumn(
+        "name",
+        "Brand",
+        "its name; made where it is not there yet",
+        ("brand", "brand name", "name", "marke", "hersteller"),
+        _line(120, "A brand"),
+        kept=True,
+    ),
+    RecordColumn("tags", "Tags", "their names, parted by a bar", ("tags", "tag", "schlagwörter"), names),
+)
+_TAG = (
+    RecordColumn(
+        "name",
+        "Tag",
+        "its name; made where it is not there yet",
+        ("tag", "tags", "tag name", "name", "schlagwort"),
+        _line(60, "A tag"),
+        kept=True,
+    ),
+)
+_ALL: Mapping[RowsAre, tuple[tuple[str, ...], tuple[RecordColumn, ...]]] = {
+    RowsAre.CATEGORY: (("path",), _CATEGORY),
+    RowsAre.ATTRIBUTE: (("attribute", "choice"), _ATTRIBUTE),
+    RowsAre.TYPE: (("type", "attribute"), _TYPE),
+    RowsAre.BRAND: (("name",), _BRAND),
+    RowsAre.TAG: (("name",), _TAG),
+}
+#: Which of their columns have words in other languages.
+_WORDED: Mapping[RowsAre, tuple[str, ...]] = {
+    RowsAre.CATEGORY: categories.WORDS,
+    RowsAre.ATTRIBUTE: ("attribute", "help", "choice"),
+}
+
+
+#: Which of them several rows say of one record.
+_SHARED: Mapping[RowsAre, tuple[str, ...]] = {
+    RowsAre.ATTRIBUTE: ("attribute", "kind", "unit", "unit_fixed", "help"),
+    RowsAre.TYPE: ("code_prefix", "delivered", "layout"),
+}
+
+
+def columns_of(rows_are: RowsAre, langs: Iterable[str] = ()) -> RecordColumns:
+    """The columns of a file of such rows; ``langs``: the further languages of the shop."""
+    keys, declared = _ALL[rows_are]
+    named = {one.name: one for one in declared}
+    worded = {**named, "name": _CATEGORY_NAME} if rows_are is RowsAre.CATEGORY else named
+    further = [worded[name].in_language(lang) for lang in langs for name in _WORDED.get(rows_are, ())]
+    columns = named | {one.name: one for one in further}
+    shared = frozenset(name for name in columns if words_of(name)[1] in _SHARED.get(rows_are, ()) and name not in keys)
+    return RecordColumns(rows_are, keys, columns, shared)
+
+
+#: Every name that a column of such a file may have, with its language taken off.
+NAMES = tuple(dict.fromkeys(["name", *(one.name for _, declared in _ALL.values() for one in declared)]))
+
+
+def all_headers() -> Iterable[tuple[str, tuple[str, ...]]]:
+    """What heads the columns of all such files, with what they are called apart from each other."""
+    for rows_are, (_, declared) in _ALL.items():
+        yield from ((f"{rows_are}-{one.name}", one.headers) for one in declared)
+
+
+def guess(headers: Sequence[str], goods: int, plain: Callable[[str], str], *, is_named: bool) -> RowsAre:
+    """What the rows of a file with these headers are.
+
+    ``goods``: how many of them head columns of goods, ``is_named``: one of these says which of the goods is meant;
+    ``plain``: a header as it is compared. Another kind must know its key and more headers than goods do; where goods
+    are not named, as many.
+    """
+    best, most = RowsAre.GOODS, goods + 1 if is_named else goods
+    said = [plain(header) for header in headers if plain(header)]
+    for rows_are, (keys, declared) in _ALL.items():
+        known = {one.name: {plain(header) for header in one.headers} for one in declared}
+        number = sum(any(header in names for names in known.values()) for header in said)
+        if known[keys[0]] & set(said) and number >= most:
+            best, most = rows_are, number + 1
+    return best

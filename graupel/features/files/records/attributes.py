@@ -1,0 +1,169 @@
+"""Attributes and their choices as rows of a file: a choice each, or an attribute alone."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import record_files, units
+from graupel.core.attributes import Attribute, AttributeKind, Choice
+from graupel.core.errors import Refused
+from graupel.core.problems import Problem
+from graupel.core.record_files import VALUES, RowsAre
+from graupel.db import Tx
+from graupel.features.files.records import keeping
+from graupel.features.files.records.keeping import Held, Said
+from graupel.features.history import service as history
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary.attributes import Definition
+
+#: By field of an attribute, and of a choice, the column of its words.
+_WORDS, _CHOICE_WORDS = {"name": "attribute", "help": "help"}, {"label": "choice"}
+
+
+class AttributeKeeper:
+    """The attributes that all goods share, with their choices."""
+
+    def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
+        self.columns = record_files.columns_of(RowsAre.ATTRIBUTE, langs)
+        self._tx = tx
+        there = [one for one in vocabulary.load(tx).attributes.values() if one.product_id is None]
+        self._by_name = {one.name.casefold(): one for one in there}
+        choices = [choice.id for one in there for choice in one.choices]
+        self._own: dict[tuple[str, int], Said] = {}
+        self._note("attribute", keeping.own_words(tx, "attribute", [one.id for one in there], langs, _WORDS))
+        self._note("choice", keeping.own_words(tx, "choice", choices, langs, _CHOICE_WORDS))
+
+    def _note(self, kind: str, own: Mapping[int, Said]) -> None:
+        self._own |= {(kind, one): said for one, said in own.items()}
+
+    def named(self, said: Said) -> str:
+        """The attribute and the choice."""
+        return f"{said['attribute']}: {said['choice']}" if said.get("choice") else said["attribute"]
+
+    def understood(self, said: Said) -> Said:
+        """With its unit as that is written. Raises Refused where there is none such."""
+        if not said.get("unit"):
+            return said
+        there = self._by_name.get(said["attribute"].casefold())
+        family = units.FAMILIES.get((there.measure if there else "") or "")
+        found = family.unit(said["unit"]) if family else None if there else _unit_of(said["unit"])[1]
+        if found is None:
+            what = f" of {there.name}" if there else ""
+            raise Refused([Problem("attribute.unit", f"“{said['unit']}” is no unit{what} that is known here.", "unit")])
+        return {**said, "unit": found.sign}
+
+    def held(self, said: Said) -> Held | None:
+        """The attribute, or the choice, that a row means; None where it is not there."""
+        there = self._by_name.get(said["attribute"].casefold())
+        if there is None:
+            return None
+        values = {**_values(there), **self._own.get(("attribute", there.id), {})}
+        if not said.get("choice"):
+            return Held("attribute", there.id, values)
+        choice = _choice(there, said["choice"])
+        if choice is None:
+            return None
+        own = self._own.get(("choice", choice.id), {})
+        return Held("attribute_choice", choice.id, {**values, **_choice_values(choice), **own})
+
+    def in_order(self, rows: Sequence[Said]) -> list[int]:
+        """As they stand: new choices come in their order."""
+        return list(range(len(rows)))
+
+    def begin(self, recorder: history.Recorder, rows: Sequence[Said]) -> list[str]:
+        """They need nothing."""
+        return []
+
+    def write(self, recorder: history.Recorder, said: Said) -> Held:
+        """Make the attribute and the choice of a row what it says. Raises Refused."""
+        there = self._by_name.get(said["attribute"].casefold()) or self._make(recorder, said)
+        if "kind" in said and said["kind"] != VALUES[there.kind]:
+            what = f"The values of {there.name} are {VALUES[there.kind]}, and stay so. Make another attribute."
+            raise Refused([Problem("attribute.kind", what, "kind")])
+        label = said.get("choice", "")
+        if label and not there.has_choices:
+            raise Refused([Problem("choice.kind", f"{there.name} has no choices: it is no list.", "choice")])
+        if label and _choice(there, label) is None:
+            made = attributes.add_choices_within(self._tx, recorder, there.id, [label], compared=False).made
+            there = replace(there, choices=(*there.choices, *made))
+        there = self._changed(recorder, there, said)
+        self._words(recorder, there, said)
+        self._by_name[there.name.casefold()] = there
+        held = self.held({"attribute": there.name, "choice": label})
+        assert held is not None
+        return held
+
+    def _make(self, recorder: history.Recorder, said: Said) -> Attribute:
+        if "kind" not in said:
+            what = f"“{said['attribute']}” is new: say what its values are, such as one choice."
+            raise Refused([Problem("attribute.new", what, "kind")])
+        kind = AttributeKind(record_files.kept_of(VALUES, said["kind"]))
+        family, unit = _unit_of(said["unit"]) if said.get("unit") else ("", None)
+        wanted = Definition(said["attribute"], kind, f"{family}:{unit.sign}" if unit else "", said.get("help", ""))
+        made = attributes.make_within(self._tx, recorder, wanted)
+        return attributes.load_one(self._tx, made)
+
+    def _changed(self, recorder: history.Recorder, there: Attribute, said: Said) -> Attribute:
+        """Write what a row says of the attribute and its choice, as their page would."""
+        wanted = attributes.flat(there)
+        if "help" in said:
+            wanted["help"] = said["help"]
+        if "unit_fixed" in said:
+            wanted["unit_fixed"] = int(said["unit_fixed"] == "yes")
+        if said.get("unit"):
+            wanted["unit"] = said["unit"]
+        if choice := _choice(there, said.get("choice", "")):
+            _, code, swatch, picture = wanted[f"choice-{choice.id}"]
+            swatch = said["swatch"] or None if "swatch" in said else swatch
+            wanted[f"choice-{choice.id}"] = [choice.label, said.get("code") or code, swatch, picture]
+        if wanted == attributes.flat(there):
+            return there
+        attributes.write(self._tx, recorder, there, wanted)
+        return attributes.load_one(self._tx, there.id)
+
+    def _words(self, recorder: history.Recorder, there: Attribute, said: Said) -> None:
+        held = Held("attribute", there.id)
+        keeping.write_words(self._tx, recorder, held, said, _WORDS, {"name": there.name, "help": there.help})
+        self._note("attribute", {there.id: {**self._own.get(("attribute", there.id), {}), **_own(said, _WORDS)}})
+        if choice := _choice(there, said.get("choice", "")):
+            held = Held("choice", choice.id)
+            keeping.write_words(self._tx, recorder, held, said, _CHOICE_WORDS, {"label": choice.label})
+            own = {**self._own.get(("choice", choice.id), {}), **_own(said, _CHOICE_WORDS)}
+            self._note("choice", {choice.id: own})
+
+    def everything(self) -> Iterator[Said]:
+        """All of them: a row for each choice, one for an attribute without any."""
+        for one in self._by_name.values():
+            for label in [choice.label for choice in one.choices] or [""]:
+                held = self.held({"attribute": one.name, "choice": label})
+                yield {**(held.values if held else {}), "attribute": one.name, "choice": label}
+
+
+def _own(said: Said, names: Mapping[str, str]) -> Said:
+    """What a row says in further languages of some columns."""
+    return {name: text for name, text in said.items() if "." in name and name.rpartition(".")[2] in names.values()}
+
+
+def _choice(there: Attribute, label: str) -> Choice | None:
+    """A choice by its label, as it is written, else in any case of letters."""
+    exact = next((one for one in there.choices if one.label == label), None)
+    return exact or next((one for one in there.choices if one.label.casefold() == label.casefold()), None)
+
+
+def _values(there: Attribute) -> dict[str, str]:
+    fixed = "yes" if there.unit_fixed else "no"
+    return {"kind": VALUES[there.kind], "unit": there.unit or "", "unit_fixed": fixed, "help": there.help}
+
+
+def _choice_values(choice: Choice) -> dict[str, str]:
+    return {"code": choice.code, "swatch": choice.swatch or ""}
+
+
+def _unit_of(sign: str) -> tuple[str, Any]:
+    """The family and the unit that a sign means; of several families the first."""
+    for key, family in units.FAMILIES.items():
+        if unit := family.unit(sign):
+            return key, unit
+    return "", None

@@ -1,0 +1,141 @@
+"""Categories as rows of a file: each by its path, with its texts, its picture and how it is shown."""
+
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from graupel.context import Context
+from graupel.core import categories as rules
+from graupel.core import record_files
+from graupel.core.categories import CATEGORY_SEPARATOR, CategoryKind, CategoryValues, Layout
+from graupel.core.errors import Refused
+from graupel.core.problems import Problem
+from graupel.core.record_files import BAR, RowsAre
+from graupel.db import Tx
+from graupel.features.categories import editing
+from graupel.features.categories import service as categories
+from graupel.features.files.records import keeping
+from graupel.features.files.records.keeping import Held, Said
+from graupel.features.history import service as history
+from graupel.features.media import service as media
+from graupel.features.products.batch import pictures
+from graupel.features.products.out_pictures import Places
+
+#: By field the column of its words.
+_WORDS = {name: name for name in rules.WORDS}
+_PLAIN = ("link", "canonical", *rules.TEXTS)
+
+
+class CategoryKeeper:
+    """All categories of all trees."""
+
+    def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
+        self.columns = record_files.columns_of(RowsAre.CATEGORY, langs)
+        self._ctx, self._tx, self._langs = ctx, tx, langs
+        self._places = Places(ctx.settings.address.rstrip("/"))
+        self._tree = categories.load(tx)
+        self._held: dict[int, Held] = {}
+        self._at: dict[str, int] = {}
+        self._read(list(self._tree.by_id))
+
+    def _read(self, ids: Collection[int]) -> None:
+        there = editing.everything(self._ctx, self._tx)
+        wanted = [there[one].picture_id for one in ids]
+        shown = media.by_ids(self._tx, [one for one in wanted if one])
+        own = keeping.own_words(self._tx, "category", list(ids), self._langs, _WORDS)
+        for one in ids:
+            picture = self._picture(shown.get(there[one].picture_id or 0))
+            self._held[one] = Held("category", one, {**self._values(there[one], picture), **own.get(one, {})})
+
+    def _picture(self, found: media.Media | None) -> str:
+        """What names a picture of the library."""
+        return self._places.of(found.sha256, found.format, found.address, found.file_name) if found else ""
+
+    @staticmethod
+    def _values(values: CategoryValues, picture: str) -> dict[str, str]:
+        found = {name: getattr(values, name) for name in _PLAIN} | {"picture": picture}
+        found |= {"kind": record_files.PLACES[values.kind], "layout": record_files.LAYOUTS[values.layout]}
+        found |= {"shown": "no" if values.hidden else "yes", "in_navigation": "yes" if values.in_navigation else "no"}
+        return found | {"tags": BAR.join(sorted(values.tags, key=str.casefold))}
+
+    def named(self, said: Said) -> str:
+        """Its path."""
+        return said["path"]
+
+    def understood(self, said: Said) -> Said:
+        """With its picture as the library names it. Raises Refused where that is not there."""
+        self._id_of(said)
+        if not said.get("picture"):
+            return said
+        found = self._picture_meant(said["picture"])
+        if isinstance(found, Problem):
+            raise Refused([found.at(field="picture")])
+        if isinstance(found, str):
+            what = "This picture is not in the library. Take it in there first, then name it here."
+            raise Refused([Problem("pictures.unknown", what, "picture")])
+        return {**said, "picture": self._picture(media.by_ids(self._tx, [found])[found])}
+
+    def _picture_meant(self, text: str) -> Any:
+        """The id of a picture in the library, its address elsewhere, or why it is not found."""
+        return pictures.found(self._tx, {text}, {})[text]
+
+    def held(self, said: Said) -> Held | None:
+        """The category at a path; None where it is not there."""
+        found = self._id_of(said)
+        return self._held.get(found) if found else None
+
+    def _id_of(self, said: Said) -> int | None:
+        return self._at.get(said["path"].casefold()) or self._tree.find(said["path"])
+
+    def in_order(self, rows: Sequence[Said]) -> list[int]:
+        """Parents before what stands below them."""
+        return sorted(range(len(rows)), key=lambda at: rows[at]["path"].count(CATEGORY_SEPARATOR))
+
+    def begin(self, recorder: history.Recorder, rows: Sequence[Said]) -> list[str]:
+        """Make all paths that are not there; a new category is hidden until it is said to be shown."""
+        paths = [row["path"] for row in rows if self._id_of(row) is None]
+        if not paths:
+            return []
+        made = categories.make_paths(self._tx, recorder, paths, hidden=True)
+        self._at |= {path.casefold(): one for path, one in made.items()}
+        said = {path.casefold() for path in paths}
+        missing = dict.fromkeys(one for path in paths for one in self._tree.missing(path))
+        return [one for one in missing if one.casefold() not in said]
+
+    def write(self, recorder: history.Recorder, said: Said) -> Held:
+        """Make a category what a row says. Raises Refused."""
+        category_id = self._id_of(said) or categories.make_path(self._tx, recorder, said["path"])
+        there = editing.values_of(self._ctx, self._tx, category_id)
+        values = self._said_values(there, said)
+        if values.kind is CategoryKind.LINK and not values.link:
+            raise Refused([Problem("category.link", "Say where the link leads, such as /shop/p/12.", "link")])
+        editing.write(self._ctx, self._tx, recorder, category_id, there, values)
+        held = self._held.get(category_id) or Held("category", category_id, self._values(there, ""))
+        keeping.write_words(self._tx, recorder, held, said, _WORDS, vars(values))
+        made = replace(held, values={**held.values, **{name: said[name] for name in said if name != "path"}})
+        self._held[category_id] = made
+        self._at[said["path"].casefold()] = category_id
+        return made
+
+    def _said_values(self, there: CategoryValues, said: Said) -> CategoryValues:
+        found: dict[str, Any] = {name: said[name] for name in _PLAIN if name in said}
+        if "kind" in said:
+            found["kind"] = CategoryKind(record_files.kept_of(record_files.PLACES, said["kind"]))
+        if "layout" in said:
+            found["layout"] = Layout(record_files.kept_of(record_files.LAYOUTS, said["layout"]))
+        if "shown" in said:
+            found["hidden"] = said["shown"] == "no"
+        if "in_navigation" in said:
+            found["in_navigation"] = said["in_navigation"] == "yes"
+        if "tags" in said:
+            found["tags"] = tuple(one for one in said["tags"].split(BAR) if one)
+        if "picture" in said:
+            meant = self._picture_meant(said["picture"]) if said["picture"] else None
+            found["picture_id"] = meant if isinstance(meant, int) else None
+        return replace(there, **found)
+
+    def everything(self) -> Iterator[Said]:
+        """All of them, in the order of their trees."""
+        for one in self._tree:
+            values: Mapping[str, str] = self._held[one.id].values
+            yield {**values, "path": one.path}

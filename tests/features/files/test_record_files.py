@@ -1,0 +1,245 @@
+"""Files whose rows are no goods: categories, attributes with choices, product types, brands and tags."""
+
+import csv
+import io
+
+import pytest
+
+from graupel.core.attributes import AttributeKind
+from graupel.core.record_files import RowsAre
+from graupel.core.resolve import Lens
+from graupel.core.roles import SYSTEM
+from graupel.features.categories import editing
+from graupel.features.categories import service as categories
+from graupel.features.files import planned_rows, results, service
+from graupel.features.files.records import out as records_out
+from graupel.features.history import service as history
+from graupel.features.media import service as media
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary import service as vocabulary
+from graupel.features.vocabulary.attributes import Definition
+from graupel.features.wording import service as wording
+from graupel.tables.writing import Out
+from tests.making import add_german, bring_in, jpeg, make_product, plan_file, roll_back_newest, work_off
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser"]
+TREE = (
+    "Category;Shown;Description;Meta title;Picture;Alt text;Tags;Description (de)\n"
+    "Yarn > Aran;yes;<p>Warm <b>and</b> round</p>;Aran yarn;;;wool | warm;Warm und rund\n"
+    "Yarn;yes;All that is spun;;;;;\n"
+    "Notions > Buttons > Horn;;;;;;;\n"
+)
+
+
+@pytest.fixture(autouse=True)
+def german(ctx):
+    add_german(ctx)
+
+
+def add_picture(ctx, name):
+    return media.take(ctx, SYSTEM, name, jpeg()).id
+
+
+def rows(ctx, file, action):
+    return planned_rows.rows_of(ctx, SYSTEM, file, action).records
+
+
+def values(ctx, path):
+    tree = categories.read_tree(ctx)
+    return editing.read(ctx, SYSTEM, tree.find(path)).values
+
+
+def taken_out(ctx, rows_are, out=Out.CSV):
+    path = ctx.folder("exports") / f"{rows_are}.{out}"
+    records_out.export(ctx, SYSTEM, path, out, rows_are)
+    return path
+
+
+def unchanged(file):
+    counts = file.row["counts"]
+    return {name: counts[name] for name in ("new", "changed", "refused") if counts[name]}
+
+
+def test_categories_come_in_with_texts_tags_and_other_languages_in_any_order_and_go_back_whole(ctx):
+    file = plan_file(ctx, TREE)
+    assert file.row["rows_are"] == RowsAre.CATEGORY
+    assert [one[0] for one in file.row["makes"]] == ["Notions", "Notions > Buttons"]
+    assert (file.row["counts"]["new"], categories.read_tree(ctx).find("Yarn")) == (3, None)
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    aran = values(ctx, "Yarn > Aran")
+    assert (aran.description, aran.meta_title, aran.tags) == (
+        "<p>Warm <strong>and</strong> round</p>",
+        "Aran yarn",
+        ("warm", "wool"),
+    )
+    assert (aran.hidden, values(ctx, "Notions").hidden) == (False, True)
+    category_id = categories.read_tree(ctx).find("Yarn > Aran")
+    own = ctx.db.run(lambda tx: wording.of_record(tx, "category", category_id))
+    assert own[".de.description"].value == "<p>Warm und rund</p>"
+    assert unchanged(plan_file(ctx, TREE)) == {}
+    roll_back_newest(ctx)
+    assert categories.read_tree(ctx).find("Yarn") is None
+
+
+def test_a_changed_cell_changes_that_alone_and_an_empty_one_leaves_or_empties_as_chosen(ctx):
+    bring_in(ctx, TREE)
+    file = plan_file(ctx, "category,meta title,description\nyarn > aran,Aran and more,\nYarn,,\n")
+    assert [(one.row.name, one.row.was, one.row.becomes) for one in rows(ctx, file, "changed")] == [
+        ("yarn > aran", {"meta_title": "Aran yarn"}, {"meta_title": "Aran and more"})
+    ]
+    cleared = [{**rule, "empty": "clear"} if rule["field"] == "description" else rule for rule in file.row["rules"]]
+    service.request_plan(ctx, SYSTEM, file.id, [service.Rule.of(rule) for rule in cleared])
+    work_off(ctx)
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    aran = values(ctx, "Yarn > Aran")
+    assert (aran.meta_title, aran.description, aran.tags) == ("Aran and more", "", ("warm", "wool"))
+
+
+def test_the_picture_of_a_category_is_one_of_the_library(ctx):
+    picture = add_picture(ctx, "aran.jpg")
+    file = bring_in(ctx, "category,picture,alt text\nYarn,aran.jpg,A skein\nWool,nowhere.jpg,\n", leave_out=True)
+    assert (values(ctx, "Yarn").picture_id, values(ctx, "Yarn").picture_alt) == (picture, "A skein")
+    assert "nowhere.jpg" in rows(ctx, file, "refused")[0].row.problems[0].message
+    assert categories.read_tree(ctx).find("Wool") is None
+
+
+def test_what_can_not_be_is_refused_row_by_row_and_leaves_nothing_behind(ctx):
+    bring_in(ctx, "category,shown\nYarn,yes\n")
+    make_product(ctx, "A-1", category_id=categories.read_tree(ctx).find("Yarn"))
+    text = (
+        "category,kind,link\nYarn,page,\nTo the shop,link,\nAran > > Wool,,\n"
+        "Book,leaflet,\nbook,page,\nBook,page,\n,page,\n"
+    )
+    file = plan_file(ctx, text)
+    said = {one.row.line: one.row.problems[0].code for one in rows(ctx, file, "refused")}
+    assert said == {
+        2: "category.has_goods",
+        3: "category.link",
+        4: "category.empty_name",
+        5: "record.word",
+        7: "row.twice",
+        8: "row.nameless",
+    }
+    before = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    assert [one.path for one in categories.read_tree(ctx)] == ["Yarn", "Yarn > Aran", "book"]
+    assert history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"] > before
+    told = list(csv.reader(io.StringIO(results.write(ctx, SYSTEM, file.id, Out.CSV, refused=False).read_text())))
+    assert [row[1] for row in told[1:]] == ["refused"] * 4 + ["new", "refused", "refused"]
+
+
+def test_a_record_that_somebody_changed_since_the_dry_run_is_left_out_and_offered_again(ctx):
+    bring_in(ctx, "category,meta title\nYarn,One\nWool,One\n")
+    file = plan_file(ctx, "category,meta title\nYarn,Two\nWool,Two\n")
+    bring_in(ctx, "category,meta title\nYarn,Three\n")
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    assert (values(ctx, "Yarn").meta_title, values(ctx, "Wool").meta_title) == ("Three", "Two")
+    assert [one.row.name for one in rows(ctx, service.read(ctx, SYSTEM, file.id), "moved")] == ["Yarn"]
+    again = service.request_again(ctx, SYSTEM, file.id)
+    work_off(ctx)
+    (row,) = rows(ctx, service.read(ctx, SYSTEM, again), "changed")
+    assert (row.row.was, row.row.becomes) == ({"meta_title": "Three"}, {"meta_title": "Two"})
+
+
+def test_attributes_come_in_with_their_choices_and_rows_of_one_say_one_thing_of_it(ctx):
+    attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Heather", "Oat"]))
+    text = (
+        "Attribute,Choice,Kind,Unit,Help,Code,Swatch,Choice (de)\n"
+        "colour,heather,,,,HTH,#8C7AA0,Heide\n"
+        "Colour,Peat,,,,,#443322,Torf\n"
+        "Needle size,,number with unit,mm,As on the band,,,\n"
+        "Material,Wool,one choice,,,,,\n"
+        "Material,Silk,one choice,,,,,\n"
+        "Care,By hand,,,,,,\n"
+        "Needle size,4 mm,,,,,,\n"
+        "Material,Alpaca,one choice,,Another help,,,\n"
+        "Material,Yak,one choice,,No help,,,\n"
+        "Colour,Oat,short text,,,,,\n"
+    )
+    file = plan_file(ctx, text)
+    assert file.row["rows_are"] == RowsAre.ATTRIBUTE
+    said = {one.row.line: one.row.problems[0].code for one in rows(ctx, file, "refused")}
+    assert said == {7: "attribute.new", 8: "choice.kind", 10: "row.apart", 11: "attribute.kind"}
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    there = {one.name: one for one in vocabulary.read(ctx).attributes.values()}
+    colour = {one.label: (one.code, one.swatch) for one in there["Colour"].choices}
+    assert colour == {"Heather": ("HTH", "#8C7AA0"), "Oat": ("OAT", None), "Peat": ("PEA", "#443322")}
+    assert (there["Needle size"].unit, there["Needle size"].help) == ("mm", "As on the band")
+    assert [one.label for one in there["Material"].choices] == ["Wool", "Silk", "Alpaca"]
+    german = vocabulary.seen(ctx, Lens(chain=("de", ""))).attributes[there["Colour"].id]
+    assert [one.label for one in german.choices] == ["Heide", "Oat", "Torf"]
+
+
+def test_product_types_come_in_with_their_attributes_and_what_makes_them_needed(ctx):
+    attributes.make(ctx, SYSTEM, Definition("Material", AttributeKind.ONE_CHOICE, choices=["Wool", "Silk"]))
+    attributes.make(ctx, SYSTEM, Definition("Micron", AttributeKind.SHORT_TEXT))
+    text = (
+        "Product type,Attribute,Code prefix,Delivered,Group,Needed,Needed when,Variants may differ\n"
+        "Yarn,material,YRN,shipped,Fibre,always,,yes\n"
+        "Yarn,Micron,YRN,,Fibre,when,material = wool,no\n"
+        "Booklet,,BKL,downloaded,,,,\n"
+        "Yarn,Nothing,,,,,,\n"
+        "Booklet,Micron,,,,when,Material = Tweed,\n"
+    )
+    file = bring_in(ctx, text, leave_out=True)
+    said = {one.row.line: one.row.problems[0].code for one in rows(ctx, file, "refused")}
+    assert said == {5: "attribute.unknown", 6: "choice.unknown"}
+    there = {one.name: one for one in vocabulary.read(ctx).types.values()}
+    yarn = [(one.attribute.name, one.group, str(one.need), one.may_differ) for one in there["Yarn"].attributes]
+    assert yarn == [("Material", "Fibre", "always", True), ("Micron", "Fibre", "when", False)]
+    assert (there["Yarn"].code_prefix, there["Booklet"].delivered) == ("YRN", "downloaded")
+
+
+def test_brands_and_tags_come_in_by_their_names(ctx):
+    bring_in(ctx, "brand,tags\nCarrow Mill,spinner | wool\nLoomwright,\n")
+    bring_in(ctx, "tag\nsummer\nwool\n")
+    assert [one.name for one in vocabulary.list_named(ctx, SYSTEM, "brand")] == ["Carrow Mill", "Loomwright"]
+    assert [one.name for one in vocabulary.list_named(ctx, SYSTEM, "tag")] == ["spinner", "summer", "wool"]
+
+
+@pytest.mark.parametrize("out", [Out.CSV, Out.XLSX, Out.ODS, Out.LINES, Out.XML])
+def test_what_goes_out_comes_in_again_unchanged_in_each_format(ctx, out):
+    add_picture(ctx, "aran.jpg")
+    bring_in(ctx, TREE.replace("Aran yarn;;", "=1+1;aran.jpg;"))
+    bring_in(ctx, "attribute,choice,kind,swatch\nColour,Oat,colour,#EEDDCC\nColour,Peat,colour,\nCare,,short text,\n")
+    bring_in(ctx, "product type,attribute,needed,needed when\nYarn,Colour,always,\nYarn,Care,when,Colour = Oat\n")
+    bring_in(ctx, "brand,tags\nCarrow Mill,wool\n")
+    for rows_are in RowsAre:
+        if rows_are is not RowsAre.GOODS:
+            file = plan_file(ctx, taken_out(ctx, rows_are, out).read_bytes(), name=f"again.{out}")
+            assert (file.row["rows_are"], unchanged(file)) == (rows_are, {}), rows_are
+            assert file.row["counts"]["unchanged"]
+
+
+def test_the_page_says_what_rows_are_takes_another_word_for_it_and_brings_them_in(ctx, browser):
+    page = browser.write("/files/paste", {"text": "Name\tTags\nCarrow Mill\twool\n"})
+    address = page.headers["location"]
+    file_id = int(address.rsplit("/", 1)[1])
+    browser.write(f"{address}/rows-are", {"rows_are": "brand"})
+    work_off(ctx)
+    text = browser.get(address).text
+    assert "Bring in 1 brand" in text
+    assert "Carrow Mill" in text
+    browser.write(f"{address}/apply", {})
+    work_off(ctx)
+    done = browser.get(address).text
+    assert "See the brands" in done
+    assert service.read(ctx, SYSTEM, file_id).row["counts"]["new"] == 1
+
+
+def test_a_file_that_only_adds_or_only_changes_leaves_the_rest_alone(ctx):
+    bring_in(ctx, "brand,tags\nCarrow Mill,\n")
+    file = plan_file(ctx, "brand,tags\nCarrow Mill,wool\nLoomwright,wool\n")
+    for way, written, alone in (("add", "Loomwright", "Carrow Mill"), ("change", "Carrow Mill", "Loomwright")):
+        handling = service.Handling.of({**file.row, "way": way})
+        service.request_plan(ctx, SYSTEM, file.id, file.rules, handling)
+        work_off(ctx)
+        planned = service.read(ctx, SYSTEM, file.id)
+        shown = [one.row.name for action in ("new", "changed") for one in rows(ctx, planned, action)]
+        assert (shown, [one.row.name for one in rows(ctx, planned, "skipped")]) == ([written], [alone])
