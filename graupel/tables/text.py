@@ -4,8 +4,6 @@ import csv
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 
-import clevercsv
-
 from graupel.core import encodings
 from graupel.core.cells import as_was
 from graupel.core.errors import Refused
@@ -62,6 +60,8 @@ def _delimiter(sample: str) -> str:
     if len(present) <= 1:
         return present[0] if present else ","
     try:
+        import clevercsv  # looks at every sign there is as it is imported, which no other process should wait for
+
         dialect = clevercsv.Sniffer().sniff(sample, delimiters="".join(present))
         found = dialect.delimiter if dialect else ""
     except clevercsv.Error:

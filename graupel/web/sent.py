@@ -57,6 +57,10 @@ class Among:
         return {key: sent[key] for key in self.names if key in sent}
 
 
+#: Of what is sent so many problems are told; a list may have thousands.
+MOST_PROBLEMS = 50
+
+
 class Sent(BaseModel):
     """What is sent, by the names of its fields; what a schema does not name is not read."""
 
@@ -79,7 +83,8 @@ class Sent(BaseModel):
         try:
             return cls.model_validate(found)
         except ValidationError as error:
-            problems = [_problem(one, cls._name(one["loc"]), then) for one in error.errors(include_url=False)]
+            told = error.errors(include_url=False)[:MOST_PROBLEMS]
+            problems = [_problem(one, cls._name(one["loc"]), then) for one in told]
             raise Refused(problems) from error
 
     @classmethod
