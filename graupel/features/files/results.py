@@ -22,7 +22,7 @@ SAID: Mapping[str, str] = {
     "changed": "changed",
     "unchanged": "unchanged",
     "refused": "refused",
-    "moved": "left out: its record changed after the dry run",
+    "moved": "left out: what it means changed after the dry run",
     "skipped": "left alone",
 }
 #: The formats in which rows go out as they came in.

@@ -37,7 +37,7 @@ def test_each_row_goes_out_as_it_was_with_what_became_of_it_and_why(ctx):
         ("3", "unchanged", "B-1"),
         ("4", "refused", "C-1"),
         ("5", "refused", "D-1"),
-        ("6", "left out: its product changed after the dry run", "E-1"),
+        ("6", "left out: what it means changed after the dry run", "E-1"),
         ("7", "new", "N-1"),
     ]
     assert "needs a name" in rows[2][2]
