@@ -68,6 +68,7 @@ def test_categories_come_in_with_texts_tags_and_other_languages_in_any_order_and
     assert (file.row["counts"]["new"], categories.read_tree(ctx).find("Yarn")) == (3, None)
     service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
     work_off(ctx)
+    assert service.read(ctx, SYSTEM, file.id).row["counts"]["made"] == len(categories.read_tree(ctx).by_id) == 5
     aran = values(ctx, "Yarn > Aran")
     assert (aran.description, aran.meta_title, aran.tags) == (
         "<p>Warm <strong>and</strong> round</p>",

@@ -11,8 +11,8 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.record_files import VALUES, RowsAre
 from graupel.db import Tx
-from graupel.features.files.records import keeping
-from graupel.features.files.records.keeping import Held, Said
+from graupel.features.files.records import clerks
+from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -22,7 +22,7 @@ from graupel.features.vocabulary.attributes import Definition
 _WORDS, _CHOICE_WORDS = {"name": "attribute", "help": "help"}, {"label": "choice"}
 
 
-class AttributeKeeper:
+class AttributeClerk:
     """The attributes that all goods share, with their choices."""
 
     def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
@@ -32,8 +32,8 @@ class AttributeKeeper:
         self._by_name = {one.name.casefold(): one for one in there}
         choices = [choice.id for one in there for choice in one.choices]
         self._own: dict[tuple[str, int], Said] = {}
-        self._note("attribute", keeping.own_words(tx, "attribute", [one.id for one in there], langs, _WORDS))
-        self._note("choice", keeping.own_words(tx, "choice", choices, langs, _CHOICE_WORDS))
+        self._note("attribute", clerks.own_words(tx, "attribute", [one.id for one in there], langs, _WORDS))
+        self._note("choice", clerks.own_words(tx, "choice", choices, langs, _CHOICE_WORDS))
 
     def _note(self, kind: str, own: Mapping[int, Said]) -> None:
         self._own |= {(kind, one): said for one, said in own.items()}
@@ -125,11 +125,11 @@ class AttributeKeeper:
 
     def _words(self, recorder: history.Recorder, there: Attribute, said: Said) -> None:
         held = Held("attribute", there.id)
-        keeping.write_words(self._tx, recorder, held, said, _WORDS, {"name": there.name, "help": there.help})
+        clerks.write_words(self._tx, recorder, held, said, _WORDS, {"name": there.name, "help": there.help})
         self._note("attribute", {there.id: {**self._own.get(("attribute", there.id), {}), **_own(said, _WORDS)}})
         if choice := _choice(there, said.get("choice", "")):
             held = Held("choice", choice.id)
-            keeping.write_words(self._tx, recorder, held, said, _CHOICE_WORDS, {"label": choice.label})
+            clerks.write_words(self._tx, recorder, held, said, _CHOICE_WORDS, {"label": choice.label})
             own = {**self._own.get(("choice", choice.id), {}), **_own(said, _CHOICE_WORDS)}
             self._note("choice", {choice.id: own})
 

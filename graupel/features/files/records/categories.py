@@ -14,8 +14,8 @@ from graupel.core.record_files import BAR, RowsAre
 from graupel.db import Tx
 from graupel.features.categories import editing
 from graupel.features.categories import service as categories
-from graupel.features.files.records import keeping
-from graupel.features.files.records.keeping import Held, Said
+from graupel.features.files.records import clerks
+from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products.batch import pictures
@@ -26,7 +26,7 @@ _WORDS = {name: name for name in rules.WORDS}
 _PLAIN = ("link", "canonical", *rules.TEXTS)
 
 
-class CategoryKeeper:
+class CategoryClerk:
     """All categories of all trees."""
 
     def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
@@ -42,7 +42,7 @@ class CategoryKeeper:
         there = editing.everything(self._ctx, self._tx)
         wanted = [there[one].picture_id for one in ids]
         shown = media.by_ids(self._tx, [one for one in wanted if one])
-        own = keeping.own_words(self._tx, "category", list(ids), self._langs, _WORDS)
+        own = clerks.own_words(self._tx, "category", list(ids), self._langs, _WORDS)
         for one in ids:
             picture = self._picture(shown.get(there[one].picture_id or 0))
             self._held[one] = Held("category", one, {**self._values(there[one], picture), **own.get(one, {})})
@@ -111,7 +111,7 @@ class CategoryKeeper:
             raise Refused([Problem("category.link", "Say where the link leads, such as /shop/p/12.", "link")])
         editing.write(self._ctx, self._tx, recorder, category_id, there, values)
         held = self._held.get(category_id) or Held("category", category_id, self._values(there, ""))
-        keeping.write_words(self._tx, recorder, held, said, _WORDS, vars(values))
+        clerks.write_words(self._tx, recorder, held, said, _WORDS, vars(values))
         made = replace(held, values={**held.values, **{name: said[name] for name in said if name != "path"}})
         self._held[category_id] = made
         self._at[said["path"].casefold()] = category_id

@@ -7,12 +7,12 @@ from graupel.core import record_files
 from graupel.core.errors import Refused
 from graupel.core.record_files import BAR, RowsAre
 from graupel.db import Tx
-from graupel.features.files.records.keeping import Held, Said
+from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
 from graupel.features.vocabulary import service as vocabulary
 
 
-class NameKeeper:
+class NameClerk:
     """Brands, with their tags, or tags."""
 
     def __init__(self, ctx: Context, tx: Tx, rows_are: RowsAre, langs: Sequence[str]) -> None:

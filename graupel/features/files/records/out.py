@@ -8,8 +8,8 @@ from graupel.core.errors import Refused
 from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
-from graupel.features.files.records.keeping import Keeper
-from graupel.features.files.records.planning import keeper_of
+from graupel.features.files.records.clerks import Clerk
+from graupel.features.files.records.planning import clerk_of
 from graupel.tables import writing
 from graupel.tables.writing import Column, Out, Written
 
@@ -26,13 +26,13 @@ def export(ctx: Context, actor: Actor, path: Path, out: Out, rows_are: RowsAre) 
     refuse_format(out)
 
     def work(tx: Tx) -> Written:
-        keeper = keeper_of(ctx, tx, rows_are)
-        heads = [Column(one.headers[0]) for one in keeper.columns.columns.values()]
-        return writing.write(path, out, heads, _rows(keeper), ("records", str(rows_are)))
+        clerk = clerk_of(ctx, tx, rows_are)
+        heads = [Column(one.headers[0]) for one in clerk.columns.columns.values()]
+        return writing.write(path, out, heads, _rows(clerk), ("records", str(rows_are)))
 
     return ctx.db.run(work)
 
 
-def _rows(keeper: Keeper) -> Iterator[list[str]]:
-    for said in keeper.everything():
-        yield [said.get(name, "") for name in keeper.columns.columns]
+def _rows(clerk: Clerk) -> Iterator[list[str]]:
+    for said in clerk.everything():
+        yield [said.get(name, "") for name in clerk.columns.columns]

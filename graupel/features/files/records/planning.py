@@ -25,12 +25,12 @@ from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations import service as destinations
 from graupel.features.files import lines
 from graupel.features.files.records import store
-from graupel.features.files.records.attributes import AttributeKeeper
-from graupel.features.files.records.categories import CategoryKeeper
-from graupel.features.files.records.keeping import Held, Keeper, Said
-from graupel.features.files.records.names import NameKeeper
+from graupel.features.files.records.attributes import AttributeClerk
+from graupel.features.files.records.categories import CategoryClerk
+from graupel.features.files.records.clerks import Clerk, Held, Said
+from graupel.features.files.records.names import NameClerk
 from graupel.features.files.records.store import MOVED, SKIPPED, PlannedRow
-from graupel.features.files.records.types import TypeKeeper
+from graupel.features.files.records.types import TypeClerk
 from graupel.features.files.rows import ImportFileRow
 from graupel.features.history import service as history
 from graupel.jobs import JobRun
@@ -40,18 +40,18 @@ from graupel.tables.shapes import Shape
 #: Such a file has at most so many rows: its dry run holds what it would write.
 MOST_ROWS = 5_000
 REPORT_EVERY = 50
-_KEEPERS: Mapping[RowsAre, Callable[[Context, Tx, Sequence[str]], Keeper]] = {
-    RowsAre.CATEGORY: CategoryKeeper,
-    RowsAre.ATTRIBUTE: AttributeKeeper,
-    RowsAre.TYPE: TypeKeeper,
-    RowsAre.BRAND: lambda ctx, tx, langs: NameKeeper(ctx, tx, RowsAre.BRAND, langs),
-    RowsAre.TAG: lambda ctx, tx, langs: NameKeeper(ctx, tx, RowsAre.TAG, langs),
+_CLERKS: Mapping[RowsAre, Callable[[Context, Tx, Sequence[str]], Clerk]] = {
+    RowsAre.CATEGORY: CategoryClerk,
+    RowsAre.ATTRIBUTE: AttributeClerk,
+    RowsAre.TYPE: TypeClerk,
+    RowsAre.BRAND: lambda ctx, tx, langs: NameClerk(ctx, tx, RowsAre.BRAND, langs),
+    RowsAre.TAG: lambda ctx, tx, langs: NameClerk(ctx, tx, RowsAre.TAG, langs),
 }
 
 
-def keeper_of(ctx: Context, tx: Tx, rows_are: RowsAre) -> Keeper:
+def clerk_of(ctx: Context, tx: Tx, rows_are: RowsAre) -> Clerk:
     """How the records of a kind stand, as a transaction sees them."""
-    return _KEEPERS[rows_are](ctx, tx, destinations.current(ctx, tx).languages)
+    return _CLERKS[rows_are](ctx, tx, destinations.current(ctx, tx).languages)
 
 
 @dataclass
@@ -60,7 +60,7 @@ class Walk:
     would do another thing by now is left out."""
 
     tx: Tx
-    keeper: Keeper
+    clerk: Clerk
     recorder: history.Recorder
     way: Way
     expected: Mapping[int, PlannedRow] | None = None
@@ -79,14 +79,14 @@ class Walk:
             return PlannedRow(row.line, Action.REFUSED, name, None, row.values, {}, {}, problems)
 
     def _named(self, row: FileRow) -> str:
-        first = self.keeper.columns.keys[0]
-        return self.keeper.named(row.values) if row.values.get(first) else ""
+        first = self.clerk.columns.keys[0]
+        return self.clerk.named(row.values) if row.values.get(first) else ""
 
     def _planned(self, row: FileRow, name: str) -> PlannedRow:
-        said = self.keeper.understood(row.values)
-        held = self.keeper.held(said)
+        said = self.clerk.understood(row.values)
+        held = self.clerk.held(said)
         self._refuse_twice(said, row.line)
-        brings = {key: text for key, text in said.items() if key not in self.keeper.columns.keys}
+        brings = {key: text for key, text in said.items() if key not in self.clerk.columns.keys}
         before = held.values if held else {}
         was, becomes = changes.diff({key: before.get(key, "") for key in brings}, brings)
         action = Action.NEW if held is None else Action.CHANGED if becomes else Action.UNCHANGED
@@ -103,16 +103,16 @@ class Walk:
 
     def _refuse_twice(self, said: Said, line: int) -> None:
         """A record that stands twice counts the first time; rows of one owner say one thing of it."""
-        keys = self.keeper.columns.keys
+        keys = self.clerk.columns.keys
         key = tuple(said.get(name, "").casefold() for name in keys)
         before = self._seen.setdefault(key, line)
         if before != line:
-            what = f"Line {before:,} means the same: “{self.keeper.named(said)}”. Take one of them out."
+            what = f"Line {before:,} means the same: “{self.clerk.named(said)}”. Take one of them out."
             raise Refused.because("row.twice", what, keys[0])
-        for name in self.keeper.columns.shared & said.keys():
+        for name in self.clerk.columns.shared & said.keys():
             text, first = self._shared.setdefault((key[0], name), (said[name], line))
             if text != said[name]:
-                label = self.keeper.columns.columns[name].label
+                label = self.clerk.columns.columns[name].label
                 what = f"{label}: line {first:,} says another one of “{said[keys[0]]}”. Say the same in both."
                 raise Refused.because("row.apart", what, name)
 
@@ -120,7 +120,7 @@ class Walk:
         """Write a row; where that is refused nothing of it stays."""
         self.tx.run("SAVEPOINT one_row")
         try:
-            return self.keeper.write(self.recorder, said)
+            return self.clerk.write(self.recorder, said)
         except (Refused, DuplicateKey) as error:
             self.tx.run("ROLLBACK TO SAVEPOINT one_row")
             if isinstance(error, Refused):
@@ -144,8 +144,8 @@ def plan(run: JobRun, tx: Tx, row: ImportFileRow, path: Path, total: int) -> dic
     """Make the dry run; returns what is kept of it with the file. Raises Refused."""
     table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
     handling = Handling.of(row)
-    keeper = keeper_of(run.ctx, tx, handling.rows_are)
-    reader = RecordReader(Matching.of(Rule.of(one) for one in row["rules"]), keeper.columns)
+    clerk = clerk_of(run.ctx, tx, handling.rows_are)
+    reader = RecordReader(Matching.of(Rule.of(one) for one in row["rules"]), clerk.columns)
     found = list(
         islice(
             lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total)), MOST_ROWS + 1
@@ -155,7 +155,7 @@ def plan(run: JobRun, tx: Tx, row: ImportFileRow, path: Path, total: int) -> dic
         said = f"A file of such rows has at most {MOST_ROWS:,}. Cut it in several files."
         raise Refused.because("file.too_many_rows", said, "file")
     with _undone(tx) as recorder:
-        walk = Walk(tx, keeper, recorder, handling.way)
+        walk = Walk(tx, clerk, recorder, handling.way)
         made, planned = _walked(walk, found, lambda done: run.progress("Comparing", done, len(found)))
     store.replace(tx, row["id"], planned)
     counts = store.counts(tx, row["id"])
@@ -178,9 +178,9 @@ def _undone(tx: Tx) -> Iterator[history.Recorder]:
 def _walked(walk: Walk, rows: Sequence[FileRow], report: Callable[[int], None]) -> tuple[list[str], list[PlannedRow]]:
     """What is made beside the rows, and what each of them does, in the order in which they are written."""
     plain = [row for row in rows if not row.problems]
-    made = walk.keeper.begin(walk.recorder, [row.values for row in plain if _may_make(walk, row)])
+    made = walk.clerk.begin(walk.recorder, [row.values for row in plain if _may_make(walk, row)])
     done = [walk.row(row) for row in rows if row.problems]
-    for number, at in enumerate(walk.keeper.in_order([row.values for row in plain])):
+    for number, at in enumerate(walk.clerk.in_order([row.values for row in plain])):
         if number % REPORT_EVERY == 0:
             report(number)
         done.append(walk.row(plain[at]))
@@ -191,7 +191,7 @@ def _may_make(walk: Walk, row: FileRow) -> bool:
     if walk.way is Way.CHANGE:
         return False
     try:
-        walk.keeper.understood(row.values)
+        walk.clerk.understood(row.values)
     except Refused:
         return False
     return True
@@ -223,9 +223,9 @@ def apply(run: JobRun, tx: Tx, row: ImportFileRow, recorder: history.Recorder) -
     """Write what the dry run said; returns how many rows of each kind there are now. Raises Refused."""
     handling = Handling.of(row)
     expected = store.read(tx, row["id"], (Action.NEW, Action.CHANGED))
-    keeper = keeper_of(run.ctx, tx, handling.rows_are)
-    walk = Walk(tx, keeper, recorder, handling.way, {one.line: one for one in expected})
-    keeper.begin(recorder, [one.said for one in expected if one.action == Action.NEW])
+    clerk = clerk_of(run.ctx, tx, handling.rows_are)
+    walk = Walk(tx, clerk, recorder, handling.way, {one.line: one for one in expected})
+    beside = clerk.begin(recorder, [one.said for one in expected if one.action == Action.NEW])
     done = []
     for number, one in enumerate(expected):
         if number % REPORT_EVERY == 0:
@@ -233,4 +233,5 @@ def apply(run: JobRun, tx: Tx, row: ImportFileRow, recorder: history.Recorder) -
         planned = walk.row(FileRow(one.line, "", one.said))
         done.append(replace(one, action=MOVED) if planned.action not in (Action.NEW, Action.CHANGED) else planned)
     store.note_written(tx, row["id"], done)
-    return store.counts(tx, row["id"])
+    counts = store.counts(tx, row["id"])
+    return counts | {"made": counts["new"] + len(beside)}

@@ -8,7 +8,7 @@ from typing import Any
 from graupel.core.imports import Action
 from graupel.core.problems import Problem
 from graupel.db import Tx
-from graupel.features.files.records.keeping import Said
+from graupel.features.files.records.clerks import Said
 from graupel.features.files.rows import BatchRecordRow
 
 MOVED, SKIPPED = "moved", "skipped"

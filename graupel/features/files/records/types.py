@@ -12,13 +12,13 @@ from graupel.core.problems import Problem
 from graupel.core.product_types import Need, ProductType, TypeAttribute
 from graupel.core.record_files import ARTICLES, NEEDS, WAYS, RowsAre
 from graupel.db import Tx
-from graupel.features.files.records.keeping import Held, Said
+from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary import types
 
 
-class TypeKeeper:
+class TypeClerk:
     """All product types."""
 
     def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:

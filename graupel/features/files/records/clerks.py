@@ -1,6 +1,6 @@
 """What a file of records needs to know of a kind of record: how those that are there stand, and how a row is written.
 
-A keeper is made for one transaction, reads all records of its kind once, and remembers what it wrote.
+A clerk is made for one transaction, reads all records of its kind once, and remembers what it wrote.
 """
 
 from collections.abc import Iterator, Mapping, Sequence
@@ -25,7 +25,7 @@ class Held:
     values: Said = field(default_factory=dict)
 
 
-class Keeper(Protocol):
+class Clerk(Protocol):
     """How the records of one kind stand, and are written."""
 
     columns: RecordColumns
