@@ -237,8 +237,7 @@ PAGES = (
         "Files",
         (
             "Bring in a table: text, spreadsheet, JSON or XML, packed or not; how it is read can be corrected.",
-            "Rows with one product code are variants of one product; columns go to fields, attributes and languages.",
-            "Rows can be categories, attributes with choices, product types, brands or tags too; the headers tell.",
+            "Rows with one product code are variants of one product; rows can be categories, attributes or types too.",
             "The dry run writes nothing: it counts and draws what is new, changed and refused, and names what is made.",
             "All is written at once or not at all; what somebody changed meanwhile is left out and offered again.",
             "The catalogue, or a view, goes out in six formats, at set times too, and comes in again without a change.",
