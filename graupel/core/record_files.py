@@ -5,14 +5,15 @@ A row says by its keys which record it means; what it says of it is text, read a
 what is there and what a row says are compared as they stand.
 """
 
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from graupel.core import attributes, categories, languages, product_fields
+from graupel.core import attributes, categories, identifiers, languages, product_fields
 from graupel.core.attributes import AttributeKind
 from graupel.core.categories import CategoryKind, Layout, parse_category_path
-from graupel.core.columns import Empty, Rule
+from graupel.core.columns import Empty, Rule, day
 from graupel.core.delivery import Way
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -27,6 +28,7 @@ class RowsAre(StrEnum):
     CATEGORY = "category"
     ATTRIBUTE = "attribute"
     TYPE = "type"
+    SALE = "sale"
     BRAND = "brand"
     TAG = "tag"
 
@@ -37,6 +39,7 @@ ROWS_ARE: Mapping[RowsAre, str] = {
     RowsAre.CATEGORY: "categories",
     RowsAre.ATTRIBUTE: "attributes and their choices",
     RowsAre.TYPE: "product types and their attributes",
+    RowsAre.SALE: "sale prices",
     RowsAre.BRAND: "brands",
     RowsAre.TAG: "tags",
 }
@@ -46,6 +49,7 @@ CALLED: Mapping[RowsAre, tuple[str, str]] = {
     RowsAre.CATEGORY: ("category", "categories"),
     RowsAre.ATTRIBUTE: ("attribute or choice", "attributes and choices"),
     RowsAre.TYPE: ("product type or attribute of one", "product types and attributes of them"),
+    RowsAre.SALE: ("sale price", "sale prices"),
     RowsAre.BRAND: ("brand", "brands"),
     RowsAre.TAG: ("tag", "tags"),
 }
@@ -180,6 +184,19 @@ def _when(text: str) -> str:
         said = f"“{text[:60]}” names no choice. Write an attribute and its choice, such as Material = Wool."
         raise Refused.because("type.when", said)
     return f"{name} = {label}"
+
+
+_MOMENT = re.compile(r"\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2})?(?::\d{2})?")
+
+
+def _moment(text: str) -> str:
+    """A day, in any form that tells, or a day and a time, as "2026-12-01 09:00"."""
+    said = " ".join(text.split())
+    said = said if _MOMENT.fullmatch(said) else day(said)
+    if not _MOMENT.fullmatch(said):
+        what = f"“{text[:40]}” is no day. Write it like 2026-12-01, or 2026-12-01 09:00."
+        raise Refused.because("moment.unknown", what)
+    return f"{said[:10]} {said[11:16] or '00:00'}"
 
 
 PLACES = {str(CategoryKind.GOODS): "goods", str(CategoryKind.PAGE): "page", str(CategoryKind.HEADING): "heading"}
@@ -378,6 +395,47 @@ _TYPE = (
         "may_differ", "Variants may differ", "yes or no", ("variants may differ", "may differ"), _switch, kept=True
     ),
 )
+_SALE = (
+    RecordColumn(
+        "goods",
+        "Goods",
+        "the SKU of a variant, or the product code of a whole product",
+        ("goods", "sku", "product code", "item number", "article number", "artikelnummer", "produktcode"),
+        lambda text: identifiers.parse_sku(text, "code"),
+        FieldKind.CODE,
+        kept=True,
+    ),
+    RecordColumn(
+        "at", "At", "the destination where it holds; empty for everywhere", ("at", "destination"), _line(80, "A name")
+    ),
+    RecordColumn(
+        "begins",
+        "From",
+        "2026-12-01, or with a time; without it a new one begins at once, and the one that is on is meant",
+        ("from", "begins", "sale from", "ab", "von"),
+        _moment,
+    ),
+    RecordColumn(
+        "price",
+        "Sale price",
+        "7.90 is what is asked, 15 % or -2.00 what is taken off",
+        ("sale price", "special price", "aktionspreis", "sonderpreis"),
+        lambda text: " ".join(text.split())[:40],
+        kept=True,
+    ),
+    RecordColumn(
+        "ends", "Until", "2026-12-24; empty until it is ended by hand", ("until", "ends", "sale until", "bis"), _moment
+    ),
+    RecordColumn("title", "Sale", "what the sale is called", ("sale", "title", "aktion"), _line(120, "A title")),
+    RecordColumn(
+        "promotion",
+        "Promotion",
+        "the id of one that is there",
+        ("promotion", "promotion id"),
+        _line(50, "An id"),
+        FieldKind.CODE,
+    ),
+)
 _BRAND = (
     RecordColumn(
         "name",
@@ -403,6 +461,7 @@ _ALL: Mapping[RowsAre, tuple[tuple[str, ...], tuple[RecordColumn, ...]]] = {
     RowsAre.CATEGORY: (("path",), _CATEGORY),
     RowsAre.ATTRIBUTE: (("attribute", "choice"), _ATTRIBUTE),
     RowsAre.TYPE: (("type", "attribute"), _TYPE),
+    RowsAre.SALE: (("goods", "at", "begins"), _SALE),
     RowsAre.BRAND: (("name",), _BRAND),
     RowsAre.TAG: (("name",), _TAG),
 }

@@ -66,6 +66,7 @@ PLACES_OF_RECORDS = {
     RowsAre.CATEGORY: "/categories",
     RowsAre.ATTRIBUTE: "/vocabulary/attributes",
     RowsAre.TYPE: "/vocabulary/types",
+    RowsAre.SALE: "/prices",
     RowsAre.BRAND: "/vocabulary/brands",
     RowsAre.TAG: "/vocabulary/tags",
 }

@@ -99,7 +99,7 @@ def plan(ctx: Context, actor: Actor, raw: Mapping[str, str], goods: Goods) -> in
             sale_id = declared.insert(tx, SALE, values)
             recorder.made("sale", sale_id, values)
             _put_under(tx, recorder, sale_id, goods)
-        _refuse_equal(tx, sale_id, zone_of(ctx))
+        refuse_equal(tx, sale_id, zone_of(ctx))
         return sale_id
 
     made: int = ctx.db.run(work)
@@ -191,7 +191,8 @@ def _insert_targets(tx: Tx, sale_id: int, goods: Goods) -> list[tuple[int, dict[
     return [(declared.insert(tx, SALE_GOODS, values), values) for values in rows]
 
 
-def _refuse_equal(tx: Tx, sale_id: int, zone: ZoneInfo) -> None:
+def refuse_equal(tx: Tx, sale_id: int, zone: ZoneInfo) -> None:
+    """Refuse a sale beside which another stands, where nothing says which of both counts. Raises Refused."""
     other = terms_store.equals_of(tx, sale_id)
     if other is None:
         return
@@ -302,7 +303,7 @@ def _write(
     with history.change_set(tx, actor, "sale.save", f"{did}: {name}") as recorder:
         if recorder.changed("sale", sale_id, there, after, row["version"] + 1):
             declared.update(tx, SALE, sale_id, after)
-    _refuse_equal(tx, sale_id, zone_of(ctx))
+    refuse_equal(tx, sale_id, zone_of(ctx))
 
 
 # --- time ----------------------------------------------------------------------------------------------------

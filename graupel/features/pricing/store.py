@@ -7,6 +7,7 @@ from datetime import datetime
 from graupel.core.declarations.products import CHOICES
 from graupel.db import Tx
 from graupel.features.pricing.rows import GoodsNameRow, MomentRow, PriceChangeRow, QuantityNameRow, TermsChangeRow
+from graupel.features.products.columns import VARIES
 
 
 def hold_sales(tx: Tx) -> None:
@@ -23,6 +24,22 @@ def titles(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
         [list(ids) or [0]],
     )
     return {row["id"]: row["title"] or row["name"] or "All goods" for row in rows}
+
+
+def goods_named(tx: Tx, code: str) -> tuple[int, int] | None:
+    """Product and variant that a SKU means, the product that a code means; 0 for all of a product."""
+    row = tx.one(
+        f"""SELECT v.product_id, IF({VARIES.format(product="v.product_id")}, v.id, 0) AS variant_id
+            FROM variant v WHERE v.sku = %(code)s
+            UNION ALL SELECT p.id, 0 FROM product p WHERE p.code = %(code)s LIMIT 1""",
+        {"code": code},
+    )
+    return (int(row["product_id"]), int(row["variant_id"])) if row else None
+
+
+def skus_of(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
+    """The SKUs of variants."""
+    return {row["id"]: row["sku"] for row in tx.all("SELECT id, sku FROM variant WHERE id IN %s", [list(ids) or [0]])}
 
 
 def promotion_names(tx: Tx, ids: Sequence[int]) -> dict[int, str]:

@@ -211,6 +211,8 @@ def test_what_goes_out_comes_in_again_unchanged_in_each_format(ctx, out):
     bring_in(ctx, "attribute,choice,kind,swatch\nColour,Oat,colour,#EEDDCC\nColour,Peat,colour,\nCare,,short text,\n")
     bring_in(ctx, "product type,attribute,needed,needed when\nYarn,Colour,always,\nYarn,Care,when,Colour = Oat\n")
     bring_in(ctx, "brand,tags\nCarrow Mill,wool\n")
+    make_product(ctx, "A-1")
+    bring_in(ctx, "sku,sale price,from\nA-1,15 %,2031-12-01\n")
     for rows_are in RowsAre:
         if rows_are is not RowsAre.GOODS:
             file = plan_file(ctx, taken_out(ctx, rows_are, out).read_bytes(), name=f"again.{out}")

@@ -29,6 +29,7 @@ from graupel.features.files.records.attributes import AttributeClerk
 from graupel.features.files.records.categories import CategoryClerk
 from graupel.features.files.records.clerks import Clerk, Held, Said
 from graupel.features.files.records.names import NameClerk
+from graupel.features.files.records.sales import SaleClerk
 from graupel.features.files.records.store import MOVED, SKIPPED, PlannedRow
 from graupel.features.files.records.types import TypeClerk
 from graupel.features.files.rows import ImportFileRow
@@ -44,6 +45,7 @@ _CLERKS: Mapping[RowsAre, Callable[[Context, Tx, Sequence[str]], Clerk]] = {
     RowsAre.CATEGORY: CategoryClerk,
     RowsAre.ATTRIBUTE: AttributeClerk,
     RowsAre.TYPE: TypeClerk,
+    RowsAre.SALE: SaleClerk,
     RowsAre.BRAND: lambda ctx, tx, langs: NameClerk(ctx, tx, RowsAre.BRAND, langs),
     RowsAre.TAG: lambda ctx, tx, langs: NameClerk(ctx, tx, RowsAre.TAG, langs),
 }
@@ -99,6 +101,8 @@ class Walk:
         if self.expected is not None and not _same(planned, self.expected[row.line]):
             return replace(planned, action=MOVED)
         written = self._written(said)
+        if self.expected is None:  # what is made in a dry run is not there afterwards
+            return planned
         return replace(planned, record=(written.kind, written.id))
 
     def _refuse_twice(self, said: Said, line: int) -> None:
@@ -130,11 +134,9 @@ class Walk:
 
 
 def _same(planned: PlannedRow, expected: PlannedRow) -> bool:
-    """A row would do what the dry run said. A row that is new has no record before."""
-    made = expected.action == Action.NEW
-    return (planned.action, planned.was, planned.becomes) == (expected.action, expected.was, expected.becomes) and (
-        made or planned.record == expected.record
-    )
+    """A row would do what the dry run said."""
+    names = ("action", "record", "was", "becomes")
+    return all(getattr(planned, name) == getattr(expected, name) for name in names)
 
 
 # --- the dry run ---------------------------------------------------------------------------------------------
