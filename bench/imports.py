@@ -11,6 +11,7 @@ from graupel.context import Context
 from graupel.core.attributes import AttributeKind
 from graupel.core.handling import Handling
 from graupel.core.roles import SYSTEM
+from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.files import exporting
 from graupel.features.files import service as files
@@ -29,6 +30,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     path = catalogue.write(folder / f"goods-{count}.csv", count, seed)
     floor = _floor(ctx, path)
     yield Figure("LOAD DATA, the floor", count, floor, 1.0)
+    yield _pandas(ctx, path, count, floor)
     yield from _import(ctx, path, count, floor, "import, all new")
     changed = catalogue.write(folder / f"dearer-{count}.csv", count, seed, dearer=True)
     yield from _import(ctx, changed, count, floor, "import, one in ten changed")
@@ -87,7 +89,16 @@ def _floor(ctx: Context, path: Path) -> float:
         rows = list(csv.reader(file))[1:]
     columns = ["sku", "name", "price", "weight_g", "category", "description"]
 
-    def make(tx) -> None:  # type: ignore[no-untyped-def]
+    _make_bare(ctx)
+    seconds, _ = timed(lambda: ctx.db.run(lambda tx: load_rows(tx, "bench_floor", columns, rows)))
+    ctx.db.run(lambda tx: tx.run("DROP TABLE bench_floor"))
+    return seconds
+
+
+def _make_bare(ctx: Context) -> None:
+    """One table of the same rows, with its keys."""
+
+    def make(tx: Tx) -> None:
         tx.run("DROP TABLE IF EXISTS bench_floor")
         tx.run("""CREATE TABLE bench_floor (
                   id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY, sku VARCHAR(64), name VARCHAR(255),
@@ -95,9 +106,25 @@ def _floor(ctx: Context, path: Path) -> float:
                   UNIQUE KEY (sku), KEY (name), KEY (price)) ENGINE=InnoDB""")
 
     ctx.db.run(make)
-    seconds, _ = timed(lambda: ctx.db.run(lambda tx: load_rows(tx, "bench_floor", columns, rows)))
+
+
+def _pandas(ctx: Context, path: Path, count: int, floor: float) -> Figure:
+    """The same file through pandas into the same table: what somebody with a script would do."""
+    import pandas
+    from sqlalchemy import create_engine
+
+    _make_bare(ctx)
+    engine = create_engine(ctx.settings.database_url.replace("mysql://", "mysql+pymysql://", 1))
+
+    def bring_in() -> None:
+        read = pandas.read_csv(path, dtype=str, keep_default_na=False).rename(columns={"weight": "weight_g"})
+        read["weight_g"] = read["weight_g"].str.extract(r"(\d+)", expand=False)
+        read.to_sql("bench_floor", engine, if_exists="append", index=False, chunksize=10_000)
+
+    seconds, _ = timed(bring_in)
+    engine.dispose()
     ctx.db.run(lambda tx: tx.run("DROP TABLE bench_floor"))
-    return seconds
+    return Figure("pandas: read_csv, to_sql", count, seconds, seconds / floor, FLOOR)
 
 
 def _export(ctx: Context, count: int, folder: Path) -> Iterator[Figure]:
