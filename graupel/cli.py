@@ -187,6 +187,7 @@ def _do(ctx: Context, job_id: int) -> None:
 def export(
     path: Annotated[Path, typer.Argument(help="The file to write.")],
     of: Annotated[RowsAre, typer.Option(help="What its rows are.")] = RowsAre.GOODS,
+    lens: Annotated[str, typer.Option(help="As which destination and language show the goods, such as s2.de.")] = "",
 ) -> None:
     """Write the catalogue as a file that can be brought in again, in the format of its ending; as zip a CSV table with
     the pictures beside it."""
@@ -196,7 +197,8 @@ def export(
     is_zip = ending == "zip"
     try:
         if of is RowsAre.GOODS:
-            done = exporting.export(_context(), SYSTEM, path, Out.CSV if is_zip else Out(ending), with_pictures=is_zip)
+            out = Out.CSV if is_zip else Out(ending)
+            done = exporting.export(_context(), SYSTEM, path, out, with_pictures=is_zip, lens=lens)
         else:
             done = records_out.export(_context(), SYSTEM, path, Out.CSV if is_zip else Out(ending), of)
     except GraupelError as error:

@@ -40,10 +40,11 @@ class Rule:
 
     ``column``: the index of the column, None for one text for all rows, ``fixed``. ``split``: the sign at which a cell
     is split, of which the ``part`` th is taken, counted from 1, or from the end below 0. ``replaced``: whole cells and
-    what stands for them, in any case of letters. ``joined``: what stands between this and what came before of the same
-    field. ``decimal``: "." or ",", the sign before decimals, "" where each number tells by itself. ``levels``: the sign
-    between the names of a path; ``zeros``: those that a spreadsheet ate are put back before codes; ``left_out``: the
-    codes of problems for which a cell says nothing, instead of refusing its row.
+    what stands for them, in any case of letters, ``within``: the same of what stands between bars. ``joined``: what
+    stands between this and what came before of the same field. ``decimal``: "." or ",", the sign before decimals, ""
+    where each number tells by itself. ``levels``: the sign between the names of a path; ``zeros``: those that a
+    spreadsheet ate are put back before codes; ``left_out``: the codes of problems for which a cell says nothing,
+    instead of refusing its row.
     """
 
     field: str
@@ -60,6 +61,7 @@ class Rule:
     levels: str = ""
     zeros: bool = False
     left_out: tuple[str, ...] = ()
+    within: tuple[tuple[str, str], ...] = ()
 
     @property
     def is_plain(self) -> bool:
@@ -78,12 +80,13 @@ class Rule:
         """From what is kept."""
         known = {one.name for one in fields(cls)}
         said = {name: value for name, value in kept.items() if name in known}
-        replaced = tuple((was, now) for was, now in said.pop("replaced", ()))
+        replaced, within = (tuple((was, now) for was, now in said.pop(name, ())) for name in ("replaced", "within"))
         left_out = tuple(said.pop("left_out", ()))
         return replace(
             cls(said.pop("field"), said.pop("column")),
             **said | {name: kind(said[name]) for name, kind in _KINDS.items() if name in said},
             replaced=replaced,
+            within=within,
             left_out=left_out,
         )
 
@@ -130,7 +133,13 @@ def _taken(rule: Rule, cells: Sequence[str]) -> str:
         text = parts[place] if 0 <= place < len(parts) else ""
     if rule.replaced:
         text = _lookup(rule.replaced).get(_key(text), text)
-    return text
+    return _within(rule, text) if rule.within and text else text
+
+
+def _within(rule: Rule, text: str) -> str:
+    """A list with some of its parts read as others."""
+    lookup = _lookup(rule.within)
+    return " | ".join(lookup.get(_key(part), part.strip()) for part in re.split(r"[|\n]", text))
 
 
 def _key(text: str) -> str:
@@ -138,10 +147,13 @@ def _key(text: str) -> str:
     return re.sub(r"\s*>\s*", " > ", " ".join(text.split())).casefold()
 
 
-def mended(rule: Rule, was: str, now: str) -> Rule:
-    """The same rule that reads one value as another; what was read as the first is read as the second too."""
-    before = tuple((cell, now if _key(read) == _key(was) else read) for cell, read in rule.replaced)
-    return replace(rule, replaced=(*before, (was, now)))
+def mended(rule: Rule, was: str, now: str, *, of_lists: bool = False) -> Rule:
+    """The same rule that reads one value as another; what was read as the first is read as the second too.
+
+    ``of_lists``: its cells are lists, of which it is a part."""
+    name = "within" if of_lists else "replaced"
+    before = tuple((cell, now if _key(read) == _key(was) else read) for cell, read in getattr(rule, name))
+    return replace(rule, **{name: (*before, (was, now))})
 
 
 _LOOKUPS: dict[tuple[tuple[str, str], ...], dict[str, str]] = {}
@@ -251,14 +263,21 @@ def show_replaced(pairs: Iterable[tuple[str, str]]) -> str:
     return "\n".join(f"{was} = {now}" for was, now in pairs)
 
 
+def _replaced_words(rule: Rule) -> list[str]:
+    found = []
+    for pairs, where in ((rule.replaced, ""), (rule.within, " within lists")):
+        if pairs:
+            found.append(f"1 value{where} replaced" if len(pairs) == 1 else f"{len(pairs)} values{where} replaced")
+    return found
+
+
 def said(rule: Rule) -> str:
     """In a few words what is done with a cell; "as it is" where nothing is."""
     words = []
     if rule.split:
         which = {1: "first", 2: "second", 3: "third", -1: "last"}.get(rule.part, f"{rule.part}th")
         words.append(f"{which} part between “{rule.split.strip() or 'blanks'}”")
-    if rule.replaced:
-        words.append("1 value replaced" if len(rule.replaced) == 1 else f"{len(rule.replaced)} values replaced")
+    words += _replaced_words(rule)
     if rule.unit:
         words.append(f"in {rule.unit}")
     if rule.decimal:

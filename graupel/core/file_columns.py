@@ -179,6 +179,13 @@ class Known:
         lists = {name: one.field(taken) for name, one in self.lists.items()}
         return {**COLUMNS, **file_pictures.FIELDS, **lists, **found, **own, **places}
 
+    @property
+    def keys(self) -> dict[str, str]:
+        """The attributes by which rows may mean goods, in words by the names of their columns: short texts, such as the
+        ids by which other systems know them."""
+        texts = (one for one in self.attributes.items() if one[1].kind is AttributeKind.SHORT_TEXT)
+        return {name: f"their {one.name}" for name, one in texts}
+
     def header(self, name: str) -> str:
         """What heads a column that goes out; an attribute that is called like a field says that it is one."""
         field = self.fields[name]

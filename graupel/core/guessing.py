@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from rapidfuzz import fuzz, process
 
-from graupel.core import countries, record_files
+from graupel.core import countries, record_columns
 from graupel.core.errors import Refused
 from graupel.core.file_columns import COLUMNS, DECLARED, Known
 from graupel.core.file_pictures import PICTURES
@@ -91,7 +91,7 @@ def known_headers(cells: Sequence[str]) -> int:
 def _exact() -> Mapping[str, tuple[str, ...]]:
     found: dict[str, tuple[str, ...]] = {}
     known = [(name, column.file.headers if column.file else ()) for name, column in COLUMNS.items()]
-    for name, headers in (*known, *record_files.all_headers()):
+    for name, headers in (*known, *record_columns.all_headers()):
         for header in headers:
             found[plain(header)] = (*found.get(plain(header), ()), name)
     return found

@@ -31,29 +31,36 @@ class Key(StrEnum):
 
     SKU = "sku"
     GTIN = "gtin"
+    MPN = "mpn"
+    CHOICES = "choices"
 
 
-KEYS: Mapping[Key, str] = {Key.SKU: "their SKU", Key.GTIN: "their GTIN"}
+KEYS: Mapping[str, str] = {
+    Key.SKU: "their SKU",
+    Key.GTIN: "their GTIN",
+    Key.MPN: "their part number",
+    Key.CHOICES: "product code and choices",
+}
 
 
 @dataclass(frozen=True)
 class Handling:
     """``go_live``: new products go live at once; ``show_new``: buyers see new categories at once; ``among``: of which
-    goods a file is all there is: "" of all, "category-12", those of a branch, "brand-3"; ``rows_are``: what its rows
-    are."""
+    goods a file is all there is: "" of all, "category-12", those of a branch, "brand-3"; ``key_by``: a Key, or
+    "fact-12", an attribute in which other systems' ids stand; ``rows_are``: what its rows are."""
 
     go_live: bool = False
     show_new: bool = False
     way: Way = Way.BOTH
     among: str = ""
-    key_by: Key = Key.SKU
+    key_by: str = Key.SKU
     rows_are: RowsAre = RowsAre.GOODS
 
     @classmethod
     def of(cls, row: Mapping[str, Any]) -> "Handling":
         """As it is kept with a file or a profile."""
         said = {one.name: row[one.name] for one in fields(cls)}
-        words = (Way(said["way"]), said["among"] or "", Key(said["key_by"]), RowsAre(said["rows_are"]))
+        words = (Way(said["way"]), said["among"] or "", said["key_by"], RowsAre(said["rows_are"]))
         return cls(bool(said["go_live"]), bool(said["show_new"]), *words)
 
     def as_row(self) -> dict[str, Any]:

@@ -167,7 +167,7 @@ class RowReader:
         currency: str,
         known: Known = DECLARED,
         new: NewChoices | None = None,
-        key: Key = Key.SKU,
+        key: str = Key.SKU,
     ) -> None:
         """``new`` is told of the choices that the file would make; ``key``: by what rows mean variants."""
         new = new or NewChoices()
@@ -183,7 +183,7 @@ class RowReader:
             if (field := known.fields.get(name))
         ]
         self._is_ordering = not set(ordering.FIELDS).isdisjoint(matching.rules)
-        self._is_coded, self._by_gtin = "code" in matching.rules, key is Key.GTIN
+        self._is_coded, self._by_other = "code" in matching.rules, key != Key.SKU
 
     def read(self, cells: Sequence[str], line: int) -> FileRow:
         """What one row says."""
@@ -203,7 +203,7 @@ class RowReader:
                 odd = (*odd, strange)
         if self._is_ordering:
             problems += [problem.at(row=line) for problem in ordering.problems(values)]
-        if self._by_gtin:  # which has to be there, the rows that lack it are told when all are looked at
+        if self._by_other:  # which has to be there, the rows that lack it are told when all are looked at
             problems = [problem for problem in problems if problem.code != "sku.missing"]
         elif not values.get("sku") and not values.get("code") and not problems:
             problems.append(Problem("row.nameless", "This row names no SKU and no product code.", "sku", line))
@@ -272,6 +272,12 @@ def shared_field_problem(line: int) -> Problem:
     )
 
 
+def priceless_problem(line: int) -> Problem:
+    """Why the price of goods that are live can't be emptied."""
+    what = "These goods are live, and would have no price: there is none that they could go back to."
+    return Problem("price.last", what, "price", line)
+
+
 def used_sku_problem(sku: str, line: int) -> Problem:
     """Why a SKU that was given before makes no new product."""
     return Problem(
@@ -284,7 +290,8 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
 
     ``current`` has ROW_FIELDS, and under "varies" whether the SKU is one of several variants: then a row says what
     concerns that variant alone. "inherited" names what a variant takes from its product, so that there is nothing to
-    empty, and "follows" what is not written because it follows from parts. ``live``: new products are to go live at
+    empty, "follows" what is not written because it follows from parts, and "only_price" says that it is live and has no
+    other price behind its own. ``live``: new products are to go live at
     once, so they must have all that a live product needs. The set-based plan in SQL is checked against this function.
     """
     said = {name: row.values[name] for name in ROW_FIELDS if name in row.values}
@@ -303,6 +310,8 @@ def plan_row(row: FileRow, current: Mapping[str, Any] | None, *, live: bool) -> 
     if current.get("varies") and set(after) & set(SHARED_FIELDS):
         return RowPlan(Action.REFUSED, {}, {}, (shared_field_problem(row.line),))
     follows = [kits.FOLLOWS[name].at(row=row.line) for name in current.get("follows", ()) if name in after]
+    if current.get("only_price") and after.get("price", 0) is None:
+        follows.append(priceless_problem(row.line))
     if "status" in after and said["status"] == Status.LIVE:
         follows += _lacking_to_go_live({**current, **said}, row.line)
     if follows:

@@ -12,23 +12,24 @@ from graupel.core.problems import Problem
 from graupel.core.records import FieldKind
 
 #: Fields that no empty cell empties: without them goods are not there, or not sold.
-KEPT = ("sku", "code", "name", "price", "category", "stock", "status")
+KEPT = ("sku", "code", "name", "category", "stock", "status")
 #: Kinds of field that can be put together from several columns.
 JOINS = (FieldKind.LINE, FieldKind.LINES, FieldKind.RICH, FieldKind.REF)
 
 
-def unfit(rules: Sequence[Rule], known: Known = DECLARED, key: Key = Key.SKU) -> list[Problem]:
+def unfit(rules: Sequence[Rule], known: Known = DECLARED, key: str = Key.SKU) -> list[Problem]:
     """Why nothing could be brought in by these, if nothing could.
 
-    ``known``: what columns can go to; ``key``: by what rows mean variants.
+    ``known``: what columns can go to; ``key``: by what rows mean variants, as in core.handling.
     """
     if known.records:
         return known.records.unfit(rules)
     fields = {rule.field for rule in rules}
-    if key is Key.GTIN and "gtin" not in fields:
-        said = "Say which column holds the GTIN: it tells which variant a row means."
-        return [Problem("columns.no_key", said)]
-    if key is Key.SKU and not fields & {"sku", "code"}:
+    wanted = "code" if key == Key.CHOICES else key
+    if key != Key.SKU and wanted not in fields:
+        label = known.fields[wanted].label if wanted in known.fields else "what goods are found by"
+        return [Problem("columns.no_key", f"Say which column holds the {label}: it tells which variant a row means.")]
+    if key == Key.SKU and not fields & {"sku", "code"}:
         said = "Say which column holds the SKU: it tells which product a row means."
         return [Problem("columns.no_sku", said)]
     emptied = {rule.field for rule in rules if rule.empty is Empty.CLEAR}
@@ -57,14 +58,19 @@ def beside_none(rules: Sequence[Rule]) -> list[Rule]:
     return found
 
 
-def mendable(rules: Sequence[Mapping[str, Any]], makes: Iterable[Sequence[Any]], known: Known = DECLARED) -> set[str]:
-    """Which of the names that a file would make can be read as others by one press: those that are whole cells.
+def is_list(name: str, known: Known) -> bool:
+    """Whether the cells of a column are lists of choices."""
+    attribute = known.attributes.get(name)
+    return name in known.lists or (attribute is not None and attribute.kind is AttributeKind.SEVERAL_CHOICES)
+
+
+def mendable(rules: Sequence[Mapping[str, Any]], makes: Iterable[Sequence[Any]]) -> set[str]:
+    """Which of the names that a file would make can be read as others by one press: whole cells, or parts of lists.
 
     ``rules``: as they are kept; ``makes``: name, what it is like, kind.
     """
     fields = [one["field"] for one in rules]
-    lists = {name for name, one in known.attributes.items() if one.kind is AttributeKind.SEVERAL_CHOICES}
-    made = [(name, kind) for name, _, kind in makes if fields.count(kind) == 1 and kind not in lists]
+    made = [(name, kind) for name, _, kind in makes if fields.count(kind) == 1]
     return {
         name
         for name, kind in made

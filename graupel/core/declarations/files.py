@@ -44,6 +44,7 @@ FILE_OUTLET = Record(
         Field("with_pictures", "With pictures", FieldKind.SWITCH, empty=0),
         Field("fields", "Columns", FieldKind.LINES),
         Field("query", "Of the view", empty=""),
+        Field("lens", "Seen as", FieldKind.CODE, empty=""),
         Field("every", "Written", FieldKind.WORD),
         Field("minute", "Minute", FieldKind.COUNT, empty=0),
         Field("person", "For"),

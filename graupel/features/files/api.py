@@ -107,7 +107,7 @@ def take_out(ctx: Ctx, actor: TokenActor, body: ExportIn) -> ExportOut:
         asked = exporting.request_records(ctx, actor, body.format, body.rows)
         return export_out(exporting.read(ctx, actor, asked))
     fields = body.columns or list(exporting.all_columns(ctx))
-    asked = exporting.request(ctx, actor, body.format, fields, body.view, with_pictures=body.pictures)
+    asked = exporting.request(ctx, actor, body.format, fields, body.view, with_pictures=body.pictures, lens=body.lens)
     return export_out(exporting.read(ctx, actor, asked))
 
 

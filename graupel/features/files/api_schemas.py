@@ -58,7 +58,8 @@ class ApplyIn(BaseModel):
 class ExportIn(BaseModel):
     """What is taken out. ``rows``: what they are, goods or what these refer to, of which all columns go out and no view
     is taken. ``columns``: names of fields, all without any; ``view``: the query of a table's address, such
-    as "status=live&brand=4", the whole catalogue without one; ``pictures``: as a zip, with these beside the table."""
+    as "status=live&brand=4", the whole catalogue without one; ``pictures``: as a zip, with these beside the table;
+    ``lens``: as which destination and language show the goods, such as "s2.de"."""
 
     model_config = ConfigDict(extra="forbid")
     format: Out
@@ -66,6 +67,7 @@ class ExportIn(BaseModel):
     view: Annotated[str, Field(max_length=4_000)] | None = None
     pictures: bool = False
     rows: RowsAre = RowsAre.GOODS
+    lens: Annotated[str, Field(pattern=r"^[A-Za-z0-9.-]{0,24}$")] = ""
 
 
 class ExportOut(BaseModel):

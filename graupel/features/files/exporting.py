@@ -26,14 +26,17 @@ from graupel.core.stock import show
 from graupel.core.tables import TableState
 from graupel.db import Tx
 from graupel.features.files import known, store
+from graupel.features.files import seeing as seeing_through
 from graupel.features.files.records import out as records_out
 from graupel.features.files.rows import ExportFileRow
+from graupel.features.files.seeing import Seeing
 from graupel.features.jobs import service as jobs
 from graupel.features.media import sizes
 from graupel.features.products import out as out_rows
 from graupel.features.products import table
 from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import named
+from graupel.features.products.out import SEEN
 from graupel.features.products.out_pictures import Places
 from graupel.jobs import JobRequest, JobRun, enqueue
 from graupel.tables import writing
@@ -85,13 +88,15 @@ def _ending(row: ExportFileRow) -> str:
     return "zip" if row["with_pictures"] else row["format"]
 
 
-def columns(fields: Sequence[str], currency: str, there: Known) -> list[Column]:
-    """The columns of a file that goes out."""
+def columns(fields: Sequence[str], currency: str, there: Known, seeing: Seeing | None = None) -> list[Column]:
+    """The columns of a file that goes out; ``seeing``: the lens through which it is written."""
     found = []
     for name in fields:
+        head = there.header(name)
         path, beside = _LINKED.get(name, (writing.PROPERTIES if name.startswith(FACT) else (), {}))
         beside = {**beside, "priceCurrency": currency} if name == "price" else beside
-        found.append(Column(there.header(name), there.fields[name].kind in _NUMBERS, path, beside))
+        head = seeing.head(head) if seeing and name in seeing_through.FIELDS else head
+        found.append(Column(head, there.fields[name].kind in _NUMBERS, path, beside))
     return found
 
 
@@ -126,10 +131,12 @@ def _list_writer(name: str, names: Mapping[str, Mapping[int, str]]) -> Writer | 
     return name, lambda ids: " | ".join(called[int(one)] for one in ids.split(",") if int(one) in called)
 
 
-def _named_writer(name: str, called: Called, out: Out, there: Known) -> Writer:
+def _named_writer(name: str, called: Called, out: Out, there: Known, seeing: Seeing | None) -> Writer:
     """Under which name a column stands in a row, and how it is written."""
     if attribute := there.attributes.get(name):
-        return name, _fact_writer(attribute)
+        return name, _fact_writer(seeing.attribute(attribute) if seeing else attribute)
+    if seeing and name in seeing_through.FIELDS:
+        return f"{SEEN}{name}", _writer(COLUMNS[name], called, out)
     if name in there.own or name in file_pictures.FIELDS:
         return name, str
     if name in there.locations:
@@ -152,17 +159,18 @@ def export(
     run: JobRun | None = None,
     *,
     with_pictures: bool = False,
+    lens: str = "",
 ) -> Written:
     """Write the variants of the catalogue, or of the goods that a view's address shows, one a row.
 
     ``fields``: names of columns, without any all of them; ``with_pictures``: as a zip, with the pictures that are said
-    beside the table. Raises Refused, NoRoom.
+    beside the table; ``lens``: through which the goods are seen, as an address carries it. Raises Refused, NoRoom.
     """
     actor.require(Role.VIEWER)
     places = Places(ctx.settings.address.rstrip("/"), {} if with_pictures else None)
 
     def work(tx: Tx) -> Written:
-        heads, rows = table_of(ctx, tx, out, fields, query, run, places)
+        heads, rows = table_of(ctx, tx, out, fields, query, run, places, lens)
         return writing.write(table_path, out, heads, rows)
 
     table_path = path.with_name(f"{path.name}.table") if with_pictures else path
@@ -198,9 +206,12 @@ def table_of(
     query: str | None,
     run: JobRun | None = None,
     pictures_at: Places | None = None,
+    lens: str = "",
 ) -> tuple[list[Column], Iterator[list[str]]]:
     """The columns of such a table, and its rows as they are read."""
-    called: Called = {f"{kind}_id": find for kind, find in named.called(tx).items()}
+    called: dict[str, Callable[[Any], str | None]] = {f"{kind}_id": find for kind, find in named.called(tx).items()}
+    if seeing := seeing_through.through(ctx, tx, lens):
+        called["category_id"] = seeing.path
     ids = None if query is None else table.matching(ctx, tx, TableState.read(parse_qs(query)))
     there = known.load(ctx, tx)
     chosen = [name for name in there.fields if name in fields or not fields]
@@ -212,9 +223,12 @@ def table_of(
     listed = batch_lists.load(tx, [there.lists[name].id for name in chosen if name in there.lists]).values()
     names = {one.column.name: batch_lists.all_called(tx, one) for one in listed}
     said = [one for one in listed if names[one.column.name]]  # a list that nothing has costs its rows nothing
-    found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at_all, said)
-    writers = [_list_writer(name, names) or _named_writer(name, called, out, there) for name in chosen]
-    return columns(chosen, ctx.settings.currency, there), _rows(_told(found, run), writers)
+    seen = [name for name in chosen if seeing and name in seeing_through.FIELDS]
+    select = seeing.select(seen) if seeing and seen else None
+    found = out_rows.export_rows(tx, ctx.settings.language, ids, asked, keys, places, at_all, said, select)
+    writers = [_list_writer(name, names) or _named_writer(name, called, out, there, seeing) for name in chosen]
+    currency = seeing.currency if seeing else ctx.settings.currency
+    return columns(chosen, currency, there, seeing), _rows(_told(found, run), writers)
 
 
 def _told(rows: Any, run: JobRun | None) -> Iterator[Any]:
@@ -228,12 +242,19 @@ def _told(rows: Any, run: JobRun | None) -> Iterator[Any]:
 
 
 def request(
-    ctx: Context, actor: Actor, out: Out, fields: Sequence[str], query: str | None, *, with_pictures: bool = False
+    ctx: Context,
+    actor: Actor,
+    out: Out,
+    fields: Sequence[str],
+    query: str | None,
+    *,
+    with_pictures: bool = False,
+    lens: str = "",
 ) -> int:
-    """Write a file in the background; returns its id. Raises Refused."""
+    """Write a file in the background, as ``export`` does; returns its id. Raises Refused."""
     actor.require(Role.VIEWER)
     columns_of = asked_columns(ctx, out, fields, with_pictures=with_pictures)
-    values = {"format": str(out), "fields": columns_of, "query": query, "with_pictures": with_pictures}
+    values = {"format": str(out), "fields": columns_of, "query": query, "with_pictures": with_pictures, "lens": lens}
     return _request(ctx, actor, "goods" if query else "catalogue", values)
 
 
@@ -274,7 +295,8 @@ def write(run: JobRun) -> None:
     out, rows_are, with_pictures = Out(row["format"]), RowsAre(row["rows_are"]), bool(row["with_pictures"])
     if rows_are is RowsAre.GOODS:
         fields, query = row["fields"], row["query"]
-        done = export(run.ctx, run.actor, path, out, fields, query, run, with_pictures=with_pictures)
+        lens = row["lens"]
+        done = export(run.ctx, run.actor, path, out, fields, query, run, with_pictures=with_pictures, lens=lens)
     else:
         done = records_out.export(run.ctx, run.actor, path, out, rows_are)
 

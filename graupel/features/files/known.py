@@ -4,7 +4,7 @@ for a language or a destination."""
 from collections.abc import Iterator
 
 from graupel.context import Context
-from graupel.core import languages, record_files
+from graupel.core import languages, record_columns
 from graupel.core.declarations.products import AMOUNTS, PRODUCT, WORDS
 from graupel.core.file_columns import TAGS_ID, Known, OwnColumn, Place
 from graupel.core.record_files import RowsAre
@@ -28,7 +28,7 @@ def current(ctx: Context, rows_are: str = RowsAre.GOODS) -> Known:
 def of_records(ctx: Context, rows_are: RowsAre) -> Known:
     """Of a file whose rows are no goods."""
     languages_of = ctx.db.run(lambda tx: destinations.current(ctx, tx).languages)
-    return Known({}, records=record_files.columns_of(rows_are, languages_of))
+    return Known({}, records=record_columns.columns_of(rows_are, languages_of))
 
 
 def load(ctx: Context, tx: Tx) -> Known:

@@ -16,10 +16,13 @@ def mend(ctx: Context, actor: Actor, file_id: int, kind: str, was: str, now: str
     makes the dry run anew and returns the job's id. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
     row = service.read_row(ctx, file_id)
-    if was not in matching.mendable(row["rules"], row["makes"] or [], known.current(ctx)) or not now.strip():
+    if was not in matching.mendable(row["rules"], row["makes"] or []) or not now.strip():
         raise Refused.because("mend.none", "This name does not stand in the file any more. Load the page again.")
     rules = [Rule.of(one) for one in row["rules"]]
-    rules = [columns.mended(rule, was, now.strip()) if rule.field == kind else rule for rule in rules]
+    of_lists = matching.is_list(kind, known.current(ctx))
+    rules = [
+        columns.mended(rule, was, now.strip(), of_lists=of_lists) if rule.field == kind else rule for rule in rules
+    ]
     return _anew(ctx, actor, row, rules)
 
 

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from functools import partial
+from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import FileResponse, JSONResponse, RedirectResponse, Response
@@ -49,7 +50,7 @@ def _page(
         kinds_of_rows={key: words for key, words in ROWS_ARE.items() if key != RowsAre.GOODS},
         columns=there,
         chosen=["sku", *typed.fields] if typed else list(there),
-        typed=typed or TakenOut(at="06:00"),
+        typed=typed or TakenOut(at="06:00", seen=request.state.seen.lens.key),
         found=found,
         running=any(one.job and one.job["is_open"] for one in found),
         problems=[one for one in problems if one.field not in wrong],
@@ -68,10 +69,15 @@ def take_out(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut])
     """Begins to write a file."""
     query = form.of or None
     try:
-        exporting.request(ctx, signed.actor, form.form, form.fields, query, with_pictures=form.with_pictures)
+        exporting.request(ctx, signed.actor, form.form, form.fields, query, **_beside(form))
     except Refused as refusal:
         return _page(request, ctx, signed, query, refusal.problems, form)
     return RedirectResponse("/files/out", 303)
+
+
+def _beside(form: TakenOut) -> dict[str, Any]:
+    """With what, and as what, the goods go out."""
+    return {"with_pictures": form.with_pictures, "lens": form.seen}
 
 
 @router.post("/records")
@@ -91,7 +97,7 @@ def add_outlet(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut
     """Has such a file written at set times."""
     texts = {"name": form.name, "every": form.every, "at": form.at}
     try:
-        outlets.add(ctx, signed.actor, texts, form.form, form.fields, form.of or None, with_pictures=form.with_pictures)
+        outlets.add(ctx, signed.actor, texts, form.form, form.fields, form.of or None, **_beside(form))
     except Refused as refusal:
         return _page(request, ctx, signed, form.of or None, refusal.problems, form)
     return RedirectResponse("/files/out", 303)

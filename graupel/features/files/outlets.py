@@ -44,6 +44,7 @@ def add(
     query: str | None,
     *,
     with_pictures: bool = False,
+    lens: str = "",
 ) -> None:
     """Have a file written at set times; ``texts``: as core.outlets reads them. Raises Refused."""
     actor.require(Role.EDITOR)
@@ -58,6 +59,7 @@ def add(
         "with_pictures": int(with_pictures),
         "fields": json.dumps(chosen),
         "query": query or "",
+        "lens": lens,
         "every": wanted.every,
         "minute": wanted.minute,
         "person": person,
@@ -171,7 +173,8 @@ def _written(run: JobRun, row: OutletRow) -> str:
     ctx, with_pictures = run.ctx, bool(row["with_pictures"])
     actor = users.actor_by_email(ctx, row["person"])
     query = row["query"] or None
-    values = {"name": row["name"], "format": row["format"], "fields": row["fields"], "query": query}
+    lens = row["lens"]
+    values = {"name": row["name"], "format": row["format"], "fields": row["fields"], "query": query, "lens": lens}
 
     def begin(tx: Tx) -> int:
         export_id = file_store.insert_export(tx, actor, {**values, "with_pictures": with_pictures})
@@ -181,7 +184,7 @@ def _written(run: JobRun, row: OutletRow) -> str:
     export = exporting.read(ctx, actor, ctx.db.run(begin)).row
     path = exporting.path_of(ctx, export)
     done = exporting.export(
-        ctx, actor, path, Out(row["format"]), row["fields"], query, run, with_pictures=with_pictures
+        ctx, actor, path, Out(row["format"]), row["fields"], query, run, with_pictures=with_pictures, lens=lens
     )
     with storage.aside(ctx.folder(OUTGOING) / file_name(row)) as to, path.open("rb") as written:
         shutil.copyfileobj(written, to)

@@ -16,7 +16,7 @@ from graupel.core.declarations.products import INHERITED
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS
-from graupel.core.handling import KEYS, WAYS, Key
+from graupel.core.handling import KEYS, WAYS
 from graupel.core.problems import Problem
 from graupel.core.record_files import CALLED, ROWS_ARE, RowsAre
 from graupel.core.records import FieldKind
@@ -132,7 +132,7 @@ def _taken(ctx: Context, signed: Identity, form: Uploaded) -> int:
 def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
     """The dry run with the columns as guessed; where they do not tell enough the page asks for them."""
     file = service.read(ctx, signed.actor, file_id)
-    if not matching.unfit(file.rules, file.known, Key(file.row["key_by"])):
+    if not matching.unfit(file.rules, file.known, file.row["key_by"]):
         service.request_plan(ctx, signed.actor, file_id, file.rules, profile_id=file.row["profile_id"])
 
 
@@ -181,7 +181,7 @@ def _show(
     if step in ("planned", "applied"):
         rows = planned_rows.rows_of(ctx, signed.actor, file, asked.show, asked.q, asked.after or 0, asked.by)
     done = file.row["change_set_id"] if step == "applied" else None
-    unfit = matching.unfit(file.rules, file.known, Key(file.row["key_by"])) if step == "matching" else []
+    unfit = matching.unfit(file.rules, file.known, file.row["key_by"]) if step == "matching" else []
     brands = vocabulary.list_named(ctx, signed.actor, "brand")
     return page(
         request,
@@ -204,7 +204,7 @@ def _show(
         profiles=profiles.list_all(ctx, signed.actor),
         brands=brands,
         among_name=_among_name(file.row["among"], categories.read_tree(ctx), brands),
-        mendable=matching.mendable(file.row["rules"], file.row["makes"] or [], file.known) if step == "planned" else (),
+        mendable=matching.mendable(file.row["rules"], file.row["makes"] or []) if step == "planned" else (),
         may_edit=signed.actor.may(Role.EDITOR),
         **_choices(file),
     )
@@ -247,11 +247,12 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "units_of": file.known.units,
         "declared": file.known.fields if file.known.records else {**COLUMNS, **file_pictures.FIELDS},
         "kinds_of_rows": ROWS_ARE,
+        "fits_a_sheet": lambda refused: results.told_of(file.row, refused=refused) <= results.MOST_IN_A_SHEET,
         "places_of_records": PLACES_OF_RECORDS,
         "called": CALLED[RowsAre(file.row["rows_are"])],
         **_overview(file),
         "ways": WAYS,
-        "keys": KEYS,
+        "keys": {**KEYS, **file.known.keys},
         "new_words": {} if file.known.records else NEW_WORDS,
         "name_of": new_attributes.name_of,
         "pairs": lambda names: [(name, name) for name in names],

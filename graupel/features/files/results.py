@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from graupel.context import Context
+from graupel.core.errors import Refused
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.files import service, taking, ways_in
@@ -27,7 +28,16 @@ SAID: Mapping[str, str] = {
 }
 #: The formats in which rows go out as they came in.
 OUTS = (Out.CSV, Out.XLSX, Out.ODS, Out.LINES)
+SHEETS = (Out.XLSX, Out.ODS)
+#: Somebody waits while they are written.
+MOST_IN_A_SHEET = 100_000
 _WIDER = "row.cells"
+
+
+def told_of(row: ImportFileRow, *, refused: bool) -> int:
+    """How many rows are told of a file."""
+    counts = row["counts"] or {}
+    return counts.get("refused", 0) if refused else sum(counts.get(action, 0) for action in SAID)
 
 
 def write(ctx: Context, actor: Actor, file_id: int, out: Out, *, refused: bool) -> Path:
@@ -38,6 +48,9 @@ def write(ctx: Context, actor: Actor, file_id: int, out: Out, *, refused: bool) 
     """
     actor.require(Role.VIEWER)
     row = service.read_row(ctx, file_id)
+    if out in SHEETS and told_of(row, refused=refused) > MOST_IN_A_SHEET:
+        said = f"A sheet of more than {MOST_IN_A_SHEET:,} rows takes too long to wait for. Take them as CSV."
+        raise Refused.because("rows.many", said)
     path = ctx.folder("exports") / f"rows-{secrets.token_hex(8)}.{out}"
 
     def work(tx: Tx) -> None:

@@ -66,6 +66,7 @@ class ExportFileRow(TypedDict):
     rows_are: str
     fields: list[str]
     query: str | None
+    lens: str
     row_count: int | None
     cut_count: int
     bytes: int | None
@@ -85,6 +86,7 @@ class OutletRow(TypedDict):
     with_pictures: int
     fields: list[str]
     query: str
+    lens: str
     every: str
     minute: int
     person: str

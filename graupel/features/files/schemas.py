@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from graupel.core import file_pictures, record_files
+from graupel.core import file_pictures, record_columns
 from graupel.core.file_columns import COLUMNS, FACT, LIST, OWN, STOCK_AT, TAGS
 from graupel.core.handling import Handling, Key, Way
 from graupel.core.record_files import RowsAre
@@ -15,7 +15,7 @@ from graupel.web.sent import File, Marks, MaybeWhole, Named, Search, Sent, Sever
 Short = Annotated[str, StringConstraints(max_length=2_000)]
 _OWN = rf"{OWN}[a-z0-9]{{0,12}}\.[A-Za-z-]{{0,12}}\.[a-z_]{{1,24}}|{STOCK_AT}\d{{1,9}}|{LIST}\d{{10}}"
 #: Of a file of records: a name, with a language before it or without.
-_RECORD = rf"(?:[a-z]{{2,3}}(?:-[A-Za-z]{{2,8}})?\.)?(?:{'|'.join(record_files.NAMES)})"
+_RECORD = rf"(?:[a-z]{{2,3}}(?:-[A-Za-z]{{2,8}})?\.)?(?:{'|'.join(record_columns.NAMES)})"
 _ALL = rf"{FACT}\d{{1,9}}|{_OWN}|{_RECORD}"
 _FIXED = (*COLUMNS, TAGS, *file_pictures.FIELDS)
 #: What a column can go to: a declared field, or an attribute that was there; "" where it is left out.
@@ -78,7 +78,7 @@ class Matched(Sent):
     counts_at: str = ""
     way: Literal["both", "add", "change", "equal"] = "both"
     among: Annotated[str, StringConstraints(pattern=r"^(?:|(?:category|brand)-\d{1,9})$")] = ""
-    key_by: Literal["sku", "gtin"] = "sku"
+    key_by: Annotated[str, StringConstraints(pattern=rf"^(?:{'|'.join(Key)}|{FACT}\d{{1,9}})$")] = "sku"
     rows_are: RowsAre = RowsAre.GOODS
 
     @property
@@ -87,7 +87,7 @@ class Matched(Sent):
         way = Way(self.way)
         among = self.among if way is Way.EQUAL else ""
         shown = self.new_categories == "shown"
-        return Handling(self.new_as == "live", shown, way, among, Key(self.key_by), self.rows_are)
+        return Handling(self.new_as == "live", shown, way, among, self.key_by, self.rows_are)
 
     @property
     def extra(self) -> list[dict[str, str]]:
@@ -186,13 +186,14 @@ class Asked(Sent):
 
 
 class TakenOut(Sent):
-    """What goes out: in which format, which fields, and of which view; ``with_pictures``: as a zip, these beside it.
-    Under which name, and when, it goes by itself (core.outlets)."""
+    """What goes out: in which format, which fields, and of which view; ``with_pictures``: as a zip, these beside it;
+    ``seen``: through which lens. Under which name, and when, it goes by itself (core.outlets)."""
 
     form: Out = Out.CSV
     with_pictures: Ticked = False
     fields: Annotated[list[Target], Several()] = Field(default_factory=list)
     of: Annotated[str, StringConstraints(max_length=20_000)] = ""
+    seen: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9.-]{0,24}$")] = ""
     name: Short = ""
     every: Literal["day", "hour"] = "day"
     at: Annotated[str, StringConstraints(max_length=20)] = ""

@@ -114,11 +114,11 @@ def known_skus(tx: Tx, skus: Sequence[str]) -> int:
 
 
 def insert_export(tx: Tx, actor: Actor, values: Mapping[str, Any]) -> int:
-    given = {"with_pictures": False, "rows_are": str(RowsAre.GOODS), "fields": (), "query": None, **values}
+    given = {"with_pictures": False, "rows_are": str(RowsAre.GOODS), "fields": (), "query": None, "lens": "", **values}
     return tx.insert(
-        """INSERT INTO export_file (name, format, with_pictures, rows_are, fields, query, user_id, actor, made_at)
-           VALUES (%(name)s, %(format)s, %(with_pictures)s, %(rows_are)s, %(fields)s, %(query)s, %(user)s, %(actor)s,
-                   UTC_TIMESTAMP(3))""",
+        """INSERT INTO export_file (name, format, with_pictures, rows_are, fields, query, lens, user_id, actor, made_at)
+           VALUES (%(name)s, %(format)s, %(with_pictures)s, %(rows_are)s, %(fields)s, %(query)s, %(lens)s, %(user)s,
+                   %(actor)s, UTC_TIMESTAMP(3))""",
         {**given, "fields": json.dumps(given["fields"]), "user": actor.user_id, "actor": actor.name},
     )
 

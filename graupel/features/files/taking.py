@@ -9,7 +9,7 @@ from typing import Any, BinaryIO
 
 from graupel import pieces, storage
 from graupel.context import Context
-from graupel.core import encodings, guessing, profiles, record_files
+from graupel.core import encodings, guessing, profiles, record_columns
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
 from graupel.core.guessing import Guess, Why
@@ -163,4 +163,4 @@ def _what_rows_are(headers: list[str], guesses: Sequence[Guess]) -> RowsAre:
     """What rows are, by the headers of their columns: goods, where they name any or nothing else fits better."""
     surely = [one for one in guesses if one.why in (Why.BEFORE, Why.HEADER)]
     is_named = any(one.field in ("sku", "code", "gtin") for one in guesses)
-    return record_files.guess(headers, len(surely), guessing.plain, is_named=is_named)
+    return record_columns.guess(headers, len(surely), guessing.plain, is_named=is_named)

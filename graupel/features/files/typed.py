@@ -41,7 +41,7 @@ def read(
             texts = {part: values[column] for part, values in said.items() if column in values}
             start = Rule(name, column)
             if kept := mended.get((column, name)):
-                start = replace(start, levels=kept.levels, zeros=kept.zeros, left_out=kept.left_out)
+                start = replace(start, levels=kept.levels, zeros=kept.zeros, left_out=kept.left_out, within=kept.within)
             _add(found, start, texts, f"_{column}")
     for place, one in enumerate(extra):
         name, at = one.get("field", ""), number(one.get("column", ""))

@@ -18,9 +18,12 @@ from graupel.features.products.batch.lists import Listed
 from graupel.features.products.batch.spoken import held_sql
 from graupel.features.products.columns import VARIES
 from graupel.features.products.out_pictures import Places
+from graupel.features.products.resolving import ASKED, LensSelect
 from graupel.features.terms import stock_store
 from graupel.features.vocabulary.facts import facts_of
 
+#: What stands before the name of a field that is seen through a lens.
+SEEN = "seen-"
 #: What the attributes of a product say, as JSON, which it differs by, and its tags.
 _FACTS = f""", (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(f.attribute_id, f.choice_id, f.number, f.unit, f.text)), ']')
                 FROM fact f WHERE f.product_id = p.id AND f.attribute_id IN %(attributes)s) AS facts,
@@ -38,12 +41,14 @@ def export_rows(
     location_ids: Sequence[int] = (),
     pictures_at: Places | None = None,
     listed: Collection[Listed] = (),
+    seen: LensSelect | None = None,
 ) -> Iterator[dict[str, Any]]:
     """All variants one by one with their products, or those of some products, for a file.
 
     What these attributes say of each stands under the names of their columns, as a Fact, None where nothing; under
     these keys, with OWN before them, what holds for a language or a destination. ``pictures_at``: with the pictures
-    that each variant shows, and where these are; ``listed``: with what products list.
+    that each variant shows, and where these are; ``listed``: with what products list; ``seen``: with what a lens shows,
+    under SEEN before the names of fields.
     """
     used = used_attributes(tx)
     said = any(one in used for one in attribute_ids)
@@ -62,12 +67,13 @@ def export_rows(
     keys = [key for key in own_keys if key in _used_keys(tx)]
     owns = "".join(f", o{place}.value AS `{OWN}{key}`" for place, key in enumerate(keys))
     joins = " ".join(_own_join(key, f"o{place}") for place, key in enumerate(keys))
+    sees, as_seen = _seen(tx, seen) if seen else ("", "")
     lists = "".join(f", {batch_lists.out_sql(one)}" for one in listed)
     rows = tx.stream(
         f"""SELECT v.sku, {", ".join([*map(PRODUCT.column, PRODUCT.in_files), *inherited])}
-            {_FACTS if said else ""} {owns} {lists} {out_pictures.SHOWN if shows else ""}
+            {_FACTS if said else ""} {owns} {sees} {lists} {out_pictures.SHOWN if shows else ""}
             FROM {store.FROM} {among} JOIN variant v ON v.product_id = p.id LEFT JOIN stock k ON k.id = v.id
-            {joins}
+            {joins} {as_seen}
             WHERE NOT v.archived ORDER BY p.id, v.id""",
         {"lang": lang, "attributes": list(attribute_ids)},
     )
@@ -82,6 +88,15 @@ def export_rows(
         if shows and pictures_at:
             row.update(out_pictures.cells(row, pictures_at))
         yield row
+
+
+def _seen(tx: Tx, select: LensSelect) -> tuple[str, str]:
+    """SQL of what a lens shows, and the join of it: worked out by sets first."""
+    made = "CREATE OR REPLACE TEMPORARY TABLE seen_goods (PRIMARY KEY (variant_id))"
+    tx.run(f"{made} {select.sql}", select.params)
+    names = {name: "price" if name == ASKED else name for name in select.fields}
+    columns = "".join(f", z.{name} AS `{SEEN}{shown}`" for name, shown in names.items())
+    return columns, "LEFT JOIN seen_goods z ON z.variant_id = v.id"
 
 
 def _first_of_several(tx: Tx) -> int | None:

@@ -68,6 +68,11 @@ class LensSelect:
     params: dict[str, Any]
     places: Mapping[str, Sequence[ValuePlace]]
 
+    @property
+    def fields(self) -> list[str]:
+        """The fields that it reads."""
+        return list(self.places)
+
 
 def select(
     tx: Tx,

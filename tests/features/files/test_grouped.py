@@ -361,3 +361,19 @@ def test_an_empty_cell_takes_away_what_holds_for_a_language_where_that_is_chosen
     service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
     work_off(ctx)
     assert {row[4] for row in own(ctx)} == {"Bb"}
+
+
+def test_an_empty_price_goes_back_to_that_of_the_product_and_leaves_nothing_live_without_one(ctx, words):
+    bring_in(ctx, YARN, live=True)
+    text = "product code,sku,price\nFEL,FEL-OAT,\nPEA,PEA-1,\n"
+    file = plan_file(ctx, text)
+    rules = [replace(one, empty=Empty.CLEAR) if one.field == "price" else one for one in file.rules]
+    service.request_plan(ctx, SYSTEM, file.id, rules)
+    work_off(ctx)
+    (changed,) = planned_rows.rows_of(ctx, SYSTEM, service.read(ctx, SYSTEM, file.id), "changed").samples
+    assert (changed.sku, changed.plan.before, changed.plan.after) == ("FEL-OAT", {"price": "10.20"}, {"price": None})
+    assert reasons(ctx, service.read(ctx, SYSTEM, file.id))[3].startswith("These goods are live, and would have no")
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    there = catalogue(ctx)
+    assert (there["FEL-OAT"][3], there["FEL-OAT"][10], there["PEA-1"][3]) == (None, D("9.80"), D("7.00"))

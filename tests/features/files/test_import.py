@@ -326,6 +326,7 @@ def test_what_was_taken_out_can_be_brought_in_again_without_a_change(ctx, tmp_pa
 
 
 CLEARED = (
+    "price",
     "weight_g",
     "origin_country",
     "contents",

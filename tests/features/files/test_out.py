@@ -1,5 +1,6 @@
 """What goes out: in every format the same, brought in again without a change, of a view, and told where it is cut."""
 
+import csv
 from decimal import Decimal
 
 import pytest
@@ -9,7 +10,7 @@ from graupel.core.roles import SYSTEM, Role
 from graupel.features.files import area, exporting, planned_rows
 from graupel.tables import writing
 from graupel.tables.writing import LONGEST_SHEET_CELL, Column, Out
-from tests.making import bring_in, catalogue, make_product, plan_file, work_off
+from tests.making import add_german, add_outlet, bring_in, catalogue, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser
 
 __all__ = ["app", "as_role", "browser"]
@@ -87,3 +88,26 @@ def test_a_sheet_that_would_be_too_long_is_refused_and_nothing_stays(tmp_path, m
     with pytest.raises(Refused, match="Take it out as CSV"):
         writing.write(tmp_path / "a.xlsx", Out.XLSX, [Column("sku")], [["A"], ["B"], ["C"]])
     assert list(tmp_path.iterdir()) == []
+
+
+def test_goods_go_out_as_a_lens_shows_them_in_columns_that_no_file_is_matched_by(ctx, browser):
+    add_german(ctx)
+    add_outlet(ctx)
+    make_product(ctx, "FEL-1", name="Fellside", price=D("9.80"))
+    make_product(ctx, "FEL-2", name="Tweed", price=D("5.00"))
+    bring_in(ctx, "sku,name (de),price last skeins,description (de)\nFEL-1,Fellgarn,7.70,Rund\nFEL-2,,,\n")
+    path, _ = out(ctx, Out.CSV, fields=["sku", "name", "price", "description", "weight_g"], lens="s2.de")
+    heads, *rows = list(csv.reader(path.read_text().splitlines()))
+    seen = "(as Last Skeins, German)"
+    assert heads == ["sku", f"name {seen}", f"price {seen}", "weight", f"description {seen}"]
+    assert [row[:3] + row[4:] for row in rows] == [
+        ["FEL-1", "Fellgarn", "7.70", "<p>Rund</p>"],
+        ["FEL-2", "Tweed", "5.00", ""],
+    ]
+    assert {rule.field for rule in plan_file(ctx, path.read_bytes()).rules} == {"sku", "weight_g"}
+    page = browser.get("/files/out?lens=s2.de").text
+    assert "as Last Skeins shows it in German" in page
+    browser.write("/files/out", {"form": "csv", "fields": ["name"], "seen": "s2.de"})
+    work_off(ctx)
+    written = exporting.path_of(ctx, exporting.newest(ctx, SYSTEM)[0].row).read_text()
+    assert written.splitlines()[1] == "FEL-1,Fellgarn"

@@ -2,10 +2,14 @@
 
 import pytest
 
+from graupel.core import columns
+from graupel.core.attributes import AttributeKind
 from graupel.core.errors import Refused
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.files import mending, profiles
 from graupel.features.files import service as files
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary.attributes import Definition
 from tests.making import plan_file, work_off
 from tests.serving import app, as_role
 
@@ -83,3 +87,18 @@ def test_the_page_offers_the_mends_and_does_them(ctx, as_role):
     assert files.read(ctx, SYSTEM, file.id).row["counts"]["refused"] == 2
     assert me.write(f"/files/{file.id}/mend-all", {"how": "nonsense"}).status_code == 422
     assert as_role(Role.VIEWER).write(f"/files/{file.id}/mend-all", sent).status_code == 403
+
+
+def test_a_mistyped_choice_within_a_list_is_read_as_another_in_all_rows_and_in_the_next_file(ctx):
+    fibre = attributes.make(ctx, SYSTEM, Definition("Fibre", AttributeKind.SEVERAL_CHOICES, choices=["Merino", "Silk"]))
+    text = "sku,name,fibre\nA-1,Aran,Silk | Merinno\nA-2,Bee,merinno\nA-3,Cee,Silk\n"
+    file = plan_file(ctx, text)
+    assert [[name, kind] for name, _, kind in file.row["makes"]] == [["Merinno", f"fact-{fibre.id}"]]
+    mending.mend(ctx, SYSTEM, file.id, f"fact-{fibre.id}", "Merinno", "Merino")
+    work_off(ctx)
+    (rule,) = (one for one in files.read(ctx, SYSTEM, file.id).rules if one.field == f"fact-{fibre.id}")
+    assert (rule.within, columns.said(rule)) == ((("Merinno", "Merino"),), "1 value within lists replaced")
+    files.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    assert [one.label for one in attributes.read(ctx, SYSTEM, fibre.id).attribute.choices] == ["Merino", "Silk"]
+    assert plan_file(ctx, text).row["makes"] == []

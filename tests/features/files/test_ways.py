@@ -327,3 +327,41 @@ def test_part_numbers_stand_with_the_product_or_where_it_varies_with_each_varian
     assert (held()["A-1"], held()["F-O"]) == (("a-100", ""), ("", ""))
     ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
     assert held() == {"A-1": ("", "")}
+
+
+def test_goods_are_found_by_their_part_number_and_by_what_another_system_calls_them(ctx):
+    erp = attributes.make(ctx, SYSTEM, Definition("ERP number", AttributeKind.SHORT_TEXT)).id
+    bring_in(ctx, "sku,name,price,part number,erp number\nA-1,Aran,9,CM-1,0815\nA-2,Bee,9,CM-2,0816\nA-3,Cee,9,CM-2,\n")
+    by_number = handled(ctx, "part number,price\ncm-1,5\nCM-2,5\nCM-3,5\n", key_by=Key.MPN)
+    assert reasons(ctx, by_number) == {
+        3: "2 variants have the part number CM-2. Find goods by their SKU, or mend these first.",
+        4: "No variant has the part number CM-3. A new one needs a SKU.",
+    }
+    by_erp = handled(ctx, "erp number,sku,name,price\n0816,,,6\n0817,A-4,Dee,7\n", key_by=f"fact-{erp}")
+    assert (by_erp.row["counts"]["changed"], by_erp.row["counts"]["new"]) == (1, 1)
+    applied(ctx, by_erp)
+    there = catalogue(ctx)
+    assert (there["A-2"][3], there["A-4"][3]) == (D("6.00"), D("7.00"))
+    with pytest.raises(Refused, match="which column holds the ERP number"):
+        service.request_plan(ctx, SYSTEM, by_number.id, by_number.rules, Handling(key_by=f"fact-{erp}"))
+
+
+def test_variants_are_found_by_the_code_of_their_product_and_their_choices(ctx, words):
+    attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["S", "M"]))
+    head = "product code,sku,name,colour,size,price\n"
+    bring_in(ctx, head + "FEL,HS,Fellside,Heather,S,9\nFEL,HM,,Heather,M,9\nFEL,OS,,Oat,S,9\n")
+    text = (
+        "product code,colour,size,price\nFEL,Heather,S,7\nFEL,heather,M,8\nFEL,Heather,S,9\nFEL,Heather,,9\n"
+        "FEL,Mauve,S,9\nFEL,,,12\n"
+    )
+    file = handled(ctx, text, key_by=Key.CHOICES)
+    assert {line: message[:30] for line, message in reasons(ctx, file).items()} == {
+        4: "Line 2 means the same variant,",
+        5: "Not all is said that the varia",
+        6: "No variant of FEL has these ch",
+    }
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    there = catalogue(ctx)
+    assert {sku: str(row[3]) for sku, row in there.items()} == {"HS": "7.00", "HM": "8.00", "OS": "9.00"}
+    assert there["OS"][10] == D("12.00"), "the row that says no choice speaks of the product"

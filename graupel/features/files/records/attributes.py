@@ -5,11 +5,12 @@ from dataclasses import replace
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import record_files, units
+from graupel.core import record_columns, units
 from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
-from graupel.core.record_files import VALUES, RowsAre
+from graupel.core.record_columns import VALUES
+from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.files.records import clerks
 from graupel.features.files.records.clerks import Held, Said
@@ -26,7 +27,7 @@ class AttributeClerk:
     """The attributes that all goods share, with their choices."""
 
     def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
-        self.columns = record_files.columns_of(RowsAre.ATTRIBUTE, langs)
+        self.columns = record_columns.columns_of(RowsAre.ATTRIBUTE, langs)
         self._tx = tx
         there = [one for one in vocabulary.load(tx).attributes.values() if one.product_id is None]
         self._by_name = {one.name.casefold(): one for one in there}
@@ -99,7 +100,7 @@ class AttributeClerk:
         if "kind" not in said:
             what = f"“{said['attribute']}” is new: say what its values are, such as one choice."
             raise Refused([Problem("attribute.new", what, "kind")])
-        kind = AttributeKind(record_files.kept_of(VALUES, said["kind"]))
+        kind = AttributeKind(record_columns.kept_of(VALUES, said["kind"]))
         family, unit = _unit_of(said["unit"]) if said.get("unit") else ("", None)
         wanted = Definition(said["attribute"], kind, f"{family}:{unit.sign}" if unit else "", said.get("help", ""))
         made = attributes.make_within(self._tx, recorder, wanted)

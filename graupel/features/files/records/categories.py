@@ -6,7 +6,7 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import categories as rules
-from graupel.core import record_files
+from graupel.core import record_columns
 from graupel.core.categories import CATEGORY_SEPARATOR, CategoryKind, CategoryValues, Layout
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -30,7 +30,7 @@ class CategoryClerk:
     """All categories of all trees."""
 
     def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
-        self.columns = record_files.columns_of(RowsAre.CATEGORY, langs)
+        self.columns = record_columns.columns_of(RowsAre.CATEGORY, langs)
         self._ctx, self._tx, self._langs = ctx, tx, langs
         self._places = Places(ctx.settings.address.rstrip("/"))
         self._tree = categories.load(tx)
@@ -54,7 +54,7 @@ class CategoryClerk:
     @staticmethod
     def _values(values: CategoryValues, picture: str) -> dict[str, str]:
         found = {name: getattr(values, name) for name in _PLAIN} | {"picture": picture}
-        found |= {"kind": record_files.PLACES[values.kind], "layout": record_files.LAYOUTS[values.layout]}
+        found |= {"kind": record_columns.PLACES[values.kind], "layout": record_columns.LAYOUTS[values.layout]}
         found |= {"shown": "no" if values.hidden else "yes", "in_navigation": "yes" if values.in_navigation else "no"}
         return found | {"tags": BAR.join(sorted(values.tags, key=str.casefold))}
 
@@ -120,9 +120,9 @@ class CategoryClerk:
     def _said_values(self, there: CategoryValues, said: Said) -> CategoryValues:
         found: dict[str, Any] = {name: said[name] for name in _PLAIN if name in said}
         if "kind" in said:
-            found["kind"] = CategoryKind(record_files.kept_of(record_files.PLACES, said["kind"]))
+            found["kind"] = CategoryKind(record_columns.kept_of(record_columns.PLACES, said["kind"]))
         if "layout" in said:
-            found["layout"] = Layout(record_files.kept_of(record_files.LAYOUTS, said["layout"]))
+            found["layout"] = Layout(record_columns.kept_of(record_columns.LAYOUTS, said["layout"]))
         if "shown" in said:
             found["hidden"] = said["shown"] == "no"
         if "in_navigation" in said:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 
 from graupel.context import Context
-from graupel.core import record_files
+from graupel.core import record_columns
 from graupel.core.errors import Refused
 from graupel.core.record_files import BAR, RowsAre
 from graupel.db import Tx
@@ -16,7 +16,7 @@ class NameClerk:
     """Brands, with their tags, or tags."""
 
     def __init__(self, ctx: Context, tx: Tx, rows_are: RowsAre, langs: Sequence[str]) -> None:
-        self.columns = record_files.columns_of(rows_are, langs)
+        self.columns = record_columns.columns_of(rows_are, langs)
         self._tx, self._kind = tx, str(rows_are)
         names = vocabulary.names_of(tx, self._kind)
         tags = vocabulary.tags_of(tx, self._kind, list(names)) if rows_are is RowsAre.BRAND else {}

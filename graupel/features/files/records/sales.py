@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import moments, record_files, sale_plans
+from graupel.core import moments, record_columns, sale_plans
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.record_files import RowsAre
@@ -34,7 +34,7 @@ class SaleClerk:
     """The sales of products and of variants that are on, or to come."""
 
     def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
-        self.columns = record_files.columns_of(RowsAre.SALE, langs)
+        self.columns = record_columns.columns_of(RowsAre.SALE, langs)
         self._ctx, self._tx = ctx, tx
         self._place = selling.place_of(ctx, tx)
         self._now = ctx.now(tx).replace(microsecond=0)

@@ -4,13 +4,14 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import record_files
+from graupel.core import record_columns
 from graupel.core.attributes import Attribute
 from graupel.core.delivery import Way
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.product_types import Need, ProductType, TypeAttribute
-from graupel.core.record_files import ARTICLES, NEEDS, WAYS, RowsAre
+from graupel.core.record_columns import ARTICLES, NEEDS, WAYS
+from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
@@ -22,7 +23,7 @@ class TypeClerk:
     """All product types."""
 
     def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
-        self.columns = record_files.columns_of(RowsAre.TYPE, langs)
+        self.columns = record_columns.columns_of(RowsAre.TYPE, langs)
         self._tx = tx
         there = vocabulary.load(tx)
         self._attributes = {one.name.casefold(): one for one in there.attributes.values() if one.product_id is None}
@@ -108,10 +109,10 @@ class TypeClerk:
         if "code_prefix" in said:
             wanted["code_prefix"] = said["code_prefix"]
         if "delivered" in said:
-            way = record_files.kept_of(WAYS, said["delivered"])
+            way = record_columns.kept_of(WAYS, said["delivered"])
             wanted["delivered"] = "" if way == Way.SHIPPED else way
         if "layout" in said:
-            wanted["layout"] = record_files.kept_of(ARTICLES, said["layout"])
+            wanted["layout"] = record_columns.kept_of(ARTICLES, said["layout"])
         if said.get("attribute"):
             self._with_member(wanted, there, said)
         return wanted
@@ -120,7 +121,7 @@ class TypeClerk:
         attribute = self._attribute(said["attribute"], "attribute")
         group, need, when, may_differ = wanted.get(f"member-{attribute.id}", ["", str(Need.NO), None, False])
         group = said.get("group", group)
-        need = record_files.kept_of(NEEDS, said["need"]) if "need" in said else need
+        need = record_columns.kept_of(NEEDS, said["need"]) if "need" in said else need
         if "when" in said:
             when = self._when(said["when"]) if said["when"] else None
             need = str(Need.WHEN) if when and "need" not in said else need

@@ -15,16 +15,16 @@ from graupel.core import kits
 from graupel.core.file_columns import DECLARED, ROW_FIELDS, Known
 from graupel.core.file_facts import NewChoices
 from graupel.core.handling import Handling, Key
-from graupel.core.imports import FileRow, plan_row, shared_field_problem, used_sku_problem
+from graupel.core.imports import FileRow, plan_row, priceless_problem, shared_field_problem, used_sku_problem
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, lacks_for_live
 from graupel.db import Tx
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import facts as batch_facts
+from graupel.features.products.batch import finding, taking_in
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import pictures as batch_pictures
-from graupel.features.products.batch import taking_in
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.groups import refuse
 from graupel.features.products.batch.pictures import Pictures
@@ -67,7 +67,7 @@ def plan(
     for.
     """
     params = {"batch": batch_id, "lang": lang}
-    batch_ways.find_by_key(tx, params, handling)
+    finding.find(tx, params, handling, {one.id: one.name for one in known.attributes.values()})
     batch_ways.skip(tx, params, handling.way)
     _note_stock(tx, batch_id, as_of)
     if of.counts:
@@ -97,7 +97,7 @@ def plan(
 
 def _compared_at_once(of: Spoken, handling: Handling) -> bool:
     """Whether what a row does follows from it alone, so that it is compared as it comes in."""
-    return handling.key_by is Key.SKU and not (of.grouped or of.facts or of.own)
+    return handling.key_by == Key.SKU and not (of.grouped or of.facts or of.own)
 
 
 def _compare(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
@@ -124,6 +124,8 @@ def _plan_groups(tx: Tx, params: dict[str, Any], of: Spoken, known: Known, new: 
 
 def _refuse_lacking(tx: Tx, params: dict[str, Any], of: Spoken, *, live: bool) -> None:
     """The few that lack something are judged by the rule itself, so that its words stand in one place."""
+    if "price" in of.cleared:
+        _refuse_priceless(tx, params)
     if "status" in of.product:
         _refuse_to_show(tx, params, of)
     if of.grouped:
@@ -158,6 +160,25 @@ def _refuse_to_show(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
         lacks = lacks_for_live(values, int(row["unpriced"]))
         named = [replace(one, field=(one.field or "").removesuffix("_id")) for one in lacks]
         refuse(tx, params["batch"], row["line"], *named)
+
+
+def _refuse_priceless(tx: Tx, params: dict[str, Any]) -> None:
+    """Live goods whose price is emptied go back to their product's: without one they would have none."""
+    given = """EXISTS (SELECT 1 FROM batch_row o WHERE o.batch_id = b.batch_id AND o.product_id = p.id
+               AND o.sku IS NULL AND o.price IS NOT NULL)"""
+    without = """EXISTS (SELECT 1 FROM variant x LEFT JOIN batch_row o ON o.batch_id = b.batch_id AND o.sku = x.sku
+                 WHERE x.product_id = p.id AND NOT x.archived AND COALESCE(o.price, x.price) IS NULL)"""
+    rows = tx.all(
+        f"""SELECT b.line FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
+            LEFT JOIN variant v ON v.id = b.variant_id
+            WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND b.price IS NULL
+              AND COALESCE(b.status, p.status) = 'live'
+              AND IF(v.id IS NULL, p.price IS NOT NULL AND {without},
+                     v.price IS NOT NULL AND p.price IS NULL AND NOT {given})""",
+        params,
+    )
+    for row in rows:
+        refuse(tx, params["batch"], row["line"], priceless_problem(row["line"]))
 
 
 def _note_stock(tx: Tx, batch_id: int, as_of: datetime | None) -> None:

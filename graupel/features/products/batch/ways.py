@@ -1,74 +1,15 @@
-"""What a set of rows may do to the catalogue, by what its rows mean variants, and what it would archive."""
+"""What a set of rows may do to the catalogue, and what it would archive."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from graupel.core.handling import Handling, Key, Way
-from graupel.core.problems import Problem
+from graupel.core.handling import Handling, Way
 from graupel.core.products import Status
 from graupel.db import Tx, like
 from graupel.features.categories import service as categories
 from graupel.features.history import journal, records
-from graupel.features.products.batch.groups import IS_PARENT, refuse
-
-_OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
-
-
-def find_by_key(tx: Tx, params: Mapping[str, Any], handling: Handling) -> None:
-    """Give each row the SKU of the variant that its key means; core.handling.Key says which there are."""
-    if handling.key_by is not Key.GTIN:
-        return
-    tx.run(
-        """CREATE OR REPLACE TEMPORARY TABLE batch_key (gtin VARCHAR(14) CHARACTER SET ascii NOT NULL PRIMARY KEY,
-             line INT UNSIGNED NOT NULL, number INT UNSIGNED NOT NULL, sku VARCHAR(64) CHARACTER SET ascii NULL)"""
-    )
-    tx.run(
-        f"""INSERT INTO batch_key (gtin, line, number, sku)
-            SELECT x.gtin, x.line, COUNT(v.id), MIN(v.sku) FROM (
-              SELECT b.gtin, MIN(b.line) AS line FROM batch_row b
-              WHERE {_OPEN} AND b.gtin IS NOT NULL GROUP BY b.gtin) x
-            LEFT JOIN variant v ON v.gtin = x.gtin AND NOT v.archived GROUP BY x.gtin""",
-        params,
-    )
-    if handling.way is Way.CHANGE:
-        not_there = "UPDATE batch_row b JOIN batch_key k ON k.gtin = b.gtin SET b.action = 'skipped'"
-        tx.run(f"{not_there} WHERE {_OPEN} AND k.number = 0", params)
-    rows = tx.all(
-        f"""SELECT b.line, b.gtin, b.shown_sku, k.line AS first, k.number, k.sku AS theirs, v.id AS variant_id
-            FROM batch_row b LEFT JOIN batch_key k ON k.gtin = b.gtin LEFT JOIN variant v ON v.sku = b.sku
-            WHERE {_OPEN} AND NOT (b.gtin IS NULL AND {IS_PARENT}) AND (b.gtin IS NULL OR k.line <> b.line
-              OR k.number > 1 OR (k.number = 1 AND b.sku IS NOT NULL AND b.sku <> k.sku)
-              OR (k.number = 0 AND (b.sku IS NULL OR v.id IS NOT NULL)))""",
-        params,
-    )
-    for row in rows:
-        refuse(tx, params["batch"], row["line"], _no_key(row))
-    tx.run(
-        f"""UPDATE batch_row b JOIN batch_key k ON k.gtin = b.gtin STRAIGHT_JOIN variant v ON v.sku = k.sku
-            STRAIGHT_JOIN product p ON p.id = v.product_id
-            SET b.sku = k.sku, b.shown_sku = k.sku, b.variant_id = v.id, b.variant_version = v.version,
-                b.product_id = p.id, b.product_version = p.version WHERE {_OPEN} AND k.number = 1""",
-        params,
-    )
-    tx.run("DROP TEMPORARY TABLE batch_key")
-
-
-def _no_key(row: Mapping[str, Any]) -> Problem:
-    gtin, sku = row["gtin"], row["shown_sku"]
-    if gtin is None:
-        said = "This row says no GTIN, by which goods are found."
-    elif row["first"] != row["line"]:
-        said = f"The GTIN {gtin} stands in line {row['first']:,} already. Keep one of the two."
-    elif row["number"] > 1:
-        said = f"{row['number']} variants have the GTIN {gtin}. Find goods by their SKU, or mend these first."
-    elif row["number"] == 1:
-        said = f"The GTIN {gtin} is that of {row['theirs']}, and this row says {sku}. A file gives no other SKU."
-    elif sku:
-        said = f"No variant has the GTIN {gtin}, and {sku} is there. To give it this GTIN, find goods by their SKU."
-    else:
-        said = f"No variant has the GTIN {gtin}. A new one needs a SKU."
-    return Problem("key.none", said, "gtin")
+from graupel.features.products.batch.groups import IS_PARENT
 
 
 def skip(tx: Tx, params: Mapping[str, Any], way: Way) -> None:

@@ -1,0 +1,399 @@
+"""The columns of files whose rows are no goods, by what these are: how a cell of each is read, and what the rows of a
+file are guessed to be by its headers."""
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+
+from graupel.core import attributes, categories, identifiers, product_fields
+from graupel.core.attributes import AttributeKind
+from graupel.core.categories import CategoryKind, Layout, parse_category_path
+from graupel.core.columns import day
+from graupel.core.delivery import Way
+from graupel.core.errors import Refused
+from graupel.core.product_types import ArticleLayout, Need, parse_prefix
+from graupel.core.record_files import BAR, RecordColumn, RecordColumns, RowsAre, words_of
+from graupel.core.records import FieldKind
+
+# --- reading cells -------------------------------------------------------------------------------------------
+
+
+def _line(most: int, label: str) -> Callable[[str], str]:
+    return lambda text: product_fields.one_line(text, most, label, "text")
+
+
+def _switch(text: str) -> str:
+    return "yes" if product_fields.parse_switch(text) else "no"
+
+
+def _one_of(words: Mapping[str, str], what: str) -> Callable[[str], str]:
+    """Reads a word by what it is kept as or what it is called, in any case of letters; ``words``: by what it is kept as
+    what it is called."""
+    said = {one.casefold(): kept for kept, called in words.items() for one in (called, kept.replace("_", " ")) if one}
+
+    def read(text: str) -> str:
+        found = said.get(" ".join(text.replace("_", " ").split()).casefold())
+        if found is None:
+            known = ", ".join(called for called in words.values())
+            raise Refused.because("record.word", f"“{text[:40]}” is no {what}. It is one of: {known}.")
+        return words[found]
+
+    return read
+
+
+def kept_of(words: Mapping[str, str], text: str) -> str:
+    """What a word that was read is kept as."""
+    return next((kept for kept, called in words.items() if called == text), "")
+
+
+def names(text: str) -> str:
+    """Names parted by bars or commas, as a cell has them: in alphabetical order, each once."""
+    parts = [part.strip() for part in text.replace(",", "|").replace("\n", "|").split("|")]
+    return BAR.join(sorted(product_fields.parse_tags(parts), key=str.casefold))
+
+
+def _category(name: str) -> Callable[[str], str]:
+    return lambda text: str(categories.read_one(name, text) or "")
+
+
+def _unit(text: str) -> str:
+    return product_fields.one_line(text, 12, "A unit", "unit")
+
+
+def _when(text: str) -> str:
+    """An attribute and a choice of it, as "Material = Wool"."""
+    name, sign, label = (part.strip() for part in text.partition("="))
+    if not sign or not name or not label:
+        said = f"“{text[:60]}” names no choice. Write an attribute and its choice, such as Material = Wool."
+        raise Refused.because("type.when", said)
+    return f"{name} = {label}"
+
+
+_MOMENT = re.compile(r"\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2})?(?::\d{2})?")
+
+
+def _moment(text: str) -> str:
+    """A day, in any form that tells, or a day and a time, as "2026-12-01 09:00"."""
+    said = " ".join(text.split())
+    said = said if _MOMENT.fullmatch(said) else day(said)
+    if not _MOMENT.fullmatch(said):
+        what = f"“{text[:40]}” is no day. Write it like 2026-12-01, or 2026-12-01 09:00."
+        raise Refused.because("moment.unknown", what)
+    return f"{said[:10]} {said[11:16] or '00:00'}"
+
+
+PLACES = {str(CategoryKind.GOODS): "goods", str(CategoryKind.PAGE): "page", str(CategoryKind.HEADING): "heading"}
+PLACES |= {str(CategoryKind.LINK): "link"}
+LAYOUTS = {str(one): categories.LAYOUT_WORDS[one][0].lower() for one in Layout}
+VALUES = {str(one): attributes.KIND_WORDS[one].lower() for one in AttributeKind}
+WAYS = {str(one): str(one) for one in Way}
+ARTICLES = {"": "beside"} | {str(one): str(one) for one in ArticleLayout if one}
+NEEDS = {str(Need.NO): "no", str(Need.ALWAYS): "always", str(Need.WHEN): "when"}
+
+
+# --- the columns ---------------------------------------------------------------------------------------------
+
+_CATEGORY = (
+    RecordColumn(
+        "path",
+        "Category",
+        "its path, such as Yarn > Aran; made where it is not there yet, with what is missing above it",
+        ("category", "category path", "path", "kategorie", "kategoriepfad", "pfad"),
+        parse_category_path,
+        kept=True,
+    ),
+    RecordColumn(
+        "kind", "Kind", "goods, page, heading or link", ("kind", "art"), _one_of(PLACES, "kind of place"), kept=True
+    ),
+    RecordColumn("shown", "Shown", "yes or no", ("shown", "visible", "sichtbar"), _switch, kept=True),
+    RecordColumn(
+        "in_navigation", "In the navigation", "yes or no", ("in the navigation", "navigation"), _switch, kept=True
+    ),
+    RecordColumn(
+        "link", "Link", "a path of the shop or an address, of the kind link", ("link", "leads to"), _category("link")
+    ),
+    RecordColumn(
+        "description",
+        "Description",
+        "plain text or HTML",
+        ("description", "text", "beschreibung"),
+        _category("description"),
+        FieldKind.RICH,
+    ),
+    RecordColumn(
+        "address_part", "Address part", "how it ends its address", ("address part", "slug"), _category("address_part")
+    ),
+    RecordColumn(
+        "canonical",
+        "Canonical address",
+        "the address that counts for search engines",
+        ("canonical address", "canonical"),
+        _category("canonical"),
+    ),
+    RecordColumn(
+        "meta_title", "Meta title", "the title for search engines", ("meta title", "title tag"), _category("meta_title")
+    ),
+    RecordColumn(
+        "meta_description",
+        "Meta description",
+        "the sentence for search engines",
+        ("meta description",),
+        _category("meta_description"),
+        FieldKind.LINES,
+    ),
+    RecordColumn(
+        "picture",
+        "Picture",
+        "the name of a file in the library, or its address there",
+        ("picture", "image", "bild"),
+        lambda text: " ".join(text.split())[:2_000],
+    ),
+    RecordColumn(
+        "picture_alt",
+        "Alt text",
+        "what the picture shows",
+        ("alt text", "picture alt", "alternativtext"),
+        _category("picture_alt"),
+    ),
+    RecordColumn(
+        "search_words",
+        "Search words",
+        "what buyers may call it, parted by commas",
+        ("search words", "synonyms", "suchbegriffe"),
+        _category("search_words"),
+    ),
+    RecordColumn(
+        "layout", "Layout", ", ".join(LAYOUTS.values()), ("layout", "aufbau"), _one_of(LAYOUTS, "layout"), kept=True
+    ),
+    RecordColumn("tags", "Tags", "their names, parted by a bar", ("tags", "tag", "schlagwörter"), names),
+)
+#: The words of a category in a further language; its name there is no key.
+_CATEGORY_NAME = RecordColumn(
+    "name", "Name", "its name there", ("category", "name", "kategorie"), _line(categories.NAME_LENGTH, "A name")
+)
+_ATTRIBUTE = (
+    RecordColumn(
+        "attribute",
+        "Attribute",
+        "its name; made where it is not there yet",
+        ("attribute", "attribute name", "merkmal", "attribut"),
+        attributes.parse_attribute_name,
+        kept=True,
+    ),
+    RecordColumn(
+        "choice",
+        "Choice",
+        "the label of one of its choices; empty where the row is about the attribute alone",
+        ("choice", "label", "option", "auswahl", "wert"),
+        attributes.parse_label,
+        kept=True,
+    ),
+    RecordColumn(
+        "kind",
+        "Its values are",
+        f"needed for a new one: {', '.join(VALUES.values())}",
+        ("kind", "its values are", "value type", "art"),
+        _one_of(VALUES, "kind of value"),
+        kept=True,
+    ),
+    RecordColumn(
+        "unit", "Unit", "in which its numbers are shown, such as mm", ("unit", "einheit"), _unit, FieldKind.CODE, True
+    ),
+    RecordColumn("unit_fixed", "Always in this unit", "yes or no", ("always in this unit",), _switch, kept=True),
+    RecordColumn("help", "Help", "what whoever fills it in reads", ("help", "hilfe"), _line(200, "A help")),
+    RecordColumn(
+        "code",
+        "Code of the choice",
+        "the few letters that SKUs carry, such as HEA",
+        ("code", "choice code", "kürzel"),
+        attributes.parse_code,
+        FieldKind.CODE,
+        kept=True,
+    ),
+    RecordColumn(
+        "swatch",
+        "Swatch",
+        "a colour such as #8C7AA0",
+        ("swatch", "colour code", "farbcode"),
+        lambda text: attributes.parse_swatch(text) or "",
+        FieldKind.CODE,
+    ),
+)
+_TYPE = (
+    RecordColumn(
+        "type",
+        "Product type",
+        "its name; made where it is not there yet",
+        ("product type", "type", "produkttyp", "produktart"),
+        _line(80, "A product type"),
+        kept=True,
+    ),
+    RecordColumn(
+        "attribute",
+        "Attribute",
+        "the name of one that is there; empty where the row is about the type alone",
+        ("attribute", "merkmal", "attribut"),
+        attributes.parse_attribute_name,
+        kept=True,
+    ),
+    RecordColumn(
+        "code_prefix",
+        "Code prefix",
+        "how new product codes begin, such as YRN",
+        ("code prefix",),
+        parse_prefix,
+        FieldKind.CODE,
+    ),
+    RecordColumn(
+        "delivered",
+        "Delivered",
+        ", ".join(WAYS),
+        ("delivered", "lieferart"),
+        _one_of(WAYS, "way of delivery"),
+        kept=True,
+    ),
+    RecordColumn(
+        "layout",
+        "Layout of articles",
+        ", ".join(ARTICLES.values()),
+        ("layout of articles", "article layout"),
+        _one_of(ARTICLES, "layout"),
+        kept=True,
+    ),
+    RecordColumn(
+        "group", "Group", "under which the attribute stands in the editor", ("group", "gruppe"), _line(60, "A group")
+    ),
+    RecordColumn(
+        "need",
+        "Needed",
+        "whether goods need the attribute to go live: no, always or when",
+        ("needed", "required", "pflicht"),
+        _one_of(NEEDS, "need"),
+        kept=True,
+    ),
+    RecordColumn(
+        "when", "Needed when", "the choice that makes it needed, such as Material = Wool", ("needed when",), _when
+    ),
+    RecordColumn(
+        "may_differ", "Variants may differ", "yes or no", ("variants may differ", "may differ"), _switch, kept=True
+    ),
+)
+_SALE = (
+    RecordColumn(
+        "goods",
+        "Goods",
+        "the SKU of a variant, or the product code of a whole product",
+        ("goods", "sku", "product code", "item number", "article number", "artikelnummer", "produktcode"),
+        lambda text: identifiers.parse_sku(text, "code"),
+        FieldKind.CODE,
+        kept=True,
+    ),
+    RecordColumn(
+        "at", "At", "the destination where it holds; empty for everywhere", ("at", "destination"), _line(80, "A name")
+    ),
+    RecordColumn(
+        "begins",
+        "From",
+        "2026-12-01, or with a time; without it a new one begins at once, and the one that is on is meant",
+        ("from", "begins", "sale from", "ab", "von"),
+        _moment,
+    ),
+    RecordColumn(
+        "price",
+        "Sale price",
+        "7.90 is what is asked, 15 % or -2.00 what is taken off",
+        ("sale price", "special price", "aktionspreis", "sonderpreis"),
+        lambda text: " ".join(text.split())[:40],
+        kept=True,
+    ),
+    RecordColumn(
+        "ends", "Until", "2026-12-24; empty until it is ended by hand", ("until", "ends", "sale until", "bis"), _moment
+    ),
+    RecordColumn("title", "Sale", "what the sale is called", ("sale", "title", "aktion"), _line(120, "A title")),
+    RecordColumn(
+        "promotion",
+        "Promotion",
+        "the id of one that is there",
+        ("promotion", "promotion id"),
+        _line(50, "An id"),
+        FieldKind.CODE,
+    ),
+)
+_BRAND = (
+    RecordColumn(
+        "name",
+        "Brand",
+        "its name; made where it is not there yet",
+        ("brand", "brand name", "name", "marke", "hersteller"),
+        _line(120, "A brand"),
+        kept=True,
+    ),
+    RecordColumn("tags", "Tags", "their names, parted by a bar", ("tags", "tag", "schlagwörter"), names),
+)
+_TAG = (
+    RecordColumn(
+        "name",
+        "Tag",
+        "its name; made where it is not there yet",
+        ("tag", "tags", "tag name", "name", "schlagwort"),
+        _line(60, "A tag"),
+        kept=True,
+    ),
+)
+_ALL: Mapping[RowsAre, tuple[tuple[str, ...], tuple[RecordColumn, ...]]] = {
+    RowsAre.CATEGORY: (("path",), _CATEGORY),
+    RowsAre.ATTRIBUTE: (("attribute", "choice"), _ATTRIBUTE),
+    RowsAre.TYPE: (("type", "attribute"), _TYPE),
+    RowsAre.SALE: (("goods", "at", "begins"), _SALE),
+    RowsAre.BRAND: (("name",), _BRAND),
+    RowsAre.TAG: (("name",), _TAG),
+}
+#: Which of their columns have words in other languages.
+_WORDED: Mapping[RowsAre, tuple[str, ...]] = {
+    RowsAre.CATEGORY: categories.WORDS,
+    RowsAre.ATTRIBUTE: ("attribute", "help", "choice"),
+}
+
+
+#: Which of them several rows say of one record.
+_SHARED: Mapping[RowsAre, tuple[str, ...]] = {
+    RowsAre.ATTRIBUTE: ("attribute", "kind", "unit", "unit_fixed", "help"),
+    RowsAre.TYPE: ("code_prefix", "delivered", "layout"),
+}
+
+
+def columns_of(rows_are: RowsAre, langs: Iterable[str] = ()) -> RecordColumns:
+    """The columns of a file of such rows; ``langs``: the further languages of the shop."""
+    keys, declared = _ALL[rows_are]
+    named = {one.name: one for one in declared}
+    worded = {**named, "name": _CATEGORY_NAME} if rows_are is RowsAre.CATEGORY else named
+    further = [worded[name].in_language(lang) for lang in langs for name in _WORDED.get(rows_are, ())]
+    columns = named | {one.name: one for one in further}
+    shared = frozenset(name for name in columns if words_of(name)[1] in _SHARED.get(rows_are, ()) and name not in keys)
+    return RecordColumns(rows_are, keys, columns, shared)
+
+
+#: Every name that a column of such a file may have, with its language taken off.
+NAMES = tuple(dict.fromkeys(["name", *(one.name for _, declared in _ALL.values() for one in declared)]))
+
+
+def all_headers() -> Iterable[tuple[str, tuple[str, ...]]]:
+    """What heads the columns of all such files, with what they are called apart from each other."""
+    for rows_are, (_, declared) in _ALL.items():
+        yield from ((f"{rows_are}-{one.name}", one.headers) for one in declared)
+
+
+def guess(headers: Sequence[str], goods: int, plain: Callable[[str], str], *, is_named: bool) -> RowsAre:
+    """What the rows of a file with these headers are.
+
+    ``goods``: how many of them head columns of goods, ``is_named``: one of these says which of the goods is meant;
+    ``plain``: a header as it is compared. Another kind must know its key and more headers than goods do; where goods
+    are not named, as many.
+    """
+    best, most = RowsAre.GOODS, goods + 1 if is_named else goods
+    said = [plain(header) for header in headers if plain(header)]
+    for rows_are, (keys, declared) in _ALL.items():
+        known = {one.name: {plain(header) for header in one.headers} for one in declared}
+        number = sum(any(header in names for names in known.values()) for header in said)
+        if known[keys[0]] & set(said) and number >= most:
+            best, most = rows_are, number + 1
+    return best
