@@ -151,9 +151,9 @@ def mended(rule: Rule, was: str, now: str, *, of_lists: bool = False) -> Rule:
     """The same rule that reads one value as another; what was read as the first is read as the second too.
 
     ``of_lists``: its cells are lists, of which it is a part."""
-    name = "within" if of_lists else "replaced"
-    before = tuple((cell, now if _key(read) == _key(was) else read) for cell, read in getattr(rule, name))
-    return replace(rule, **{name: (*before, (was, now))})
+    before = rule.within if of_lists else rule.replaced
+    pairs = (*((cell, now if _key(read) == _key(was) else read) for cell, read in before), (was, now))
+    return replace(rule, within=pairs) if of_lists else replace(rule, replaced=pairs)
 
 
 _LOOKUPS: dict[tuple[tuple[str, str], ...], dict[str, str]] = {}

@@ -47,6 +47,16 @@ class Guess:
     sure: float
 
 
+#: What ends the header of a column that went out as a lens shows it: its words may be another language's.
+_SEEN_AS = re.compile(r" \(as [^()]+, [^()]+\)$")
+
+
+def seen_as(header: str, lens: str) -> str:
+    """What heads a column that goes out through a lens, and is matched to nothing where it comes in. ``lens``: in
+    words, destination and language parted by a comma."""
+    return f"{header} (as {lens.replace('(', '').replace(')', '')})"
+
+
 def plain(header: str) -> str:
     """A header as it is compared: small letters, words parted by one blank."""
     return re.sub(r"[^\w]+", " ", header.lower().replace("_", " ")).strip()
@@ -67,6 +77,8 @@ def guess(
     """
     scored = []
     for index, header in enumerate(headers):
+        if _SEEN_AS.search(header):
+            continue
         known = (before or {}).get(plain(header))
         if known and known in columns.fields:
             scored.append(Guess(known, index, Why.BEFORE, 101))

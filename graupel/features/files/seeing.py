@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from graupel.context import Context
-from graupel.core import languages
+from graupel.core import guessing, languages
 from graupel.core.attributes import Attribute
 from graupel.core.declarations.products import AMOUNTS, WORDS
 from graupel.core.resolve import Lens
@@ -34,7 +34,7 @@ class Seeing:
 
     def head(self, header: str) -> str:
         """What heads a column of it: no header that files coming in are matched by, for a word may be another one's."""
-        return f"{header} (as {self.name})"
+        return guessing.seen_as(header, self.name)
 
     def select(self, fields: Sequence[str]) -> LensSelect:
         """SQL of these fields of all variants; the price is what is asked."""

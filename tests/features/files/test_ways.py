@@ -337,6 +337,7 @@ def test_goods_are_found_by_their_part_number_and_by_what_another_system_calls_t
         3: "2 variants have the part number CM-2. Find goods by their SKU, or mend these first.",
         4: "No variant has the part number CM-3. A new one needs a SKU.",
     }
+    assert by_number.row["key_by"] == plan_file(ctx, "part number,price\nCM-1,4\n").row["key_by"], "it is guessed"
     by_erp = handled(ctx, "erp number,sku,name,price\n0816,,,6\n0817,A-4,Dee,7\n", key_by=f"fact-{erp}")
     assert (by_erp.row["counts"]["changed"], by_erp.row["counts"]["new"]) == (1, 1)
     applied(ctx, by_erp)

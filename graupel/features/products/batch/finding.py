@@ -16,6 +16,8 @@ from graupel.features.products.batch.groups import IS_PARENT, refuse
 
 _OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
 _AT_ONCE = 10_000
+#: SQL: how texts are compared, in any case of letters.
+_COMPARED = "COLLATE utf8mb4_unicode_ci"
 
 
 @dataclass(frozen=True)
@@ -43,13 +45,14 @@ def _means(key: str, names: Mapping[int, str]) -> _Means:
     if key == Key.GTIN:
         return _Means("b.gtin", "variant v", "v.gtin = x.said AND NOT v.archived", "GTIN", "gtin")
     if key == Key.MPN:
-        held = f"""(SELECT {part_numbers.HELD} AS said, v.sku FROM variant v
+        held = f"""(SELECT {part_numbers.HELD} {_COMPARED} AS said, v.sku FROM variant v
                     STRAIGHT_JOIN product p ON p.id = v.product_id WHERE NOT v.archived) v"""
-        return _Means("NULLIF(b.mpn, '')", held, "v.said = x.said", "part number", "mpn")
+        return _Means(f"(NULLIF(b.mpn, '') {_COMPARED})", held, "v.said = x.said", "part number", "mpn")
     attribute_id = int(key.removeprefix(FACT))
-    texts = f"""(SELECT f.text AS said, v.sku FROM fact f STRAIGHT_JOIN variant v ON v.product_id = f.product_id
+    texts = f"""(SELECT f.text {_COMPARED} AS said, v.sku FROM fact f
+                 STRAIGHT_JOIN variant v ON v.product_id = f.product_id
                  WHERE f.attribute_id = {attribute_id} AND NOT v.archived) v"""
-    said = f"""NULLIF(JSON_VALUE(b.facts, '$."{attribute_id}"[2]'), '')"""
+    said = f"""(NULLIF(JSON_VALUE(b.facts, '$."{attribute_id}"[2]'), '') {_COMPARED})"""
     return _Means(said, texts, "v.said = x.said", names.get(attribute_id, "a value"), key)
 
 
