@@ -1,85 +1,16 @@
 """The columns of files whose rows are no goods, by what these are: how a cell of each is read, and what the rows of a
 file are guessed to be by its headers."""
 
-import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 
-from graupel.core import attributes, categories, identifiers, product_fields
+from graupel.core import attributes, categories, identifiers
 from graupel.core.attributes import AttributeKind
 from graupel.core.categories import CategoryKind, Layout, parse_category_path
-from graupel.core.columns import day
 from graupel.core.delivery import Way
-from graupel.core.errors import Refused
 from graupel.core.product_types import ArticleLayout, Need, parse_prefix
-from graupel.core.record_files import BAR, RecordColumn, RecordColumns, RowsAre, words_of
+from graupel.core.record_cells import line, moment, names, of_category, one_of, switch, unit, when
+from graupel.core.record_files import RecordColumn, RecordColumns, RowsAre, words_of
 from graupel.core.records import FieldKind
-
-# --- reading cells -------------------------------------------------------------------------------------------
-
-
-def _line(most: int, label: str) -> Callable[[str], str]:
-    return lambda text: product_fields.one_line(text, most, label, "text")
-
-
-def _switch(text: str) -> str:
-    return "yes" if product_fields.parse_switch(text) else "no"
-
-
-def _one_of(words: Mapping[str, str], what: str) -> Callable[[str], str]:
-    """Reads a word by what it is kept as or what it is called, in any case of letters; ``words``: by what it is kept as
-    what it is called."""
-    said = {one.casefold(): kept for kept, called in words.items() for one in (called, kept.replace("_", " ")) if one}
-
-    def read(text: str) -> str:
-        found = said.get(" ".join(text.replace("_", " ").split()).casefold())
-        if found is None:
-            known = ", ".join(called for called in words.values())
-            raise Refused.because("record.word", f"“{text[:40]}” is no {what}. It is one of: {known}.")
-        return words[found]
-
-    return read
-
-
-def kept_of(words: Mapping[str, str], text: str) -> str:
-    """What a word that was read is kept as."""
-    return next((kept for kept, called in words.items() if called == text), "")
-
-
-def names(text: str) -> str:
-    """Names parted by bars or commas, as a cell has them: in alphabetical order, each once."""
-    parts = [part.strip() for part in text.replace(",", "|").replace("\n", "|").split("|")]
-    return BAR.join(sorted(product_fields.parse_tags(parts), key=str.casefold))
-
-
-def _category(name: str) -> Callable[[str], str]:
-    return lambda text: str(categories.read_one(name, text) or "")
-
-
-def _unit(text: str) -> str:
-    return product_fields.one_line(text, 12, "A unit", "unit")
-
-
-def _when(text: str) -> str:
-    """An attribute and a choice of it, as "Material = Wool"."""
-    name, sign, label = (part.strip() for part in text.partition("="))
-    if not sign or not name or not label:
-        said = f"“{text[:60]}” names no choice. Write an attribute and its choice, such as Material = Wool."
-        raise Refused.because("type.when", said)
-    return f"{name} = {label}"
-
-
-_MOMENT = re.compile(r"\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2})?(?::\d{2})?")
-
-
-def _moment(text: str) -> str:
-    """A day, in any form that tells, or a day and a time, as "2026-12-01 09:00"."""
-    said = " ".join(text.split())
-    said = said if _MOMENT.fullmatch(said) else day(said)
-    if not _MOMENT.fullmatch(said):
-        what = f"“{text[:40]}” is no day. Write it like 2026-12-01, or 2026-12-01 09:00."
-        raise Refused.because("moment.unknown", what)
-    return f"{said[:10]} {said[11:16] or '00:00'}"
-
 
 PLACES = {str(CategoryKind.GOODS): "goods", str(CategoryKind.PAGE): "page", str(CategoryKind.HEADING): "heading"}
 PLACES |= {str(CategoryKind.LINK): "link"}
@@ -102,42 +33,59 @@ _CATEGORY = (
         kept=True,
     ),
     RecordColumn(
-        "kind", "Kind", "goods, page, heading or link", ("kind", "art"), _one_of(PLACES, "kind of place"), kept=True
+        "kind",
+        "Kind",
+        "goods, page, heading or link",
+        ("kind", "art"),
+        one_of(PLACES, "kind of place"),
+        kept=True,
     ),
-    RecordColumn("shown", "Shown", "yes or no", ("shown", "visible", "sichtbar"), _switch, kept=True),
+    RecordColumn("shown", "Shown", "yes or no", ("shown", "visible", "sichtbar"), switch, kept=True),
     RecordColumn(
-        "in_navigation", "In the navigation", "yes or no", ("in the navigation", "navigation"), _switch, kept=True
+        "in_navigation", "In the navigation", "yes or no", ("in the navigation", "navigation"), switch, kept=True
     ),
     RecordColumn(
-        "link", "Link", "a path of the shop or an address, of the kind link", ("link", "leads to"), _category("link")
+        "link",
+        "Link",
+        "a path of the shop or an address, of the kind link",
+        ("link", "leads to"),
+        of_category("link"),
     ),
     RecordColumn(
         "description",
         "Description",
         "plain text or HTML",
         ("description", "text", "beschreibung"),
-        _category("description"),
+        of_category("description"),
         FieldKind.RICH,
     ),
     RecordColumn(
-        "address_part", "Address part", "how it ends its address", ("address part", "slug"), _category("address_part")
+        "address_part",
+        "Address part",
+        "how it ends its address",
+        ("address part", "slug"),
+        of_category("address_part"),
     ),
     RecordColumn(
         "canonical",
         "Canonical address",
         "the address that counts for search engines",
         ("canonical address", "canonical"),
-        _category("canonical"),
+        of_category("canonical"),
     ),
     RecordColumn(
-        "meta_title", "Meta title", "the title for search engines", ("meta title", "title tag"), _category("meta_title")
+        "meta_title",
+        "Meta title",
+        "the title for search engines",
+        ("meta title", "title tag"),
+        of_category("meta_title"),
     ),
     RecordColumn(
         "meta_description",
         "Meta description",
         "the sentence for search engines",
         ("meta description",),
-        _category("meta_description"),
+        of_category("meta_description"),
         FieldKind.LINES,
     ),
     RecordColumn(
@@ -152,23 +100,28 @@ _CATEGORY = (
         "Alt text",
         "what the picture shows",
         ("alt text", "picture alt", "alternativtext"),
-        _category("picture_alt"),
+        of_category("picture_alt"),
     ),
     RecordColumn(
         "search_words",
         "Search words",
         "what buyers may call it, parted by commas",
         ("search words", "synonyms", "suchbegriffe"),
-        _category("search_words"),
+        of_category("search_words"),
     ),
     RecordColumn(
-        "layout", "Layout", ", ".join(LAYOUTS.values()), ("layout", "aufbau"), _one_of(LAYOUTS, "layout"), kept=True
+        "layout",
+        "Layout",
+        ", ".join(LAYOUTS.values()),
+        ("layout", "aufbau"),
+        one_of(LAYOUTS, "layout"),
+        kept=True,
     ),
     RecordColumn("tags", "Tags", "their names, parted by a bar", ("tags", "tag", "schlagwörter"), names),
 )
 #: The words of a category in a further language; its name there is no key.
 _CATEGORY_NAME = RecordColumn(
-    "name", "Name", "its name there", ("category", "name", "kategorie"), _line(categories.NAME_LENGTH, "A name")
+    "name", "Name", "its name there", ("category", "name", "kategorie"), line(categories.NAME_LENGTH, "A name")
 )
 _ATTRIBUTE = (
     RecordColumn(
@@ -192,14 +145,20 @@ _ATTRIBUTE = (
         "Its values are",
         f"needed for a new one: {', '.join(VALUES.values())}",
         ("kind", "its values are", "value type", "art"),
-        _one_of(VALUES, "kind of value"),
+        one_of(VALUES, "kind of value"),
         kept=True,
     ),
     RecordColumn(
-        "unit", "Unit", "in which its numbers are shown, such as mm", ("unit", "einheit"), _unit, FieldKind.CODE, True
+        "unit",
+        "Unit",
+        "in which its numbers are shown, such as mm",
+        ("unit", "einheit"),
+        unit,
+        FieldKind.CODE,
+        True,
     ),
-    RecordColumn("unit_fixed", "Always in this unit", "yes or no", ("always in this unit",), _switch, kept=True),
-    RecordColumn("help", "Help", "what whoever fills it in reads", ("help", "hilfe"), _line(200, "A help")),
+    RecordColumn("unit_fixed", "Always in this unit", "yes or no", ("always in this unit",), switch, kept=True),
+    RecordColumn("help", "Help", "what whoever fills it in reads", ("help", "hilfe"), line(200, "A help")),
     RecordColumn(
         "code",
         "Code of the choice",
@@ -224,7 +183,7 @@ _TYPE = (
         "Product type",
         "its name; made where it is not there yet",
         ("product type", "type", "produkttyp", "produktart"),
-        _line(80, "A product type"),
+        line(80, "A product type"),
         kept=True,
     ),
     RecordColumn(
@@ -248,7 +207,7 @@ _TYPE = (
         "Delivered",
         ", ".join(WAYS),
         ("delivered", "lieferart"),
-        _one_of(WAYS, "way of delivery"),
+        one_of(WAYS, "way of delivery"),
         kept=True,
     ),
     RecordColumn(
@@ -256,25 +215,29 @@ _TYPE = (
         "Layout of articles",
         ", ".join(ARTICLES.values()),
         ("layout of articles", "article layout"),
-        _one_of(ARTICLES, "layout"),
+        one_of(ARTICLES, "layout"),
         kept=True,
     ),
     RecordColumn(
-        "group", "Group", "under which the attribute stands in the editor", ("group", "gruppe"), _line(60, "A group")
+        "group",
+        "Group",
+        "under which the attribute stands in the editor",
+        ("group", "gruppe"),
+        line(60, "A group"),
     ),
     RecordColumn(
         "need",
         "Needed",
         "whether goods need the attribute to go live: no, always or when",
         ("needed", "required", "pflicht"),
-        _one_of(NEEDS, "need"),
+        one_of(NEEDS, "need"),
         kept=True,
     ),
     RecordColumn(
-        "when", "Needed when", "the choice that makes it needed, such as Material = Wool", ("needed when",), _when
+        "when", "Needed when", "the choice that makes it needed, such as Material = Wool", ("needed when",), when
     ),
     RecordColumn(
-        "may_differ", "Variants may differ", "yes or no", ("variants may differ", "may differ"), _switch, kept=True
+        "may_differ", "Variants may differ", "yes or no", ("variants may differ", "may differ"), switch, kept=True
     ),
 )
 _SALE = (
@@ -288,14 +251,18 @@ _SALE = (
         kept=True,
     ),
     RecordColumn(
-        "at", "At", "the destination where it holds; empty for everywhere", ("at", "destination"), _line(80, "A name")
+        "at",
+        "At",
+        "the destination where it holds; empty for everywhere",
+        ("at", "destination"),
+        line(80, "A name"),
     ),
     RecordColumn(
         "begins",
         "From",
         "2026-12-01, or with a time; without it a new one begins at once, and the one that is on is meant",
         ("from", "begins", "sale from", "ab", "von"),
-        _moment,
+        moment,
     ),
     RecordColumn(
         "price",
@@ -306,15 +273,19 @@ _SALE = (
         kept=True,
     ),
     RecordColumn(
-        "ends", "Until", "2026-12-24; empty until it is ended by hand", ("until", "ends", "sale until", "bis"), _moment
+        "ends",
+        "Until",
+        "2026-12-24; empty until it is ended by hand",
+        ("until", "ends", "sale until", "bis"),
+        moment,
     ),
-    RecordColumn("title", "Sale", "what the sale is called", ("sale", "title", "aktion"), _line(120, "A title")),
+    RecordColumn("title", "Sale", "what the sale is called", ("sale", "title", "aktion"), line(120, "A title")),
     RecordColumn(
         "promotion",
         "Promotion",
         "the id of one that is there",
         ("promotion", "promotion id"),
-        _line(50, "An id"),
+        line(50, "An id"),
         FieldKind.CODE,
     ),
 )
@@ -324,7 +295,7 @@ _BRAND = (
         "Brand",
         "its name; made where it is not there yet",
         ("brand", "brand name", "name", "marke", "hersteller"),
-        _line(120, "A brand"),
+        line(120, "A brand"),
         kept=True,
     ),
     RecordColumn("tags", "Tags", "their names, parted by a bar", ("tags", "tag", "schlagwörter"), names),
@@ -335,7 +306,7 @@ _TAG = (
         "Tag",
         "its name; made where it is not there yet",
         ("tag", "tags", "tag name", "name", "schlagwort"),
-        _line(60, "A tag"),
+        line(60, "A tag"),
         kept=True,
     ),
 )
@@ -393,7 +364,7 @@ def guess(headers: Sequence[str], goods: int, plain: Callable[[str], str], *, is
     said = [plain(header) for header in headers if plain(header)]
     for rows_are, (keys, declared) in _ALL.items():
         known = {one.name: {plain(header) for header in one.headers} for one in declared}
-        number = sum(any(header in names for names in known.values()) for header in said)
+        number = sum(any(header in there for there in known.values()) for header in said)
         if known[keys[0]] & set(said) and number >= most:
             best, most = rows_are, number + 1
     return best

@@ -5,6 +5,7 @@ import io
 
 import pytest
 
+from graupel.core import record_columns
 from graupel.core.attributes import AttributeKind
 from graupel.core.record_files import RowsAre
 from graupel.core.resolve import Lens
@@ -246,3 +247,40 @@ def test_a_file_that_only_adds_or_only_changes_leaves_the_rest_alone(ctx):
         planned = service.read(ctx, SYSTEM, file.id)
         shown = [one.row.name for action in ("new", "changed") for one in rows(ctx, planned, action)]
         assert (shown, [one.row.name for one in rows(ctx, planned, "skipped")]) == ([written], [alone])
+
+
+ODD = [
+    "9" * 4_400,
+    "-1",
+    "1e30",
+    "\U0001f9f6\u202e'\"><script>x</script>%s{{7*7}}",
+    "[1, null]",
+    "> > >",
+    " | , | ",
+    "\u00df" * 500,
+]
+ODD += ["a | " * 5_000, "=1+1", "\\", "Yarn > " * 30, "0001-01-01", "2031-02-30", "100 %", "$.x", "%(name)s"]
+
+
+@pytest.mark.parametrize("rows_are", [one for one in RowsAre if one is not RowsAre.GOODS])
+def test_odd_cells_in_any_column_are_refused_or_read_and_never_a_fault(ctx, rows_are):
+    make_product(ctx, "A-1")
+    columns = record_columns.columns_of(rows_are, ["de"])
+    plain = {columns.keys[0]: "Yarn"}
+    plain |= {RowsAre.ATTRIBUTE: {"kind": "colour"}, RowsAre.SALE: {"goods": "A-1"}}.get(rows_are, {})
+    text = io.StringIO()
+    writer = csv.writer(text)
+    writer.writerow([one.headers[0] for one in columns.columns.values()])
+    for name in columns.columns:
+        writer.writerows([{**plain, name: odd}.get(one, "") for one in columns.columns] for odd in ODD)
+    file_id = service.take(ctx, SYSTEM, "odd.csv", io.BytesIO(text.getvalue().encode()))
+    service.rows_are(ctx, SYSTEM, file_id, rows_are)
+    service.request_plan(ctx, SYSTEM, file_id, service.read(ctx, SYSTEM, file_id).rules)
+    work_off(ctx)
+    file = service.read(ctx, SYSTEM, file_id)
+    assert (file.trouble, file.step) == ("", "planned")
+    counts = file.row["counts"]
+    assert sum(counts[one] for one in ("new", "changed", "unchanged", "refused")) == len(ODD) * len(columns.columns)
+    service.request_apply(ctx, SYSTEM, file_id, leave_out=True)
+    work_off(ctx)
+    assert (service.read(ctx, SYSTEM, file_id).trouble, file.row["counts"]["refused"] > 0) == ("", True)

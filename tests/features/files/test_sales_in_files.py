@@ -138,3 +138,14 @@ def test_sale_prices_go_out_and_come_in_again_unchanged(ctx, goods):
     assert records_out.export(ctx, SYSTEM, path, Out.CSV, RowsAre.SALE).rows == 2
     counts = plan_file(ctx, path.read_bytes()).row["counts"]
     assert (counts["unchanged"], counts["refused"]) == (2, 0)
+
+
+def test_a_sale_that_is_on_is_changed_where_the_file_says_the_same_of_all_its_goods(ctx, goods):
+    on = selling.Goods(Reach.PRODUCT, [product_of(ctx, one) for one in ("FEL-1", "FEL-2")])
+    selling.plan(ctx, SYSTEM, {"amount": "8", "title": "Now", "ends": "2031-11-01"}, on)
+    file = plan_file(ctx, "sku,sale price,until\nFEL-1,8,2031-11-08\nFEL-2,8,2031-11-08\n")
+    assert (file.row["counts"]["changed"], refused(ctx, file)) == (2, {})
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    assert sales(ctx) == [("product", "8.00", "Now", 2)]
+    assert plan_file(ctx, "sku,sale price,until\nFEL-1,8,2031-11-08\n").row["counts"]["unchanged"] == 1

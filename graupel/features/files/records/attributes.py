@@ -5,7 +5,7 @@ from dataclasses import replace
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import record_columns, units
+from graupel.core import record_cells, record_columns, units
 from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -100,7 +100,7 @@ class AttributeClerk:
         if "kind" not in said:
             what = f"“{said['attribute']}” is new: say what its values are, such as one choice."
             raise Refused([Problem("attribute.new", what, "kind")])
-        kind = AttributeKind(record_columns.kept_of(VALUES, said["kind"]))
+        kind = AttributeKind(record_cells.kept_of(VALUES, said["kind"]))
         family, unit = _unit_of(said["unit"]) if said.get("unit") else ("", None)
         wanted = Definition(said["attribute"], kind, f"{family}:{unit.sign}" if unit else "", said.get("help", ""))
         made = attributes.make_within(self._tx, recorder, wanted)

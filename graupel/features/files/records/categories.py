@@ -6,7 +6,7 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core import categories as rules
-from graupel.core import record_columns
+from graupel.core import record_cells, record_columns
 from graupel.core.categories import CATEGORY_SEPARATOR, CategoryKind, CategoryValues, Layout
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
@@ -120,9 +120,9 @@ class CategoryClerk:
     def _said_values(self, there: CategoryValues, said: Said) -> CategoryValues:
         found: dict[str, Any] = {name: said[name] for name in _PLAIN if name in said}
         if "kind" in said:
-            found["kind"] = CategoryKind(record_columns.kept_of(record_columns.PLACES, said["kind"]))
+            found["kind"] = CategoryKind(record_cells.kept_of(record_columns.PLACES, said["kind"]))
         if "layout" in said:
-            found["layout"] = Layout(record_columns.kept_of(record_columns.LAYOUTS, said["layout"]))
+            found["layout"] = Layout(record_cells.kept_of(record_columns.LAYOUTS, said["layout"]))
         if "shown" in said:
             found["hidden"] = said["shown"] == "no"
         if "in_navigation" in said:

@@ -43,8 +43,8 @@ class Clerk(Protocol):
         """The places of rows in the order in which they are written."""
 
     def begin(self, recorder: history.Recorder, rows: Sequence[Said]) -> list[str]:
-        """Make what these rows need all at once, before the first is written; returns the names of what no row says by
-        itself. Raises Refused."""
+        """Look at all rows that are to be written, and make what they need all at once; returns the names of what no
+        row says by itself. Raises Refused."""
 
     def write(self, recorder: history.Recorder, said: Said) -> Held:
         """Make the record of a row what the row says. Raises Refused, DuplicateKey."""

@@ -180,7 +180,7 @@ def _undone(tx: Tx) -> Iterator[history.Recorder]:
 def _walked(walk: Walk, rows: Sequence[FileRow], report: Callable[[int], None]) -> tuple[list[str], list[PlannedRow]]:
     """What is made beside the rows, and what each of them does, in the order in which they are written."""
     plain = [row for row in rows if not row.problems]
-    made = walk.clerk.begin(walk.recorder, [row.values for row in plain if _may_make(walk, row)])
+    made = walk.clerk.begin(walk.recorder, [said for row in plain if (said := _meant(walk, row)) is not None])
     done = [walk.row(row) for row in rows if row.problems]
     for number, at in enumerate(walk.clerk.in_order([row.values for row in plain])):
         if number % REPORT_EVERY == 0:
@@ -189,14 +189,14 @@ def _walked(walk: Walk, rows: Sequence[FileRow], report: Callable[[int], None]) 
     return made, done
 
 
-def _may_make(walk: Walk, row: FileRow) -> bool:
-    if walk.way is Way.CHANGE:
-        return False
+def _meant(walk: Walk, row: FileRow) -> Said | None:
+    """What a row says, where it can be understood and the file may do it."""
     try:
-        walk.clerk.understood(row.values)
+        said = walk.clerk.understood(row.values)
     except Refused:
-        return False
-    return True
+        return None
+    left_alone = {Way.ADD: True, Way.CHANGE: False}.get(walk.way)
+    return None if left_alone is (walk.clerk.held(said) is not None) else said
 
 
 def _overview(
@@ -227,7 +227,7 @@ def apply(run: JobRun, tx: Tx, row: ImportFileRow, recorder: history.Recorder) -
     expected = store.read(tx, row["id"], (Action.NEW, Action.CHANGED))
     clerk = clerk_of(run.ctx, tx, handling.rows_are)
     walk = Walk(tx, clerk, recorder, handling.way, {one.line: one for one in expected})
-    beside = clerk.begin(recorder, [one.said for one in expected if one.action == Action.NEW])
+    beside = clerk.begin(recorder, [one.said for one in expected])
     done = []
     for number, one in enumerate(expected):
         if number % REPORT_EVERY == 0:

@@ -4,6 +4,7 @@ Rows that say the same of goods are one sale. Sales for all goods, and those for
 """
 
 from collections.abc import Collection, Iterator, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
@@ -43,6 +44,8 @@ class SaleClerk:
         self._goods: dict[str, Target | None] = {}
         self._sales: dict[int, _Standing] = {}
         self._of: dict[tuple[Target, str], list[_Standing]] = {}
+        #: By id the sales that are changed as a whole: as they were, and as they are to be.
+        self._whole: dict[int, tuple[Sale, Sale]] = {}
         #: By what they say the sales that this file made, which more goods can be put under.
         self._made: dict[tuple[object, ...], int] = {}
         for sale in single_goods.standing(tx, self._now):
@@ -60,19 +63,26 @@ class SaleClerk:
         return f"{said['goods']} at {said['at']}" if said.get("at") else said["goods"]
 
     def understood(self, said: Said) -> Said:
-        """With where it holds as that is called. Raises Refused where goods, or where it holds, are not there."""
+        """With where it holds as that is called, and its price as that is written. Raises Refused where goods, or where
+        it holds, are not there, or the price can't be read."""
         if self._target(said["goods"]) is None:
             what = f"Nothing has the SKU or product code “{said['goods'][:60]}”."
             raise Refused([Problem("sale.goods", what, "goods")])
         found = dict(said)
         if said.get("at"):
             found["at"] = self._place.destinations[self._destination(said)]
+        if said.get("price"):
+            currency = self._place.currencies.get(self._destination(said), self._place.currency)
+            found["price"] = sale_plans.typed_reduction(sale_plans.reduction(said["price"], currency))
         if said.get("promotion") and said["promotion"] not in self._promotions.values():
             what = f"There is no promotion with the id {said['promotion']}. Make it first, or leave the cell empty."
             raise Refused([Problem("sale.promotion", what, "promotion")])
         return found
 
     def _destination(self, said: Said) -> str:
+        """The code of where it holds, "" for everywhere. Raises Refused."""
+        if not said.get("at"):
+            return ""
         code = self._codes.get(said["at"].casefold())
         if code is None and said["at"].casefold() == self._place.destinations.get("", "").casefold():
             return ""
@@ -91,10 +101,13 @@ class SaleClerk:
     def held(self, said: Said) -> Held | None:
         """The sale that a row means: the one that begins when it says, without that the one that is on."""
         found = self._standing(said)
-        return Held("sale", found.sale.id, self._values(found.sale)) if found else None
+        if found is None:
+            return None
+        was, _ = self._whole.get(found.sale.id, (found.sale, None))
+        return Held("sale", found.sale.id, self._values(was))
 
     def _standing(self, said: Said) -> _Standing | None:
-        target, where = self._target(said["goods"]), self._destination(said) if said.get("at") else ""
+        target, where = self._target(said["goods"]), self._destination(said)
         for one in self._of.get((target, where), ()) if target else ():
             if target not in one.targets:
                 continue
@@ -115,7 +128,17 @@ class SaleClerk:
         return list(range(len(rows)))
 
     def begin(self, recorder: history.Recorder, rows: Sequence[Said]) -> list[str]:
-        """They need nothing."""
+        """Sales of which the rows say the same for all goods are changed as a whole."""
+        said: dict[int, dict[Target, Sale]] = {}
+        for row in rows:
+            there, target = self._standing(row), self._target(row["goods"])
+            with suppress(Refused):
+                if there and target:
+                    said.setdefault(there.sale.id, {})[target] = self._wanted(there.sale, row, target)
+        for sale_id, wanted in said.items():
+            one = self._sales[sale_id]
+            if wanted.keys() >= one.targets and len(set(wanted.values())) == 1:
+                self._whole[sale_id] = (one.sale, next(iter(wanted.values())))
         return []
 
     def write(self, recorder: history.Recorder, said: Said) -> Held:
@@ -123,7 +146,7 @@ class SaleClerk:
         target, there = self._target(said["goods"]), self._standing(said)
         assert target is not None
         sale = self._wanted(there.sale if there else None, said, target)
-        if there and there.targets == {target}:
+        if there and (there.targets == {target} or there.sale.id in self._whole):
             single_goods.change(self._ctx, self._tx, recorder, there.sale, sale)
             there.sale = sale
             return Held("sale", sale.id, self._values(sale))
@@ -154,7 +177,7 @@ class SaleClerk:
         """The sale as a row has it; what it does not say stays, or is as a new one begins. Raises Refused."""
         reach = Reach.VARIANT if target[1] else Reach.PRODUCT
         start = there or selling.new(self._now, reach)
-        raw: dict[str, Any] = {"destination": self._destination(said) if said.get("at") else ""}
+        raw: dict[str, Any] = {"destination": self._destination(said)}
         raw |= {"amount": said["price"]} if "price" in said else {} if there else {"amount": ""}
         raw |= {name: said[name] for name in ("title", "ends") if name in said}
         if "promotion" in said:

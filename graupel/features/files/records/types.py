@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import record_columns
+from graupel.core import record_cells, record_columns
 from graupel.core.attributes import Attribute
 from graupel.core.delivery import Way
 from graupel.core.errors import Refused
@@ -109,10 +109,10 @@ class TypeClerk:
         if "code_prefix" in said:
             wanted["code_prefix"] = said["code_prefix"]
         if "delivered" in said:
-            way = record_columns.kept_of(WAYS, said["delivered"])
+            way = record_cells.kept_of(WAYS, said["delivered"])
             wanted["delivered"] = "" if way == Way.SHIPPED else way
         if "layout" in said:
-            wanted["layout"] = record_columns.kept_of(ARTICLES, said["layout"])
+            wanted["layout"] = record_cells.kept_of(ARTICLES, said["layout"])
         if said.get("attribute"):
             self._with_member(wanted, there, said)
         return wanted
@@ -121,7 +121,7 @@ class TypeClerk:
         attribute = self._attribute(said["attribute"], "attribute")
         group, need, when, may_differ = wanted.get(f"member-{attribute.id}", ["", str(Need.NO), None, False])
         group = said.get("group", group)
-        need = record_columns.kept_of(NEEDS, said["need"]) if "need" in said else need
+        need = record_cells.kept_of(NEEDS, said["need"]) if "need" in said else need
         if "when" in said:
             when = self._when(said["when"]) if said["when"] else None
             need = str(Need.WHEN) if when and "need" not in said else need
