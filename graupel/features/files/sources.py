@@ -33,6 +33,8 @@ from graupel.jobs import JobRequest, JobRun, enqueue_once, timekeeping
 Content = io.BufferedReader | io.BytesIO
 
 KIND, CLOCK = "files.look", "files.sources"
+#: What stands between what somebody has to look at, and why looking failed since.
+SINCE = " Then it could not be looked for: "
 INCOMING, TAKEN = "incoming", "taken"
 #: A file in the folder is taken when nobody wrote to it for so many seconds.
 SETTLED_SECONDS = 10
@@ -173,6 +175,8 @@ def look(run: JobRun) -> None:
         said = _taken(run.ctx, row)
     except (NotFetched, NotAllowed, Refused, NotFound, OSError) as trouble:
         said = f"The folder {INCOMING}: {trouble.strerror}." if isinstance(trouble, OSError) else str(trouble)
+        if _waits(row) and isinstance(trouble, NotFetched):
+            said = f"{row['said'].partition(SINCE)[0]}{SINCE}{said}"
         run.ctx.db.run(lambda tx: store.note(tx, source_id, said, asks=True))
         raise Refused.because("source.failed", said) from trouble
     run.ctx.db.run(lambda tx: run.finish(tx, said))
@@ -225,9 +229,16 @@ def _begun(ctx: Context, actor: Actor, row: SourceRow, name: str, content: Conte
 
 def _noted(ctx: Context, row: SourceRow, said: str) -> str:
     """Where nothing came, somebody still has to look at what came before."""
-    if not (row["is_asking"] and row["file_id"]) or row["is_in"]:
+    if not _waits(row):
         ctx.db.run(lambda tx: store.note(tx, row["id"], said))
+    elif SINCE in row["said"]:  # it can be looked for again
+        ctx.db.run(lambda tx: store.note(tx, row["id"], row["said"].partition(SINCE)[0], asks=True))
     return said
+
+
+def _waits(row: SourceRow) -> bool:
+    """Somebody has to look at what came last."""
+    return bool(row["is_asking"] and row["file_id"] and not row["is_in"])
 
 
 def _fetched(ctx: Context, address: str) -> tuple[str, Content]:

@@ -39,6 +39,15 @@ def of_record(tx: Tx, lang: str, kind: str, record_id: int, moments: Sequence[da
     return _past(tx, lang, ids, rows, moments)
 
 
+def of_records(
+    tx: Tx, lang: str, kind: str, record_ids: Sequence[int], below: Sequence[str], moments: Sequence[datetime]
+) -> Past:
+    """Several records of a kind, with those of the kinds ``below`` that belong to them or did; ``moments``: UTC."""
+    ids = {kind: list(record_ids)} | {one: scope.belonging(tx, one, kind, record_ids) for one in below}
+    rows = store.steps(tx, ids, since=_before(min(moments)))
+    return _past(tx, lang, ids, rows, moments)
+
+
 def with_ahead(past: Past, at: datetime, now: datetime, changes: Sequence[Difference]) -> Past:
     """The same with a moment ahead, at which these changes will be made; those of other records are ``around``."""
     states = dict(past.then[now])

@@ -31,6 +31,11 @@ def reading_order() -> list[str]:
     return [kind.name for kind in sorted(records.kinds(), key=lambda one: bool(one.record.said_of[0]))]
 
 
+def belonging(tx: Tx, kind: str, above: str, ids: Sequence[int]) -> list[int]:
+    """The ids of records of a kind that belong to any of these, or did."""
+    return _of(tx, records.kind_of(kind), above, ids) if ids else []
+
+
 def _of(tx: Tx, kind: RecordKind, above: str, ids: Sequence[int]) -> list[int]:
     """The records of a kind that belong to any of these, or did."""
     record, owner = kind.record, kind.record.owner

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from itertools import zip_longest
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, StringConstraints
 from pydantic_core import PydanticCustomError
 
 from graupel.core import products as rules
@@ -192,6 +192,14 @@ class Moments(Sent):
     at: Search = ""
     other: Search = ""
     prepared: MaybeWhole = None
+
+
+class TableMoment(Sent):
+    """A moment as it is typed, and the view of the table that is looked at; ``after``: the product before the page."""
+
+    at: Search = ""
+    of: Annotated[str, StringConstraints(max_length=20_000)] = ""
+    after: MaybeWhole = None
 
 
 class PutBack(Pieces):

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from datetime import datetime, timedelta
+from urllib.parse import parse_qs
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
@@ -9,12 +10,14 @@ from fastapi.responses import RedirectResponse, Response
 from graupel.context import Context
 from graupel.core import moments
 from graupel.core.errors import Refused
+from graupel.core.past_table import COLUMNS
 from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Identity, Role
+from graupel.core.tables import TableState
 from graupel.features.prepared import service as prepared
-from graupel.features.products import past
+from graupel.features.products import past, past_table
 from graupel.features.products.editor import shown_in
-from graupel.features.products.page_schemas import Moments, PutBack
+from graupel.features.products.page_schemas import Moments, PutBack, TableMoment
 from graupel.features.products.past import AsOf
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
@@ -23,6 +26,28 @@ from graupel.web.sent import FormOf, QueryOf
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 #: So far back one looks who names no moment.
 USUAL = timedelta(days=7)
+
+
+@router.get("/products/as-of")
+def table_as_of(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[TableMoment]) -> Response:
+    """What was otherwise at a moment of the products that the table shows."""
+    found, problems = None, list[Problem]()
+    typed = asked.at or moments.typed(ctx.db.run(ctx.now) - USUAL, ctx.zone)
+    try:
+        at = moments.parse(typed, ctx.zone, "at")
+        found = past_table.read(ctx, signed.actor, TableState.read(parse_qs(asked.of)), at, asked.after or 0)
+    except Refused as refusal:
+        problems = list(refusal.problems)
+    return page(
+        request,
+        "products/as_of_table.html",
+        status=422 if problems else 200,
+        found=found,
+        at=typed,
+        of=asked.of,
+        columns=COLUMNS,
+        problems=problems,
+    )
 
 
 @router.get("/products/{product_id:int}/as-of")

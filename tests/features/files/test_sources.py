@@ -177,6 +177,10 @@ def test_what_is_wrong_is_said_and_nothing_is_brought_in(ctx, ada, pictures: Pic
     assert "1 row is refused" in look(ctx, ada, source)
     assert prices(ctx, "FEL-1", "FEL-2") == [10, 10]
     assert sources.list_all(ctx, SYSTEM)[0]["is_asking"]
+    waits = said(ctx)
+    pictures.broken["/gone"] = 1
+    assert look(ctx, ada, source).startswith(f"{waits} Then it could not be looked for: ")
+    assert look(ctx, ada, source) == waits, "it answers again, and the file waits still"
 
 
 def test_refused_rows_are_left_out_where_that_is_chosen(ctx, ada):

@@ -1,0 +1,66 @@
+"""The products table as it was at a moment."""
+
+from datetime import timedelta
+from decimal import Decimal
+
+import pytest
+
+from graupel.core.errors import Refused
+from graupel.core.products import Status
+from graupel.core.roles import SYSTEM
+from graupel.core.tables import TableState
+from graupel.features.products import past_table, saving
+from graupel.features.products import service as products
+from tests.making import bring_in, make_product
+from tests.needles import colour
+from tests.serving import app, as_role, browser
+
+__all__ = ["app", "as_role", "browser", "colour"]
+
+
+def now_of(ctx):
+    return ctx.db.run(ctx.now)
+
+
+def backdate(ctx, days):
+    """Everything that was done so far was done so many days ago."""
+    ctx.db.run(lambda tx: tx.run("UPDATE change_set SET made_at = made_at - INTERVAL %s DAY", [days]))
+
+
+def lines(ctx, days, **asked):
+    state = TableState.read({name: [text] for name, text in asked.items()})
+    found = past_table.read(ctx, SYSTEM, state, now_of(ctx) - timedelta(days=days))
+    return {one.now["name"]: one for one in found.lines}
+
+
+def test_each_product_says_what_was_otherwise_and_which_were_not_there_yet(ctx, colour):
+    aran = make_product(ctx, "FEL-1", name="Aran", price=Decimal("9.80"), brand="Carrow")
+    bring_in(ctx, "product code,sku,name,colour,price\nVAR,V-1,Varied,Oat,5\nVAR,V-2,,Peat,7\n")
+    backdate(ctx, 10)
+    values = products.read(ctx, SYSTEM, aran).values
+    saving.save(ctx, SYSTEM, aran, saving.replace(values, name="Aran wool", status=Status.ARCHIVED), None)
+    bring_in(ctx, "sku,price\nFEL-1,12\nV-1,6\n")
+    bring_in(ctx, "sku,name\nNEW-1,New\n")
+    found = lines(ctx, 5)
+    assert found["New"].then is None
+    then, now = found["Aran wool"].then, found["Aran wool"].now
+    assert {name: (then[name], now[name]) for name in found["Aran wool"].differing} == {
+        "name": ("Aran", "Aran wool"),
+        "status": ("Live", "Archived"),
+        "price": ("9.80", "12.00"),
+    }
+    assert (found["Varied"].then["price"], found["Varied"].now["price"]) == ("5.00–7.00", "6.00–7.00")
+    assert found["Varied"].then["variants"] == "2"
+    assert all(one.then is None for one in lines(ctx, 20).values())
+    assert set(lines(ctx, 5, q="varied")) == {"Varied"}
+
+
+def test_what_is_ahead_is_refused_and_the_page_leads_from_the_table(ctx, browser):
+    make_product(ctx, "FEL-1", name="Aran")
+    with pytest.raises(Refused, match="still to come"):
+        past_table.read(ctx, SYSTEM, TableState.read({}), now_of(ctx) + timedelta(days=1))
+    assert "/products/as-of?of=" in browser.get("/products").text
+    page = browser.get("/products/as-of?of=q%3Daran")
+    assert (page.status_code, "was not there yet" in page.text) == (200, True)
+    assert browser.get("/products/as-of?at=2999-01-01T00:00").status_code == 422
+    assert browser.get("/products/as-of?at=soon").status_code == 422
