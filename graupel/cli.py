@@ -199,8 +199,10 @@ def export(
         if of is RowsAre.GOODS:
             out = Out.CSV if is_zip else Out(ending)
             done = exporting.export(_context(), SYSTEM, path, out, with_pictures=is_zip, lens=lens)
+        elif is_zip:
+            _stop("Pictures go out beside goods alone. Choose another ending.")
         else:
-            done = records_out.export(_context(), SYSTEM, path, Out.CSV if is_zip else Out(ending), of)
+            done = records_out.export(_context(), SYSTEM, path, Out(ending), of)
     except GraupelError as error:
         _stop(str(error))
     typer.echo(f"{'Variants' if of is RowsAre.GOODS else 'Rows'} written to {path}: {done.rows:,}")

@@ -124,6 +124,19 @@ def test_the_catalogue_is_written_to_a_file(ctx, graupel, tmp_path):
     }  # fmt: skip
 
 
+def test_brands_come_in_and_go_out_by_a_command_that_says_what_rows_are(ctx, graupel, tmp_path):
+    path = tmp_path / "names.csv"
+    path.write_text("Name,Label\nCarrow Mill,x\n,y\n")
+    done = graupel("import", str(path), "--rows", "brand", "--apply", "--leave-out")
+    assert "1 new" in done.stdout, done.output
+    assert "line 3: This row says nothing of “Brand”" in done.stdout
+    written = graupel("export", str(tmp_path / "out.csv"), "--of", "brand")
+    assert written.stdout.endswith("out.csv: 1\n"), written.output
+    assert (tmp_path / "out.csv").read_text() == "brand,tags\nCarrow Mill,\n"
+    assert "beside goods alone" in graupel("export", str(tmp_path / "out.zip"), "--of", "brand").stderr
+    assert "There is no lens" in graupel("export", str(tmp_path / "out.csv"), "--lens", "zz").stderr
+
+
 def test_without_a_database_each_command_says_what_to_set(graupel, program):
     answer = program("migrate", GRAUPEL_DATABASE_URL="")
     assert answer.returncode == 1

@@ -26,6 +26,11 @@ WAYS: Mapping[Way, str] = {
 }
 
 
+def ways_of(rows_are: str) -> dict[Way, str]:
+    """What a file of such rows may do, in words: nothing but goods is archived because a file does not have it."""
+    return {way: words for way, words in WAYS.items() if way is not Way.EQUAL or rows_are == RowsAre.GOODS}
+
+
 class Key(StrEnum):
     """By what a row means a variant."""
 
@@ -66,6 +71,14 @@ class Handling:
     def as_row(self) -> dict[str, Any]:
         """As it is kept."""
         return {name: str(value) if isinstance(value, str) else int(value) for name, value in asdict(self).items()}
+
+
+def refuse_way(chosen: Handling) -> None:
+    """Refuses what a file of such rows can't do."""
+    if chosen.way not in ways_of(chosen.rows_are):
+        raise Refused.because(
+            "way.goods", "Only a file of goods can be all there is. Choose what this one may do.", "way"
+        )
 
 
 #: The columns in which it is kept.

@@ -197,9 +197,11 @@ class RowReader:
             if wrong:
                 problems += [problem.at(row=line) for problem in wrong]
                 self.met.update((column.name, problem.code) for problem in wrong)
+            if not strange:  # nearly always
+                continue
             if code := left_out_code(strange):
                 self.left_out[column.name, code] += 1
-            elif strange:
+            else:
                 odd = (*odd, strange)
         if self._is_ordering:
             problems += [problem.at(row=line) for problem in ordering.problems(values)]

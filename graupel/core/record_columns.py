@@ -12,13 +12,12 @@ from graupel.core.record_cells import line, moment, names, of_category, one_of, 
 from graupel.core.record_files import RecordColumn, RecordColumns, RowsAre, words_of
 from graupel.core.records import FieldKind
 
-PLACES = {str(CategoryKind.GOODS): "goods", str(CategoryKind.PAGE): "page", str(CategoryKind.HEADING): "heading"}
-PLACES |= {str(CategoryKind.LINK): "link"}
+PLACES = {str(one): str(one) for one in CategoryKind}
 LAYOUTS = {str(one): categories.LAYOUT_WORDS[one][0].lower() for one in Layout}
 VALUES = {str(one): attributes.KIND_WORDS[one].lower() for one in AttributeKind}
 WAYS = {str(one): str(one) for one in Way}
 ARTICLES = {"": "beside"} | {str(one): str(one) for one in ArticleLayout if one}
-NEEDS = {str(Need.NO): "no", str(Need.ALWAYS): "always", str(Need.WHEN): "when"}
+NEEDS = {str(one): str(one) for one in Need}
 
 
 # --- the columns ---------------------------------------------------------------------------------------------

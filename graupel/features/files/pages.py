@@ -16,7 +16,7 @@ from graupel.core.declarations.products import INHERITED
 from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS
-from graupel.core.handling import KEYS, WAYS
+from graupel.core.handling import KEYS, ways_of
 from graupel.core.problems import Problem
 from graupel.core.record_files import CALLED, ROWS_ARE, RowsAre
 from graupel.core.records import FieldKind
@@ -251,7 +251,7 @@ def _choices(file: ImportFile) -> dict[str, Any]:
         "places_of_records": PLACES_OF_RECORDS,
         "called": CALLED[RowsAre(file.row["rows_are"])],
         **_overview(file),
-        "ways": WAYS,
+        "ways": ways_of(file.row["rows_are"]),
         "keys": {**KEYS, **file.known.keys},
         "new_words": {} if file.known.records else NEW_WORDS,
         "name_of": new_attributes.name_of,

@@ -7,11 +7,13 @@ from graupel.context import Context
 from graupel.core import guessing, languages
 from graupel.core.attributes import Attribute
 from graupel.core.declarations.products import AMOUNTS, WORDS
+from graupel.core.errors import Refused
 from graupel.core.resolve import Lens
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.categories.tree import Tree
 from graupel.features.destinations import service as destinations
+from graupel.features.destinations.service import Destinations
 from graupel.features.products import resolving
 from graupel.features.products.resolving import ASKED, LensSelect
 from graupel.features.vocabulary import service as vocabulary
@@ -55,11 +57,23 @@ class Seeing:
         return self.words.attributes.get(attribute.id, attribute)
 
 
+def _refuse_unknown(found: Destinations, key: str) -> None:
+    """A page shows the default lens where one is gone; a file that is asked for must not be another than that."""
+    head, _, tail = key.partition(".")
+    languages_there = {"", found.default_language, *found.languages}
+    codes = {one.code for one in found.all}
+    if not ((head in codes and tail in languages_there) or (not tail and head in languages_there)):
+        said = f"There is no lens “{key}”: say a destination and a language that are there, such as s2.de or de."
+        raise Refused.because("lens.unknown", said, "lens")
+
+
 def through(ctx: Context, tx: Tx, key: str) -> Seeing | None:
-    """The lens that an address carries; None for the default one, through which nothing is seen otherwise."""
+    """The lens that an address carries; None for the default one, through which nothing is seen otherwise. Raises
+    Refused where there is none such."""
     if not key:
         return None
     found = destinations.current(ctx, tx)
+    _refuse_unknown(found, key)
     lens = found.read(key)
     if lens.is_default:
         return None

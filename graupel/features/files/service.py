@@ -1,6 +1,6 @@
 """Bringing a table in: taking it, its dry run, applying it, and what became of it."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -10,7 +10,7 @@ from graupel.core import matching
 from graupel.core.columns import Rule
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import Known
-from graupel.core.handling import Handling, Way, refuse_wrong_number
+from graupel.core.handling import Handling, Way, refuse_way, refuse_wrong_number
 from graupel.core.imports import Action
 from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor, Role
@@ -125,22 +125,17 @@ def read_row(ctx: Context, file_id: int) -> ImportFileRow:
 def read_as(ctx: Context, actor: Actor, file_id: int, shape: Shape) -> None:
     """Read a file in another way; columns are guessed anew. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    row = read_row(ctx, file_id)
-    values = taking.looked_at(ctx, taking.path_of(ctx, row), shape)
-
-    def work(tx: Tx) -> None:
-        row = _locked(tx, file_id)
-        _refuse_applied(row)
-        _refuse_while_written(tx, row)
-        store.read_as(tx, file_id, values)
-
-    ctx.db.run(work)
+    _read_otherwise(ctx, file_id, taking.looked_at(ctx, taking.path_of(ctx, read_row(ctx, file_id)), shape))
 
 
 def rows_are(ctx: Context, actor: Actor, file_id: int, what: RowsAre) -> None:
     """Say what the rows of a file are; columns are guessed anew. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    values = taking.guessed_as(ctx, read_row(ctx, file_id), what)
+    _read_otherwise(ctx, file_id, taking.guessed_as(ctx, read_row(ctx, file_id), what))
+
+
+def _read_otherwise(ctx: Context, file_id: int, values: Mapping[str, Any]) -> None:
+    """Keep how a file is read from now on; a dry run there was holds no more. Raises Refused, NotFound."""
 
     def work(tx: Tx) -> None:
         row = _locked(tx, file_id)
@@ -176,6 +171,7 @@ def request_plan(
     """
     actor.require(Role.EDITOR)
     chosen = handling or Handling.of(read_row(ctx, file_id))
+    refuse_way(chosen)
     there = known.current(ctx, chosen.rows_are)
 
     def work(tx: Tx) -> int:

@@ -111,3 +111,12 @@ def test_goods_go_out_as_a_lens_shows_them_in_columns_that_no_file_is_matched_by
     work_off(ctx)
     written = exporting.path_of(ctx, exporting.newest(ctx, SYSTEM)[0].row).read_text()
     assert written.splitlines()[1] == "FEL-1,Fellgarn"
+
+
+@pytest.mark.parametrize("lens", ["zz", "s99", "s99.de", "de.de", "...."])
+def test_a_lens_that_is_not_there_is_refused_instead_of_another(ctx, goods, lens):
+    add_german(ctx)
+    with pytest.raises(Refused, match="There is no lens"):
+        out(ctx, Out.CSV, lens=lens)
+    path, _ = out(ctx, Out.CSV, fields=["sku", "name"], lens="en")
+    assert path.read_text().splitlines()[0] == "sku,name", "the default one shows the catalogue as it is written"

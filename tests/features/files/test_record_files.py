@@ -7,12 +7,14 @@ import pytest
 
 from graupel.core import record_columns
 from graupel.core.attributes import AttributeKind
+from graupel.core.columns import Rule
+from graupel.core.errors import Refused
 from graupel.core.record_files import RowsAre
 from graupel.core.resolve import Lens
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import editing
 from graupel.features.categories import service as categories
-from graupel.features.files import planned_rows, results, service
+from graupel.features.files import planned_rows, profiles, results, service
 from graupel.features.files.records import out as records_out
 from graupel.features.history import service as history
 from graupel.features.media import service as media
@@ -284,3 +286,46 @@ def test_odd_cells_in_any_column_are_refused_or_read_and_never_a_fault(ctx, rows
     service.request_apply(ctx, SYSTEM, file_id, leave_out=True)
     work_off(ctx)
     assert (service.read(ctx, SYSTEM, file_id).trouble, file.row["counts"]["refused"] > 0) == ("", True)
+
+
+def test_no_such_file_is_all_there_is(ctx):
+    file = plan_file(ctx, "brand,tags\nCarrow Mill,wool\n")
+    with pytest.raises(Refused, match="Only a file of goods"):
+        service.request_plan(ctx, SYSTEM, file.id, file.rules, service.Handling.of({**file.row, "way": "equal"}))
+    assert service.read(ctx, SYSTEM, file.id).row["way"] == "both"
+
+
+def test_a_profile_keeps_what_rows_are(ctx):
+    file = plan_file(ctx, "Name,Labels\nCarrow Mill,wool\n")
+    service.rows_are(ctx, SYSTEM, file.id, RowsAre.BRAND)
+    service.request_plan(ctx, SYSTEM, file.id, [Rule("name", 0), Rule("tags", 1)])
+    work_off(ctx)
+    profiles.keep(ctx, SYSTEM, file.id, "Labels of the mill")
+    again = plan_file(ctx, "Name,Labels\nLoomwright,silk\n")
+    assert (again.row["rows_are"], again.row["counts"]["new"]) == ("brand", 1)
+    assert [rule.field for rule in again.rules] == ["name", "tags"], "without the profile nothing knows “Labels”"
+
+
+def test_rows_are_narrowed_by_a_field_and_a_reason_and_searched(ctx):
+    bring_in(ctx, "category,meta title\nYarn,One\nWool,One\n")
+    text = (
+        "category,meta title,search words,kind\nYarn,Two,,\nWool,,fleece,\nSilk,,,leaflet\nFelt,,,x\nOdd > > one,a,,\n"
+    )
+    file = plan_file(ctx, text)
+
+    def names(action, **asked):
+        return [one.row.name for one in planned_rows.rows_of(ctx, SYSTEM, file, action, **asked).records]
+
+    assert names("changed", by="search_words") == ["Wool"]
+    assert names("refused", by="why-record.word") == ["Silk", "Felt"]
+    assert names("changed", search="yar") == ["Yarn"]
+
+
+def test_an_attribute_that_got_another_name_after_the_dry_run_is_left_out(ctx):
+    made = attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Oat"])).id
+    file = plan_file(ctx, "attribute,choice,swatch\nColour,Oat,#EEDDCC\n")
+    attributes.save(ctx, SYSTEM, made, "Shade")
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    assert service.read(ctx, SYSTEM, file.id).row["counts"]["moved"] == 1
+    assert [one.name for one in vocabulary.read(ctx).attributes.values()] == ["Shade"]

@@ -149,3 +149,14 @@ def test_a_sale_that_is_on_is_changed_where_the_file_says_the_same_of_all_its_go
     work_off(ctx)
     assert sales(ctx) == [("product", "8.00", "Now", 2)]
     assert plan_file(ctx, "sku,sale price,until\nFEL-1,8,2031-11-08\n").row["counts"]["unchanged"] == 1
+
+
+def test_a_refused_row_leaves_its_goods_in_their_sale_for_the_rows_after_it(ctx, goods):
+    bring_in(ctx, "sku,sale price,from,until\nFEL-1,7.90,2031-12-01,2031-12-24\nFEL-2,7.90,2031-12-01,2031-12-24\n")
+    bring_in(ctx, "sku,sale price,from,until\nFEL-1,6,2031-12-26,2031-12-31\n")
+    text = "sku,sale price,from,until\nFEL-1,5,2031-12-01,2031-12-28\nFEL-2,5,2031-12-01,2031-12-20\n"
+    file = plan_file(ctx, text)
+    assert refused(ctx, file) == {2: "sale.equal"}
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    assert sales(ctx) == [("product", "7.90", "", 1), ("product", "6.00", "", 1), ("product", "5.00", "", 1)]

@@ -151,11 +151,13 @@ class SaleClerk:
             there.sale = sale
             return Held("sale", sale.id, self._values(sale))
         if there:
-            self._taken_out(recorder, there, target)
+            self._take_out(recorder, there, target)
         sale_id = self._put_under(recorder, sale, target)
+        if there:  # remembered only now, for a row that is refused leaves its goods where they are
+            there.targets.discard(target)
         return Held("sale", sale_id, self._values(sale))
 
-    def _taken_out(self, recorder: history.Recorder, there: _Standing, target: Target) -> None:
+    def _take_out(self, recorder: history.Recorder, there: _Standing, target: Target) -> None:
         if there.sale.begins <= self._now:
             what = (
                 "The sale of these goods is on, and for others too: it stands in the record of prices. "
@@ -163,7 +165,6 @@ class SaleClerk:
             )
             raise Refused([Problem("sale.on", what, "price")])
         single_goods.take_out(self._tx, recorder, there.sale, target)
-        there.targets.discard(target)
 
     def _put_under(self, recorder: history.Recorder, sale: Sale, target: Target) -> int:
         alike = tuple(selling.columns(sale).values()) + ((target[0],) if sale.reach is Reach.VARIANT else ())
