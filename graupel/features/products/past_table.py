@@ -1,8 +1,10 @@
 """The products table as it was at a moment: what was otherwise of the products that it shows now."""
 
+from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from graupel.context import Context
 from graupel.core import past_table
@@ -54,7 +56,8 @@ def read(ctx: Context, actor: Actor, state: TableState, at: datetime, after: int
             raise Refused.because("moment.ahead", "That moment is still to come. Choose one in the past.", "at")
         keeping.refuse_forgotten(tx, at)
         fitting = table.matching(ctx, tx, state)
-        ids = [one for one in fitting if one > after][: PAGE_SIZE + 1]
+        begin = bisect_right(fitting, after)  # their ids ascend
+        ids = fitting[begin : begin + PAGE_SIZE + 1]
         more = ids[PAGE_SIZE - 1] if len(ids) > PAGE_SIZE else None
         return TableThen(at, _lines(ctx, tx, ids[:PAGE_SIZE], at, now), len(fitting), more)
 
@@ -64,14 +67,13 @@ def read(ctx: Context, actor: Actor, state: TableState, at: datetime, after: int
 def _lines(ctx: Context, tx: Tx, ids: Sequence[int], at: datetime, now: datetime) -> list[LineThen]:
     past = as_of.of_records(tx, ctx.settings.language, "product", ids, ("variant",), [at, now])
     names = Names(categories.current(ctx, tx).path, vocabulary.names_of(tx, "brand").get)
-    found = []
-    for product_id in ids:
-        then, there = (_line(past.then[moment], product_id, names) for moment in (at, now))
-        found.append(LineThen(product_id, then, there or {}))
-    return found
+    then, there = (_by_product(past.then[moment], ids, names) for moment in (at, now))
+    return [LineThen(one, then[one], there[one] or {}) for one in ids]
 
 
-def _line(states: Wanted, product_id: int, names: Names) -> dict[str, str] | None:
-    variants = [one for (kind, _), one in states.items() if kind == "variant" and one]
-    mine = [one for one in variants if one.get("product_id") == product_id]
-    return past_table.line(states.get(("product", product_id)), mine, names)
+def _by_product(states: Wanted, ids: Sequence[int], names: Names) -> dict[int, dict[str, str] | None]:
+    variants: dict[int, list[Mapping[str, Any]]] = {}
+    for (kind, _), state in states.items():
+        if kind == "variant" and state:
+            variants.setdefault(int(state["product_id"]), []).append(state)
+    return {one: past_table.line(states.get(("product", one)), variants.get(one, ()), names) for one in ids}

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
-from typing import Any, TypeVar, cast
+from typing import Any, TypeVar
 
 from graupel.context import Context
 from graupel.core import attributes as rules
@@ -18,12 +18,10 @@ from graupel.db.rows import picked
 from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
-from graupel.features.vocabulary import references, service, store
-from graupel.features.vocabulary.rows import ChoiceRow
+from graupel.features.vocabulary import choice_writing, references, service, store
 
 T = TypeVar("T")
 
-CHOICE_FIELDS = ("attribute_id", "label", "code", "swatch", "swatch_media_id", "position")
 FIELDS = ("product_id", "name", "kind", "family", "unit", "unit_fixed", "help")
 #: Those of them that a page changes.
 CHANGED = ("product_id", "name", "unit", "unit_fixed", "help")
@@ -330,7 +328,7 @@ def write(tx: Tx, recorder: history.Recorder, attribute: Attribute, wanted: Mapp
     after = before | picked(wanted, CHANGED[1:])
     if recorder.changed("attribute", attribute.id, before, after, row["version"] + 1):
         store.update_attribute(tx, attribute.id, after)
-    _write_choices(tx, recorder, attribute, wanted)
+    choice_writing.write(tx, recorder, attribute, wanted)
 
 
 def _label(attribute: Attribute, name: str) -> str:
@@ -362,38 +360,6 @@ def _refuse_gone(attribute: Attribute, typed: Sequence[ChoiceTyped]) -> None:
     for one in typed:
         if one.id not in there:
             raise Refused.because("choice.gone", f"“{one.label}” is not there any more. Load the page again.")
-
-
-def _write_choices(tx: Tx, recorder: history.Recorder, attribute: Attribute, wanted: Mapping[str, Any]) -> None:
-    rows = {row["id"]: row for row in store.choices(tx, [attribute.id])}
-    now = dict(rows)
-    _refuse_gone_pictures(tx, attribute, wanted)
-    order = {choice_id: place for place, choice_id in enumerate(wanted["order"])}
-    for one in attribute.choices:
-        label, code, swatch, swatch_media_id = wanted[f"choice-{one.id}"]
-        before = picked(rows[one.id], CHOICE_FIELDS)
-        after = before | {"label": label, "code": code, "swatch": swatch, "swatch_media_id": swatch_media_id}
-        after["position"] = order.get(one.id, before["position"])
-        if recorder.changed("attribute_choice", one.id, before, after, rows[one.id]["version"] + 1):
-            _update_choice(tx, now, one.id, after)
-
-
-def _refuse_gone_pictures(tx: Tx, attribute: Attribute, wanted: Mapping[str, Any]) -> None:
-    pictures = {one.label: wanted[f"choice-{one.id}"][3] for one in attribute.choices}
-    there = store.pictures_there(tx, sorted({media_id for media_id in pictures.values() if media_id}))
-    lost = [label for label, media_id in pictures.items() if media_id and media_id not in there]
-    if lost:
-        raise Refused.because("choice.picture", f"The picture chosen for {lost[0]} is not in the library any more.")
-
-
-def _update_choice(tx: Tx, now: dict[int, ChoiceRow], choice_id: int, after: Mapping[str, Any]) -> None:
-    """Write one choice; one that still holds the wanted code or label steps aside first, for they may be swapped."""
-    for other in list(now.values()):
-        if other["id"] != choice_id and (other["code"] == after["code"] or other["label"] == after["label"]):
-            now[other["id"]] = {**other, "code": f"~{other['id']}", "label": f"~{other['id']}"}
-            store.update_choice(tx, other["id"], now[other["id"]])
-    store.update_choice(tx, choice_id, after)
-    now[choice_id] = cast(ChoiceRow, {**now[choice_id], **after})
 
 
 def _twice(choices: Sequence[tuple[int, ChoiceTyped]]) -> list[Problem]:

@@ -11,7 +11,8 @@ from graupel.db import Tx
 from graupel.db.rows import picked
 from graupel.features.history import records
 from graupel.features.history import service as history
-from graupel.features.vocabulary import attributes, references, sharing, store
+from graupel.features.vocabulary import references, sharing, store
+from graupel.features.vocabulary.choice_writing import CHOICE_FIELDS
 from graupel.features.vocabulary.references import Use
 
 WORDS = {"brand": "brand", "tag": "tag", "type": "product type", "attribute_choice": "choice", "attribute": "attribute"}
@@ -153,7 +154,7 @@ def _remove(tx: Tx, recorder: history.Recorder, kind: str, record_id: int) -> No
         return
     if kind == "attribute_choice":
         row = store.choices_by_ids(tx, [record_id])[0]
-        recorder.removed(kind, record_id, picked(row, attributes.CHOICE_FIELDS), row["version"] + 1)
+        recorder.removed(kind, record_id, picked(row, CHOICE_FIELDS), row["version"] + 1)
         store.delete_choice(tx, record_id)
         return
     found = store.named(tx, kind, record_id, lock=True)

@@ -14,6 +14,7 @@ from graupel.db import Tx
 from graupel.db.rows import picked
 from graupel.features.history import service as history
 from graupel.features.vocabulary import attributes, references, store
+from graupel.features.vocabulary.choice_writing import CHOICE_FIELDS
 
 
 def copy_within(
@@ -139,12 +140,12 @@ def _join_choices(tx: Tx, recorder: history.Recorder, attribute: Attribute, into
             recorder.removed(
                 "attribute_choice",
                 row["id"],
-                picked(row, attributes.CHOICE_FIELDS),
+                picked(row, CHOICE_FIELDS),
                 row["version"] + 1,
             )
             store.delete_choice(tx, row["id"])
             continue
-        before = picked(row, attributes.CHOICE_FIELDS)
+        before = picked(row, CHOICE_FIELDS)
         code = row["code"] if row["code"] not in codes else rules.suggest_code(row["label"], codes)
         after = before | {"attribute_id": into.id, "code": code, "position": position}
         codes.add(code)
@@ -156,7 +157,7 @@ def _join_choices(tx: Tx, recorder: history.Recorder, attribute: Attribute, into
 def remove_within(tx: Tx, recorder: history.Recorder, attribute_id: int) -> None:
     """Remove an attribute that nothing refers to, with its choices."""
     for row in store.choices(tx, [attribute_id]):
-        recorder.removed("attribute_choice", row["id"], picked(row, attributes.CHOICE_FIELDS), row["version"] + 1)
+        recorder.removed("attribute_choice", row["id"], picked(row, CHOICE_FIELDS), row["version"] + 1)
         store.delete_choice(tx, row["id"])
     kept = store.attribute(tx, attribute_id)
     assert kept is not None
@@ -165,5 +166,5 @@ def remove_within(tx: Tx, recorder: history.Recorder, attribute_id: int) -> None
 
 
 def _record_removed(recorder: history.Recorder, row: Mapping[str, Any]) -> None:
-    values = picked(row, attributes.CHOICE_FIELDS)
+    values = picked(row, CHOICE_FIELDS)
     recorder.removed("attribute_choice", row["id"], values, row["version"] + 1)
