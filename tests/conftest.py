@@ -102,8 +102,29 @@ def _filled(_database: Database) -> str:
     return " UNION ALL ".join(f"(SELECT '{row['name']}' AS name FROM `{row['name']}` LIMIT 1)" for row in names)
 
 
+@pytest.fixture(scope="session")
+def _context(_database: Database, database_url: str) -> Context:
+    """One for all tests of this process, so that they can share an application: a third of a second to put together."""
+    return Context(_database, Settings(database_url=database_url, _env_file=None))
+
+
+def renew(ctx: Context, **settings) -> None:
+    """Leaves nothing in it of an earlier test: neither settings nor what was kept in memory."""
+    vars(ctx.settings).update(vars(Settings(_env_file=None, **settings)))
+    fresh = vars(Context(ctx.db, ctx.settings))
+    vars(ctx).clear()
+    vars(ctx).update(fresh)
+
+
 @pytest.fixture
-def ctx(_database: Database, _seeds: dict[str, list[dict]], _filled: str, database_url: str, tmp_path: Path) -> Context:
+def ctx(
+    _context: Context,
+    _database: Database,
+    _seeds: dict[str, list[dict]],
+    _filled: str,
+    database_url: str,
+    tmp_path: Path,
+) -> Context:
     """An empty installation."""
 
     def empty(tx) -> None:
@@ -118,10 +139,8 @@ def ctx(_database: Database, _seeds: dict[str, list[dict]], _filled: str, databa
 
     _database.run(empty)
     areas.register("en", "EUR")
-    options = Settings(
-        database_url=database_url, data_folder=tmp_path, lease_seconds=2, hosts="testserver", _env_file=None
-    )
-    return Context(_database, options)
+    renew(_context, database_url=database_url, data_folder=tmp_path, lease_seconds=2, hosts="testserver")
+    return _context
 
 
 def person(ctx: Context, role: Role) -> Actor:

@@ -3,15 +3,15 @@
 import pytest
 from starlette.testclient import TestClient
 
-from graupel import main
 from graupel.core.roles import Role
 from graupel.features.users import service as users
 from tests.conftest import person
+from tests.serving import app_of
 
 
 @pytest.fixture
 def client_of(ctx):
-    app = main.make_app(ctx)
+    app = app_of(ctx)
 
     def make(role: Role) -> TestClient:
         token = users.make_token(ctx, users.actor_by_email(ctx, "owner@skeinwright.example"), f"Test {role}", role)

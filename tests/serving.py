@@ -5,7 +5,6 @@ from collections.abc import Callable
 from typing import Any
 
 import pytest
-from jinja2.bccache import Bucket, BytecodeCache
 from starlette.testclient import TestClient
 
 from graupel import main
@@ -15,23 +14,6 @@ from graupel.features.users import service as users
 from graupel.features.users.access import Visitor
 from graupel.web.security import SESSION_COOKIE
 from tests.conftest import PASSWORD, person
-
-
-class _Compiled(BytecodeCache):
-    """Templates that were compiled, for all applications of a process."""
-
-    def __init__(self) -> None:
-        self._kept: dict[str, bytes] = {}
-
-    def load_bytecode(self, bucket: Bucket) -> None:
-        if bucket.key in self._kept:
-            bucket.bytecode_from_string(self._kept[bucket.key])
-
-    def dump_bytecode(self, bucket: Bucket) -> None:
-        self._kept[bucket.key] = bucket.bytecode_to_string()
-
-
-_COMPILED = _Compiled()
 
 
 class Browser(TestClient):
@@ -45,11 +27,19 @@ class Browser(TestClient):
         return self.post(path, data=data, headers=headers, follow_redirects=False, **given)
 
 
+_MADE: list = []
+
+
+def app_of(ctx: Context):
+    """One for all tests of a process: the context that it serves is the same one, renewed for each."""
+    if not _MADE:
+        _MADE.append(main.make_app(ctx))
+    return _MADE[0]
+
+
 @pytest.fixture
 def app(ctx: Context):
-    made = main.make_app(ctx)
-    made.app.state.templates.bytecode_cache = _COMPILED
-    return made
+    return app_of(ctx)
 
 
 @pytest.fixture

@@ -3,7 +3,7 @@
 import importlib
 from pathlib import Path
 from typing import Any
-from urllib.parse import quote
+from urllib.parse import quote, urlencode
 
 from graupel.db.nodes import connect_options
 
@@ -12,10 +12,10 @@ FOLDER = Path(__file__).parent / "migrations"
 
 def _backend(url: str) -> Any:
     options = connect_options(url)
-    socket = f"?unix_socket={quote(options['unix_socket'])}" if "unix_socket" in options else ""
+    beside = {name: str(options[name]) for name in ("unix_socket", "ssl_disabled") if name in options}
     address = (
         f"mysql://{quote(options['user'])}:{quote(options['password'])}@{options['host']}:{options['port']}"
-        f"/{options['database']}{socket}"
+        f"/{options['database']}?{urlencode(beside)}"
     )
     return importlib.import_module("yoyo").get_backend(address)
 

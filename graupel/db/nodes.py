@@ -10,6 +10,9 @@ import pymysql
 from graupel.core.errors import GraupelError
 
 WSREP_NOT_READY = 1047
+#: What goes to these never leaves the machine. The driver would otherwise read all certificates of the system for each
+#: connection, a fourteenth of a second.
+_HERE = frozenset({"127.0.0.1", "localhost", "::1"})
 #: What a connection to a cluster begins with. What another node committed is seen by whoever begins after it; a
 #: transaction of more rows than these travels in pieces, all or nothing, since no write set could carry millions.
 _ON_A_CLUSTER = "SET SESSION wsrep_sync_wait = 1, wsrep_trx_fragment_unit = 'rows', wsrep_trx_fragment_size = 20000"
@@ -81,4 +84,6 @@ def connect_options(url: str) -> dict[str, Any]:
         "connect_timeout": 10,
     }
     socket = parse_qs(parts.query).get("unix_socket")
+    if socket or all(host in _HERE for host, _ in nodes_of(url)):
+        options["ssl_disabled"] = True
     return options | ({"unix_socket": socket[0]} if socket else {})

@@ -106,7 +106,9 @@ class PrivateServer:
             return tuple(cursor.fetchall())
 
     def _as_root(self) -> pymysql.Connection:
-        return pymysql.connect(unix_socket=str(self._socket), user=getpass.getuser(), autocommit=True)
+        return pymysql.connect(
+            unix_socket=str(self._socket), user=getpass.getuser(), autocommit=True, ssl_disabled=True
+        )
 
     @property
     def _socket(self) -> Path:

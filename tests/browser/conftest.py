@@ -32,6 +32,15 @@ FLAGS = [
     "--hide-scrollbars",
 ]
 
+#: The elements that may hold a text, whatever its spaces and case: what is shown of each the driver is asked, which takes
+#: it some hundredths of a second, and a page has hundreds.
+LIKELY = """
+    const bare = text => text.replace(/\\s+/g, '').toLowerCase();
+    const wanted = bare(arguments[1]);
+    return [...document.querySelectorAll(arguments[0])].filter(
+        one => [one.textContent, `${one.value ?? ''}`].some(text => bare(text).includes(wanted)));
+"""
+
 
 def pytest_collection_modifyitems(items):
     for item in items:
@@ -116,7 +125,7 @@ class Person:
         """Waits until an element is shown that holds the text; returns it."""
 
         def look(driver):
-            for element in driver.find_elements(By.CSS_SELECTOR, css):
+            for element in driver.execute_script(LIKELY, css, text):
                 if element.is_displayed() and text in (element.text or element.get_attribute("value") or ""):
                     return element
             return False
@@ -132,7 +141,7 @@ class Person:
         """Presses the button or link with these words."""
 
         def look(driver):
-            for element in driver.find_elements(By.CSS_SELECTOR, "a, button, summary, label"):
+            for element in driver.execute_script(LIKELY, "a, button, summary, label", label):
                 if element.is_displayed() and element.text.split("\n")[0].strip().startswith(label):
                     return element
             return False

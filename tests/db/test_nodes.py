@@ -23,6 +23,13 @@ def test_the_address_names_one_node_or_several(url, nodes):
     assert (options["host"], options["port"]) == nodes[0]
 
 
+@pytest.mark.parametrize(
+    ("where", "plain"), [("127.0.0.1:3306", True), ("localhost", True), ("db.example", False), ("localhost,two", False)]
+)
+def test_only_what_stays_on_this_machine_goes_without_encryption(where, plain):
+    assert connect_options(f"mysql://a:b@{where}/g").get("ssl_disabled", False) is plain
+
+
 def nobody_there() -> int:
     """A port at which nothing answers."""
     with socket.socket() as probe:
