@@ -141,6 +141,7 @@ def test_a_save_leaves_everything_where_it_was(at_screen: Person, ctx, needles):
         run(me, "arguments[0].scrollIntoView({block: 'center'})", field)
         field.click()
         keys(me, "x" if css != "#in-categories-ts-control" else Keys.ESCAPE)
+        me.gone(".htmx-request")
         before = run(me, "[document.activeElement.id, Math.round(arguments[0].getBoundingClientRect().top)]", field)
         editor = me.driver.find_element(By.ID, "editor")
         ctrl_s(me)
