@@ -32,8 +32,8 @@ FLAGS = [
     "--hide-scrollbars",
 ]
 
-#: The elements that may hold a text, whatever its spaces and case. What is shown of each, the driver is asked: that takes
-#: some hundredths of a second, and a page has hundreds.
+#: The elements that may hold a text, whatever its spaces and case. What of each is shown, the driver is asked: that
+#: takes some hundredths of a second, and a page has hundreds.
 LIKELY = """
     const bare = text => text.replace(/\\s+/g, '').toLowerCase();
     const wanted = bare(arguments[1]);
