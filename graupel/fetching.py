@@ -7,14 +7,17 @@ at: a name that means another one a moment later does not help. Where an answer 
 """
 
 import asyncio
+import io
 import ipaddress
 import socket
 from dataclasses import dataclass
 from pathlib import PurePosixPath
+from typing import BinaryIO
 from urllib.parse import unquote, urljoin, urlsplit
 
 import httpx
 
+from graupel import storage
 from graupel.core.errors import GraupelError
 from graupel.settings import Settings
 
@@ -41,18 +44,28 @@ class Fetched:
     content: bytes
 
 
-def fetch(settings: Settings, address: str, most_bytes: int, seconds: float | None = None) -> Fetched:
-    """What stands at an address, had within so many seconds, or those of a picture. Raises NotFetched."""
+def fetch(settings: Settings, address: str, most_bytes: int) -> Fetched:
+    """What stands at an address. Raises NotFetched."""
+    content = io.BytesIO()
+    name = fetch_into(content, settings, address, most_bytes)
+    return Fetched(name, content.getvalue())
+
+
+def fetch_into(
+    content: BinaryIO, settings: Settings, address: str, most_bytes: int, seconds: float | None = None
+) -> str:
+    """Write what stands at an address into a file as it comes, within so many seconds, or those of a picture; returns
+    what it is called there. Raises NotFetched, NoRoom."""
     seconds = seconds or SECONDS
     try:
-        return asyncio.run(_within(settings, address, most_bytes, seconds))
+        return asyncio.run(_within(content, settings, address, most_bytes, seconds))
     except TimeoutError as error:
         raise NotFetched(f"{_host(address)} did not answer within {seconds:.0f} seconds.", again=True) from error
     except (httpx.HTTPError, httpx.InvalidURL, OSError) as error:
         raise NotFetched(f"{_host(address)} can't be reached, or broke off while answering.", again=True) from error
 
 
-async def _within(settings: Settings, address: str, most_bytes: int, seconds: float) -> Fetched:
+async def _within(content: BinaryIO, settings: Settings, address: str, most_bytes: int, seconds: float) -> str:
     async with asyncio.timeout(seconds), httpx.AsyncClient(trust_env=False, timeout=SECONDS) as client:
         here = address
         for _ in range(MOST_STEPS + 1):
@@ -62,7 +75,8 @@ async def _within(settings: Settings, address: str, most_bytes: int, seconds: fl
                 if answer.status_code in _LEADS_ON and "location" in answer.headers:
                     here = urljoin(here, answer.headers["location"])
                     continue
-                return Fetched(_named(here), await _whole(answer, here, most_bytes))
+                await _whole(content, answer, here, most_bytes)
+                return _named(here)
             finally:
                 await answer.aclose()
     raise NotFetched(f"{_host(address)} leads on more than {MOST_STEPS} times.")
@@ -101,19 +115,25 @@ def _is_public(number: str) -> bool:
     return found.is_global and not found.is_multicast and (inner is None or inner.is_global)
 
 
-async def _whole(answer: httpx.Response, address: str, most_bytes: int) -> bytes:
+async def _whole(content: BinaryIO, answer: httpx.Response, address: str, most_bytes: int) -> None:
     if answer.status_code != 200:
         gone = " (not there)" if answer.status_code in (404, 410) else ""
         again = answer.status_code in _AGAIN
         raise NotFetched(f"{_host(address)} says {answer.status_code}{gone}.", again=again)
-    content = bytearray()
+    size = 0
     async for chunk in answer.aiter_bytes():
-        content += chunk
-        if len(content) > most_bytes:
+        size += len(chunk)
+        if size > most_bytes:
             raise NotFetched(f"It is larger than {most_bytes // 1_000_000} MB.")
-    if not content:
+        _write(content, chunk)
+    if not size:
         raise NotFetched(f"{_host(address)} gave an empty file.", again=True)
-    return bytes(content)
+
+
+def _write(content: BinaryIO, chunk: bytes) -> None:
+    """A disk that is full says nothing of the host. Raises NoRoom."""
+    with storage.telling_no_room():
+        content.write(chunk)
 
 
 def _host(address: str) -> str:

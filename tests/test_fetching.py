@@ -1,11 +1,13 @@
 """Fetching from an address that somebody gave: only from where it may be, not for ever, not more than it may be."""
 
+import errno
 import socket
 
 import pytest
 
 from graupel import fetching
-from graupel.fetching import NotFetched, fetch
+from graupel.core.errors import NoRoom
+from graupel.fetching import NotFetched, fetch, fetch_into
 from graupel.settings import Settings
 from tests.pictures import PictureHost, pictures
 
@@ -38,6 +40,22 @@ def test_what_is_no_file_is_said(pictures: PictureHost, monkeypatch, path, most,
         fetch(OPEN, pictures.address + path, most)
     assert why in str(trouble.value)
     assert trouble.value.again is again
+
+
+def test_what_is_large_is_written_as_it_comes_and_a_full_disk_is_told_as_one(pictures: PictureHost):
+    class Full:
+        written = 0
+
+        def write(self, chunk: bytes) -> None:
+            assert len(chunk) < 1_000_000
+            self.written += len(chunk)
+            if self.written > 2_000_000:
+                raise OSError(errno.ENOSPC, "No space left on device")
+
+    disk = Full()
+    with pytest.raises(NoRoom, match="full"):
+        fetch_into(disk, OPEN, f"{pictures.address}/endless", 100_000_000)
+    assert disk.written > 2_000_000
 
 
 @pytest.mark.parametrize(

@@ -12,7 +12,7 @@ FOLDER = Path(__file__).parent / "migrations"
 
 def _backend(url: str) -> Any:
     options = connect_options(url)
-    beside = {name: str(options[name]) for name in ("unix_socket", "ssl_disabled") if name in options}
+    beside: dict[str, object] = {n: options[n] for n in ("unix_socket", "ssl_disabled") if n in options}
     address = (
         f"mysql://{quote(options['user'])}:{quote(options['password'])}@{options['host']}:{options['port']}"
         f"/{options['database']}?{urlencode(beside)}"

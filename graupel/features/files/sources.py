@@ -3,6 +3,7 @@
 import hashlib
 import io
 import os
+import tempfile
 import time
 from collections.abc import Mapping
 from contextlib import suppress
@@ -15,10 +16,10 @@ from graupel import fetching
 from graupel.context import Context
 from graupel.core import sources as rules
 from graupel.core.declarations.files import FILE_SOURCE
-from graupel.core.errors import NotAllowed, NotFound, Refused
+from graupel.core.errors import NoRoom, NotAllowed, NotFound, Refused
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx, declared
-from graupel.features.files import profiles, service, telling
+from graupel.features.files import profiles, service, taking, telling
 from graupel.features.files import source_store as store
 from graupel.features.files import store as file_store
 from graupel.features.files.rows import SourceRow
@@ -30,7 +31,7 @@ from graupel.features.users import service as users
 from graupel.fetching import NotFetched
 from graupel.jobs import JobRequest, JobRun, enqueue_once, timekeeping
 
-Content = io.BufferedReader | io.BytesIO
+Content = io.BufferedReader | io.BufferedRandom
 
 KIND, CLOCK = "files.look", "files.sources"
 #: What stands between what somebody has to look at, and why looking failed since.
@@ -173,7 +174,7 @@ def look(run: JobRun) -> None:
         return
     try:
         said = _taken(run.ctx, row)
-    except (NotFetched, NotAllowed, Refused, NotFound, OSError) as trouble:
+    except (NotFetched, NoRoom, NotAllowed, Refused, NotFound, OSError) as trouble:
         said = f"The folder {INCOMING}: {trouble.strerror}." if isinstance(trouble, OSError) else str(trouble)
         if _waits(row) and isinstance(trouble, NotFetched):
             said = f"{row['said'].partition(SINCE)[0]}{SINCE}{said}"
@@ -185,15 +186,18 @@ def look(run: JobRun) -> None:
 def _taken(ctx: Context, row: SourceRow) -> str:
     """Begin the dry run of what is there; returns what came of it.
 
-    Raises NotFetched, NotAllowed, Refused, NotFound, OSError.
+    Raises NotFetched, NoRoom, NotAllowed, Refused, NotFound, OSError.
     """
     actor = users.actor_by_email(ctx, row["person"])
     actor.require(Role.EDITOR)
     if row["profile_id"] is None:
         raise Refused.because("source.profile", "The profile by which its files are read is not there any more.")
     if rules.is_fetched(row["place"]):
-        name, content = _fetched(ctx, row["place"])
-        return _begun(ctx, actor, row, name, content) or _noted(ctx, row, "Nothing new.")
+        with tempfile.TemporaryFile(dir=ctx.folder("uploads")) as content:
+            most = taking.MOST_BYTES
+            name = fetching.fetch_into(content, ctx.settings, row["place"], most, FETCH_SECONDS) or "file"
+            content.seek(0)
+            return _begun(ctx, actor, row, name, content) or _noted(ctx, row, "Nothing new.")
     return _of_folder(ctx, actor, row)
 
 
@@ -239,11 +243,6 @@ def _noted(ctx: Context, row: SourceRow, said: str) -> str:
 def _waits(row: SourceRow) -> bool:
     """Somebody has to look at what came last."""
     return bool(row["is_asking"] and row["file_id"] and not row["is_in"])
-
-
-def _fetched(ctx: Context, address: str) -> tuple[str, Content]:
-    found = fetching.fetch(ctx.settings, address, ctx.settings.upload_megabytes * 1_000_000, FETCH_SECONDS)
-    return found.name or "file", io.BytesIO(found.content)
 
 
 def _oldest(folder: Path, pattern: str) -> Path | None:
