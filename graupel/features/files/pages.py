@@ -1,8 +1,7 @@
 """Files: those that came in, and one with what was read, its columns, and what it would do or did."""
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection
 from functools import partial
-from typing import Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Request
@@ -10,19 +9,15 @@ from fastapi.responses import FileResponse, RedirectResponse, Response
 from starlette.background import BackgroundTask
 
 from graupel.context import Context
-from graupel.core import columns, file_pictures, guessing, matching, price_bands, slips
+from graupel.core import matching
 from graupel.core import profiles as kept_profiles
-from graupel.core.declarations.products import INHERITED
-from graupel.core.encodings import ENCODINGS
 from graupel.core.errors import NotFound, Refused
-from graupel.core.file_columns import COLUMNS
-from graupel.core.handling import KEYS, ways_of
 from graupel.core.problems import Problem
-from graupel.core.record_files import CALLED, ROWS_ARE, RowsAre
-from graupel.core.records import FieldKind
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
 from graupel.features.files import (
+    beside,
+    chosen,
     copying,
     counted,
     known,
@@ -36,8 +31,7 @@ from graupel.features.files import (
     service,
     typed,
 )
-from graupel.features.files.new_attributes import NEW, NEW_WORDS
-from graupel.features.files.rows import ImportFileRow
+from graupel.features.files.new_attributes import NEW
 from graupel.features.files.schemas import (
     Applied,
     Kept,
@@ -52,24 +46,14 @@ from graupel.features.files.schemas import (
     Uploaded,
     Used,
 )
-from graupel.features.files.service import ImportFile
 from graupel.features.history import service as history
 from graupel.features.vocabulary import service as vocabulary
-from graupel.tables.shapes import DELIMITERS, KINDS, QUOTES, Shape
+from graupel.tables.shapes import Shape
 from graupel.tables.writing import MEDIA_TYPES, Out
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
 
-#: Where records are that are no goods.
-PLACES_OF_RECORDS = {
-    RowsAre.CATEGORY: "/categories",
-    RowsAre.ATTRIBUTE: "/vocabulary/attributes",
-    RowsAre.TYPE: "/vocabulary/types",
-    RowsAre.SALE: "/prices",
-    RowsAre.BRAND: "/vocabulary/brands",
-    RowsAre.TAG: "/vocabulary/tags",
-}
 router = APIRouter(dependencies=[Depends(from_our_own_page)])
 
 
@@ -154,17 +138,6 @@ def show(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
     return _show(request, ctx, signed, file_id)
 
 
-def _mends(row: ImportFileRow) -> Callable[[str, str], tuple[slips.Mend, ...]]:
-    """What can be done about a problem of a column's cells."""
-    of_cells = {(name, code) for name, code in (row["overview"] or {}).get("of_cells", ())}
-    return lambda name, code: slips.mends(name, code, is_of_cell=(name, code) in of_cells)
-
-
-def _slashed(row: ImportFileRow) -> list[str]:
-    """Categories that would be made and look like paths with another sign between their names."""
-    return [name for name, _, kind in row["makes"] or () if kind == "category" and slips.has_slashes(name)]
-
-
 def _show(
     request: Request,
     ctx: Context,
@@ -194,74 +167,21 @@ def _show(
         problems=problems or unfit,
         renewed=request.method == "POST",
         rewritten=rewritten,
+        chosen=chosen.mark(file.row),
         columns=file.known.fields,
-        mends=_mends(file.row),
-        slashed=_slashed(file.row),
+        mends=beside.mends(file.row),
+        slashed=beside.slashed(file.row),
         tree=categories.read_tree(ctx),
         result=history.read(ctx, signed.actor, done) if done else None,
         pictured=picturing.read(ctx, signed.actor, file_id) if step == "applied" else None,
         counts_at=counted.shown(ctx, file.row),
         profiles=profiles.list_all(ctx, signed.actor),
         brands=brands,
-        among_name=_among_name(file.row["among"], categories.read_tree(ctx), brands),
+        among_name=beside.among_name(file.row["among"], categories.read_tree(ctx), brands),
         mendable=matching.mendable(file.row["rules"], file.row["makes"] or []) if step == "planned" else (),
         may_edit=signed.actor.may(Role.EDITOR),
-        **_choices(file),
+        **beside.choices(file),
     )
-
-
-def _overview(file: ImportFile) -> dict[str, Any]:
-    """What the dry run comes to, as it is drawn."""
-    overview = file.row["overview"] or {}
-    bands = {int(band): number for band, number in overview.get("bands", {}).items()}
-    rise, fall = price_bands.moved(bands)
-    changing = [(name, number) for name, number in overview.get("fields", {}).items() if name in file.known.fields]
-    return {
-        "bars": price_bands.bars(bands),
-        "rise": rise,
-        "fall": fall,
-        "changing": sorted(changing, key=lambda one: -one[1]),
-        "reasons": overview.get("reasons", []),
-    }
-
-
-def _among_name(among: str, tree: categories.Tree, brands: Sequence[vocabulary.Named]) -> str:
-    """Of which goods a file is all there is, in words."""
-    kind, _, number = among.partition("-")
-    if kind == "category":
-        return tree.path(int(number)) or "a category that is gone"
-    return next((one.name for one in brands if str(one.id) == number), "a brand that is gone")
-
-
-def _choices(file: ImportFile) -> dict[str, Any]:
-    """What can be chosen of how a file is read and matched, in words."""
-    return {
-        "delimiters": DELIMITERS,
-        "encodings": ENCODINGS,
-        "quotes": QUOTES,
-        "kinds": KINDS,
-        "numbers": columns.NUMBERS,
-        "day": FieldKind.DAY,
-        "kept": file.known.records.kept if file.known.records else matching.KEPT,
-        "inherits": lambda name: name in INHERITED or name in file.known.own,
-        "units_of": file.known.units,
-        "declared": file.known.fields if file.known.records else {**COLUMNS, **file_pictures.FIELDS},
-        "kinds_of_rows": ROWS_ARE,
-        "fits_a_sheet": lambda refused: results.told_of(file.row, refused=refused) <= results.MOST_IN_A_SHEET,
-        "places_of_records": PLACES_OF_RECORDS,
-        "called": CALLED[RowsAre(file.row["rows_are"])],
-        **_overview(file),
-        "ways": ways_of(file.row["rows_are"]),
-        "keys": {**KEYS, **file.known.keys},
-        "new_words": {} if file.known.records else NEW_WORDS,
-        "name_of": new_attributes.name_of,
-        "pairs": lambda names: [(name, name) for name in names],
-        "said_of": columns.said,
-        "why": guessing.WHY,
-        "show_replaced": columns.show_replaced,
-        "extra": matching.beside_none(file.rules),
-        "unmatched": [one for one in file.columns if not one.rules],
-    }
 
 
 @router.post("/files/{file_id:int}/plan")
@@ -287,6 +207,7 @@ def plan(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Matched], file
                 form.handling,
                 counts_at=form.counts_at,
                 remember=True,
+                seen=form.seen,
             )
         except Refused as refusal:
             read.problems += refusal.problems

@@ -80,6 +80,7 @@ class Matched(Sent):
     among: Annotated[str, StringConstraints(pattern=r"^(?:|(?:category|brand)-\d{1,9})$")] = ""
     key_by: Annotated[str, StringConstraints(pattern=rf"^(?:{'|'.join(Key)}|{FACT}\d{{1,9}})$")] = "sku"
     rows_are: RowsAre = RowsAre.GOODS
+    seen: Annotated[str, StringConstraints(max_length=40)] | None = None
 
     @property
     def handling(self) -> Handling:

@@ -16,7 +16,19 @@ from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import DuplicateKey, Tx
-from graupel.features.files import counted, known, lines, matched, picturing, profiles, store, taking, telling, ways_in
+from graupel.features.files import (
+    chosen,
+    counted,
+    known,
+    lines,
+    matched,
+    picturing,
+    profiles,
+    store,
+    taking,
+    telling,
+    ways_in,
+)
 from graupel.features.files.matched import FileColumn
 from graupel.features.files.rows import ImportFileRow, ListedFileRow
 from graupel.features.history import service as history
@@ -160,33 +172,36 @@ def request_plan(
     remember: bool = False,
     profile_id: int | None = None,
     source_id: int | None = None,
+    seen: str | None = None,
 ) -> int:
     """Make the dry run in the background; returns the job's id. One that runs already is cancelled.
 
     ``handling``: how it is brought in, as before without it. ``counts_at``: the moment for which counts of stock hold,
     as typed; what was said before without it. ``remember``: somebody chose these columns, so the next file is matched
-    alike. ``profile_id``: by which profile these rules are. ``source_id``: from where it came by itself.
+    alike. ``profile_id``: by which profile these rules are. ``source_id``: from where it came by itself. ``seen``: the
+    mark (chosen.mark) of what its page showed.
 
     Raises Refused, NotFound.
     """
     actor.require(Role.EDITOR)
-    chosen = handling or Handling.of(read_row(ctx, file_id))
-    refuse_way(chosen)
-    there = known.current(ctx, chosen.rows_are)
+    brought = handling or Handling.of(read_row(ctx, file_id))
+    refuse_way(brought)
+    there = known.current(ctx, brought.rows_are)
 
     def work(tx: Tx) -> int:
         row = _locked(tx, file_id)
-        if problems := matching.unfit(rules, there, chosen.key_by):
+        if problems := matching.unfit(rules, there, brought.key_by):
             raise Refused(problems)
         _refuse_applied(row)
         _refuse_while_written(tx, row)
+        chosen.refuse_unseen(tx, actor, row, rules, there, seen)
         if row["job_id"]:
             queue.want_cancel(tx, row["job_id"])
         payload = {"file_id": file_id, **({"source_id": source_id} if source_id else {})}
         job_id = enqueue(tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", payload, f"/files/{file_id}"))
-        values = {**chosen.as_row(), "counts_at": counted.read(ctx, tx, counts_at, row), "profile_id": profile_id}
+        values = {**brought.as_row(), "counts_at": counted.read(ctx, tx, counts_at, row), "profile_id": profile_id}
         store.match(tx, file_id, [rule.as_dict() for rule in rules], values, job_id)
-        if remember and chosen.rows_are is RowsAre.GOODS:
+        if remember and brought.rows_are is RowsAre.GOODS:
             store.remember(tx, matched.habits(row["headers"], rules))
         return job_id
 

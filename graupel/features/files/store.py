@@ -62,6 +62,11 @@ def waited_seconds(tx: Tx, job_id: int) -> int:
     return int(tx.value(sql, [job_id]) or 0)
 
 
+def asked_by(tx: Tx, job_id: int) -> dict[str, Any] | None:
+    """Who asked for a job: ``actor``, ``user_id``."""
+    return tx.one("SELECT actor, user_id FROM job WHERE id = %s", [job_id])
+
+
 def newest(tx: Tx, limit: int) -> list[ListedFileRow]:
     """The newest files, and whether what they brought in was rolled back."""
     sql = """SELECT f.*, s.rolled_back_by FROM import_file f LEFT JOIN change_set s ON s.id = f.change_set_id

@@ -1,6 +1,7 @@
 """Profiles: how a file is matched is kept, and the next one with its columns is read so by itself."""
 
 import io
+import re
 
 import pytest
 
@@ -30,6 +31,31 @@ def kept(ctx, browser):
 
 def take(ctx, text):
     return service.take(ctx, SYSTEM, "b.csv", io.BytesIO(text.encode()))
+
+
+def seen(answer) -> str:
+    """The mark of what a page shows of the columns."""
+    return re.search(r'id="columns-seen" name="seen" value="(\w+)"', answer.text)[1]
+
+
+def test_two_people_who_match_the_columns_of_one_file_are_told_of_each_other(ctx, as_role):
+    ada, ben = as_role(Role.EDITOR), as_role(Role.OWNER)
+    address = ada.write("/files", files={"file": ("a.csv", TABLE.format(1).encode())}).headers["location"]
+    plan = f"{address}/plan"
+    shown = seen(ada.get(address))
+    adas = {"column_0": "sku", "column_1": "name", "column_2": "weight_g", "unit_2": "kg"}
+    bens = {"column_0": "sku", "column_1": "name", "column_2": "price"}
+    assert ada.write(plan, adas | {"seen": shown}).status_code == 200
+    # A look overtakes another of the same person: that is no other's choice.
+    assert ada.write(plan, adas | {"seen": shown}).status_code == 200
+    work_off(ctx)
+    refused = ben.write(plan, bens | {"seen": shown})
+    assert refused.status_code == 422
+    assert "Editor Person chose otherwise for this file since you looked at it: “Netto” goes to Weight." in refused.text
+    assert service.read(ctx, SYSTEM, int(address.rpartition("/")[2])).rules[2].field == "weight_g"
+    assert ben.write(plan, bens | {"seen": seen(refused)}).status_code == 200
+    back = ada.write(plan, adas | {"way": "add", "seen": shown})
+    assert "Owner Person chose otherwise for this file since you looked at it: “Netto” goes to Price." in back.text
 
 
 def test_the_next_file_with_these_columns_is_read_so_and_planned_at_once(ctx, kept, browser):
