@@ -119,9 +119,6 @@ def test_related_goods_that_nothing_has_or_that_contradict_each_other_are_refuse
     assert "nothing has the code or SKU NO-1" in told[4]
     assert "line 2 lists this product, which does not list that one" in told[3]
     assert "would stand beside itself" in problems(ctx, plan_file(ctx, f"sku,{ACCESSORIES}\nA-1,A-1\n"))[2]
-    lone = f"sku,name,price,{ACCESSORIES}\nX-1,New,5,X-2\nX-2,,5,\n"
-    assert bring_in(ctx, lone, leave_out=True).row["counts"]["new"] == 1
-    assert of(ctx, "X-1") == {}, "what was refused is not there to be listed"
 
 
 @pytest.mark.parametrize("form", [Out.CSV, Out.XLSX, Out.LINES, Out.XML])
@@ -150,3 +147,17 @@ def test_a_kind_of_relation_that_is_called_like_a_field_or_an_attribute_takes_no
     file = plan_file(ctx, "sku,price,fits,related: price,related: fits\nA-1,7,loosely,B-1,C-1\n")
     assert [rule.field.partition("-")[0] for rule in file.rules] == ["sku", "price", "fact", "list", "list"]
     assert file.row["counts"]["changed"] == 1
+
+
+def test_what_names_goods_of_a_refused_row_is_refused_with_it(ctx, goods):
+    text = (
+        f"sku,product code,name,price,{ACCESSORIES}\nD-1,,,3,\nD-2,,Case,3,D-1\nD-3,BAG,Bag,4,D-2 | B-1\n"
+        "A-1,,,,bag\nB-1,,,,C-1\nD-5,,Pin,1,B-1\n"
+    )
+    file = bring_in(ctx, text, leave_out=True)
+    told = problems(ctx, file)
+    assert told[3] == "Accessories: line 2, in which D-1 stands, is refused."
+    assert told[4] == "Accessories: line 3, in which D-2 stands, is refused."
+    assert told[5] == "Accessories: line 4, in which BAG stands, is refused."
+    assert {2, 3, 4, 5} == set(told)
+    assert (of(ctx, "B-1"), of(ctx, "D-5")) == ({"accessories": ["C-1"]}, {"accessories": ["B-1"]})

@@ -85,6 +85,28 @@ def plan(tx: Tx, params: Mapping[str, Any], known: Known, new: NewChoices, field
     load_rows(tx, "batch_choice", ("batch_id", "number", "attribute_id", "label"), choices)
 
 
+def refuse_beside_refused(tx: Tx, params: Mapping[str, Any], known: Known, fields: Collection[str]) -> bool:
+    """Refuse rows that name goods which only refused rows of this file would make; returns whether there were any."""
+    ids = [one.id for name, one in known.facts.items() if name in fields]
+    labels = {key: one.column.label for key, one in batch_lists.load(tx, ids).items() if one.column.by_code}
+    naming = labels and tx.all(
+        """SELECT b.line, c.attribute_id, c.label FROM batch_choice c
+           STRAIGHT_JOIN batch_fact f ON f.batch_id = c.batch_id AND f.choice_id = -CAST(c.number AS SIGNED)
+           STRAIGHT_JOIN batch_row b ON b.batch_id = f.batch_id AND b.line = f.line
+           WHERE c.batch_id = %(batch)s AND c.attribute_id IN %(lists)s AND b.action <> 'refused'
+           ORDER BY b.line""",
+        {**params, "lists": list(labels)},
+    )
+    if not naming:
+        return False
+    refused = batch_lists.only_refused(tx, params)
+    for row in naming:
+        if (line := refused.get(row["label"])) is not None:
+            said = f"{labels[row['attribute_id']]}: line {line:,}, in which {row['label']} stands, is refused."
+            batch_groups.refuse(tx, params["batch"], row["line"], Problem("list.refused", said))
+    return any(row["label"] in refused for row in naming)
+
+
 def mark_changed(tx: Tx, params: Mapping[str, Any]) -> None:
     """Rows that differ by what they say of attributes change something, whatever else they say."""
     for table in ("batch_fact", "batch_variant"):

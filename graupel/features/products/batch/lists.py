@@ -215,6 +215,19 @@ def named(tx: Tx, params: Mapping[str, Any], listed: Mapping[int, Listed], new: 
     )
 
 
+def only_refused(tx: Tx, params: Mapping[str, Any]) -> dict[str, int]:
+    """By code and SKU, in capitals, of goods that no row would make which is not refused the first that is."""
+    rows = tx.all(
+        """SELECT UPPER(b.code) AS code, UPPER(b.sku) AS sku, b.line, b.action FROM batch_row b
+           WHERE b.batch_id = %(batch)s AND b.action IN ('new', 'refused') AND b.product_id IS NULL
+           ORDER BY b.line DESC""",
+        params,
+    )
+    lines = {name: row["line"] for row in rows for name in (row["code"], row["sku"]) if name}
+    made = {name for row in rows if row["action"] == "new" for name in (row["code"], row["sku"])}
+    return {name: line for name, line in lines.items() if name not in made}
+
+
 @dataclass
 class Beside:
     """The products that rows list by codes, while they are planned product by product.

@@ -90,9 +90,17 @@ def plan(
         batch_pictures.mark_changed(tx, params)
     if of.own:
         batch_own.plan(tx, params, {name: one for name, one in known.own.items() if name in of.own})
+    _spread(tx, params, of, known)
+    return batch_ways.note_gone(tx, params, handling)
+
+
+def _spread(tx: Tx, params: dict[str, Any], of: Spoken, known: Known) -> None:
+    """Refuse what can't come in without rows that are refused."""
     if of.grouped:
         batch_groups.spread(tx, params)
-    return batch_ways.note_gone(tx, params, handling)
+    while of.facts and batch_facts.refuse_beside_refused(tx, params, known, of.fields):
+        if of.grouped:
+            batch_groups.spread(tx, params)
 
 
 def _compared_at_once(of: Spoken, handling: Handling) -> bool:
