@@ -37,6 +37,8 @@ REAL_HASHER = passwords._hasher
 QUICK_HASHER = PasswordHash((Argon2Hasher(time_cost=1, memory_cost=8, parallelism=1),))
 passwords._hasher = lambda: QUICK_HASHER
 FAST = {"durable": False, "buffer_pool": "512M"}
+#: The context of all tests, as soon as there is one.
+_RENEWED: list[Context] = []
 #: The tables in which a new installation has rows of its own.
 SEEDED = ("keeping", "tree", "shop", "held", "location", "stock_notice", "order_rules", "relation_kind", "id_block")
 
@@ -105,7 +107,13 @@ def _filled(_database: Database) -> str:
 @pytest.fixture(scope="session")
 def _context(_database: Database, database_url: str) -> Context:
     """One for all tests of this process, so that they can share an application: a third of a second to put together."""
-    return Context(_database, Settings(database_url=database_url, _env_file=None))
+    _RENEWED.append(Context(_database, Settings(database_url=database_url, _env_file=None)))
+    return _RENEWED[0]
+
+
+def is_renewed(ctx: Context) -> bool:
+    """Whether this is the context of all tests, and not one that a test made for itself."""
+    return any(ctx is one for one in _RENEWED)
 
 
 def renew(ctx: Context, **settings) -> None:

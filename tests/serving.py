@@ -13,7 +13,7 @@ from graupel.core.roles import Role
 from graupel.features.users import service as users
 from graupel.features.users.access import Visitor
 from graupel.web.security import SESSION_COOKIE
-from tests.conftest import PASSWORD, person
+from tests.conftest import PASSWORD, is_renewed, person
 
 
 class Browser(TestClient):
@@ -31,7 +31,9 @@ _MADE: list = []
 
 
 def app_of(ctx: Context):
-    """One for all tests of a process: the context that it serves is the same one, renewed for each."""
+    """The application that serves a context: one for all tests of a process, as their context is renewed for each."""
+    if not is_renewed(ctx):
+        return main.make_app(ctx)
     if not _MADE:
         _MADE.append(main.make_app(ctx))
     return _MADE[0]

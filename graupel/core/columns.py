@@ -12,7 +12,7 @@ from datetime import date
 from enum import StrEnum
 from typing import Any
 
-from graupel.core import identifiers
+from graupel.core import bars, identifiers
 from graupel.core.errors import Refused
 from graupel.core.records import FieldKind
 
@@ -139,7 +139,7 @@ def _taken(rule: Rule, cells: Sequence[str]) -> str:
 def _within(rule: Rule, text: str) -> str:
     """A list with some of its parts read as others."""
     lookup = _lookup(rule.within)
-    return " | ".join(lookup.get(_key(part), part.strip()) for part in re.split(r"[|\n]", text))
+    return bars.joined(lookup.get(_key(part), part) for part in bars.parted(text))
 
 
 def _key(text: str) -> str:

@@ -1,11 +1,10 @@
 """Values of attributes as the cells of a file say them; choices that are not there yet are made with the file."""
 
-import re
 from collections import Counter
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from graupel.core import attributes, identifiers
+from graupel.core import attributes, bars, identifiers
 from graupel.core.attributes import Attribute, AttributeKind, Fact
 from graupel.core.errors import Refused
 from graupel.core.file_columns import ListColumn
@@ -48,7 +47,7 @@ def reader(attribute: Attribute, new: NewChoices) -> Callable[[str], Fact]:
 
         def chosen(text: str) -> Fact:
             whole = attributes.parse_label(text)
-            labels = [whole] if not several or whole.casefold() in known else attributes.split_list(text)
+            labels = [whole] if not several or whole.casefold() in known else _labels(text)
             ids = [exact.get(label) or known.get(label.casefold()) or new.number(attribute, label) for label in labels]
             return Fact(choices=tuple(sorted(set(ids))))
 
@@ -56,6 +55,13 @@ def reader(attribute: Attribute, new: NewChoices) -> Callable[[str], Fact]:
     if attribute.kind is AttributeKind.YES_NO:
         return lambda text: Fact(text="yes" if parse_switch(text) else "no")
     return lambda text: attributes.read_fact(attribute, [text])
+
+
+def _labels(text: str) -> list[str]:
+    """Of several choices. Raises Refused."""
+    if not bars.parts_several(text):
+        return attributes.split_list(text)
+    return [attributes.parse_label(part) for part in bars.parted(text) if part]
 
 
 def list_reader(column: ListColumn, new: NewChoices) -> Callable[[str], Fact]:
@@ -72,7 +78,7 @@ def list_reader(column: ListColumn, new: NewChoices) -> Callable[[str], Fact]:
         return found or new.number(column.attribute, text)
 
     def read(text: str) -> Fact:
-        parts = [part.strip() for part in re.split(r"[|\n]", text)]
+        parts = bars.parted(text)
         ids = tuple(dict.fromkeys(one(part) for part in parts if part))
         if len(ids) > column.most:
             raise Refused.because("list.many", f"{column.label}: at most {column.most} of a product, here {len(ids)}.")
@@ -93,7 +99,7 @@ def same(one: Fact | None, other: Fact | None) -> bool:
 def show_in_file(attribute: Attribute, fact: Fact) -> str:
     """A value as it goes out, and is read again."""
     if attribute.kind is AttributeKind.SEVERAL_CHOICES:
-        return " | ".join(choice.label for choice in attribute.choices if choice.id in fact.choices)
+        return bars.joined(choice.label for choice in attribute.choices if choice.id in fact.choices)
     return (
         attributes.show_fact(attribute, fact).lower()
         if attribute.kind is AttributeKind.YES_NO

@@ -9,11 +9,11 @@ from collections.abc import Collection, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from urllib.parse import urlsplit
 
+from graupel.core import bars
 from graupel.core.errors import Refused
 from graupel.core.records import Field, FieldKind, InFile
 
 PICTURES, ALTS = "pictures", "picture_alts"
-SEPARATOR = " | "
 MOST = 50
 LONGEST, LONGEST_ALT = 2_000, 300
 
@@ -82,7 +82,7 @@ def _name(text: str) -> str:
 
 def read_alts(text: str) -> tuple[str, ...]:
     """What pictures show, in their order; "" where nothing is said of one. Raises Refused."""
-    found = tuple(re.sub(r"\s+", " ", one).strip() for one in text.split("|"))
+    found = tuple(re.sub(r"\s+", " ", one) for one in bars.parted(text, by_lines=False))
     if any(len(one) > LONGEST_ALT for one in found):
         raise Refused.because("pictures.alt", f"An alt text has at most {LONGEST_ALT} signs.")
     return found

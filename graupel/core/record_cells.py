@@ -3,10 +3,9 @@
 import re
 from collections.abc import Callable, Mapping
 
-from graupel.core import categories, product_fields
+from graupel.core import bars, categories, product_fields
 from graupel.core.columns import day
 from graupel.core.errors import Refused
-from graupel.core.record_files import BAR
 
 
 def line(most: int, label: str) -> Callable[[str], str]:
@@ -42,11 +41,11 @@ MOST_NAMES = 60
 
 
 def names(text: str) -> str:
-    """Names parted by bars or commas, as a cell has them: in alphabetical order, each once."""
-    parts = [part.strip() for part in text.replace(",", "|").replace("\n", "|").split("|")]
+    """Names parted by bars, as a cell has them: in alphabetical order, each once."""
+    parts = bars.parted(text)
     if len(parts) > MOST_NAMES:
         raise Refused.because("record.names", f"At most {MOST_NAMES} names, here {len(parts):,}.")
-    return BAR.join(sorted(product_fields.parse_tags(parts), key=str.casefold))
+    return bars.joined(sorted(product_fields.parse_tags(parts), key=str.casefold))
 
 
 def of_category(name: str) -> Callable[[str], str]:

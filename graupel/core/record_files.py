@@ -47,8 +47,6 @@ CALLED: Mapping[RowsAre, tuple[str, str]] = {
     RowsAre.BRAND: ("brand", "brands"),
     RowsAre.TAG: ("tag", "tags"),
 }
-#: What stands between the names of a list in a cell.
-BAR = " | "
 #: Languages that a column is for stand before its name, as "de.description".
 _LANG = "."
 

@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 
 from graupel import storage
 from graupel.context import Context
-from graupel.core import file_pictures
+from graupel.core import bars, file_pictures
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import NotFound, Refused
 from graupel.core.file_columns import COLUMNS, FACT, Known
@@ -128,7 +128,7 @@ def _list_writer(name: str, names: Mapping[str, Mapping[int, str]]) -> Writer | 
     called = names.get(name)
     if called is None:
         return None
-    return name, lambda ids: " | ".join(called[int(one)] for one in ids.split(",") if int(one) in called)
+    return name, lambda ids: bars.joined(called[int(one)] for one in ids.split(",") if int(one) in called)
 
 
 def _named_writer(name: str, called: Called, out: Out, there: Known, seeing: Seeing | None) -> Writer:

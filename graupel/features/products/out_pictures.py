@@ -5,7 +5,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from graupel.core.file_pictures import ALTS, PICTURES, SEPARATOR, name_in_zip
+from graupel.core import bars
+from graupel.core.file_pictures import ALTS, PICTURES, name_in_zip
 from graupel.features.media.sizes import FULL
 
 #: SQL of the pictures that a variant v of a product p shows.
@@ -41,9 +42,8 @@ def cells(row: Mapping[str, Any], places: Places) -> dict[str, str | None]:
     """What stands in the cells of a row: what names its pictures, and alt texts."""
     found = json.loads(row["shown_pictures"] or "[]")
     links = [places.of(*one) for *one, _ in found]
-    # A sign that parts them can't stand within one.
-    alts = [alt.replace("|", "/") for *_, alt in found]
+    alts = [alt for *_, alt in found]
     return {
-        PICTURES: SEPARATOR.join(links) or None,
-        ALTS: SEPARATOR.join(alts) if any(alts) else None,
+        PICTURES: bars.BAR.join(links) or None,
+        ALTS: bars.joined(alts) if any(alts) else None,
     }

@@ -126,7 +126,7 @@ def test_lists_go_out_and_come_in_again_unchanged(ctx, goods, form):
     bring_in(
         ctx,
         f"sku,further categories,choices asked,downloads,{GOES_WITH},{ACCESSORIES},tags\n"
-        "A-1,Gifts,Card | Gift wrap,Care sheet,B-1,C-1 | B-1,warm | soft\n",
+        "A-1,Gifts,Card | Gift wrap,Care sheet,B-1,C-1 | B-1,warm \\| light | soft\n",
     )
     path = ctx.folder("t") / f"out.{form}"
     exporting.export(ctx, SYSTEM, path, form)

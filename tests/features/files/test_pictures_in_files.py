@@ -29,7 +29,8 @@ __all__ = ["app", "as_role", "browser", "colour", "pictures", "size"]
 
 @pytest.fixture
 def ctx(ctx):
-    return replace(ctx, settings=ctx.settings.model_copy(update={"fetch_hosts": "127.0.0.1"}))
+    ctx.settings.fetch_hosts = "127.0.0.1"
+    return ctx
 
 
 def take(ctx, name, side=60, hue="#8C7AA0"):

@@ -28,7 +28,7 @@ GOODS = "sku,name,price\n" + "".join(f"FEL-{number},Yarn {number},10\n" for numb
 
 @pytest.fixture
 def ctx(ctx):
-    ctx = replace(ctx, settings=ctx.settings.model_copy(update={"fetch_hosts": "127.0.0.1"}))
+    ctx.settings.fetch_hosts = "127.0.0.1"
     bring_in(ctx, GOODS)
     profiles.keep(ctx, SYSTEM, plan_file(ctx, "sku,price\nFEL-1,10\n").id, "Prices of the mill")
     return ctx

@@ -5,12 +5,12 @@ from dataclasses import replace
 from typing import Any
 
 from graupel.context import Context
+from graupel.core import bars, record_cells, record_columns
 from graupel.core import categories as rules
-from graupel.core import record_cells, record_columns
 from graupel.core.categories import CATEGORY_SEPARATOR, CategoryKind, CategoryValues, Layout
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
-from graupel.core.record_files import BAR, RowsAre
+from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.categories import editing
 from graupel.features.categories import service as categories
@@ -56,7 +56,7 @@ class CategoryClerk:
         found = {name: getattr(values, name) for name in _PLAIN} | {"picture": picture}
         found |= {"kind": record_columns.PLACES[values.kind], "layout": record_columns.LAYOUTS[values.layout]}
         found |= {"shown": "no" if values.hidden else "yes", "in_navigation": "yes" if values.in_navigation else "no"}
-        return found | {"tags": BAR.join(sorted(values.tags, key=str.casefold))}
+        return found | {"tags": bars.joined(sorted(values.tags, key=str.casefold))}
 
     def named(self, said: Said) -> str:
         """Its path."""
@@ -128,7 +128,7 @@ class CategoryClerk:
         if "in_navigation" in said:
             found["in_navigation"] = said["in_navigation"] == "yes"
         if "tags" in said:
-            found["tags"] = tuple(one for one in said["tags"].split(BAR) if one)
+            found["tags"] = tuple(one for one in bars.parted(said["tags"]) if one)
         if "picture" in said:
             meant = self._picture_meant(said["picture"]) if said["picture"] else None
             found["picture_id"] = meant if isinstance(meant, int) else None

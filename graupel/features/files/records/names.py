@@ -3,9 +3,9 @@
 from collections.abc import Iterator, Sequence
 
 from graupel.context import Context
-from graupel.core import record_columns
+from graupel.core import bars, record_columns
 from graupel.core.errors import Refused
-from graupel.core.record_files import BAR, RowsAre
+from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
@@ -24,7 +24,7 @@ class NameClerk:
         self._held = {one.values["name"].casefold(): one for one in found}
 
     def _as_held(self, record_id: int, name: str, tags: Sequence[str]) -> Held:
-        return Held(self._kind, record_id, {"name": name, "tags": BAR.join(sorted(tags, key=str.casefold))})
+        return Held(self._kind, record_id, {"name": name, "tags": bars.joined(sorted(tags, key=str.casefold))})
 
     def named(self, said: Said) -> str:
         """What the record of a row is called."""
@@ -54,7 +54,7 @@ class NameClerk:
             what = vocabulary.WORDS[self._kind]
             raise Refused.because("name.alike", f"“{alike.values['name']}” counts as the same {what}. Write it so.")
         if "tags" in said:
-            tags = [one for one in said["tags"].split(BAR) if one]
+            tags = [one for one in bars.parted(said["tags"]) if one]
             ids = [vocabulary.make_within(self._tx, recorder, "tag", one) for one in tags]
             vocabulary.set_tags(self._tx, recorder, self._kind, record_id, ids)
         held = there.values if there else {"name": name, "tags": ""}

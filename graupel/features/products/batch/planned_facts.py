@@ -5,9 +5,10 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from graupel.core.attributes import Attribute, Choice, Fact, show_fact
+from graupel.core.bars import BAR
 from graupel.core.declarations.products import CHOICES
 from graupel.core.file_columns import OWN, STOCK_AT, Known, fact_column
-from graupel.core.file_pictures import PICTURES, SEPARATOR
+from graupel.core.file_pictures import PICTURES
 from graupel.core.stock import show
 from graupel.db import Tx
 from graupel.features.products.batch import lists as batch_lists
@@ -78,8 +79,8 @@ def _tell_pictures(
         named.setdefault(row["line"], []).extend([row["name"]] if row["name"] else [])
     for line, names in named.items():
         told = found.setdefault(line, Told())
-        told.before[PICTURES] = SEPARATOR.join(held.get(products.get(line) or 0, ())) or None
-        told.after[PICTURES] = SEPARATOR.join(names) or None
+        told.before[PICTURES] = BAR.join(held.get(products.get(line) or 0, ())) or None
+        told.after[PICTURES] = BAR.join(names) or None
 
 
 def _tell_counts(tx: Tx, asked: Mapping[str, Any], found: dict[int, Told]) -> None:
