@@ -65,7 +65,7 @@ def export_rows(
         *(f"IF(k.counted, {_at(one)}, NULL) AS `{STOCK_AT}{one}`" for one in location_ids),
     ]
     keys = [key for key in own_keys if key in _used_keys(tx)]
-    owns = "".join(f", o{place}.value AS `{OWN}{key}`" for place, key in enumerate(keys))
+    owns = "".join(f", {_own_sql(key, f'o{place}')} AS `{OWN}{key}`" for place, key in enumerate(keys))
     joins = " ".join(_own_join(key, f"o{place}") for place, key in enumerate(keys))
     sees, as_seen = _seen(tx, seen) if seen else ("", "")
     lists = "".join(f", {batch_lists.out_sql(one)}" for one in listed)
@@ -115,6 +115,16 @@ def _used_keys(tx: Tx) -> set[str]:
     """The keys of values for a language or a destination that any product or variant has."""
     sql = "SELECT DISTINCT destination, lang, field FROM own_value WHERE kind IN ('product', 'variant')"
     return {f"{row['destination']}.{row['lang']}.{row['field']}" for row in tx.all(sql)}
+
+
+def _own_sql(key: str, alias: str) -> str:
+    """What holds for a language or a destination; an amount of a variant that has none, as its product has it."""
+    destination, lang, field = split_key(key)
+    if field not in AMOUNTS:
+        return f"{alias}.value"
+    return f"""COALESCE({alias}.value, IF(v.{field} IS NULL, (SELECT io.value FROM own_value io
+               WHERE io.kind = 'product' AND io.record_id = p.id AND io.destination = '{destination}'
+                 AND io.lang = '{lang}' AND io.field = '{field}'), NULL))"""
 
 
 def _own_join(key: str, alias: str) -> str:

@@ -1,5 +1,6 @@
 """Products with several variants, their attributes, types and tax classes by a file, and taken out again."""
 
+import csv
 from dataclasses import replace
 from decimal import Decimal
 
@@ -347,6 +348,34 @@ def test_words_for_a_language_and_amounts_for_a_destination_come_go_out_and_go_b
     assert own(ctx) == before
     ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done.row["change_set_id"]))
     assert own(ctx) == set()
+
+
+def test_a_products_price_for_a_destination_goes_out_with_the_variants_that_have_it(ctx, words):
+    shop = f"s{add_outlet(ctx)}"
+    price = f"own-{shop}..price"
+    bring_in(
+        ctx,
+        "product code,sku,name,colour,price,price last skeins\n"
+        "FEL,,Fellside,,9.80,9.00\nFEL,FEL-HEA,,Heather,,8.00\nFEL,FEL-OAT,,Oat,,\nFEL,FEL-PIN,,Pine,11,\n",
+    )
+    there = {("FEL", shop, "", "price", "9.00", None), ("FEL-HEA", shop, "", "price", "8.00", None)}
+    assert own(ctx) == there
+    path = ctx.folder("t") / "out.csv"
+    exporting.export(ctx, SYSTEM, path, Out.CSV)
+    with path.open() as file:
+        table = list(csv.DictReader(file))
+    (header,) = (name for name in table[0] if name.startswith("price") and "last" in name.lower())
+    out = {row["sku"]: row[header] for row in table}
+    assert out == {"FEL-HEA": "8.00", "FEL-OAT": "9.00", "FEL-PIN": ""}, "a price of its own is nearer than that"
+    again = plan_file(ctx, path.read_bytes(), name=path.name)
+    assert (reasons(ctx, again), again.row["counts"]["unchanged"]) == ({}, 3)
+    # With a price of its own for everywhere a variant would lose that of its product for there.
+    dearer = plan_file(ctx, "sku,price,price last skeins\nFEL-OAT,12,9.00\n")
+    assert rows(ctx, dearer, "changed")[2].after == {"price": "12.00", price: "9.00"}
+    bring_in(ctx, "sku,price last skeins\nFEL-HEA,9.00\nFEL-PIN,9.00\n")
+    assert own(ctx) == {("FEL", shop, "", "price", "9.00", None)} | {
+        (sku, shop, "", "price", "9.00", None) for sku in ("FEL-HEA", "FEL-PIN")
+    }
 
 
 def test_an_empty_cell_takes_away_what_holds_for_a_language_where_that_is_chosen(ctx, words):

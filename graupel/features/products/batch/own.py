@@ -1,7 +1,7 @@
 """What the rows of a batch say for a language or a destination: planned, and written by sets.
 
 Words are the product's. An amount is the variant's where its product varies and the row has its SKU, else the
-product's, as core.resolve reads them.
+product's, as core.resolve reads them; what a variant has of its product's already is not written with it again.
 """
 
 import json
@@ -51,7 +51,14 @@ def plan(tx: Tx, params: Mapping[str, Any], columns: Mapping[str, OwnColumn]) ->
 
 
 def _note(tx: Tx, given: Mapping[str, Any], field: str) -> None:
-    level = f"IF(b.sku IS NOT NULL AND {_VARIES}, 'variant', 'product')" if field in AMOUNTS else "'product'"
+    level, inherited, beside = "'product'", "NULL", ""
+    if field in AMOUNTS:
+        level = f"IF(b.sku IS NOT NULL AND {_VARIES}, 'variant', 'product')"
+        # What the row itself says of its variant for everywhere would be nearer than the product's for a destination.
+        inherited = f"IF(iv.{field} IS NULL AND (b.{field} IS NULL OR b.{field} <=> ip.{field}), io.value, NULL)"
+        beside = """LEFT JOIN variant iv ON iv.id = b.variant_id LEFT JOIN product ip ON ip.id = b.product_id
+            LEFT JOIN own_value io ON x.level = 'variant' AND io.kind = 'product' AND io.record_id = b.product_id
+              AND io.destination = %(destination)s AND io.lang = %(lang)s AND io.field = %(field)s"""
     tx.run(
         f"""INSERT INTO batch_own (batch_id, destination, lang, field, owner, line, level, value)
             SELECT %(batch)s, %(destination)s, %(lang)s, %(field)s, {_OWNER.format(level="x.level")}, b.line, x.level,
@@ -61,7 +68,9 @@ def _note(tx: Tx, given: Mapping[str, Any], field: str) -> None:
             LEFT JOIN own_value o ON o.kind = x.level
               AND o.record_id = IF(x.level = 'variant', b.variant_id, b.product_id)
               AND o.destination = %(destination)s AND o.lang = %(lang)s AND o.field = %(field)s
-            WHERE NOT (BINARY x.said <=> BINARY o.value) ORDER BY b.line
+            {beside}
+            WHERE NOT (BINARY x.said <=> BINARY IF(x.said IS NULL, o.value, COALESCE(o.value, {inherited})))
+            ORDER BY b.line
             ON DUPLICATE KEY UPDATE line = batch_own.line""",
         given,
     )
