@@ -1,6 +1,6 @@
 """Files that go out: what is taken, in which format, and those that were written."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import partial
 from typing import Any
 
@@ -14,8 +14,10 @@ from graupel.core.problems import Problem
 from graupel.core.record_files import ROWS_ARE, RowsAre
 from graupel.core.roles import Identity, Role
 from graupel.features.files import copying, exporting, known, outlets
+from graupel.features.files.rows import OutletRow
 from graupel.features.files.schemas import Asked, Copied, RecordsOut, TakenOut
-from graupel.tables.writing import OUTS
+from graupel.tables.writing import OUTS, Out
+from graupel.web.attempts import attempt
 from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf, QueryOf
@@ -25,8 +27,11 @@ router = APIRouter(prefix="/files/out", dependencies=[Depends(from_our_own_page)
 
 @router.get("")
 def show(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Asked]) -> Response:
-    """What can be taken out, and what was."""
-    return _page(request, ctx, signed, asked.of)
+    """What can be taken out, and what was; or one of the files that go by themselves, to be changed."""
+    if asked.change is None:
+        return _page(request, ctx, signed, asked.of)
+    row = outlets.read(ctx, signed.actor, asked.change)
+    return _page(request, ctx, signed, row["query"] or None, changing=row)
 
 
 def _page(
@@ -36,7 +41,10 @@ def _page(
     query: str | None,
     problems: Sequence[Problem] = (),
     typed: TakenOut | None = None,
+    changing: OutletRow | None = None,
+    told: Mapping[str, str] | None = None,
 ) -> Response:
+    typed = typed or (_typed(changing) if changing else None)
     found, there = exporting.newest(ctx, signed.actor), known.current(ctx).fields
     wrong = {name: [one for one in problems if (one.field or "") == name] for name in ("name", "at")}
     return page(
@@ -60,7 +68,24 @@ def _page(
         next_of=partial(outlets.next_of, ctx),
         shown_minute=sources.shown_minute,
         folder=outlets.OUTGOING,
+        changing=changing,
+        held=outlets.held(changing) if changing else {},
+        told=told,
         may_edit=signed.actor.may(Role.EDITOR),
+    )
+
+
+def _typed(row: OutletRow) -> TakenOut:
+    """One of the files that go by themselves, as it would be typed."""
+    return TakenOut(
+        form=Out(row["format"]),
+        with_pictures=bool(row["with_pictures"]),
+        fields=row["fields"],
+        of=row["query"],
+        seen=row["lens"],
+        name=row["name"],
+        every="hour" if row["every"] == sources.HOUR else "day",
+        at=sources.shown_minute(row["every"], row["minute"]),
     )
 
 
@@ -95,11 +120,22 @@ def take_records(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Record
 @router.post("/outlets")
 def add_outlet(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut]) -> Response:
     """Has such a file written at set times."""
+    return _saved(request, ctx, signed, form, None)
+
+
+@router.post("/outlets/{outlet_id:int}")
+def change_outlet(request: Request, ctx: Ctx, signed: Signed, form: FormOf[TakenOut], outlet_id: int) -> Response:
+    """Has it written otherwise."""
+    return _saved(request, ctx, signed, form, outlets.read(ctx, signed.actor, outlet_id))
+
+
+def _saved(request: Request, ctx: Context, signed: Identity, form: TakenOut, row: OutletRow | None) -> Response:
     texts = {"name": form.name, "every": form.every, "at": form.at}
-    try:
-        outlets.add(ctx, signed.actor, texts, form.form, form.fields, form.of or None, **_beside(form))
-    except Refused as refusal:
-        return _page(request, ctx, signed, form.of or None, refusal.problems, form)
+    given = (row["id"] if row else None, texts, form.form, form.fields, form.of or None)
+    act = partial(outlets.save, ctx, signed.actor, *given, marks=form.marks, **_beside(form))
+    tried = attempt(act, "outlet", form, form.marks)
+    if tried.problems:
+        return _page(request, ctx, signed, form.of or None, tried.problems, form, row, tried.told)
     return RedirectResponse("/files/out", 303)
 
 

@@ -15,7 +15,9 @@ def every(tx: Tx) -> list[OutletRow]:
     return [_read(row) for row in tx.all(f"{_ROWS} ORDER BY o.name, o.id")]
 
 
-def read(tx: Tx, outlet_id: int) -> OutletRow | None:
+def read(tx: Tx, outlet_id: int, *, lock: bool = False) -> OutletRow | None:
+    if lock:
+        tx.value("SELECT id FROM file_outlet WHERE id = %s FOR UPDATE", [outlet_id])
     row = tx.one(f"{_ROWS} WHERE o.id = %s", [outlet_id])
     return _read(row) if row else None
 
@@ -24,8 +26,8 @@ def _read(row: dict[str, Any]) -> OutletRow:
     return cast(OutletRow, row | {"fields": json.loads(row["fields"])})
 
 
-def is_taken(tx: Tx, name: str) -> bool:
-    return bool(tx.value("SELECT 1 FROM file_outlet WHERE name = %s", [name]))
+def is_taken(tx: Tx, name: str, by_other_than: int) -> bool:
+    return bool(tx.value("SELECT 1 FROM file_outlet WHERE name = %s AND id <> %s", [name, by_other_than]))
 
 
 def reach(tx: Tx, outlet_id: int, moment: datetime) -> None:

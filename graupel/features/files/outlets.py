@@ -19,8 +19,10 @@ from graupel.features.files import exporting
 from graupel.features.files import outlet_store as store
 from graupel.features.files import store as file_store
 from graupel.features.files.rows import OutletRow
+from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.following import Recorded
+from graupel.features.history.meeting import Marks
 from graupel.features.users import service as users
 from graupel.jobs import JobRequest, JobRun, enqueue_once, timekeeping
 from graupel.tables.writing import Out
@@ -35,9 +37,16 @@ def list_all(ctx: Context, actor: Actor) -> list[OutletRow]:
     return ctx.db.run(store.every)
 
 
-def add(
+def read(ctx: Context, actor: Actor, outlet_id: int) -> OutletRow:
+    """One of them. Raises NotFound."""
+    actor.require(Role.VIEWER)
+    return ctx.db.run(lambda tx: _there(tx, outlet_id))
+
+
+def save(
     ctx: Context,
     actor: Actor,
+    outlet_id: int | None,
     texts: Mapping[str, str],
     out: Out,
     fields: Sequence[str],
@@ -45,15 +54,17 @@ def add(
     *,
     with_pictures: bool = False,
     lens: str = "",
+    marks: Marks = None,
 ) -> None:
-    """Have a file written at set times; ``texts``: as core.outlets reads them. Raises Refused."""
+    """Have a file written at set times, or otherwise than before; from now on it is written for who says so.
+    ``texts``: as core.outlets reads them. Raises Refused, Outdated, NotFound."""
     actor.require(Role.EDITOR)
     person = users.email_of(ctx, actor.user_id) if actor.user_id else None
     if person is None:
         raise Refused.because("outlet.nobody", "Only a person can have files written: they are written for them.")
     wanted = rules.read(texts)
     chosen = exporting.asked_columns(ctx, out, fields, with_pictures=with_pictures)
-    values = {
+    mine: dict[str, Any] = {
         "name": wanted.name,
         "format": str(out),
         "with_pictures": int(with_pictures),
@@ -66,13 +77,32 @@ def add(
     }
 
     def work(tx: Tx) -> None:
-        if store.is_taken(tx, wanted.name):
+        if store.is_taken(tx, wanted.name, outlet_id or 0):
             said = "Another file that goes by itself is called so. Give this one a name of its own."
             raise Refused.because("outlet.taken", said, "name")
-        with history.change_set(tx, actor, "outlet.save", f"A file goes by itself: {wanted.name}") as recorder:
-            recorder.made("file_outlet", declared.insert(tx, FILE_OUTLET, values), values)
+        title = f"A file goes {'otherwise' if outlet_id else 'by itself'}: {wanted.name}"
+        with history.change_set(tx, actor, "outlet.save", title) as recorder:
+            if outlet_id is None:
+                recorder.made("file_outlet", declared.insert(tx, FILE_OUTLET, mine), mine)
+                return
+            row = _there(tx, outlet_id, lock=True)
+            theirs = held(row)
+            now = meeting.bring_together(
+                tx, {"file_outlet": [outlet_id]}, marks, _chosen(mine), _chosen(theirs), _label
+            ) | {"person": person}
+            if recorder.changed("file_outlet", outlet_id, theirs, now, row["version"] + 1):
+                declared.update(tx, FILE_OUTLET, outlet_id, now)
 
     ctx.db.run(work)
+
+
+def _chosen(values: Mapping[str, Any]) -> dict[str, Any]:
+    """What two people may choose; it is for whoever saved it last."""
+    return {name: value for name, value in values.items() if name != "person"}
+
+
+def _label(name: str) -> str:
+    return FILE_OUTLET.field(name).label
 
 
 def remove(ctx: Context, actor: Actor, outlet_id: int) -> None:
@@ -105,8 +135,8 @@ def file_name(row: OutletRow) -> str:
     return f"{row['name']}.{'zip' if row['with_pictures'] else row['format']}"
 
 
-def _there(tx: Tx, outlet_id: int) -> OutletRow:
-    row = store.read(tx, outlet_id)
+def _there(tx: Tx, outlet_id: int, *, lock: bool = False) -> OutletRow:
+    row = store.read(tx, outlet_id, lock=lock)
     if row is None:
         raise NotFound("This is not there any more.")
     return row

@@ -181,9 +181,11 @@ class Sampled(Sent):
 
 
 class Asked(Sent):
-    """Of which view of the table the goods are taken out; without one it is all of them."""
+    """Of which view of the table the goods are taken out; without one it is all of them. ``change``: which of the files
+    that go by themselves is to be changed."""
 
     of: Annotated[str, StringConstraints(max_length=20_000)] | None = None
+    change: MaybeWhole = None
 
 
 class TakenOut(Sent):
@@ -198,3 +200,4 @@ class TakenOut(Sent):
     name: Short = ""
     every: Literal["day", "hour"] = "day"
     at: Annotated[str, StringConstraints(max_length=20)] = ""
+    marks: Marks = None

@@ -77,7 +77,9 @@ def save(ctx: Context, actor: Actor, source_id: int | None, texts: Mapping[str, 
                 return
             row = _there(tx, source_id, lock=True)
             theirs = held(row)
-            now = meeting.bring_together(tx, {"file_source": [source_id]}, marks, mine, theirs, _label)
+            now = meeting.bring_together(
+                tx, {"file_source": [source_id]}, marks, _chosen(mine), _chosen(theirs), _label
+            ) | {"person": person}
             if recorder.changed("file_source", source_id, theirs, now, row["version"] + 1):
                 declared.update(tx, FILE_SOURCE, source_id, now)
                 store.begin_anew(tx, source_id)
@@ -88,6 +90,11 @@ def save(ctx: Context, actor: Actor, source_id: int | None, texts: Mapping[str, 
 def held(row: SourceRow) -> dict[str, Any]:
     """What its record holds."""
     return {name: row[name] for name in FILE_SOURCE.columns()}  # type: ignore[literal-required]
+
+
+def _chosen(values: Mapping[str, Any]) -> dict[str, Any]:
+    """What two people may choose; it is for whoever saved it last."""
+    return {name: value for name, value in values.items() if name != "person"}
 
 
 def _label(name: str) -> str:
