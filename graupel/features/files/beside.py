@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from graupel.core import columns, file_pictures, guessing, matching, price_bands, slips
+from graupel.core import columns, file_pictures, guessing, held_for, matching, price_bands, slips
 from graupel.core.declarations.products import INHERITED
 from graupel.core.encodings import ENCODINGS
 from graupel.core.file_columns import COLUMNS
@@ -79,6 +79,7 @@ def choices(file: ImportFile) -> dict[str, Any]:
         "kinds_of_rows": ROWS_ARE,
         "fits_a_sheet": lambda refused: results.told_of(file.row, refused=refused) <= results.MOST_IN_A_SHEET,
         "places_of_records": PLACES_OF_RECORDS,
+        "held_for": held_for.said(file.rules, file.known),
         "called": CALLED[RowsAre(file.row["rows_are"])],
         **_overview(file),
         "ways": ways_of(file.row["rows_are"]),

@@ -1,11 +1,12 @@
-"""What is wrong in many rows of a file, mended for all of them, and for the next files with these columns."""
+"""What is wrong or otherwise meant in all rows of a file, mended for it and for the next ones with these columns."""
 
 from collections.abc import Sequence
 
 from graupel.context import Context
-from graupel.core import columns, matching, slips
+from graupel.core import columns, held_for, matching, slips
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
+from graupel.core.held_for import HeldFor
 from graupel.core.roles import Actor, Role
 from graupel.features.files import known, profiles, service
 from graupel.features.files.rows import ImportFileRow
@@ -35,6 +36,19 @@ def mend_all(ctx: Context, actor: Actor, file_id: int, name: str, code: str, how
     rules = slips.mended(before, name, code, how)
     if rules == before:
         raise Refused.because("mend.none", "This does not stand in the file any more. Load the page again.")
+    return _anew(ctx, actor, row, rules)
+
+
+def hold_for(ctx: Context, actor: Actor, file_id: int, wanted: HeldFor) -> int:
+    """Say for which destination the prices of a file are and in which language its texts; makes the dry run anew and
+    returns the job's id. Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    row = service.read_row(ctx, file_id)
+    before = [Rule.of(one) for one in row["rules"]]
+    rules = held_for.meant(before, known.current(ctx, row["rows_are"]), wanted)
+    if rules == before:
+        said = "No column of this file can be for that alone. Match one to a price or a text first."
+        raise Refused.because("held.none", said)
     return _anew(ctx, actor, row, rules)
 
 

@@ -12,6 +12,7 @@ from graupel.context import Context
 from graupel.core import matching
 from graupel.core import profiles as kept_profiles
 from graupel.core.errors import NotFound, Refused
+from graupel.core.held_for import HeldFor
 from graupel.core.problems import Problem
 from graupel.core.roles import Identity, Role
 from graupel.features.categories import service as categories
@@ -34,6 +35,7 @@ from graupel.features.files import (
 from graupel.features.files.new_attributes import NEW
 from graupel.features.files.schemas import (
     Applied,
+    HeldForOne,
     Kept,
     Matched,
     Meant,
@@ -252,6 +254,13 @@ def rows_are(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Meant], fi
         service.rows_are(ctx, signed.actor, file_id, form.rows_are)
         _begin(ctx, signed, file_id)
 
+    return _after(request, ctx, signed, file_id, act)
+
+
+@router.post("/files/{file_id:int}/held-for")
+def hold_for(request: Request, ctx: Ctx, signed: Signed, form: FormOf[HeldForOne], file_id: int) -> Response:
+    """Says for which destination its prices are, and in which language its texts."""
+    act = partial(mending.hold_for, ctx, signed.actor, file_id, HeldFor(form.destination, form.lang))
     return _after(request, ctx, signed, file_id, act)
 
 

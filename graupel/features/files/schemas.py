@@ -152,6 +152,14 @@ class MendedAll(Sent):
     how: str = ""
 
 
+class HeldForOne(Sent):
+    """For which destination the prices of a file are, and in which language its texts; "" everywhere, and the default
+    language."""
+
+    destination: Annotated[str, StringConstraints(pattern=r"^[a-z0-9]{0,12}$")] = ""
+    lang: Annotated[str, StringConstraints(pattern=r"^[A-Za-z-]{0,12}$")] = ""
+
+
 class Mended(Sent):
     """Which name that a file would make is read as which that is there."""
 

@@ -2,6 +2,7 @@
 
 import csv
 import io
+import re
 from dataclasses import replace
 from decimal import Decimal
 
@@ -23,7 +24,7 @@ from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
 from graupel.tables.writing import Out
 from tests.features.files.test_grouped import YARN, of_sku, reasons, words
-from tests.making import bring_in, catalogue, make_product, outcome, plan_file, work_off
+from tests.making import add_german, add_outlet, bring_in, catalogue, make_product, outcome, plan_file, work_off
 from tests.serving import app, as_role, browser
 
 __all__ = ["app", "as_role", "browser", "words"]
@@ -366,3 +367,33 @@ def test_variants_are_found_by_the_code_of_their_product_and_their_choices(ctx, 
     there = catalogue(ctx)
     assert {sku: str(row[3]) for sku, row in there.items()} == {"HS": "7.00", "HM": "8.00", "OS": "9.00"}
     assert there["OS"][10] == D("12.00"), "the row that says no choice speaks of the product"
+
+
+def test_a_file_is_said_to_be_for_one_shop_and_in_one_language(ctx, browser):
+    add_german(ctx)
+    shop = f"s{add_outlet(ctx)}"
+    make_product(ctx, "A-1", name="Wool", price=D(9))
+    table = b"sku,name,name (de),price,list price,weight\nA-1,Wool,Wolle,8.00,,50 g\n"
+    address = browser.write("/files", files={"file": ("outlet.csv", table)}).headers["location"]
+    assert "Its prices are for" in browser.get(address).text
+    file_id = int(address.rpartition("/")[2])
+    assert browser.write(f"{address}/held-for", {"destination": shop, "lang": "de"}).status_code == 303
+    fields = [rule.field for rule in service.read(ctx, SYSTEM, file_id).rules]
+    # Two columns say the name, each in its language: they stay.
+    own = [f"own-{shop}..price", f"own-{shop}..list_price"]
+    assert fields == ["sku", "name", "own-.de.name", *own, "weight_g"]
+    work_off(ctx)
+    page = browser.get(address).text
+    assert re.search(rf'value="{shop}" selected>Last Skeins alone', page)
+    browser.write(f"{address}/apply", {})
+    work_off(ctx)
+    held = ctx.db.run(lambda tx: tx.value("SELECT value FROM own_value WHERE destination = %s", [shop]))
+    assert (held, catalogue(ctx)["A-1"][3]) == ("8.00", D(9))
+    lone = browser.write("/files", files={"file": ("b.csv", b"sku,short text\nA-1,Weich\n")}).headers["location"]
+    assert browser.write(f"{lone}/held-for", {"lang": "de"}).status_code == 303
+    assert service.read(ctx, SYSTEM, int(lone.rpartition("/")[2])).rules[1].field == "own-.de.short_text"
+    assert browser.write(f"{lone}/held-for", {"lang": ""}).status_code == 303
+    assert service.read(ctx, SYSTEM, int(lone.rpartition("/")[2])).rules[1].field == "short_text"
+    weights = browser.write("/files", files={"file": ("c.csv", b"sku,weight\nA-1,60\n")}).headers["location"]
+    refused = browser.write(f"{weights}/held-for", {"destination": shop})
+    assert "No column of this file can be for that alone" in refused.text
