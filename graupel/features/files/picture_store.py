@@ -6,9 +6,12 @@ from datetime import UTC, datetime, timedelta
 from graupel.db import Tx
 from graupel.features.files.rows import FailedPictureRow
 
-#: Rows that are written: goods that were left out get no pictures.
-_WRITTEN = """batch_picture s STRAIGHT_JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line
-              AND b.action IN ('new', 'changed')"""
+#: Rows of goods, or of categories, that are written: what was left out gets no pictures.
+_WRITTEN = """batch_picture s LEFT JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line
+              AND b.action IN ('new', 'changed')
+              LEFT JOIN batch_record c ON c.batch_id = s.batch_id AND c.line = s.line
+              AND c.action IN ('new', 'changed')"""
+_IS_WRITTEN = "(b.line IS NOT NULL OR c.line IS NOT NULL)"
 
 
 @dataclass(frozen=True)
@@ -35,7 +38,7 @@ def counts(tx: Tx, file_id: int) -> Counts:
         f"""SELECT COUNT(DISTINCT IF(s.state = 'fetched', s.address_key, NULL)) AS fetched,
                   COUNT(DISTINCT IF(s.state = 'waiting', s.address_key, NULL)) AS waiting,
                   COUNT(DISTINCT IF(s.state = 'failed', s.address_key, NULL)) AS failed
-           FROM {_WRITTEN} WHERE s.batch_id = %s AND s.address_key IS NOT NULL""",
+           FROM {_WRITTEN} WHERE s.batch_id = %s AND {_IS_WRITTEN} AND s.address_key IS NOT NULL""",
         [file_id],
     )
     assert row is not None
@@ -46,7 +49,8 @@ def next_addresses(tx: Tx, file_id: int, limit: int) -> dict[str, str]:
     """Addresses that are due, by their keys."""
     rows = tx.all(
         f"""SELECT s.address_key, MIN(s.address) AS address FROM {_WRITTEN}
-            WHERE s.batch_id = %s AND s.state = 'waiting' AND (s.due_at IS NULL OR s.due_at <= UTC_TIMESTAMP(3))
+            WHERE s.batch_id = %s AND {_IS_WRITTEN} AND s.state = 'waiting'
+              AND (s.due_at IS NULL OR s.due_at <= UTC_TIMESTAMP(3))
             GROUP BY s.address_key ORDER BY MIN(s.line) LIMIT %s""",
         [file_id, limit],
     )
@@ -57,7 +61,7 @@ def next_moment(tx: Tx, file_id: int) -> datetime | None:
     """When the next one is tried again, UTC; None where none waits."""
     found: datetime | None = tx.value(
         f"""SELECT MIN(COALESCE(s.due_at, UTC_TIMESTAMP(3))) FROM {_WRITTEN}
-            WHERE s.batch_id = %s AND s.state = 'waiting'""",
+            WHERE s.batch_id = %s AND {_IS_WRITTEN} AND s.state = 'waiting'""",
         [file_id],
     )
     return found.replace(tzinfo=UTC) if found else None
@@ -104,8 +108,9 @@ def failed(tx: Tx, file_id: int, limit: int) -> list[FailedPictureRow]:
     """Those that could not be fetched, with why, and one of the goods that want them."""
     return tx.rows(
         FailedPictureRow,
-        f"""SELECT MIN(s.address) AS address, MIN(s.said) AS said, MIN(s.line) AS line, MIN(b.shown_sku) AS sku
-            FROM {_WRITTEN} WHERE s.batch_id = %s AND s.state = 'failed'
+        f"""SELECT MIN(s.address) AS address, MIN(s.said) AS said, MIN(s.line) AS line,
+                   COALESCE(MIN(b.shown_sku), MIN(c.name)) AS sku
+            FROM {_WRITTEN} WHERE s.batch_id = %s AND {_IS_WRITTEN} AND s.state = 'failed'
             GROUP BY s.address_key ORDER BY MIN(s.line) LIMIT %s""",
         [file_id, limit],
     )

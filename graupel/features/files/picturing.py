@@ -14,6 +14,7 @@ from graupel import fetching
 from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.file_pictures import of_name
+from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor, Role
 from graupel.core.showing import plural
 from graupel.db import Tx
@@ -21,6 +22,7 @@ from graupel.features.files import picture_store as store
 from graupel.features.files import store as file_store
 from graupel.features.files import taking
 from graupel.features.files.picture_store import Counts
+from graupel.features.files.records import later
 from graupel.features.files.rows import FailedPictureRow, ImportFileRow
 from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
@@ -104,7 +106,7 @@ def fetch(run: JobRun) -> None:
             if media_id := _one(run, row, key, address):
                 got[key] = media_id
         if got:
-            run.ctx.db.run(lambda tx, got=got: _put_in(tx, run.actor, file_id, got))  # type: ignore[misc]
+            run.ctx.db.run(lambda tx, got=got: _put_in(run.ctx, tx, run.actor, file_id, got))  # type: ignore[misc]
     run.ctx.db.run(lambda tx: _end(run, tx, file_id))
 
 
@@ -135,7 +137,7 @@ def _content(ctx: Context, row: ImportFileRow, address: str) -> tuple[str, bytes
     return found.name, found.content
 
 
-def _put_in(tx: Tx, actor: Actor, file_id: int, got: dict[str, int]) -> None:
+def _put_in(ctx: Context, tx: Tx, actor: Actor, file_id: int, got: dict[str, int]) -> None:
     """Put fetched pictures in, as a part of the act that brought the file in; where that changed nothing else, as that
     act itself."""
     row = file_store.read(tx, file_id, lock=True)
@@ -145,19 +147,27 @@ def _put_in(tx: Tx, actor: Actor, file_id: int, got: dict[str, int]) -> None:
         return
     title = f"Pictures of the file {row['name']}"
     with history.change_set(tx, actor, "files.pictures", title, part_of=row["change_set_id"]) as recorder:
-        touched = "SELECT DISTINCT c.product_id AS id FROM change_row r JOIN picture c ON c.id = r.record_id"
-        recorder.hand_on(
-            ProductsAtHand(
-                made="SELECT 0 AS id FROM DUAL WHERE FALSE",
-                changed=f"{touched} WHERE r.change_set_id = %(set)s AND r.record_kind = 'picture'",
-                given="SELECT '' AS sku, 0 AS variant_id FROM DUAL WHERE FALSE",
-                params={"set": recorder.change_set_id},
-            )
-        )
-        for key, media_id in got.items():
-            picture_writing.put_in_fetched(tx, recorder, file_id, key, media_id)
+        if row["rows_are"] == RowsAre.GOODS:
+            _put_in_goods(tx, recorder, file_id, got)
+        else:
+            for key, media_id in got.items():
+                later.put_in(ctx, tx, recorder, file_id, key, media_id)
     if row["change_set_id"] is None and recorder.records:
         file_store.change(tx, file_id, change_set_id=recorder.change_set_id)
+
+
+def _put_in_goods(tx: Tx, recorder: history.Recorder, file_id: int, got: dict[str, int]) -> None:
+    touched = "SELECT DISTINCT c.product_id AS id FROM change_row r JOIN picture c ON c.id = r.record_id"
+    recorder.hand_on(
+        ProductsAtHand(
+            made="SELECT 0 AS id FROM DUAL WHERE FALSE",
+            changed=f"{touched} WHERE r.change_set_id = %(set)s AND r.record_kind = 'picture'",
+            given="SELECT '' AS sku, 0 AS variant_id FROM DUAL WHERE FALSE",
+            params={"set": recorder.change_set_id},
+        )
+    )
+    for key, media_id in got.items():
+        picture_writing.put_in_fetched(tx, recorder, file_id, key, media_id)
 
 
 def _end(run: JobRun, tx: Tx, file_id: int) -> None:

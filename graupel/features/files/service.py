@@ -143,10 +143,12 @@ def read_as(ctx: Context, actor: Actor, file_id: int, shape: Shape) -> None:
 def rows_are(ctx: Context, actor: Actor, file_id: int, what: RowsAre) -> None:
     """Say what the rows of a file are; columns are guessed anew. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    _read_otherwise(ctx, file_id, taking.guessed_as(ctx, read_row(ctx, file_id), what))
+    _read_otherwise(ctx, file_id, taking.guessed_as(ctx, read_row(ctx, file_id), what), store.forget_planned)
 
 
-def _read_otherwise(ctx: Context, file_id: int, values: Mapping[str, Any]) -> None:
+def _read_otherwise(
+    ctx: Context, file_id: int, values: Mapping[str, Any], beside: Callable[[Tx, int], None] = lambda *_: None
+) -> None:
     """Keep how a file is read from now on; a dry run there was holds no more. Raises Refused, NotFound."""
 
     def work(tx: Tx) -> None:
@@ -154,6 +156,7 @@ def _read_otherwise(ctx: Context, file_id: int, values: Mapping[str, Any]) -> No
         _refuse_applied(row)
         _refuse_while_written(tx, row)
         store.read_as(tx, file_id, values)
+        beside(tx, file_id)
 
     ctx.db.run(work)
 

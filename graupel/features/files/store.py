@@ -169,6 +169,12 @@ _OF_BATCH = (
 )
 
 
+def forget_planned(tx: Tx, file_id: int) -> None:
+    """Throw away the rows of a dry run that tells of other records than the file does now."""
+    for table in _OF_BATCH:
+        tx.run(f"DELETE FROM {table} WHERE batch_id = %s", [file_id])
+
+
 def forget_rows(tx: Tx, change_set_id: int, limit: int) -> int:
     """Throw away rows of the file that a change set brought in, at most so many; returns how many."""
     file_id = tx.value("SELECT id FROM import_file WHERE change_set_id = %s", [change_set_id])

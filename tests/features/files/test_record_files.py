@@ -2,6 +2,8 @@
 
 import csv
 import io
+import zipfile
+from dataclasses import replace
 
 import pytest
 
@@ -14,19 +16,22 @@ from graupel.core.resolve import Lens
 from graupel.core.roles import SYSTEM
 from graupel.features.categories import editing
 from graupel.features.categories import service as categories
-from graupel.features.files import planned_rows, profiles, results, service
+from graupel.features.files import picturing, planned_rows, profiles, results, service
 from graupel.features.files.records import out as records_out
+from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from graupel.features.wording import service as wording
+from graupel.jobs.worker import Worker
 from graupel.tables.writing import Out
 from tests.making import add_german, bring_in, jpeg, make_product, plan_file, roll_back_newest, work_off
+from tests.pictures import PictureHost, pictures
 from tests.serving import app, as_role, browser
 
-__all__ = ["app", "as_role", "browser"]
+__all__ = ["app", "as_role", "browser", "pictures"]
 TREE = (
     "Category;Shown;Description;Meta title;Picture;Alt text;Tags;Description (de)\n"
     "Yarn > Aran;yes;<p>Warm <b>and</b> round</p>;Aran yarn;;;wool | warm;Warm und rund\n"
@@ -102,12 +107,62 @@ def test_a_changed_cell_changes_that_alone_and_an_empty_one_leaves_or_empties_as
     assert (aran.meta_title, aran.description, aran.tags) == ("Aran and more", "", ("warm", "wool"))
 
 
-def test_the_picture_of_a_category_is_one_of_the_library(ctx):
+def test_the_picture_of_a_category_may_be_one_of_the_library(ctx):
     picture = add_picture(ctx, "aran.jpg")
     file = bring_in(ctx, "category,picture,alt text\nYarn,aran.jpg,A skein\nWool,nowhere.jpg,\n", leave_out=True)
     assert (values(ctx, "Yarn").picture_id, values(ctx, "Yarn").picture_alt) == (picture, "A skein")
     assert "nowhere.jpg" in rows(ctx, file, "refused")[0].row.problems[0].message
     assert categories.read_tree(ctx).find("Wool") is None
+
+
+def picture_of(ctx, path):
+    """What the picture of a category is called in the library, "" where it has none."""
+    picture = values(ctx, path).picture_id
+    return ctx.db.run(lambda tx: media.by_ids(tx, [picture])[picture].file_name) if picture else ""
+
+
+def test_pictures_of_categories_are_fetched_afterwards_and_go_back_with_the_file(ctx, pictures: PictureHost):
+    ctx.settings.fetch_hosts = "127.0.0.1"
+    red, blue, gone = (f"{pictures.address}/{name}.jpg" for name in ("red", "blue", "gone"))
+    text = f"path,description,picture\nYarn,Of wool,{red}\nYarn > Sock,,{blue}\nNeedles,,{gone}\nYarn > Lace,,{red}\n"
+    file = plan_file(ctx, text)
+    assert file.row["counts"]["new"] == 4
+    assert pictures.asked == [], "a dry run fetches nothing"
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    assert [picture_of(ctx, path) for path in ("Yarn", "Yarn > Sock", "Yarn > Lace")] == [
+        "red.jpg",
+        "blue.jpg",
+        "red.jpg",
+    ]
+    told = picturing.read(ctx, SYSTEM, file.id)
+    assert (told.counts.fetched, told.counts.failed, told.failed[0]["sku"]) == (2, 1, "Needles")
+    assert pictures.asked.count("/red.jpg") == 1, "what two rows name is fetched once"
+    assert plan_file(ctx, text.replace(gone, "")).row["counts"]["unchanged"] == 4
+    done = service.read(ctx, SYSTEM, file.id).row["change_set_id"]
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done))
+    assert [one.path for one in categories.read_tree(ctx)] == []
+
+
+def test_a_picture_that_lies_beside_the_table_is_put_in_unless_another_was_chosen_meanwhile(ctx):
+    bring_in(ctx, "path,description\nYarn,Wool\nNeedles,Steel\n")
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as made:
+        made.writestr("categories.csv", "path,picture\nYarn,Skeins.jpg\nNeedles,needles.jpg\nYarn > Sock,other.jpg\n")
+        made.writestr("pictures/skeins.jpg", jpeg(60, "#B0412E"))
+        made.writestr("pictures/needles.jpg", jpeg(50, "#3C6A8C"))
+    file = plan_file(ctx, packed.getvalue(), name="categories.zip")
+    (refused,) = rows(ctx, file, "refused")
+    assert "No file other.jpg is in the library" in refused.row.problems[0].message
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    Worker(ctx).work_one()  # it is brought in; its pictures wait
+    chosen = add_picture(ctx, "chosen.jpg")
+    needles = categories.read_tree(ctx).find("Needles")
+    editing.save(ctx, SYSTEM, needles, replace(values(ctx, "Needles"), picture_id=chosen))
+    work_off(ctx)
+    assert [picture_of(ctx, path) for path in ("Yarn", "Needles")] == ["skeins.jpg", "chosen.jpg"]
+    told = picturing.read(ctx, SYSTEM, file.id)
+    assert [one["said"] for one in told.failed] == ["Another picture was chosen meanwhile."]
 
 
 def test_what_can_not_be_is_refused_row_by_row_and_leaves_nothing_behind(ctx):

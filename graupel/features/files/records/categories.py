@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 from typing import Any
 
 from graupel.context import Context
@@ -29,9 +30,12 @@ _PLAIN = ("link", "canonical", *rules.TEXTS)
 class CategoryClerk:
     """All categories of all trees."""
 
-    def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
+    def __init__(
+        self, ctx: Context, tx: Tx, langs: Sequence[str], members: Mapping[str, str] = MappingProxyType({})
+    ) -> None:
+        """``members``: names of files beside the table in a zip, by their names in small letters."""
         self.columns = record_columns.columns_of(RowsAre.CATEGORY, langs)
-        self._ctx, self._tx, self._langs = ctx, tx, langs
+        self._ctx, self._tx, self._langs, self._members = ctx, tx, langs, members
         self._places = Places(ctx.settings.address.rstrip("/"))
         self._tree = categories.load(tx)
         self._held: dict[int, Held] = {}
@@ -63,7 +67,7 @@ class CategoryClerk:
         return said["path"]
 
     def understood(self, said: Said) -> Said:
-        """With its picture as the library names it. Raises Refused where that is not there."""
+        """With its picture as the library names it, or where it is to be fetched. Raises Refused."""
         self._id_of(said)
         if not said.get("picture"):
             return said
@@ -71,13 +75,12 @@ class CategoryClerk:
         if isinstance(found, Problem):
             raise Refused([found.at(field="picture")])
         if isinstance(found, str):
-            what = "This picture is not in the library. Take it in there first, then name it here."
-            raise Refused([Problem("pictures.unknown", what, "picture")])
+            return said
         return {**said, "picture": self._picture(media.by_ids(self._tx, [found])[found])}
 
     def _picture_meant(self, text: str) -> Any:
         """The id of a picture in the library, its address elsewhere, or why it is not found."""
-        return pictures.found(self._tx, {text}, {})[text]
+        return pictures.found(self._tx, {text}, self._members)[text]
 
     def held(self, said: Said) -> Held | None:
         """The category at a path; None where it is not there."""
@@ -131,7 +134,7 @@ class CategoryClerk:
             found["tags"] = tuple(one for one in bars.parted(said["tags"]) if one)
         if "picture" in said:
             meant = self._picture_meant(said["picture"]) if said["picture"] else None
-            found["picture_id"] = meant if isinstance(meant, int) else None
+            found["picture_id"] = there.picture_id if isinstance(meant, str) else meant  # fetched afterwards
         return replace(there, **found)
 
     def everything(self) -> Iterator[Said]:

@@ -23,8 +23,8 @@ from graupel.core.record_files import RowsAre
 from graupel.core.record_rows import RecordReader
 from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations import service as destinations
-from graupel.features.files import lines
-from graupel.features.files.records import store
+from graupel.features.files import lines, picturing
+from graupel.features.files.records import later, store
 from graupel.features.files.records.attributes import AttributeClerk
 from graupel.features.files.records.categories import CategoryClerk
 from graupel.features.files.records.clerks import Clerk, Held, Said
@@ -42,7 +42,6 @@ from graupel.tables.shapes import Shape
 MOST_ROWS = 5_000
 REPORT_EVERY = 50
 _CLERKS: Mapping[RowsAre, Callable[[Context, Tx, Sequence[str]], Clerk]] = {
-    RowsAre.CATEGORY: CategoryClerk,
     RowsAre.ATTRIBUTE: AttributeClerk,
     RowsAre.TYPE: TypeClerk,
     RowsAre.SALE: SaleClerk,
@@ -51,9 +50,16 @@ _CLERKS: Mapping[RowsAre, Callable[[Context, Tx, Sequence[str]], Clerk]] = {
 }
 
 
-def clerk_of(ctx: Context, tx: Tx, rows_are: RowsAre) -> Clerk:
-    """How the records of a kind stand, as a transaction sees them."""
-    return _CLERKS[rows_are](ctx, tx, destinations.current(ctx, tx).languages)
+def clerk_of(ctx: Context, tx: Tx, rows_are: RowsAre, beside: Sequence[str] = ()) -> Clerk:
+    """How the records of a kind stand, as a transaction sees them. ``beside``: files in a zip with the table."""
+    langs = destinations.current(ctx, tx).languages
+    if rows_are is RowsAre.CATEGORY:
+        return CategoryClerk(ctx, tx, langs, _members(beside))
+    return _CLERKS[rows_are](ctx, tx, langs)
+
+
+def _members(beside: Sequence[str]) -> dict[str, str]:
+    return {name.casefold(): name for name in beside}
 
 
 @dataclass
@@ -146,7 +152,7 @@ def plan(run: JobRun, tx: Tx, row: ImportFileRow, path: Path, total: int) -> dic
     """Make the dry run; returns what is kept of it with the file. Raises Refused."""
     table = reading.table(path, run.ctx.folder("uploads"), Shape.of(row["shape"]))
     handling = Handling.of(row)
-    clerk = clerk_of(run.ctx, tx, handling.rows_are)
+    clerk = clerk_of(run.ctx, tx, handling.rows_are, picturing.beside(run.ctx, row))
     reader = RecordReader(Matching.of(Rule.of(one) for one in row["rules"]), clerk.columns)
     found = list(
         islice(
@@ -225,9 +231,10 @@ def apply(run: JobRun, tx: Tx, row: ImportFileRow, recorder: history.Recorder) -
     """Write what the dry run said; returns how many rows of each kind there are now. Raises Refused."""
     handling = Handling.of(row)
     expected = store.read(tx, row["id"], (Action.NEW, Action.CHANGED))
-    clerk = clerk_of(run.ctx, tx, handling.rows_are)
+    beside = picturing.beside(run.ctx, row)
+    clerk = clerk_of(run.ctx, tx, handling.rows_are, beside)
     walk = Walk(tx, clerk, recorder, handling.way, {one.line: one for one in expected})
-    beside = clerk.begin(recorder, [one.said for one in expected])
+    made = clerk.begin(recorder, [one.said for one in expected])
     done = []
     for number, one in enumerate(expected):
         if number % REPORT_EVERY == 0:
@@ -236,4 +243,8 @@ def apply(run: JobRun, tx: Tx, row: ImportFileRow, recorder: history.Recorder) -
         done.append(replace(one, action=MOVED) if planned.action not in (Action.NEW, Action.CHANGED) else planned)
     store.note_written(tx, row["id"], done)
     counts = store.counts(tx, row["id"])
-    return counts | {"made": counts["new"] + len(beside)}
+    pictured = {
+        one.line: one.said[later.PICTURE] for one in done if one.action != MOVED and one.becomes.get(later.PICTURE)
+    }
+    later.note(tx, row["id"], pictured, _members(beside))
+    return counts | {"made": counts["new"] + len(made)}
