@@ -49,12 +49,13 @@ def hold_for(ctx: Context, actor: Actor, file_id: int, wanted: HeldFor) -> int:
     if rules == before:
         said = "No column of this file can be for that alone. Match one to a price or a text first."
         raise Refused.because("held.none", said)
-    return _anew(ctx, actor, row, rules)
+    # Not remembered for other files: the next one with a column “price” is of no shop alone. A profile keeps it.
+    return _anew(ctx, actor, row, rules, remember=False)
 
 
-def _anew(ctx: Context, actor: Actor, row: ImportFileRow, rules: Sequence[Rule]) -> int:
+def _anew(ctx: Context, actor: Actor, row: ImportFileRow, rules: Sequence[Rule], *, remember: bool = True) -> int:
     """The dry run by these rules, which are kept for the next file and by the profile."""
-    job_id = service.request_plan(ctx, actor, row["id"], rules, remember=True, profile_id=row["profile_id"])
+    job_id = service.request_plan(ctx, actor, row["id"], rules, remember=remember, profile_id=row["profile_id"])
     if row["profile_id"]:
         profiles.learn(ctx, actor, row["profile_id"], row["id"])
     return job_id

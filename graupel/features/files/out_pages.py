@@ -80,7 +80,7 @@ def _typed(row: OutletRow) -> TakenOut:
     return TakenOut(
         form=Out(row["format"]),
         with_pictures=bool(row["with_pictures"]),
-        fields=row["fields"],
+        fields=[name for name in row["fields"] if name != "sku"],
         of=row["query"],
         seen=row["lens"],
         name=row["name"],

@@ -389,6 +389,9 @@ def test_a_file_is_said_to_be_for_one_shop_and_in_one_language(ctx, browser):
     work_off(ctx)
     held = ctx.db.run(lambda tx: tx.value("SELECT value FROM own_value WHERE destination = %s", [shop]))
     assert (held, catalogue(ctx)["A-1"][3]) == ("8.00", D(9))
+    next_one = browser.write("/files", files={"file": ("n.csv", b"sku,price\nA-1,9.50\n")}).headers["location"]
+    said = service.read(ctx, SYSTEM, int(next_one.rpartition("/")[2])).rules[1].field
+    assert said == "price", "the next file is for no shop alone"
     lone = browser.write("/files", files={"file": ("b.csv", b"sku,short text\nA-1,Weich\n")}).headers["location"]
     assert browser.write(f"{lone}/held-for", {"lang": "de"}).status_code == 303
     assert service.read(ctx, SYSTEM, int(lone.rpartition("/")[2])).rules[1].field == "own-.de.short_text"
