@@ -98,6 +98,9 @@ class ColumnReader:
         self._columns = [rule.column for rule in rules if rule.column is not None]
         self._left_out = frozenset(code for rule in rules for code in rule.left_out)
         self._only = self._columns[0] if len(self._columns) == 1 else None
+        #: Its cells are taken as they are.
+        self._is_plain = len(rules) == 1 and self._only is not None and rules[0].is_plain and kind is not FieldKind.DAY
+        self._odd = _ODD_CELLS.get(name)
         self._kept: dict[Any, _Said] | None = {}
         self._repeated = 0
 
@@ -124,12 +127,17 @@ class ColumnReader:
         kept[key] = found
         return found
 
+    def _text(self, cells: Sequence[str]) -> str:
+        if self._is_plain and (only := self._only) is not None:
+            return cells[only].strip() if only < len(cells) else ""
+        return text_of(self._rules, cells, self._kind)
+
     def _read(self, cells: Sequence[str]) -> _Said:
         text, name = "", self.name
         try:
-            text = text_of(self._rules, cells, self._kind)
+            text = self._text(cells)
             if text or name == "sku":
-                return self._reads(text), (), _odd(name, text)
+                return self._reads(text), (), self._odd(text) if self._odd else ""
         except Refused as refusal:
             if self._left_out.issuperset(problem.code for problem in refusal.problems):
                 return NOTHING, (), LEFT_OUT + refusal.problems[0].code
@@ -147,11 +155,16 @@ def left_out_code(strange: str) -> str:
     return strange.removeprefix(LEFT_OUT) if strange.startswith(LEFT_OUT) else ""
 
 
-def _odd(name: str, text: str) -> str:
-    """What is odd about a cell that can be read."""
-    if name == "description":
-        return "pictures" if "<" in text and richtext.outside_pictures(text) else ""
-    return "eaten" if name in ("sku", "code") and slips.looks_eaten(text) else ""
+def _odd_text(text: str) -> str:
+    return "pictures" if "<" in text and richtext.outside_pictures(text) else ""
+
+
+def _odd_code(text: str) -> str:
+    return "eaten" if slips.looks_eaten(text) else ""
+
+
+#: By field what tells what is odd about a cell that can be read, "" where nothing is.
+_ODD_CELLS: Mapping[str, Callable[[str], str]] = {"description": _odd_text, "sku": _odd_code, "code": _odd_code}
 
 
 class RowReader:

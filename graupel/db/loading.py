@@ -1,5 +1,6 @@
 """Many rows into one table at once, by LOAD DATA."""
 
+import secrets
 import tempfile
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -10,8 +11,8 @@ from typing import Any
 from graupel.db.connection import Tx
 
 _ESCAPES = str.maketrans({"\\": "\\\\", "\t": "\\t", "\n": "\\n", "\r": "\\r", "\0": "\\0"})
-#: Stands for NULL until it is known that no cell of the row needs to be written in another way.
-_NULL = "\x1a"
+#: Stands for NULL until it is known that no cell of the row needs to be written in another way: no cell holds it.
+_NULL = secrets.token_hex(8)
 
 
 def load_rows(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]]) -> int:
@@ -93,7 +94,6 @@ def as_line(row: Sequence[Any]) -> str:
     # Most rows have no sign that is written in another way: to see that of the whole line costs least.
     if (
         line.count("\t") == len(row) - 1
-        and line.count(_NULL) == row.count(None)
         and not ("\\" in line or "\n" in line or "\r" in line or "\0" in line)
     ):
         return line.replace(_NULL, "\\N") + "\n"

@@ -11,7 +11,7 @@ from typing import Any
 
 from graupel.core import file_pictures
 from graupel.core.file_columns import REFS, ROW_FIELDS, Known
-from graupel.core.imports import FileRow
+from graupel.core.imports import JUMPS, FileRow
 from graupel.core.problems import Problem
 from graupel.db import Tx
 from graupel.db.loading import load_blocks
@@ -42,10 +42,10 @@ def load(
     """
     tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])
     columns, cells = _reader(tx, batch_id, of, known)
-    _begin(tx)
+    _begin(tx, columns)
     for _ in load_blocks(tx, "batch_in", columns, map(cells, _once_each(rows)), BLOCK):
         _take_in(tx, columns, lang, of, compared=compared)
-        _begin(tx)
+        _begin(tx, columns)
     tx.run("DROP TEMPORARY TABLE batch_in")
 
 
@@ -71,12 +71,13 @@ def _take_in(tx: Tx, columns: Sequence[str], lang: str, of: Spoken, *, compared:
     )
 
 
-def _begin(tx: Tx) -> None:
-    """An empty table beside the batch, without its keys; to make it anew costs less than to empty it.
+def _begin(tx: Tx, columns: Sequence[str]) -> None:
+    """An empty table beside the batch, without its keys and what no row says; to make it anew costs less than to empty
+    it.
 
     To make it and then to alter it would end the transaction.
     """
-    like_batch = "SELECT * FROM batch_row WHERE FALSE"
+    like_batch = f"SELECT {', '.join(dict.fromkeys((*columns, *JUMPS)))} FROM batch_row WHERE FALSE"
     tx.run(f"CREATE OR REPLACE TEMPORARY TABLE batch_in ENGINE = Aria TRANSACTIONAL = 0 {like_batch}")
 
 
@@ -120,13 +121,12 @@ def _cells(batch_id: int, row: FileRow, names: Sequence[str], finders: Mapping[s
     problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
     odd = ",".join(row.odd) or None
     readable = row.sku if row.sku and row.sku.isascii() and not row.problems else None
-    said = (row.values.get(name) for name in names)
     return (
         batch_id,
         row.line,
         readable,
         row.sku[:64],
-        *said,
+        *map(row.values.get, names),
         *ids,
         problems,
         "refused" if problems else "new",
