@@ -1,5 +1,6 @@
 """One run of a job: what its handler is given."""
 
+import time
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from typing import Any
@@ -13,6 +14,8 @@ from graupel.jobs import queue
 Handler = Callable[["JobRun"], None]
 #: Called with the job's payload in the transaction that ends it badly.
 Failed = Callable[[Tx, dict[str, Any]], None]
+#: For so long nothing more is told of a step; pages ask every 0.6 seconds.
+QUIET_SECONDS = 0.25
 _HANDLERS: dict[str, Handler] = {}
 _FAILED: dict[str, Failed] = {}
 
@@ -55,6 +58,7 @@ class JobRun:
         self.ctx = ctx
         self._claim = claimed
         self.closed = False
+        self._said, self._quiet_until = "", 0.0
 
     @property
     def job_id(self) -> int:
@@ -72,7 +76,13 @@ class JobRun:
         return self._claim.actor
 
     def progress(self, step: str, done: int = 0, of: int = 0) -> None:
-        """Say how far it is, outside the handler's transaction; raises Cancelled where that is wanted."""
+        """Say how far it is, outside the handler's transaction; raises Cancelled where that is wanted.
+
+        Of the same step no oftener than somebody looks: each time is a transaction that waits for the disk.
+        """
+        if step == self._said and time.monotonic() < self._quiet_until:
+            return
+        self._said, self._quiet_until = step, time.monotonic() + QUIET_SECONDS
         if self.ctx.db.run(lambda tx: queue.report(tx, self.job_id, step, done, of)):
             raise Cancelled("Cancelled. Nothing was changed.")
 
