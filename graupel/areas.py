@@ -68,6 +68,7 @@ from graupel.features.shop import buying_pages as shop_buying_pages
 from graupel.features.shop import download_pages as shop_download_pages
 from graupel.features.shop import finding_pages as shop_finding_pages
 from graupel.features.shop import pages as shop_pages
+from graupel.features.shop import past_pages as shop_past_pages
 from graupel.features.stock import api as stock_api
 from graupel.features.stock import area as stock
 from graupel.features.stock import pages as stock_pages
@@ -169,6 +170,7 @@ AREAS = (
             shop_buying_pages.router,
             shop_download_pages.router,
             shop_finding_pages.router,
+            shop_past_pages.router,
             shop_finding_pages.guarded,
             shop_pages.router,
         ),

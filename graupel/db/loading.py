@@ -92,9 +92,6 @@ def as_line(row: Sequence[Any]) -> str:
     """A row as LOAD DATA reads it; None is NULL."""
     line = "\t".join([one if one.__class__ is str else _NULL if one is None else str(one) for one in row])
     # Most rows have no sign that is written in another way: to see that of the whole line costs least.
-    if (
-        line.count("\t") == len(row) - 1
-        and not ("\\" in line or "\n" in line or "\r" in line or "\0" in line)
-    ):
+    if line.count("\t") == len(row) - 1 and not ("\\" in line or "\n" in line or "\r" in line or "\0" in line):
         return line.replace(_NULL, "\\N") + "\n"
     return "\t".join(["\\N" if one is None else str(one).translate(_ESCAPES) for one in row]) + "\n"

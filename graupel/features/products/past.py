@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any, TypeVar
+from urllib.parse import quote
 
 from graupel.caching import Keepers, KeptCounts
 from graupel.context import Context
@@ -55,6 +56,11 @@ class Side:
     on_hand: Decimal | None
     why: str = ""
     around: bool = True
+
+    @property
+    def exact(self) -> str:
+        """The moment as an address carries it; "" for now."""
+        return quote(moments.exact(self.at)) if self.at else ""
 
 
 @dataclass(frozen=True)

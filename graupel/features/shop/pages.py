@@ -212,6 +212,7 @@ def article_page(
         review=review or {"name": "", "stars": "", "text": ""},
         review_wrong=review_wrong or {},
         thanks=thanks,
+        then=None,
         head=heads.of_article(ctx.settings.address, window, found, article, menu, judged),
         downloads=ctx.db.run(lambda tx: looking.of_article(tx, window, product.id, article.variant_id)),
         preview=product.values.status is not Status.LIVE,

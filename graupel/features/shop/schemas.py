@@ -8,10 +8,19 @@ from starlette.datastructures import UploadFile
 from graupel.core import order_forms
 from graupel.core.choice_answers import number_of
 from graupel.features.orders.basket_forms import Handed
-from graupel.web.sent import Among, Ids, Named, Sent, Whole
+from graupel.web.sent import Among, Ids, MaybeWhole, Named, Search, Sent, Whole
 
 #: A buyer's answer is no longer, whatever is sent.
 LONGEST = 5_000
+
+
+class Then(Sent):
+    """At which moment an article is looked at, in which variant; ``prepared``: a prepared change that counts as made at
+    what lies ahead."""
+
+    at: Search = ""
+    v: MaybeWhole = None
+    prepared: MaybeWhole = None
 
 
 class Bought(Sent):
