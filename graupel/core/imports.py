@@ -127,6 +127,17 @@ class ColumnReader:
         kept[key] = found
         return found
 
+    def said_by(self, rows: Sequence[Sequence[str]]) -> list[_Said]:
+        """What each of several rows says that have all their cells."""
+        only, kept = self._only, self._kept
+        if only is None or kept is None:
+            return [self.said(row) for row in rows]
+        # A cell that was read before is found without a call.
+        known = [kept.get(row[only]) for row in rows]
+        found = [self.said(row) if one is None else one for one, row in zip(known, rows, strict=True)]
+        self._repeated += len(known) - known.count(None)
+        return found
+
     def _text(self, cells: Sequence[str]) -> str:
         if self._is_plain and (only := self._only) is not None:
             return cells[only].strip() if only < len(cells) else ""
@@ -188,7 +199,7 @@ class RowReader:
         self.left_out: Counter[tuple[str, str]] = Counter()
         #: The fields whose cells could not be read, with the codes of their problems.
         self.met: set[tuple[str, str]] = set()
-        self._columns = [
+        self.columns = [
             ColumnReader(
                 name, rules, field.kind, cell_reader(known, name, currency, new), cleared=name in matching.cleared
             )
@@ -197,13 +208,15 @@ class RowReader:
         ]
         self._is_ordering = not set(ordering.FIELDS).isdisjoint(matching.rules)
         self._is_coded, self._by_other = "code" in matching.rules, key != Key.SKU
+        #: Whether what a row says follows from its cells alone, each by itself, where none is wrong or odd.
+        self.by_columns = "sku" in matching.rules and not self._is_ordering
 
     def read(self, cells: Sequence[str], line: int) -> FileRow:
         """What one row says."""
         values: dict[str, Any] = {}
         problems: list[Problem] = []
         odd: tuple[str, ...] = ()
-        for column in self._columns:
+        for column in self.columns:
             value, wrong, strange = column.said(cells)
             if value is not NOTHING:
                 values[column.name] = value

@@ -4,7 +4,7 @@ import secrets
 import tempfile
 from collections.abc import Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from itertools import chain, islice
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -20,19 +20,20 @@ def load_rows(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequenc
 
     Strict: a value that does not fit raises instead of being cut, because LOCAL alone would only warn.
     """
-    path, count = _written(rows)
+    path, count = _written([as_line(row)] for row in rows)
     try:
         return load_file(tx, table, ", ".join(columns), path, count)
     finally:
         path.unlink(missing_ok=True)
 
 
-def load_blocks(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequence[Any]], size: int) -> Iterator[int]:
-    """The same in blocks of ``size`` rows; after each one it says how many that were.
+def load_blocks(tx: Tx, table: str, columns: Sequence[str], lines: Iterable[list[str]], size: int) -> Iterator[int]:
+    """Load lines as as_line or as_lines makes them, in blocks of at least ``size``; after each one it says how many
+    that were.
 
-    While the database takes one in, the next is made ready in another thread: ``rows`` may ask nothing of ``tx``.
+    While the database takes one in, the next is made ready in another thread: ``lines`` may ask nothing of ``tx``.
     """
-    left = iter(rows)
+    left = iter(lines)
     with ThreadPoolExecutor(1) as ahead:
         block = ahead.submit(_block, left, size).result()
         while block:
@@ -50,20 +51,30 @@ def load_blocks(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Seque
             block = following.result()
 
 
-def _block(rows: Iterator[Sequence[Any]], size: int) -> tuple[Path, int] | None:
-    first = next(rows, None)
-    return None if first is None else _written(chain((first,), islice(rows, size - 1)))
+def _block(lines: Iterator[list[str]], size: int) -> tuple[Path, int] | None:
+    first = next(lines, None)
+    return None if first is None else _written(_up_to(chain((first,), lines), size))
 
 
-def _written(rows: Iterable[Sequence[Any]]) -> tuple[Path, int]:
-    """A file of rows as LOAD DATA reads them, and how many."""
+def _up_to(lines: Iterable[list[str]], size: int) -> Iterator[list[str]]:
+    """The next pieces that together have so many lines."""
+    count = 0
+    for piece in lines:
+        yield piece
+        count += len(piece)
+        if count >= size:
+            return
+
+
+def _written(lines: Iterable[list[str]]) -> tuple[Path, int]:
+    """A file of lines as LOAD DATA reads them, and how many."""
     count = 0
     with tempfile.NamedTemporaryFile("w", encoding="utf-8", newline="", prefix="graupel-", delete=False) as file:
         path = Path(file.name)
         try:
-            for row in rows:
-                file.write(as_line(row))
-                count += 1
+            for piece in lines:
+                file.writelines(piece)
+                count += len(piece)
         except BaseException:
             path.unlink(missing_ok=True)
             raise
@@ -86,6 +97,20 @@ def load_file(tx: Tx, table: str, columns: str, path: Path, count: int) -> int:
         reasons = "; ".join(row["Message"] for row in tx.all("SHOW WARNINGS LIMIT 3"))
         raise RuntimeError(f"{loaded} of {count} rows were loaded into {table} as they are: {reasons}")
     return count
+
+
+def as_lines(columns: Sequence[Sequence[Any]]) -> list[str]:
+    """Rows that are given by their columns, as as_line makes each; there is at least one of either."""
+    texts = [[one if one.__class__ is str else _NULL if one is None else str(one) for one in some] for some in columns]
+    lines = list(map("\t".join, zip(*texts, strict=True)))
+    whole = "\n".join(lines)
+    if (
+        whole.count("\t") == len(lines) * (len(columns) - 1)
+        and whole.count("\n") == len(lines) - 1
+        and not ("\\" in whole or "\r" in whole or "\0" in whole)
+    ):
+        return [f"{line}\n" for line in whole.replace(_NULL, "\\N").split("\n")]
+    return list(map(as_line, zip(*columns, strict=True)))
 
 
 def as_line(row: Sequence[Any]) -> str:

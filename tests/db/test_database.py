@@ -2,13 +2,14 @@
 
 import tempfile
 import threading
+from decimal import Decimal
 
 import pymysql
 import pytest
 
 from graupel.core.errors import GraupelError, Refused
 from graupel.db import Database, DatabaseBusy, DatabaseUnavailable, DuplicateKey, connection, migrate, pending
-from graupel.db.loading import load_blocks, load_rows
+from graupel.db.loading import as_line, as_lines, load_blocks, load_rows
 from graupel.db.nodes import connect_options
 
 
@@ -179,6 +180,12 @@ def test_what_looks_writes_nothing(ctx):
     assert names(ctx) == []
 
 
+@pytest.mark.parametrize("odd", ["tab\there", "line\nbreak", "back\\slash", "cr\r", "nul\0", "plain"])
+def test_rows_by_columns_are_written_as_one_by_one(odd):
+    rows = [("A-1", None, Decimal("9.80"), 3), ("B-2", odd, None, 4), ("", "C", "\x1a", 0)]
+    assert as_lines(list(zip(*rows, strict=True))) == [as_line(row) for row in rows]
+
+
 def _rows_until(number, ends=None, called="Category"):
     for one in range(1, number + 1):
         yield f"{called} {one}\t\\ \n", None
@@ -190,7 +197,8 @@ def test_blocks_are_loaded_while_the_next_is_read_and_a_break_leaves_no_file(ctx
     monkeypatch.setattr(tempfile, "tempdir", str(tmp_path))
 
     def load(rows):
-        return ctx.db.run(lambda tx: list(load_blocks(tx, "category", ["name", "parent_id"], rows, 10)))
+        lines = ([as_line(row)] for row in rows)
+        return ctx.db.run(lambda tx: list(load_blocks(tx, "category", ["name", "parent_id"], lines, 10)))
 
     assert load(_rows_until(25)) == [10, 10, 5]
     assert names(ctx) == [name for name, _ in _rows_until(25)]

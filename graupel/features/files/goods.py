@@ -28,9 +28,9 @@ def plan(run: JobRun, tx: Tx, row: ImportFileRow, path: Path, total: int) -> dic
     there, new = known.load(run.ctx, tx), NewChoices()
     handling = Handling.of(row)
     reader = RowReader(chosen, run.ctx.settings.currency, there, new, handling.key_by)
-    rows = lines.read(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
+    blocks = lines.blocks(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
     of, lang = spoken(chosen.rules, chosen.cleared), run.ctx.settings.language
-    planning.load(tx, row["id"], rows, lang, handling=handling, of=of, known=there)
+    planning.load(tx, row["id"], blocks, lang, handling=handling, of=of, known=there)
     run.progress("Comparing", total, total)
     leaves = frozenset(code for rule in chosen.rules.get(PICTURES, ()) for code in rule.left_out)
     pictures = Pictures(picturing.beside(run.ctx, row), leaves)

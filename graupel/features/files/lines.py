@@ -1,19 +1,23 @@
 """The rows of a file, read as rows of goods."""
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from itertools import islice
 from pathlib import Path
 from typing import Protocol
 
-from graupel.core import encodings
+from graupel.core import encodings, row_blocks
 from graupel.core.errors import Refused
-from graupel.core.imports import FileRow
+from graupel.core.imports import FileRow, RowReader
 from graupel.core.problems import Problem
+from graupel.core.row_blocks import RowBlock
 from graupel.features.files.rows import ImportFileRow
 from graupel.tables.reading import Table
 from graupel.tables.shapes import RawRow
 
 REPORT_EVERY = 2000
 MOST_ROWS = 1_000_000
+#: So many rows are read together.
+AT_ONCE = 1_000
 
 
 class Reads(Protocol):
@@ -32,6 +36,30 @@ def count(path: Path) -> int:
 def read(row: ImportFileRow, table: Table, reader: Reads, report: Callable[[int], None]) -> Iterator[FileRow]:
     """The rows of a file as they were matched; ``report`` is told now and then how far it is. Raises Refused."""
     width = len(row["headers"])
+    return (_read(row, raw, reader, width) for raw in _wanted(row, table, report))
+
+
+def blocks(row: ImportFileRow, table: Table, reader: RowReader, report: Callable[[int], None]) -> Iterator[RowBlock]:
+    """The same, many rows at a time."""
+    width, left = len(row["headers"]), _wanted(row, table, report)
+    while raws := list(islice(left, AT_ONCE)):
+        if reader.by_columns:
+            yield _block(row, raws, reader, width)
+        else:
+            yield RowBlock.of([_read(row, raw, reader, width) for raw in raws])
+
+
+def _block(row: ImportFileRow, raws: Sequence[RawRow], reader: RowReader, width: int) -> RowBlock:
+    apart = {
+        place: _read(row, raw, reader, width) for place, raw in enumerate(raws) if raw.trouble or len(raw.cells) > width
+    }
+    if any(sign in text for text in map("".join, (raw.cells for raw in raws)) for sign in _STRANGE):
+        apart = {place: _read(row, raw, reader, width) for place, raw in enumerate(raws)}
+    rows = [raw.cells if len(raw.cells) >= width else [*raw.cells, *[""] * (width - len(raw.cells))] for raw in raws]
+    return row_blocks.read(reader, rows, [raw.line for raw in raws], apart)
+
+
+def _wanted(row: ImportFileRow, table: Table, report: Callable[[int], None]) -> Iterator[RawRow]:
     wanted = None if row["only_lines"] is None else set(row["only_lines"])
     for number, raw in enumerate(table.rows):
         if wanted is not None and raw.line not in wanted:
@@ -42,7 +70,7 @@ def read(row: ImportFileRow, table: Table, reader: Reads, report: Callable[[int]
             )
         if number % REPORT_EVERY == 0:
             report(raw.line)
-        yield _read(row, raw, reader, width)
+        yield raw
 
 
 def _read(row: ImportFileRow, raw: RawRow, reader: Reads, width: int) -> FileRow:
@@ -52,7 +80,7 @@ def _read(row: ImportFileRow, raw: RawRow, reader: Reads, width: int) -> FileRow
     if len(raw.cells) > width:
         return FileRow(raw.line, said.sku, problems=(_too_many(raw, width),))
     together = "".join(raw.cells)
-    for sign, problem in (("\ufffd", _unreadable), ("\0", _nothing)):
+    for sign, problem in _STRANGE.items():
         if sign in together:
             return FileRow(raw.line, said.sku.replace(sign, ""), problems=(problem(row, raw),))
     return said
@@ -85,3 +113,7 @@ def _nothing(row: ImportFileRow, raw: RawRow) -> Problem:
 def _where(row: ImportFileRow, raw: RawRow, sign: str) -> str:
     cells = zip(row["headers"], raw.cells, strict=False)
     return ", ".join(header or "a column without a header" for header, cell in cells if sign in cell)[:200]
+
+
+#: Signs that no cell may hold, and what is said of them.
+_STRANGE: Mapping[str, Callable[[ImportFileRow, RawRow], Problem]] = {"\ufffd": _unreadable, "\0": _nothing}

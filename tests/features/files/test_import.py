@@ -17,6 +17,7 @@ from graupel.core.handling import Handling
 from graupel.core.imports import Action, FileRow, jumps, plan_row
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
+from graupel.core.row_blocks import RowBlock
 from graupel.db import Tx
 from graupel.features.categories import deleting
 from graupel.features.categories import service as categories
@@ -437,7 +438,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
         fields = {name for row in said for name in row.values}
         of = spoken(fields, cleared)
         handling = Handling(go_live=live)
-        planning.load(tx, 1, said, "en", handling=handling, of=of)
+        planning.load(tx, 1, [RowBlock.of(said)], "en", handling=handling, of=of)
         planning.plan(tx, 1, "en", handling=handling, of=of)
         actions = {
             row["line"]: row["action"] for row in tx.all("SELECT line, action FROM batch_row WHERE batch_id = 1")

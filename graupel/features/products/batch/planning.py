@@ -18,6 +18,7 @@ from graupel.core.handling import Handling, Key
 from graupel.core.imports import FileRow, plan_row, priceless_problem, shared_field_problem, used_sku_problem
 from graupel.core.problems import Problem
 from graupel.core.products import ProductValues, lacks_for_live
+from graupel.core.row_blocks import RowBlock
 from graupel.db import Tx
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import facts as batch_facts
@@ -36,7 +37,7 @@ from graupel.features.terms import booking
 def load(
     tx: Tx,
     batch_id: int,
-    rows: Iterable[FileRow],
+    blocks: Iterable[RowBlock],
     lang: str,
     *,
     handling: Handling,
@@ -44,7 +45,7 @@ def load(
     known: Known = DECLARED,
 ) -> None:
     """Put read rows into the batch, instead of what was there; ``plan`` has the parameters."""
-    taking_in.load(tx, batch_id, rows, lang, of, known, compared=_compared_at_once(of, handling))
+    taking_in.load(tx, batch_id, blocks, lang, of, known, compared=_compared_at_once(of, handling))
 
 
 def plan(

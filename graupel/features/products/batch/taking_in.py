@@ -5,16 +5,17 @@ variants that its SKUs mean. To write into the rows of the batch afterwards cost
 """
 
 import json
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import Any
 
 from graupel.core import file_pictures
 from graupel.core.file_columns import REFS, ROW_FIELDS, Known
-from graupel.core.imports import JUMPS, FileRow
+from graupel.core.imports import JUMPS, NOTHING, FileRow
 from graupel.core.problems import Problem
+from graupel.core.row_blocks import RowBlock
 from graupel.db import Tx
-from graupel.db.loading import load_blocks
+from graupel.db.loading import as_line, as_lines, load_blocks
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import facts as batch_facts
 from graupel.features.products.batch import named
@@ -33,7 +34,7 @@ _BESIDE = {
 
 
 def load(
-    tx: Tx, batch_id: int, rows: Iterable[FileRow], lang: str, of: Spoken, known: Known, *, compared: bool
+    tx: Tx, batch_id: int, blocks: Iterable[RowBlock], lang: str, of: Spoken, known: Known, *, compared: bool
 ) -> None:
     """Put read rows into the batch, instead of what was there. A SKU that stands twice is refused the second time.
 
@@ -41,9 +42,10 @@ def load(
     mean as they come in; otherwise that is left to the planning, and all that are read are "new".
     """
     tx.run("DELETE FROM batch_row WHERE batch_id = %s", [batch_id])
-    columns, cells = _reader(tx, batch_id, of, known)
+    writer = _Writer(tx, batch_id, of, known)
+    columns = writer.columns
     _begin(tx, columns)
-    for _ in load_blocks(tx, "batch_in", columns, map(cells, _once_each(rows)), BLOCK):
+    for _ in load_blocks(tx, "batch_in", columns, map(writer.lines, blocks), BLOCK):
         _take_in(tx, columns, lang, of, compared=compared)
         _begin(tx, columns)
     tx.run("DROP TEMPORARY TABLE batch_in")
@@ -81,54 +83,99 @@ def _begin(tx: Tx, columns: Sequence[str]) -> None:
     tx.run(f"CREATE OR REPLACE TEMPORARY TABLE batch_in ENGINE = Aria TRANSACTIONAL = 0 {like_batch}")
 
 
-def _reader(tx: Tx, batch_id: int, of: Spoken, known: Known) -> tuple[list[str], Callable[[FileRow], tuple[Any, ...]]]:
-    """The columns of a batch that rows fill which speak of this, and what makes the cells of a row."""
-    said = tuple(name for name in ROW_FIELDS if name in of.fields)
-    finders = {name: named.finder(tx, name) for name in REFS if name in said}
-    ids = [f"{name}_id" for name in finders]
-    columns = ["batch_id", "line", "sku", "shown_sku", *said, *ids, "problems", "action", "odd"]
-    beside = (known.facts, known.own, known.locations, file_pictures.FIELDS)
-    if not any(name in some for some in beside for name in of.fields):
-        return columns, lambda row: _cells(batch_id, row, said, finders)
+class _Writer:
+    """Makes of rows the lines that are loaded. ``columns``: those of a batch that rows fill which speak of this."""
 
-    def cells(row: FileRow) -> tuple[Any, ...]:
-        return *_cells(batch_id, row, said, finders), *(kept(row.values, known) for kept in _BESIDE.values())
+    def __init__(self, tx: Tx, batch_id: int, of: Spoken, known: Known) -> None:
+        self._batch, self._known = str(batch_id), known
+        self._said = tuple(name for name in ROW_FIELDS if name in of.fields)
+        self._finders = {name: named.finder(tx, name) for name in REFS if name in self._said}
+        beside = (known.facts, known.own, known.locations, file_pictures.FIELDS)
+        self._beside = _BESIDE if any(name in some for some in beside for name in of.fields) else {}
+        ids = [f"{name}_id" for name in self._finders]
+        kept = ("problems", "action", "odd", *self._beside)
+        self.columns = ["batch_id", "line", "sku", "shown_sku", *self._said, *ids, *kept]
+        #: By SKU, in small letters, the line in which it stood first.
+        self._seen: dict[str, int] = {}
 
-    return [*columns, *_BESIDE], cells
+    def lines(self, block: RowBlock) -> list[str]:
+        """The lines of a block; most of its rows are written by columns."""
+        apart = {place: self._cells(row) for place, row in self._apart(block)}
+        if len(apart) == len(block.lines):
+            return [as_line(apart[place]) for place in range(len(block.lines))]
+        lines = as_lines(self._by_columns(block))
+        for place, cells in apart.items():
+            lines[place] = as_line(cells)
+        return lines
+
+    def _apart(self, block: RowBlock) -> Iterator[tuple[int, FileRow]]:
+        """The rows that are not as the others, by place: also those whose SKU stood before, and those that name what is
+        unclear."""
+        skus = block.said.get("sku", ())
+        unclear = self._unclear(block)
+        # What rows say beside their fields is put together of all of it.
+        each = bool(self._beside) or not skus
+        for place, line in enumerate(block.lines):
+            row = block.apart.get(place)
+            sku = row.sku if row else skus[place]
+            first = self._seen.setdefault(sku.lower(), line) if sku else line
+            if first != line:
+                yield place, _twice(row or block.row(place), first)
+            elif row or each or place in unclear:
+                yield place, row or block.row(place)
+
+    def _unclear(self, block: RowBlock) -> set[int]:
+        return {
+            place
+            for name, find in self._finders.items()
+            for place, text in enumerate(block.said.get(name, ()))
+            if text and text is not NOTHING and find(text)[1]
+        }
+
+    def _by_columns(self, block: RowBlock) -> list[Sequence[Any]]:
+        """Its rows by column; those apart are nothing there."""
+        number = len(block.lines)
+        nothing = [None] * number
+        said = {name: [None if one is NOTHING else one for one in column] for name, column in block.said.items()}
+        skus = [one or "" for one in said["sku"]]
+        ids = [
+            [find(text)[0] if text else None for text in said.get(name, nothing)]
+            for name, find in self._finders.items()
+        ]
+        return [
+            [self._batch] * number,
+            block.lines,
+            [sku if sku.isascii() else None for sku in skus],
+            [sku[:64] for sku in skus],
+            *(said.get(name, nothing) for name in self._said),
+            *ids,
+            *(nothing, ["new"] * number, nothing),
+        ]
+
+    def _cells(self, row: FileRow) -> tuple[Any, ...]:
+        """One row by itself."""
+        ids = []
+        for name, find in self._finders.items():
+            text = row.values.get(name)
+            found, unclear = find(text) if text else (None, ())
+            ids.append(found)
+            if unclear:
+                row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
+        problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
+        return (
+            self._batch,
+            row.line,
+            row.sku if row.sku and row.sku.isascii() and not row.problems else None,
+            row.sku[:64],
+            *map(row.values.get, self._said),
+            *ids,
+            problems,
+            "refused" if problems else "new",
+            ",".join(row.odd) or None,
+            *(kept(row.values, self._known) for kept in self._beside.values()),
+        )
 
 
-def _once_each(rows: Iterable[FileRow]) -> Iterator[FileRow]:
-    seen: dict[str, int] = {}
-    for row in rows:
-        first = seen.setdefault(row.sku.lower(), row.line) if row.sku else row.line
-        if first == row.line:
-            yield row
-        else:
-            twice = Problem(
-                "sku.twice", f"“{row.sku}” stands in line {first} already. Keep one of the two.", "sku", row.line
-            )
-            yield replace(row, problems=(*row.problems, twice))
-
-
-def _cells(batch_id: int, row: FileRow, names: Sequence[str], finders: Mapping[str, named.Find]) -> tuple[Any, ...]:
-    ids = []
-    for name, find in finders.items():
-        text = row.values.get(name)
-        found, unclear = find(text) if text else (None, ())
-        ids.append(found)
-        if unclear:
-            row = replace(row, problems=(*row.problems, *(problem.at(row=row.line) for problem in unclear)))
-    problems = json.dumps([p.as_dict() for p in row.problems], ensure_ascii=False) if row.problems else None
-    odd = ",".join(row.odd) or None
-    readable = row.sku if row.sku and row.sku.isascii() and not row.problems else None
-    return (
-        batch_id,
-        row.line,
-        readable,
-        row.sku[:64],
-        *map(row.values.get, names),
-        *ids,
-        problems,
-        "refused" if problems else "new",
-        odd,
-    )
+def _twice(row: FileRow, first: int) -> FileRow:
+    said = f"“{row.sku}” stands in line {first} already. Keep one of the two."
+    return replace(row, problems=(*row.problems, Problem("sku.twice", said, "sku", row.line)))
