@@ -106,7 +106,9 @@ def test_a_file_comes_in_pieces_and_goes_on_after_a_break(as_role, ctx, pattern)
     def piece(offset, size):
         headers = {"X-CSRF-Token": editor.csrf, "Content-Type": "application/octet-stream"}
         address = f"/pieces?upload={key}&offset={offset}"
-        return editor.post(address, content=content[offset : offset + size], headers=headers).json()["there"]
+        answer = editor.post(address, content=content[offset : offset + size], headers=headers)
+        assert answer.status_code == 200, answer.text
+        return answer.json()["there"]
 
     assert piece(0, 1000) == 1000
     assert editor.get("/pieces", params={"upload": key}).json() == {"there": 1000}
