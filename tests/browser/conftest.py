@@ -9,7 +9,7 @@ from pathlib import Path
 import httpx
 import pytest
 from selenium import webdriver
-from selenium.common.exceptions import JavascriptException, NoSuchElementException, StaleElementReferenceException
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
@@ -138,18 +138,17 @@ class Person:
         )
 
     def press(self, label: str):
-        """Presses the button or link with these words; where the page is being renewed, the one that is there then."""
+        """Presses the button or link with these words."""
 
-        def pressed(driver):
-            for element in driver.execute_script(LIKELY, "a, button, summary, label", label):
+        def look(driver):
+            for element in driver.find_elements(By.CSS_SELECTOR, "a, button, summary, label"):
                 if element.is_displayed() and element.text.split("\n")[0].strip().startswith(label):
-                    driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
-                    element.click()
-                    return True
+                    return element
             return False
 
-        gone = [JavascriptException, NoSuchElementException, StaleElementReferenceException]
-        WebDriverWait(self.driver, 45, 0.03, gone).until(pressed, f"“{label}” to press")
+        element = WebDriverWait(self.driver, 45, 0.03, [Exception]).until(look, f"“{label}” to press")
+        self.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", element)
+        element.click()
 
     def go(self, section: str, page: str) -> None:
         """Goes to a page by the top bar and the strip below it."""
