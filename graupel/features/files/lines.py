@@ -50,11 +50,11 @@ def blocks(row: ImportFileRow, table: Table, reader: RowReader, report: Callable
 
 
 def _block(row: ImportFileRow, raws: Sequence[RawRow], reader: RowReader, width: int) -> RowBlock:
+    if any(sign in text for text in map("".join, (raw.cells for raw in raws)) for sign in _STRANGE):
+        return RowBlock.of([_read(row, raw, reader, width) for raw in raws])
     apart = {
         place: _read(row, raw, reader, width) for place, raw in enumerate(raws) if raw.trouble or len(raw.cells) > width
     }
-    if any(sign in text for text in map("".join, (raw.cells for raw in raws)) for sign in _STRANGE):
-        apart = {place: _read(row, raw, reader, width) for place, raw in enumerate(raws)}
     rows = [raw.cells if len(raw.cells) >= width else [*raw.cells, *[""] * (width - len(raw.cells))] for raw in raws]
     return row_blocks.read(reader, rows, [raw.line for raw in raws], apart)
 

@@ -35,6 +35,11 @@ def reach(tx: Tx, outlet_id: int, moment: datetime) -> None:
     tx.run("UPDATE file_outlet SET reached = %s WHERE id = %s", [moment, outlet_id])
 
 
+def begin_anew(tx: Tx, outlet_id: int) -> None:
+    """It is written otherwise from now on: what its time would have been before is over."""
+    tx.run("UPDATE file_outlet SET reached = UTC_TIMESTAMP(3) WHERE id = %s", [outlet_id])
+
+
 def note(tx: Tx, outlet_id: int, said: str, *, wrong: bool) -> None:
     """What came of writing it; only what was written well moves since when the file stands there."""
     tx.run(

@@ -15,11 +15,10 @@ from graupel.core.errors import NotAllowed, NotFound, Refused
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.core.showing import plural
 from graupel.db import Tx, declared
-from graupel.features.files import exporting
+from graupel.features.files import at_set_times, exporting
 from graupel.features.files import outlet_store as store
 from graupel.features.files import store as file_store
 from graupel.features.files.rows import OutletRow
-from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.following import Recorded
 from graupel.features.history.meeting import Marks
@@ -86,23 +85,10 @@ def save(
                 recorder.made("file_outlet", declared.insert(tx, FILE_OUTLET, mine), mine)
                 return
             row = _there(tx, outlet_id, lock=True)
-            theirs = held(row)
-            now = meeting.bring_together(
-                tx, {"file_outlet": [outlet_id]}, marks, _chosen(mine), _chosen(theirs), _label
-            ) | {"person": person}
-            if recorder.changed("file_outlet", outlet_id, theirs, now, row["version"] + 1):
-                declared.update(tx, FILE_OUTLET, outlet_id, now)
+            if at_set_times.change(tx, recorder, FILE_OUTLET, outlet_id, held(row), row["version"], mine, marks):
+                store.begin_anew(tx, outlet_id)
 
     ctx.db.run(work)
-
-
-def _chosen(values: Mapping[str, Any]) -> dict[str, Any]:
-    """What two people may choose; it is for whoever saved it last."""
-    return {name: value for name, value in values.items() if name != "person"}
-
-
-def _label(name: str) -> str:
-    return FILE_OUTLET.field(name).label
 
 
 def remove(ctx: Context, actor: Actor, outlet_id: int) -> None:

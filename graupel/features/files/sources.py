@@ -19,11 +19,10 @@ from graupel.core.declarations.files import FILE_SOURCE
 from graupel.core.errors import NoRoom, NotAllowed, NotFound, Refused
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx, declared
-from graupel.features.files import profiles, service, taking, telling
+from graupel.features.files import at_set_times, profiles, service, taking, telling
 from graupel.features.files import source_store as store
 from graupel.features.files import store as file_store
 from graupel.features.files.rows import SourceRow
-from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.following import Recorded
 from graupel.features.history.meeting import Marks
@@ -76,12 +75,7 @@ def save(ctx: Context, actor: Actor, source_id: int | None, texts: Mapping[str, 
                 recorder.made("file_source", declared.insert(tx, FILE_SOURCE, mine), mine)
                 return
             row = _there(tx, source_id, lock=True)
-            theirs = held(row)
-            now = meeting.bring_together(
-                tx, {"file_source": [source_id]}, marks, _chosen(mine), _chosen(theirs), _label
-            ) | {"person": person}
-            if recorder.changed("file_source", source_id, theirs, now, row["version"] + 1):
-                declared.update(tx, FILE_SOURCE, source_id, now)
+            if at_set_times.change(tx, recorder, FILE_SOURCE, source_id, held(row), row["version"], mine, marks):
                 store.begin_anew(tx, source_id)
 
     ctx.db.run(work)
@@ -90,15 +84,6 @@ def save(ctx: Context, actor: Actor, source_id: int | None, texts: Mapping[str, 
 def held(row: SourceRow) -> dict[str, Any]:
     """What its record holds."""
     return {name: row[name] for name in FILE_SOURCE.columns()}  # type: ignore[literal-required]
-
-
-def _chosen(values: Mapping[str, Any]) -> dict[str, Any]:
-    """What two people may choose; it is for whoever saved it last."""
-    return {name: value for name, value in values.items() if name != "person"}
-
-
-def _label(name: str) -> str:
-    return FILE_SOURCE.field(name).label
 
 
 def remove(ctx: Context, actor: Actor, source_id: int) -> None:

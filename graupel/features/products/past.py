@@ -16,6 +16,7 @@ from graupel.context import Context
 from graupel.core import moments
 from graupel.core.errors import Refused
 from graupel.core.past import State
+from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations.service import Seen
@@ -138,6 +139,13 @@ def of(tx: Tx, ctx: Context, product_id: int, moments: Sequence[datetime], prepa
         if at > now:
             found = as_of.with_ahead(found, at, now, prepared.until(tx, lang, at, prepared_id))
     return found
+
+
+def told(status: Status, *, is_ahead: bool) -> str:
+    """What is seen of a product of another moment, in words."""
+    if status is Status.LIVE:
+        return "As buyers will see it" if is_ahead else "As buyers saw it"
+    return f"As it {'will be' if is_ahead else 'was'}: {status}"
 
 
 # --- the mirror of a moment ----------------------------------------------------------------------------------

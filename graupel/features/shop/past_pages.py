@@ -31,6 +31,7 @@ router = APIRouter(dependencies=[Depends(from_our_own_page)])
 class _Today:
     """What leads elsewhere: it is shown as it is now, because it leads to the shop of now."""
 
+    now: datetime
     menu: Menu
     contained: Sequence[related.Contained]
     related: Sequence[related.Group]
@@ -63,7 +64,7 @@ def _today(ctx: Context, window: Window, product_id: int, actor: Actor) -> _Toda
     product = service.product(ctx, window, product_id, actor).product
     contained = ctx.db.run(lambda tx: related.contained(ctx, tx, window, product_id))
     beside = ctx.db.run(lambda tx: related.of_article(ctx, tx, window, product))
-    return _Today(menus.menu(ctx, window), contained, beside)
+    return _Today(ctx.db.run(ctx.now), menus.menu(ctx, window), contained, beside)
 
 
 def _page(
@@ -93,6 +94,9 @@ def _page(
         downloads=looking.of_article(tx, window, product.id, article.variant_id),
         preview=True,
         then=at,
+        then_said=past.told(product.values.status, is_ahead=at > today.now),
         then_query=f"at={quote(moments.exact(at))}{prepared}",
-        **vars(today),
+        menu=today.menu,
+        contained=today.contained,
+        related=today.related,
     )

@@ -124,6 +124,12 @@ def test_it_is_changed_on_its_page_and_two_people_are_told_of_each_other(ctx, ad
     assert browser.write(address, form | {"at": "07:15", "fields": ["stock", "price"]}).status_code == 303
     now = one(ctx)
     assert (now["minute"], now["fields"], now["who"]) == (435, ["sku", "price", "stock"], "Editor Person")
+    ctx.db.run(lambda tx: tx.run("UPDATE file_outlet SET reached = reached - INTERVAL 2 DAY"))
+    assert outlets.next_of(ctx, one(ctx)) < ctx.db.run(ctx.now)
+    again = {name: value for name, value in form.items() if name != "marks"} | {"fields": ["stock", "price"]}
+    assert browser.write(address, again | {"at": "07:16"}).status_code == 303
+    assert outlets.next_of(ctx, one(ctx)) > ctx.db.run(ctx.now), "a time that is over is not made up for"
+    assert browser.write(address, again | {"at": "07:15"}).status_code == 303
     owner = as_role(Role.OWNER)
     refused = owner.post(address, data=form | {"at": "08:00", "csrf": owner.csrf})
     assert "Editor Person changed this while you were working on it: Minute is now “435”" in refused.text

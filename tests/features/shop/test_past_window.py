@@ -2,12 +2,16 @@
 
 import html
 import re
+from datetime import timedelta
 from decimal import Decimal
 from urllib.parse import quote
+
+import pytest
 
 from graupel.core import moments
 from graupel.core.products import Status
 from graupel.core.roles import Role
+from graupel.features.products import past
 from tests.features.pricing.test_asked import on, sale
 from tests.features.products.test_past import moment, save, take_away
 from tests.making import add_german, add_outlet, make_product, set_status
@@ -43,6 +47,24 @@ def test_an_article_is_shown_as_it_was_in_each_variant_and_nothing_is_bought_the
     assert "Long needles" in browser.get(f"/products/{needles}").text, "nothing of it lasts"
     as_of = browser.get(f"/products/{needles}/as-of?at={quote(moments.exact(at))}").text
     assert "As buyers saw it" in as_of
+
+
+@pytest.mark.parametrize(
+    ("status", "is_ahead", "said"),
+    [
+        (Status.LIVE, False, "As buyers saw it"),
+        (Status.LIVE, True, "As buyers will see it"),
+        (Status.ARCHIVED, False, "As it was: archived"),
+        (Status.DRAFT, True, "As it will be: draft"),
+    ],
+)
+def test_what_is_seen_is_said(status, is_ahead, said):
+    assert past.told(status, is_ahead=is_ahead) == said
+
+
+def test_what_is_ahead_is_not_what_buyers_saw(ctx, browser, needles):
+    ahead = moment(ctx) + timedelta(days=2)
+    assert "As buyers will see it" in then(browser, needles, ahead).text
 
 
 def test_it_is_shown_through_the_lens(ctx, browser, needles):
