@@ -102,8 +102,8 @@ def test_a_body_that_drips_is_given_up_with_a_sentence(port, monkeypatch):
     assert b"too slowly" in answer
 
 
-def test_one_that_is_too_large_is_refused_before_it_is_there_and_the_next_is_answered(app, port):
-    app.most_bytes = 1_000
+def test_one_that_is_too_large_is_refused_before_it_is_there_and_the_next_is_answered(app, port, monkeypatch):
+    monkeypatch.setattr(app, "most_bytes", 1_000)
     head = "Host: 127.0.0.1\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 5000000\r\n"
     assert ask(port, get("/sign-in", head, "POST") + b"a" * 5_000).startswith(b"HTTP/1.1 413")
     assert ask(port, get("/healthz")).startswith(b"HTTP/1.1 200")
