@@ -2,11 +2,12 @@
 
 Rows belong together by a product code, or because their SKUs are variants of one product that is there. A row without a
 SKU speaks of the product alone. An attribute in which the rows of a new product differ tells its variants apart, if it
-is one of choices; all others are facts of the product, of which its rows can't say different things.
+is one of choices; all others are facts of the product, of which its rows can't say different things. A product that is
+there and does not vary yet starts to, where a row brings a second variant.
 """
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.file_facts import same
@@ -42,9 +43,9 @@ class Standing:
 class GroupPlan:
     """What the rows of a product would do beside what each says by itself.
 
-    ``axes``: what a new product differs by; ``combinations``: by line the choices of a variant that is made, or that
-    gets other ones; ``facts``: by line and attribute what the product says then, None for nothing more; ``problems``:
-    by line why a row is refused. Ids of choices below 0 are those that the file makes.
+    ``axes``: what a new product differs by, or one that starts to vary; ``combinations``: by line the choices of a
+    variant that is made, or that gets other ones; ``facts``: by line and attribute what the product says then, None
+    for nothing more; ``problems``: by line why a row is refused. Ids of choices below 0 are those that the file makes.
     """
 
     axes: tuple[int, ...] = ()
@@ -58,31 +59,36 @@ def plan_group(
 ) -> GroupPlan:
     """What these rows would do to their product, None where it is to be made. ``called``: its code, for sentences.
 
-    A new product comes in whole: where one of its rows is refused, all are.
+    A new product, and one that starts to vary, comes in whole: where one of its rows is refused, all are.
     """
     plan = GroupPlan()
     variants = [row for row in rows if row.sku]
-    axes = there.axes if there else _axes(variants, attributes)
-    if there is None:
+    starts = there is not None and not there.axes and any(row.variant_id is None for row in variants)
+    if there and starts:
+        variants = [_with_its_facts(row, there, attributes) for row in variants]
+    axes = there.axes if there and not starts else _axes(variants, attributes)
+    if there is None or starts:
         plan.axes = axes
         _check_new(plan, rows, variants, axes, called)
-    elif not axes:
-        _refuse_additions(plan, variants, there, called)
-    _combine(plan, variants, axes, there, attributes)
+    if there and starts:
+        _check_start(plan, variants, there, called)
+    _combine(plan, variants, axes, None if starts else there, attributes)
     _say(plan, rows, axes, there, attributes)
-    if there is None and plan.problems:
+    if there and starts:
+        _move_to_variants(plan, rows[0].line, axes, there)
+    if plan.problems and (there is None or starts):
         first = min(plan.problems)
         for row in rows:
-            plan.problems.setdefault(row.line, _as_another(first, called))
+            plan.problems.setdefault(row.line, _as_another(first, called, new=there is None))
     for line in plan.problems:
         plan.combinations.pop(line, None)
         plan.facts.pop(line, None)
     return plan
 
 
-def _as_another(line: int, called: str) -> Problem:
-    said = f"Line {line:,} of the same product, {called}, is refused; a new product comes in whole."
-    return Problem("product.whole", said)
+def _as_another(line: int, called: str, *, new: bool) -> Problem:
+    whole = "a new product comes in whole" if new else "one that starts to vary does so whole"
+    return Problem("product.whole", f"Line {line:,} of the same product, {called}, is refused; {whole}.")
 
 
 def _refuse(plan: GroupPlan, line: int, code: str, said: str, attribute_id: int | None = None) -> None:
@@ -120,14 +126,30 @@ def _check_new(
         _refuse(plan, variants[0].line, "variants.too_many", said)
 
 
-def _refuse_additions(plan: GroupPlan, variants: Sequence[GroupedRow], there: Standing, called: str) -> None:
-    for row in variants:
-        if row.variant_id is None:
-            said = (
-                f"{called} is there, and does not vary yet. Say at the product what its variants differ by, "
-                "then bring this row in again."
-            )
-            _refuse(plan, row.line, "product.varies_not", said)
+def _with_its_facts(row: GroupedRow, there: Standing, attributes: Mapping[int, Attribute]) -> GroupedRow:
+    """The row of the only variant of a product, with what the product says: that is what the variant is."""
+    if row.variant_id is None:
+        return row
+    own = {key: fact for key, fact in there.facts.items() if key in attributes and len(fact.choices) == 1}
+    return replace(row, facts=own | {key: fact for key, fact in row.facts.items() if fact})
+
+
+def _check_start(plan: GroupPlan, variants: Sequence[GroupedRow], there: Standing, called: str) -> None:
+    """Of the variant that is there it must be known what it is beside the new ones."""
+    if not any(row.variant_id and row.coded for row in variants):
+        first = next(row for row in variants if row.variant_id is None)
+        said = (
+            f"{called} is there, and does not vary yet. Give the variant that it has a row in this file too, with the "
+            "product code and what tells it apart."
+        )
+        plan.problems[first.line] = Problem("product.varies_not", said, "code", first.line)
+
+
+def _move_to_variants(plan: GroupPlan, lead: int, axes: Sequence[int], there: Standing) -> None:
+    """What its variants differ by the product itself says no more."""
+    for attribute_id in axes:
+        if attribute_id in there.facts:
+            plan.facts.setdefault(lead, {})[attribute_id] = None
 
 
 def _combine(

@@ -37,6 +37,7 @@ class Key(StrEnum):
     SKU = "sku"
     GTIN = "gtin"
     MPN = "mpn"
+    ELSEWHERE = "elsewhere"
     CHOICES = "choices"
 
 
@@ -44,6 +45,7 @@ KEYS: Mapping[str, str] = {
     Key.SKU: "their SKU",
     Key.GTIN: "their GTIN",
     Key.MPN: "their part number",
+    Key.ELSEWHERE: "their id elsewhere",
     Key.CHOICES: "product code and choices",
 }
 

@@ -248,7 +248,7 @@ _PICTURES: dict[str, Callable[[str], Any]] = {
     file_pictures.ALTS: file_pictures.read_alts,
 }
 #: What a row without a SKU can't say: it is no product's, and no variant inherits it.
-VARIANT_ALONE = ("gtin", "mpn", "stock")
+VARIANT_ALONE = ("gtin", "elsewhere", "mpn", "stock")
 
 
 def cell_reader(known: Known, name: str, currency: str, new: NewChoices) -> Callable[[str], Any]:

@@ -120,6 +120,7 @@ def readers(currency: str) -> Mapping[str, Callable[[Any], Any]]:
         "weight_g": lambda text: quantities.parse_weight(text) if text.strip() else None,
         "origin_country": countries.parse,
         "gtin": lambda text: identifiers.parse_gtin(text) if text.strip() else None,
+        "elsewhere": lambda text: one_line(text, products.ELSEWHERE_LENGTH, "An id elsewhere", "elsewhere") or None,
         "brand": lambda text: one_line(text, products.BRAND_LENGTH, "A brand", "brand"),
         "mpn": lambda text: one_line(text, products.MPN_LENGTH, "A part number", "mpn"),
         "tags": parse_tags,

@@ -33,6 +33,7 @@ NAME_LENGTH = 255
 BRAND_LENGTH = 120
 TAG_LENGTH = 60
 MPN_LENGTH = 70
+ELSEWHERE_LENGTH = 64
 ALT_LENGTH = 300
 DESCRIPTION_LENGTH = 60_000
 SHORT_TEXT_LENGTH = 600
@@ -99,6 +100,7 @@ class ProductValues:
     brand: str = ""
     mpn: str = ""
     gtin: str | None = None
+    elsewhere: str | None = None
     tags: tuple[str, ...] = ()
     short_text: str = ""
     description: str = ""
@@ -121,7 +123,7 @@ PRODUCT_FIELDS = tuple(name for name in PRODUCT.names if name not in (*MOVES_UP,
 SWITCHES = ("buyer_raises",)
 #: What the only variant of a product that does not vary keeps for it, and what belongs to each variant.
 BASE_FIELDS = MOVES_UP
-OWN_FIELDS = ("sku", "gtin")
+OWN_FIELDS = ("sku", "gtin", "elsewhere")
 #: What the fields of the form are called.
 LABELS = {field.name: field.label for field in (*VARIANT.fields, *PRODUCT.fields)} | {
     "categories": "Further categories",

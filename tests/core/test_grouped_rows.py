@@ -1,5 +1,7 @@
 """Rows of a file that mean one product."""
 
+from dataclasses import replace
+
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -84,3 +86,33 @@ def test_a_variant_gets_no_choices_that_another_has_even_if_that_one_gives_them_
     assert set(plan.problems) == {2, 3}
     plan = plan_group([*rows[:1], GroupedRow(3, "S-9", None, {COLOUR: Fact((-1,))})], there, ATTRIBUTES, "A")
     assert (set(plan.problems), plan.combinations) == ({2}, {3: (-1,)})
+
+
+def held(plan):
+    return {key: value for said in plan.facts.values() for key, value in said.items()}
+
+
+@given(new_rows)
+def test_a_product_that_starts_to_vary_becomes_what_it_were_if_all_had_come_at_once(rows):
+    at_once = plan_group(rows, None, ATTRIBUTES, "A")
+    variants = [row for row in rows if row.sku]
+    if at_once.problems or len(variants) == 1:
+        return
+    first = plan_group(variants[:1], None, ATTRIBUTES, "A")
+    there = Standing((), {70: ()}, held(first))
+    then = [replace(row, variant_id=70) if row is variants[0] else row for row in rows]
+    plan = plan_group(then, there, ATTRIBUTES, "A")
+    assert (plan.problems, plan.axes, plan.combinations) == ({}, at_once.axes, at_once.combinations)
+    assert {key: value for key, value in {**there.facts, **held(plan)}.items() if value} == held(at_once)
+
+
+def test_a_product_starts_to_vary_only_with_the_variant_that_it_has_and_whole():
+    there = Standing((), {7: ()}, {COLOUR: Fact((11,))})
+    new = GroupedRow(3, "S-8", None, {COLOUR: Fact((12,))})
+    assert plan_group([new], there, ATTRIBUTES, "A").problems[3].code == "product.varies_not"
+    own = GroupedRow(2, "S-7", 7, {})
+    plan = plan_group([own, new], there, ATTRIBUTES, "A")
+    assert (plan.axes, plan.combinations, plan.facts) == ((COLOUR,), {2: (11,), 3: (12,)}, {2: {COLOUR: None}})
+    uncoded = plan_group([replace(own, coded=False), new], there, ATTRIBUTES, "A")
+    alike = plan_group([own, replace(new, facts={COLOUR: Fact((11,))})], there, ATTRIBUTES, "A")
+    assert set(uncoded.problems) == set(alike.problems) == {2, 3}

@@ -270,6 +270,15 @@ VARIANT = Record(
             file=InFile("8, 12, 13 or 14 digits", ("gtin", "ean", "upc", "barcode", "ean code", "gtin 13")),
         ),
         Field(
+            "elsewhere",
+            "Id elsewhere",
+            FieldKind.CODE,
+            file=InFile(
+                "by which another system of yours, such as the accounts, knows this variant",
+                ("id elsewhere", "external id", "foreign id", "id in other system", "fremd-id", "externe id"),
+            ),
+        ),
+        Field(
             "mpn",
             "Part number",
             FieldKind.CODE,

@@ -58,6 +58,7 @@ _LINKED: Mapping[str, tuple[tuple[str, ...], Mapping[str, str]]] = {
     "category": (("category",), {}),
     "brand": (("brand", "name"), {"@type": "Brand"}),
     "gtin": (("gtin",), {}),
+    "elsewhere": (("identifier",), {}),
     "short_text": (("disambiguatingDescription",), {}),
     "origin_country": (("countryOfOrigin",), {}),
     "price": (("offers", "price"), {"@type": "Offer"}),

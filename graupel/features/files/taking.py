@@ -91,7 +91,9 @@ def looked_at(ctx: Context, path: Path, wanted: Shape | None) -> dict[str, Any]:
 def _handled(rules: list[Rule], what: RowsAre) -> dict[str, Any]:
     """By what rows mean goods, and what they are."""
     fields = {rule.field for rule in rules}
-    keys = [Key.SKU] if fields & {"sku", "code"} else [one for one in (Key.GTIN, Key.MPN) if one in fields]
+    keys = (
+        [Key.SKU] if fields & {"sku", "code"} else [one for one in (Key.GTIN, Key.MPN, Key.ELSEWHERE) if one in fields]
+    )
     return {"key_by": str(keys[0] if keys else Key.SKU), "rows_are": str(what)}
 
 
@@ -162,5 +164,5 @@ def _guessed(ctx: Context, headers: list[str], rows: list[list[str]], what: Rows
 def _what_rows_are(headers: list[str], guesses: Sequence[Guess]) -> RowsAre:
     """What rows are, by the headers of their columns: goods, where they name any or nothing else fits better."""
     surely = [one for one in guesses if one.why in (Why.BEFORE, Why.HEADER)]
-    is_named = any(one.field in ("sku", "code", "gtin", "mpn") for one in guesses)
+    is_named = any(one.field in ("sku", "code", "gtin", "mpn", "elsewhere") for one in guesses)
     return record_columns.guess(headers, len(surely), guessing.plain, is_named=is_named)

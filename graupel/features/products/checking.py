@@ -38,9 +38,13 @@ def _problems(ctx: Context, tx: Tx, values: ProductValues, current: Product | No
     if values.status is Status.LIVE:
         differs_by = current.differs_by if current else ()
         problems += product_types.lacking(words.type_of(values.type_id), values.facts, differs_by)
-    if current and current.varies and (values.sku or values.gtin or values.stock is not None):
+    if current and current.varies and (values.sku or values.gtin or values.elsewhere or values.stock is not None):
         problems.append(
-            Problem("variant.own", "This product varies: SKU, GTIN and stock belong to each of its variants.", "sku")
+            Problem(
+                "variant.own",
+                "This product varies: SKU, GTIN, ids elsewhere and stock belong to each of its variants.",
+                "sku",
+            )
         )
     if current and current.made:
         problems += _of_kit(tx, values, current)

@@ -43,7 +43,7 @@ _STOCKED = (
 )
 #: The editor's own parts: key, label, and the fields whose findings mark them.
 _OUTLINE = (
-    ("identity", "Identity", ("name", "code", "type_id", "sku", "brand", "mpn", "gtin", "tags")),
+    ("identity", "Identity", ("name", "code", "type_id", "sku", "brand", "mpn", "gtin", "elsewhere", "tags")),
     ("copy", "Copy", ("short_text", "description", "key_points", "sent_note")),
     ("pictures", "Pictures", ("pictures",)),
     ("facts", "Facts", ("fact-",)),

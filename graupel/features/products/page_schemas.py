@@ -37,7 +37,8 @@ SINGLE = (
     "order_least", "order_most", "order_step", "sold_in",
     "delivered", "promise_id", "packed_size", "customs_code", "customs_value",
     "category_id", "brand", "mpn",
-    "gtin", "short_text", "description", "key_points", "address_part", "canonical", "meta_title", "meta_description",
+    "gtin", "elsewhere", "short_text", "description", "key_points", "address_part", "canonical",
+    "meta_title", "meta_description",
     "first_place", "search_words", "sent_note",
 )  # fmt: skip
 SEVERAL = ("categories", "tags")

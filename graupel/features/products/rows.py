@@ -140,6 +140,7 @@ class VariantRow(SellingColumns):
     packed_size: str | None
     customs_code: str | None
     gtin: str | None
+    elsewhere: str | None
     mpn: str
     archived: int
     choice_1: int | None

@@ -63,6 +63,7 @@ class VariantOut(BaseModel):
     weight_g: int | None
     origin_country: str | None
     gtin: str | None
+    elsewhere: str | None
     stock: Quantity | None
     reserved: Quantity
     standing: Standing | None
@@ -120,6 +121,7 @@ class VariantIn(BaseModel):
     weight_g: Annotated[int, Field(ge=0, le=100_000_000)] | None = None
     origin_country: Annotated[str, Field(pattern="^[A-Z]{2}$", examples=["PT"])] | None = None
     gtin: str | None = None
+    elsewhere: Annotated[str, Field(max_length=64)] | None = None
     stock: Annotated[Decimal, Field(ge=-100_000_000, le=100_000_000, decimal_places=2)] | None = None
 
 
@@ -178,6 +180,7 @@ def variant_out(
         weight_g=inherited(variant.weight_g, base.weight_g),
         origin_country=inherited(variant.origin_country, base.origin_country),
         gtin=variant.gtin,
+        elsewhere=variant.elsewhere,
         stock=variant.stock,
         reserved=variant.reserved,
         standing=sells.standing if sells else None,

@@ -64,6 +64,7 @@ class Variant:
     packed_size: str | None = None
     customs_code: str | None = None
     gtin: str | None = None
+    elsewhere: str | None = None
     mpn: str = ""
     stock: Decimal | None = None
     reserved: Decimal = Decimal(0)

@@ -213,6 +213,7 @@ class _Copying:
             name=self.planned.name,
             code=self.planned.code,
             gtin=None,
+            elsewhere=None,
             stock=None,
             address_part="",
             canonical="",

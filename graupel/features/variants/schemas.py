@@ -26,7 +26,7 @@ from graupel.web.sent import (
 FIELDS = {name: VARIANT.field(name).label for name in VARIANT.for_many}
 #: The fields of one variant that are typed.
 OWN = (
-    "sku", "gtin", "mpn", *(name for name in VARIANT.for_many if name != "archived"), "name", "short_text",
+    "sku", "gtin", "elsewhere", "mpn", *(name for name in VARIANT.for_many if name != "archived"), "name", "short_text",
 )  # fmt: skip
 #: Combinations of choices: "4.12 4.13".
 Combinations = Annotated[tuple[Listed, ...], BeforeValidator(lambda value: str(value).split())]

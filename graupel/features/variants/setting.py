@@ -30,7 +30,7 @@ from graupel.features.wording import service as wording
 FOR_MANY = VARIANT.for_many
 
 
-FOR_ONE = ("sku", "gtin", "mpn", *FOR_MANY)
+FOR_ONE = ("sku", "gtin", "elsewhere", "mpn", *FOR_MANY)
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """Products with several variants, their attributes, types and tax classes by a file, and taken out again."""
 
 import csv
+import re
 from dataclasses import replace
 from decimal import Decimal
 
@@ -178,7 +179,6 @@ def test_a_mistyped_choice_is_mended_for_all_rows_with_one_press(ctx, words, bro
         ("A,A-1,A,Heather\nA,A-2,Otherwise,Oat\n", {2, 3}, "The rows of A say different things of its Name"),
         ("A,,A,\n", {2}, "no row of it has a SKU"),
         ("A,A-1,,Heather\nA,A-2,,Oat\n", {2, 3}, "needs a name"),
-        ("THERE,T-2,,Oat\n", {2}, "is there, and does not vary yet"),
         ("OTHER,T-1,,\n", {2}, "belongs to the product THERE"),
         (",,A,Oat\n", {2}, "A SKU is needed"),
         ("A,A-1,A,Heather\nA,A-2,A,Oat\nB,A-1,B,\n", {4}, "stands in line 2 already"),
@@ -190,7 +190,66 @@ def test_what_makes_no_product_is_refused_with_the_whole_of_it(ctx, words, text,
     file = plan_file(ctx, f"product code,sku,name,colour\n{text}")
     found = reasons(ctx, file)
     assert set(found) == lines
-    assert any(pytest.importorskip("re").search(says, message) for message in found.values()), found
+    assert any(re.search(says, message) for message in found.values()), found
+
+
+def test_a_product_that_is_there_starts_to_vary_where_a_file_brings_it_a_second_variant(ctx, words):
+    bring_in(
+        ctx, "product code,sku,name,colour,fibre,price,weight,mpn,category\nA,A-1,Ay,Oat,Wool,5.00,50 g,M-1,Yarn\n"
+    )
+    before, product = catalogue(ctx), of_sku(ctx, "A-1")
+    text = "product code,sku,colour,price,mpn\nA,A-2,Plum,,M-2\nA,A-1,,,\nA,A-3,Heather,6.00,\n"
+    file = plan_file(ctx, text)
+    assert file.row["counts"] | {"new": 2, "changed": 1} == file.row["counts"]
+    colour = f"fact-{words['colour']}"
+    assert rows(ctx, file, "changed")[3].after[colour] == "Oat", "what its product said it is"
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    varies = of_sku(ctx, "A-1")
+    assert labels(varies) == {"A-1": ["Oat"], "A-2": ["Plum"], "A-3": ["Heather"]}
+    assert (varies.values.price, varies.values.weight_g, varies.values.mpn) == (D("5.00"), 50, "")
+    assert {one.sku: (one.price, one.weight_g, one.mpn) for one in varies.variants} == {
+        "A-1": (None, None, "M-1"), "A-2": (None, None, "M-2"), "A-3": (D("6.00"), None, ""),
+    }  # fmt: skip
+    assert words["colour"] not in varies.values.facts
+    assert said(varies, words["fibre"]) == "Wool"
+    assert [(one.price_low, one.variants) for one in ctx.db.run(_summaries)] == [(D("5.00"), 3)]
+    assert plan_file(ctx, text).row["counts"]["unchanged"] == 3
+    ctx.db.run(
+        lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, service.read(ctx, SYSTEM, file.id).row["change_set_id"])
+    )
+    assert catalogue(ctx) == before
+    assert of_sku(ctx, "A-1").values.facts == product.values.facts
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("A,A-2,Plum,\n", {2: "Give the variant that it has a row in this file too"}),
+        ("A,A-1,,\nA,A-2,Oat,\n", {2: "Line 3 of the same product", 3: "tells the variants of A apart"}),
+        ("A,A-1,,\nA,A-2,Plum,dear\n", {3: "dear"}),
+        ("A,A-1,,\nA,A-2,Plum,dear\nA,A-3,Heather,\n", {2: "starts to vary", 3: "dear", 4: "starts to vary"}),
+        ("A,A-1,,cheap\nA,A-2,Plum,\n", {2: "cheap", 3: "Give the variant that it has a row"}),
+    ],
+)
+def test_a_product_starts_to_vary_whole_or_not_at_all(ctx, words, text, says):
+    bring_in(ctx, "product code,sku,name,colour,price\nA,A-1,Ay,Oat,5.00\n")
+    found = reasons(ctx, plan_file(ctx, f"product code,sku,colour,price\n{text}"))
+    assert set(found) == set(says)
+    for line, words_of in says.items():
+        assert re.search(words_of, found[line]), found
+
+
+def test_a_product_that_changed_since_the_dry_run_does_not_start_to_vary(ctx, words):
+    bring_in(ctx, "product code,sku,name,colour,price\nA,A-1,Ay,Oat,5.00\nB,B-1,Bee,Oat,5.00\n")
+    text = "product code,sku,colour\nA,A-1,\nA,A-2,Plum\nB,B-1,\nB,B-2,Plum\n"
+    file = plan_file(ctx, text)
+    other = of_sku(ctx, "A-1")
+    saving.save(ctx, SYSTEM, other.id, saving.replace(other.values, name="Meanwhile"), None)
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    assert labels(of_sku(ctx, "A-1")) == {"A-1": []}
+    assert labels(of_sku(ctx, "B-1")) == {"B-1": ["Oat"], "B-2": ["Plum"]}
 
 
 def test_a_row_that_names_one_of_several_says_nothing_of_all_unless_by_its_code(ctx, words):

@@ -21,11 +21,11 @@ from graupel.core.row_blocks import RowBlock
 from graupel.db import Tx
 from graupel.features.categories import deleting
 from graupel.features.categories import service as categories
-from graupel.features.files import exporting, planned_rows, results, service
+from graupel.features.files import exporting, lines, planned_rows, results, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving, summary
-from graupel.features.products.batch import applying, numbering, planned, planning
+from graupel.features.products.batch import applying, doubled, numbering, planned, planning, taking_in
 from graupel.features.products.batch.spoken import OF_VARIANT, held_sql, spoken
 from graupel.features.vocabulary import service as vocabulary
 from graupel.tables.shapes import Shape
@@ -335,6 +335,7 @@ CLEARED = (
     "description",
     "brand",
     "gtin",
+    "elsewhere",
     "mpn",
     "short_text",
     "delivered",
@@ -364,6 +365,7 @@ rows = st.lists(
                 "brand": st.sampled_from(["Carrow", "New brand"]),
                 "status": st.sampled_from(["live", "draft", "archived"]),
                 "gtin": st.sampled_from(["9520000000011"]),
+                "elsewhere": st.sampled_from(["100482", "a-1", "A-1"]),
                 "mpn": st.sampled_from(["P-1", "p-1", "P-2"]),
                 "short_text": st.sampled_from(["Soft.", "Warm."]),
                 "description": st.sampled_from(["", "<p>a</p>"]),
@@ -513,6 +515,24 @@ def _check_catalogue(tx: Tx, said, expected, current, *, live) -> None:
         assert path == row.values.get("category", was["category"])
         moves = plan.action is Action.CHANGED and set(plan.after) != {"stock"}
         assert held[row.sku]["version"] == (2 if moves else 1), "stock moves no version"
+
+
+@pytest.mark.parametrize("at_once", [2, 3, 50])
+def test_a_sku_that_stands_twice_is_refused_the_second_time_wherever_that_is(ctx, monkeypatch, at_once):
+    monkeypatch.setattr(lines, "AT_ONCE", at_once)
+    monkeypatch.setattr(taking_in, "BLOCK", at_once)
+    monkeypatch.setattr(doubled, "_MOST", at_once)
+    skus = ["A", "B", "a", "C", "B", "", "D", "A", "E", "e", "", "F", "dé", "de", "C"]
+    file = plan_file(ctx, "sku,name,price\n" + "".join(f"{sku},{sku} {one},1.00\n" for one, sku in enumerate(skus)))
+    refused = planned_rows.rows_of(ctx, SYSTEM, file, "refused").samples
+    said = {one.line: one.plan.problems[0] for one in refused}
+    twice = {line: problem.message for line, problem in said.items() if problem.code == "sku.twice"}
+    first = {4: ("a", 2), 6: ("B", 3), 9: ("A", 2), 11: ("e", 10), 16: ("C", 5)}
+    assert twice == {
+        line: f"“{sku}” stands in line {before} already. Keep one of the two." for line, (sku, before) in first.items()
+    }
+    assert set(said) - set(twice) == {7, 12, 14}, "without a SKU, and one of other signs"
+    assert file.row["counts"]["new"] == 7
 
 
 def test_a_quotation_mark_that_is_not_closed_swallows_no_rows(ctx):

@@ -139,6 +139,23 @@ def test_goods_are_found_by_their_gtin(ctx):
         service.request_plan(ctx, SYSTEM, no_gtin.id, no_gtin.rules, Handling(key_by=Key.GTIN))
 
 
+def test_each_variant_is_found_by_the_id_that_another_system_knows_it_by(ctx):
+    attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["S", "L"]))
+    text = "product code,sku,name,size,price,id elsewhere\nA,A-S,Ay,S,5.00,100-s\nA,A-L,Ay,L,5.00,100-l\n"
+    bring_in(ctx, text + "B,B-1,Bee,,5.00,100-L\n")
+    assert plan_file(ctx, text).row["counts"]["unchanged"] == 2
+    file = handled(ctx, "external id,price\n100-S,6.00\n100-l,7.00\n200,8.00\n", key_by=Key.ELSEWHERE)
+    assert reasons(ctx, file) == {
+        3: "2 variants have the id elsewhere 100-l. Find goods by their SKU, or mend these first.",
+        4: "No variant has the id elsewhere 200. A new one needs a SKU.",
+    }
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=True)
+    work_off(ctx)
+    assert {sku: row[3] for sku, row in catalogue(ctx).items()} == {
+        "A-S": D("6.00"), "A-L": D("5.00"), "B-1": D("5.00"),
+    }  # fmt: skip
+
+
 def test_a_profile_keeps_what_a_file_may_do(ctx):
     make_product(ctx, "A", gtin=FEL)
     file = handled(ctx, "gtin,price\n" + FEL + ",5\n", way=Way.CHANGE, key_by=Key.GTIN)

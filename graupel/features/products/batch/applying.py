@@ -19,7 +19,14 @@ from graupel.features.history import journal, packs, records
 from graupel.features.history.service import Recorder
 from graupel.features.products import summary
 from graupel.features.products.batch import counts as batch_counts
-from graupel.features.products.batch import fact_writing, group_writing, numbering, part_numbers, picture_writing
+from graupel.features.products.batch import (
+    fact_writing,
+    group_writing,
+    numbering,
+    part_numbers,
+    picture_writing,
+    starting,
+)
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import own as batch_own
@@ -67,6 +74,8 @@ def apply(
     archives = handling.way is Way.EQUAL
     _leave_out(tx, params, of, archives=archives)
     _make_words(tx, recorder, params, of, hidden=not handling.show_new)
+    if of.grouped:
+        starting.note(tx, params)
     numbering.number(tx, params, ids, group_writing.MAKES if of.grouped else "")
     recorder.hand_on(_at_hand(tx, params, of, archives=archives))
     _write_rows(tx, params, of, progress)
@@ -118,6 +127,7 @@ def _write_beside(tx: Tx, recorder: Recorder, params: dict[str, Any], of: Spoken
     if of.pictures:
         picture_writing.write(tx, recorder, params)
     if of.grouped:
+        starting.settle(tx, params)
         group_writing.summarise(tx, params)
 
 

@@ -109,7 +109,7 @@ def refuse_beside_refused(tx: Tx, params: Mapping[str, Any], known: Known, field
 
 def mark_changed(tx: Tx, params: Mapping[str, Any]) -> None:
     """Rows that differ by what they say of attributes change something, whatever else they say."""
-    for table in ("batch_fact", "batch_variant"):
+    for table in ("batch_fact", "batch_variant", "batch_axis"):
         tx.run(
             f"""UPDATE {table} s STRAIGHT_JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line
                 SET b.action = 'changed', b.only_stock = FALSE

@@ -48,6 +48,10 @@ def _means(key: str, names: Mapping[int, str]) -> _Means:
         held = f"""(SELECT {part_numbers.HELD} {_COMPARED} AS said, v.sku FROM variant v
                     STRAIGHT_JOIN product p ON p.id = v.product_id WHERE NOT v.archived) v"""
         return _Means(f"(NULLIF(b.mpn, '') {_COMPARED})", held, "v.said = x.said", "part number", "mpn")
+    if key == Key.ELSEWHERE:
+        held = """(SELECT v.elsewhere AS said, v.sku FROM variant v
+                   WHERE v.elsewhere IS NOT NULL AND NOT v.archived) v"""
+        return _Means("b.elsewhere", held, "v.said = x.said", "id elsewhere", "elsewhere")
     attribute_id = int(key.removeprefix(FACT))
     texts = f"""(SELECT f.text {_COMPARED} AS said, v.sku FROM fact f
                  STRAIGHT_JOIN variant v ON v.product_id = f.product_id

@@ -18,6 +18,9 @@ from graupel.features.products.columns import VARIES
 
 #: A row speaks of the product alone.
 IS_PARENT = "(b.sku IS NULL AND b.shown_sku = '' AND b.code IS NOT NULL)"
+#: The product of a row is there, and starts to vary.
+STARTS = """(b.product_id IS NOT NULL AND EXISTS (SELECT 1 FROM batch_axis a
+            WHERE a.batch_id = b.batch_id AND a.line = COALESCE(b.lead, b.line)))"""
 #: A row makes a variant of a product that is there.
 ADDS_VARIANT = "(b.action = 'new' AND b.product_id IS NOT NULL AND b.sku IS NOT NULL)"
 _OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
@@ -157,8 +160,8 @@ def fold(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> None:
     """Where a product does not vary, what its row without a SKU says for variants is said of its only variant."""
     if not names:
         return
-    varies = f"""IF(p.product_id IS NULL, EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = p.batch_id
-                 AND a.line = p.line), {VARIES.format(product="p.product_id")})"""
+    will_vary = "EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = {row}.batch_id AND a.line = {row}.line)"
+    varies = f"({will_vary.format(row='p')} OR {VARIES.format(product='p.product_id')})"
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN batch_row p ON p.batch_id = b.batch_id AND p.line = b.lead
             SET {", ".join(f"b.{name} = COALESCE(b.{name}, p.{name})" for name in names)}
@@ -176,7 +179,8 @@ def fold(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> None:
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN product q ON q.id = b.product_id
             SET {", ".join(f"b.{name} = NULL" for name in names)}
-            WHERE {_OPEN} AND {IS_PARENT} AND b.variant_id IS NULL AND NOT {VARIES.format(product="q.id")}""",
+            WHERE {_OPEN} AND {IS_PARENT} AND b.variant_id IS NULL AND NOT {VARIES.format(product="q.id")}
+              AND NOT {will_vary.format(row="b")}""",
         params,
     )
 
@@ -241,16 +245,17 @@ def refuse_lacking(tx: Tx, params: Mapping[str, Any], *, live: bool, read: Calla
 
 
 def spread(tx: Tx, params: Mapping[str, Any], *, to: str = "refused") -> None:
-    """A new product comes in whole: where one of its rows is refused, or "moved", all are."""
-    because = [
-        Problem("product.whole", "Another row of this product is refused; a new product comes in whole.", "code")
-    ]
+    """A new product, and one that starts to vary, comes in whole: where one of its rows is refused, or "moved", all
+    are."""
+    said = "Another row of this product is refused; what is new, or starts to vary, comes in whole."
+    because = [Problem("product.whole", said, "code")]
     tx.run(
         f"""UPDATE batch_row b JOIN (
               SELECT o.code FROM batch_row o WHERE o.batch_id = %(batch)s AND o.action = %(to)s AND o.code IS NOT NULL
               GROUP BY o.code) x ON x.code = b.code
             SET b.action = %(to)s, b.problems = IF(%(to)s = 'refused', %(because)s, b.problems)
-            WHERE {_OPEN} AND b.product_id IS NULL""",
+            WHERE b.batch_id = %(batch)s AND ((b.action = 'new' AND b.product_id IS NULL)
+              OR (b.action IN ('new', 'changed', 'unchanged') AND {STARTS}))""",
         {**params, "to": to, "because": json.dumps([one.as_dict() for one in because])},
     )
 

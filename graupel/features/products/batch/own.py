@@ -19,8 +19,8 @@ from graupel.features.history.service import Recorder
 from graupel.features.products.batch.groups import refuse
 from graupel.features.products.columns import VARIES
 
-_VARIES = f"""IF(b.product_id IS NULL, EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = b.batch_id
-              AND a.line = COALESCE(b.lead, b.line)), {VARIES.format(product="b.product_id")})"""
+_VARIES = f"""(EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = b.batch_id
+              AND a.line = COALESCE(b.lead, b.line)) OR {VARIES.format(product="b.product_id")})"""
 _OWNER = """IF({level} = 'variant', (1 << 40) + b.line,
             COALESCE(b.product_id, (1 << 36) + COALESCE(b.lead, b.line)))"""
 _SAID = "NULLIF(JSON_VALUE(b.own, %(path)s), '')"

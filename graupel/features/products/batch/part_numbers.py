@@ -43,10 +43,10 @@ def change(
             tx.run(f"UPDATE {joined} SET {sets} WHERE {those}", params)
 
 
-#: SQL: a new product differs by something.
+#: SQL: a product differs by something from then on: a new one, or one that starts to vary.
 _NEW_VARIES = "EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = b.batch_id AND a.line = COALESCE(b.lead, b.line))"
 #: SQL of that of a new product, of one whose rows have a code, and of a new variant of such a one.
 OF_ALONE = "COALESCE(b.mpn, '')"
 OF_CODED = f"""IF({_NEW_VARIES}, '', COALESCE((SELECT MAX(o.mpn) FROM batch_row o WHERE o.batch_id = b.batch_id
                AND o.action = 'new' AND (o.line = b.line OR o.lead = b.line)), ''))"""
-OF_VARIANT = f"IF(IF(b.product_id IS NULL, {_NEW_VARIES}, {VARIES.format(product='b.product_id')}), {OF_ALONE}, '')"
+OF_VARIANT = f"IF({_NEW_VARIES} OR {VARIES.format(product='b.product_id')}, {OF_ALONE}, '')"

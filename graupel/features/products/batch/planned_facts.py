@@ -191,13 +191,7 @@ def _tell_choices(
 
 def _axes(tx: Tx, batch_id: int, row: Mapping[str, Any]) -> list[int]:
     """What the product of a row differs by, or will."""
-    if row["product_id"]:
-        found = tx.all(
-            "SELECT attribute_id FROM product_axis WHERE product_id = %s ORDER BY position", [row["product_id"]]
-        )
-    else:
-        found = tx.all(
-            "SELECT attribute_id FROM batch_axis WHERE batch_id = %s AND line = %s ORDER BY position",
-            [batch_id, row["lead"] or row["line"]],
-        )
-    return [one["attribute_id"] for one in found]
+    there = "SELECT attribute_id FROM product_axis WHERE product_id = %s ORDER BY position"
+    planned = "SELECT attribute_id FROM batch_axis WHERE batch_id = %s AND line = %s ORDER BY position"
+    found = row["product_id"] and tx.all(there, [row["product_id"]])
+    return [one["attribute_id"] for one in found or tx.all(planned, [batch_id, row["lead"] or row["line"]])]

@@ -5,6 +5,7 @@ variants that its SKUs mean. To write into the rows of the batch afterwards cost
 """
 
 import json
+from collections import deque
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from typing import Any
@@ -12,7 +13,6 @@ from typing import Any
 from graupel.core import file_pictures
 from graupel.core.file_columns import REFS, ROW_FIELDS, Known
 from graupel.core.imports import JUMPS, NOTHING, FileRow
-from graupel.core.problems import Problem
 from graupel.core.row_blocks import RowBlock
 from graupel.db import Tx
 from graupel.db.loading import as_line, as_lines, load_blocks
@@ -21,6 +21,7 @@ from graupel.features.products.batch import facts as batch_facts
 from graupel.features.products.batch import named
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import pictures as batch_pictures
+from graupel.features.products.batch.doubled import KeptBack
 from graupel.features.products.batch.spoken import JUMPS_SQL, Spoken
 
 BLOCK = 10_000
@@ -45,9 +46,16 @@ def load(
     writer = _Writer(tx, batch_id, of, known)
     columns = writer.columns
     _begin(tx, columns)
-    for _ in load_blocks(tx, "batch_in", columns, map(writer.lines, blocks), BLOCK):
-        _take_in(tx, columns, lang, of, compared=compared)
-        _begin(tx, columns)
+
+    def take_in(lines: Iterable[list[str]]) -> Iterator[int]:
+        for count in load_blocks(tx, "batch_in", columns, lines, BLOCK):
+            _take_in(tx, columns, lang, of, compared=compared)
+            _begin(tx, columns)
+            yield count
+
+    for _ in take_in(map(writer.lines, blocks)):
+        deque(take_in(writer.kept_back(tx, all_loaded=False)), maxlen=0)
+    deque(take_in(writer.kept_back(tx, all_loaded=True)), maxlen=0)
     tx.run("DROP TEMPORARY TABLE batch_in")
 
 
@@ -95,34 +103,41 @@ class _Writer:
         ids = [f"{name}_id" for name in self._finders]
         kept = ("problems", "action", "odd", *self._beside)
         self.columns = ["batch_id", "line", "sku", "shown_sku", *self._said, *ids, *kept]
-        #: By SKU, in small letters, the line in which it stood first.
-        self._seen: dict[str, int] = {}
+        self._doubled = KeptBack()
 
     def lines(self, block: RowBlock) -> list[str]:
-        """The lines of a block; most of its rows are written by columns."""
-        apart = {place: self._cells(row) for place, row in self._apart(block)}
-        if len(apart) == len(block.lines):
-            return [as_line(apart[place]) for place in range(len(block.lines))]
+        """The lines of a block; most of its rows are written by columns. Those whose SKU may have stood before are kept
+        back."""
+        kept_back = self._keep_back(block)
+        places = [place for place in range(len(block.lines)) if place not in kept_back]
+        apart = {place: as_line(self._cells(block.row(place))) for place in self._apart(block, places)}
+        if len(apart) == len(places):
+            return [*apart.values()]
         lines = as_lines(self._by_columns(block))
-        for place, cells in apart.items():
-            lines[place] = as_line(cells)
-        return lines
+        return [apart.get(place) or lines[place] for place in places] if apart or kept_back else lines
 
-    def _apart(self, block: RowBlock) -> Iterator[tuple[int, FileRow]]:
-        """The rows that are not as the others, by place: also those whose SKU stood before, and those that name what is
-        unclear."""
-        skus = block.said.get("sku", ())
-        unclear = self._unclear(block)
+    def kept_back(self, tx: Tx, *, all_loaded: bool) -> Iterator[list[str]]:
+        """The lines of rows that were kept back, as KeptBack.judged gives them."""
+        if rows := self._doubled.judged(tx, int(self._batch), all_loaded=all_loaded):
+            yield [as_line(self._cells(row)) for row in rows]
+
+    def _keep_back(self, block: RowBlock) -> set[int]:
+        said = block.said.get("sku", (None,) * len(block.lines))
+        skus = [sku if sku.__class__ is str else "" for sku in said]
+        for place, row in block.apart.items():
+            skus[place] = row.sku
+        found = self._doubled.among(skus)
+        for place in sorted(found):
+            self._doubled.keep(block.row(place))
+        return found
+
+    def _apart(self, block: RowBlock, places: Sequence[int]) -> Sequence[int]:
+        """Those of these rows that are not as the others, by place: also those that name what is unclear."""
         # What rows say beside their fields is put together of all of it.
-        each = bool(self._beside) or not skus
-        for place, line in enumerate(block.lines):
-            row = block.apart.get(place)
-            sku = row.sku if row else skus[place]
-            first = self._seen.setdefault(sku.lower(), line) if sku else line
-            if first != line:
-                yield place, _twice(row or block.row(place), first)
-            elif row or each or place in unclear:
-                yield place, row or block.row(place)
+        if self._beside or "sku" not in block.said:
+            return places
+        unclear = self._unclear(block) | block.apart.keys()
+        return [place for place in places if place in unclear] if unclear else ()
 
     def _unclear(self, block: RowBlock) -> set[int]:
         return {
@@ -174,8 +189,3 @@ class _Writer:
             ",".join(row.odd) or None,
             *(kept(row.values, self._known) for kept in self._beside.values()),
         )
-
-
-def _twice(row: FileRow, first: int) -> FileRow:
-    said = f"“{row.sku}” stands in line {first} already. Keep one of the two."
-    return replace(row, problems=(*row.problems, Problem("sku.twice", said, "sku", row.line)))
