@@ -40,7 +40,8 @@ from graupel.features.products.out import SEEN
 from graupel.features.products.out_pictures import Places
 from graupel.jobs import JobRequest, JobRun, enqueue
 from graupel.tables import writing
-from graupel.tables.writing import MEDIA_TYPES, Column, Out, Written
+from graupel.tables.going_out import Column, Written
+from graupel.tables.writing import MEDIA_TYPES, Out
 
 #: What the records are called that goods refer to, by the column of their ids.
 Called = Mapping[str, Callable[[Any], str | None]]

@@ -14,8 +14,9 @@ from graupel.db import Tx
 from graupel.features.files import service, taking, ways_in
 from graupel.features.files.rows import ImportFileRow
 from graupel.tables import reading, writing
+from graupel.tables.going_out import Column
 from graupel.tables.shapes import RawRow, Shape
-from graupel.tables.writing import Column, Out
+from graupel.tables.writing import Out
 
 #: What became of a row, or would, by its action.
 SAID: Mapping[str, str] = {

@@ -1,15 +1,22 @@
 """What goes out: in every format the same, brought in again without a change, of a view, and told where it is cut."""
 
 import csv
+import tempfile
 from decimal import Decimal
+from pathlib import Path
 
 import pytest
+import python_calamine
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from graupel.core.errors import NotFound, Refused
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.files import area, exporting, planned_rows
-from graupel.tables import writing
-from graupel.tables.writing import LONGEST_SHEET_CELL, Column, Out
+from graupel.tables import spreadsheets, writing
+from graupel.tables.going_out import Column
+from graupel.tables.spreadsheets import LONGEST_SHEET_CELL
+from graupel.tables.writing import Out
 from tests.making import add_german, add_outlet, bring_in, catalogue, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser
 
@@ -84,7 +91,7 @@ def test_what_no_cell_of_a_spreadsheet_holds_is_left_out_and_counted(tmp_path):
 
 
 def test_a_sheet_that_would_be_too_long_is_refused_and_nothing_stays(tmp_path, monkeypatch):
-    monkeypatch.setattr(writing, "MOST_SHEET_ROWS", 3)
+    monkeypatch.setattr(spreadsheets, "MOST_SHEET_ROWS", 3)
     with pytest.raises(Refused, match="Take it out as CSV"):
         writing.write(tmp_path / "a.xlsx", Out.XLSX, [Column("sku")], [["A"], ["B"], ["C"]])
     assert list(tmp_path.iterdir()) == []
@@ -120,3 +127,21 @@ def test_a_lens_that_is_not_there_is_refused_instead_of_another(ctx, goods, lens
         out(ctx, Out.CSV, lens=lens)
     path, _ = out(ctx, Out.CSV, fields=["sku", "name"], lens="en")
     assert path.read_text().splitlines()[0] == "sku,name", "the default one shows the catalogue as it is written"
+
+
+cells = st.text(st.characters(exclude_categories=["Cs", "Cc"], include_characters="\n\t<&>"), max_size=12)
+kept_rows = st.lists(st.tuples(cells, cells | st.sampled_from(["_x0041_", "a  b", " a ", "x" * 300])), max_size=5)
+
+
+@settings(max_examples=60)
+@given(kept_rows)
+def test_a_spreadsheet_gives_each_text_back_as_it_was(rows):
+    columns = [Column("sku"), Column("price", is_number=True), Column("text")]
+    with tempfile.TemporaryDirectory() as folder:
+        for form in (Out.XLSX, Out.ODS):
+            path = Path(folder) / f"a.{form}"
+            written = [(first, f"{number}.5", last) for number, (first, last) in enumerate(rows)]
+            assert writing.write(path, form, columns, written).rows == len(rows)
+            read = python_calamine.CalamineWorkbook.from_path(path).get_sheet_by_index(0).to_python()
+            assert read[0] == ["sku", "price", "text"]
+            assert read[1:] == [[first, float(number), last] for first, number, last in written]

@@ -11,7 +11,8 @@ from graupel.db import Tx
 from graupel.features.files.records.clerks import Clerk
 from graupel.features.files.records.planning import clerk_of
 from graupel.tables import writing
-from graupel.tables.writing import Column, Out, Written
+from graupel.tables.going_out import Column, Written
+from graupel.tables.writing import Out
 
 
 def refuse_format(out: Out) -> None:
