@@ -61,6 +61,9 @@ def plan_group(
 
     A new product, and one that starts to vary, comes in whole: where one of its rows is refused, all are.
     """
+    if there is None and len(rows) == 1 and rows[0].sku:  # as most are; what follows would say the same, and later
+        said: dict[int, Fact | None] = {key: fact for key, fact in rows[0].facts.items() if fact}
+        return GroupPlan(facts={rows[0].line: said} if said else {})
     plan = GroupPlan()
     variants = [row for row in rows if row.sku]
     starts = there is not None and not there.axes and any(row.variant_id is None for row in variants)

@@ -20,7 +20,12 @@ def load_rows(tx: Tx, table: str, columns: Sequence[str], rows: Iterable[Sequenc
 
     Strict: a value that does not fit raises instead of being cut, because LOCAL alone would only warn.
     """
-    path, count = _written([as_line(row)] for row in rows)
+    return load_lines(tx, table, columns, map(as_line, rows))
+
+
+def load_lines(tx: Tx, table: str, columns: Sequence[str], lines: Iterable[str]) -> int:
+    """Load lines as as_line makes them into ``columns`` of ``table``; returns how many."""
+    path, count = _written([line] for line in lines)
     try:
         return load_file(tx, table, ", ".join(columns), path, count)
     finally:

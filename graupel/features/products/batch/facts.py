@@ -4,20 +4,22 @@ Some thousand rows at a time are read with what is there of their products.
 """
 
 import json
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from itertools import groupby
 from typing import Any
 
-from graupel.core.attributes import Attribute, Fact
+from graupel.core.attributes import EMPTY, Attribute, Fact
 from graupel.core.declarations.products import CHOICES
 from graupel.core.file_columns import Known
 from graupel.core.file_facts import NewChoices
 from graupel.core.grouped_rows import GroupedRow, GroupPlan, Standing, plan_group
+from graupel.core.imports import NOTHING
 from graupel.core.problems import Problem
 from graupel.core.variants import Combination
 from graupel.db import Tx
-from graupel.db.loading import load_rows
+from graupel.db.loading import as_line, load_lines, load_rows
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import ordered
@@ -29,14 +31,16 @@ _SAYING = "b.action = 'new' AND (b.code IS NOT NULL OR b.facts IS NOT NULL)"
 _COLUMNS = "b.shown_sku, b.code, b.variant_id, b.facts"
 #: What is planned beside the rows themselves.
 TABLES = ("batch_fact", "batch_variant", "batch_axis", "batch_choice")
+#: So many texts of what rows say are kept read: in most files they repeat.
+_KEPT_TEXTS = 10_000
 _FACT = ("batch_id", "line", "attribute_id", "place", "choice_id", "number", "unit", "text")
 
 
 @dataclass
 class _Planned:
-    """Rows of TABLES as they are planned, and those that are refused."""
+    """Rows of TABLES as they are planned, those of facts as lines that are loaded, and rows that are refused."""
 
-    facts: list[Sequence[Any]] = field(default_factory=list)
+    facts: list[str] = field(default_factory=list)
     variants: list[Sequence[Any]] = field(default_factory=list)
     axes: list[Sequence[Any]] = field(default_factory=list)
     problems: list[tuple[int, Problem]] = field(default_factory=list)
@@ -53,6 +57,25 @@ def kept(values: Mapping[str, Any], known: Known) -> str | None:
     return json.dumps(said, ensure_ascii=False) if said else None
 
 
+def kept_by_columns(said: Mapping[str, Sequence[Any]], known: Known, number: int) -> list[str | None]:
+    """What each of ``number`` rows says of attributes; ``said``: by column, NOTHING where that is nothing.
+
+    ``kept`` says the same of one row; a value that repeats is written once.
+    """
+    parts: list[list[str]] = [[] for _ in range(number)]
+    for name, attribute in known.facts.items():
+        written: dict[int, str] = {}
+        for place, value in enumerate(said.get(name, ())):
+            if value is NOTHING:
+                continue
+            part = written.get(id(value))
+            if part is None:
+                plain = None if value is None else _plain(value, in_order=name in known.lists)
+                part = written[id(value)] = f'"{attribute.id}": {json.dumps(plain, ensure_ascii=False)}'
+            parts[place].append(part)
+    return [f"{{{', '.join(some)}}}" if some else None for some in parts]
+
+
 def _plain(fact: Fact, *, in_order: bool) -> list[Any]:
     """As plain data; what a list names stays in its order."""
     return [list(fact.choices), None, ""] if in_order else fact.plain()
@@ -67,13 +90,14 @@ def plan(tx: Tx, params: Mapping[str, Any], known: Known, new: NewChoices, field
     beside = Beside(listed, batch_lists.named(tx, params, listed, new))
     for table in TABLES:
         tx.run(f"DELETE FROM {table} WHERE batch_id = %s", [batch_id])
+    read = lru_cache(_KEPT_TEXTS)(lambda text: _facts(text, shared))
     used: set[int] = set()
     for rows in ordered.chunks(tx, params, _SAYING, _COLUMNS):
         planned = _Planned()
         standing = _standing(tx, sorted({row["product_id"] for row in rows if row["product_id"]}), shared, listed)
         for _, group in groupby(rows, key=ordered.group_of):
-            _plan(planned, batch_id, list(group), standing, shared, beside)
-        load_rows(tx, "batch_fact", _FACT, planned.facts)
+            _plan(planned, batch_id, list(group), standing, shared, read, beside)
+        load_lines(tx, "batch_fact", _FACT, planned.facts)
         load_rows(tx, "batch_variant", ("batch_id", "line", *CHOICES), planned.variants)
         load_rows(tx, "batch_axis", ("batch_id", "line", "position", "attribute_id"), planned.axes)
         for line, problem in planned.problems:
@@ -109,7 +133,8 @@ def refuse_beside_refused(tx: Tx, params: Mapping[str, Any], known: Known, field
 
 def mark_changed(tx: Tx, params: Mapping[str, Any]) -> None:
     """Rows that differ by what they say of attributes change something, whatever else they say."""
-    for table in ("batch_fact", "batch_variant", "batch_axis"):
+    there = "SELECT 1 FROM batch_row WHERE batch_id = %(batch)s AND action IN ('unchanged', 'changed') LIMIT 1"
+    for table in ("batch_fact", "batch_variant", "batch_axis") if tx.value(there, params) else ():
         tx.run(
             f"""UPDATE {table} s STRAIGHT_JOIN batch_row b ON b.batch_id = s.batch_id AND b.line = s.line
                 SET b.action = 'changed', b.only_stock = FALSE
@@ -156,11 +181,15 @@ def _plan(
     rows: Sequence[Mapping[str, Any]],
     standing: Mapping[int, Standing],
     shared: Mapping[int, Attribute],
+    read: Callable[[str | None], Mapping[int, Fact | None]],
     beside: Beside,
 ) -> None:
     there = standing.get(rows[0]["product_id"] or 0)
     lead = rows[0]["lead"] or rows[0]["line"]
-    said = [_row(row, shared) for row in rows]
+    said = [
+        GroupedRow(row["line"], row["shown_sku"], row["variant_id"], read(row["facts"]), row["code"] is not None)
+        for row in rows
+    ]
     of = rows[0]["product_id"] or -lead
     said = [replace(row, facts=beside.meant(of, row.line, row.facts)) for row in said] if beside.codes else said
     found = plan_group(said, there, shared, rows[0]["code"] or rows[0]["shown_sku"])
@@ -169,12 +198,18 @@ def _plan(
         _keep(planned, batch_id, found, lead)
 
 
-def _row(row: Mapping[str, Any], shared: Mapping[int, Attribute]) -> GroupedRow:
-    said = json.loads(row["facts"] or "{}")
-    facts = {
-        int(key): None if plain is None else Fact.of_plain(plain) for key, plain in said.items() if int(key) in shared
-    }
-    return GroupedRow(row["line"], row["shown_sku"], row["variant_id"], facts, row["code"] is not None)
+def _facts(text: str | None, shared: Mapping[int, Attribute]) -> Mapping[int, Fact | None]:
+    """What a row says, as it was kept."""
+    said = {int(key): plain for key, plain in json.loads(text or "{}").items()}
+    return {key: None if plain is None else Fact.of_plain(plain) for key, plain in said.items() if key in shared}
+
+
+@lru_cache(_KEPT_TEXTS)
+def _written(attribute_id: int, fact: Fact | None) -> Sequence[str]:
+    """The rows of batch_fact that a value makes, as they are loaded, without batch and line."""
+    rows = rows_of({}, {attribute_id: fact or EMPTY}).values()
+    columns = ("choice_id", "number", "unit", "text")
+    return [as_line((attribute_id, place, *map(row.get, columns))) for place, row in enumerate(rows)]
 
 
 def _keep(planned: _Planned, batch_id: int, found: GroupPlan, lead: int) -> None:
@@ -186,10 +221,6 @@ def _keep(planned: _Planned, batch_id: int, found: GroupPlan, lead: int) -> None
         planned.used |= {choice for choice in combination if choice < 0}
     for line, facts in found.facts.items():
         for attribute_id, fact in facts.items():
-            rows = rows_of({}, {attribute_id: fact or Fact()}).values()
-            for place, row in enumerate(rows):
-                planned.facts.append(
-                    (batch_id, line, attribute_id, place, row["choice_id"], row["number"], row["unit"], row["text"])
-                )
-                if (row["choice_id"] or 0) < 0:
-                    planned.used.add(row["choice_id"])
+            planned.facts += [f"{batch_id}\t{line}\t{written}" for written in _written(attribute_id, fact)]
+            if fact and fact.choices:
+                planned.used |= {choice for choice in fact.choices if choice < 0}

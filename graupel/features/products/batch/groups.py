@@ -44,21 +44,33 @@ def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
         """CREATE OR REPLACE TEMPORARY TABLE batch_group (
              code VARCHAR(64) CHARACTER SET ascii COLLATE ascii_general_ci NOT NULL PRIMARY KEY,
              product_id INT UNSIGNED NULL, by_code BOOL NOT NULL DEFAULT FALSE, products INT UNSIGNED NOT NULL,
-             lead INT UNSIGNED NOT NULL DEFAULT 0)"""
+             number INT UNSIGNED NOT NULL, lead INT UNSIGNED NOT NULL DEFAULT 0)"""
     )
     tx.run(
-        f"""INSERT INTO batch_group (code, product_id, products)
-            SELECT b.code, MIN(b.product_id), COUNT(DISTINCT b.product_id) FROM batch_row b
+        f"""INSERT INTO batch_group (code, product_id, products, number)
+            SELECT b.code, MIN(b.product_id), COUNT(DISTINCT b.product_id), COUNT(*) FROM batch_row b
             WHERE {_OPEN} AND b.code IS NOT NULL GROUP BY b.code""",
         params,
     )
     tx.run("UPDATE batch_group g JOIN product p ON p.code = g.code SET g.product_id = p.id, g.by_code = TRUE")
-    _refuse_two_products(tx, params)
-    tx.run(
-        f"""UPDATE batch_row b JOIN batch_group g ON g.code = b.code STRAIGHT_JOIN product p ON p.id = g.product_id
-            SET b.product_id = p.id, b.product_version = p.version WHERE {_OPEN} AND b.product_id IS NULL""",
-        params,
-    )
+    if tx.value("SELECT 1 FROM batch_group WHERE product_id IS NOT NULL LIMIT 1"):
+        _refuse_two_products(tx, params)
+        tx.run(
+            f"""UPDATE batch_row b JOIN batch_group g ON g.code = b.code STRAIGHT_JOIN product p ON p.id = g.product_id
+                SET b.product_id = p.id, b.product_version = p.version WHERE {_OPEN} AND b.product_id IS NULL""",
+            params,
+        )
+    said = [name for name in shared if name != "code"]
+    if tx.value("SELECT 1 FROM batch_group WHERE number > 1 LIMIT 1"):
+        _let_one_speak(tx, params)
+        if said:
+            _carry(tx, params, said)
+            _refuse_apart(tx, params, said)
+    tx.run("DROP TEMPORARY TABLE batch_group")
+
+
+def _let_one_speak(tx: Tx, params: Mapping[str, Any]) -> None:
+    """Of the rows of a product the first without a SKU does, else one whose variant is there, else the first."""
     tx.run(
         f"""UPDATE batch_group g JOIN (
               SELECT b.code, MIN(IF({IS_PARENT}, 0, IF(b.variant_id IS NULL, 2, 1)) * 4294967296 + b.line) AS first
@@ -70,11 +82,6 @@ def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
         f"UPDATE batch_row b JOIN batch_group g ON g.code = b.code SET b.lead = NULLIF(g.lead, b.line) WHERE {_OPEN}",
         params,
     )
-    tx.run("DROP TEMPORARY TABLE batch_group")
-    said = [name for name in shared if name != "code"]
-    if said:
-        _carry(tx, params, said)
-        _refuse_apart(tx, params, said)
 
 
 def _refuse_two_products(tx: Tx, params: Mapping[str, Any]) -> None:

@@ -6,8 +6,8 @@ variants that its SKUs mean. To write into the rows of the batch afterwards cost
 
 import json
 from collections import deque
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from graupel.core import file_pictures
@@ -25,12 +25,38 @@ from graupel.features.products.batch.doubled import KeptBack
 from graupel.features.products.batch.spoken import JUMPS_SQL, Spoken
 
 BLOCK = 10_000
-#: By column of a batch what keeps in it what a row says beside the declared fields.
+Said = Mapping[str, Sequence[Any]]
+
+
+@dataclass(frozen=True)
+class _Beside:
+    """What rows say beside the declared fields. ``names``: of their columns; ``kept``: what one row says, as it is kept
+    with it; ``by_columns``: what many rows say, by their columns."""
+
+    names: Callable[[Known], Collection[str]]
+    kept: Callable[[Mapping[str, Any], Known], str | None]
+    by_columns: Callable[[Said, Known, int], list[str | None]]
+
+    @classmethod
+    def row_by_row(cls, names: Callable[[Known], Collection[str]], kept: Callable[..., str | None]) -> "_Beside":
+        """Kept for each row by itself."""
+
+        def by_columns(said: Said, known: Known, _: int) -> list[str | None]:
+            rows = zip(*said.values(), strict=True)
+            return [
+                kept({name: value for name, value in zip(said, row, strict=True) if value is not NOTHING}, known)
+                for row in rows
+            ]
+
+        return cls(names, kept, by_columns)
+
+
+#: By the column of a batch in which it is kept.
 _BESIDE = {
-    "facts": batch_facts.kept,
-    "own": batch_own.kept,
-    "counted": batch_counts.kept,
-    "pictures": batch_pictures.kept,
+    "facts": _Beside(lambda known: known.facts, batch_facts.kept, batch_facts.kept_by_columns),
+    "own": _Beside.row_by_row(lambda known: known.own, batch_own.kept),
+    "counted": _Beside.row_by_row(lambda known: known.locations, batch_counts.kept),
+    "pictures": _Beside.row_by_row(lambda _: file_pictures.FIELDS, batch_pictures.kept),
 }
 
 
@@ -98,8 +124,11 @@ class _Writer:
         self._batch, self._known = str(batch_id), known
         self._said = tuple(name for name in ROW_FIELDS if name in of.fields)
         self._finders = {name: named.finder(tx, name) for name in REFS if name in self._said}
-        beside = (known.facts, known.own, known.locations, file_pictures.FIELDS)
-        self._beside = _BESIDE if any(name in some for some in beside for name in of.fields) else {}
+        self._beside = {
+            column: (one, names)
+            for column, one in _BESIDE.items()
+            if (names := [name for name in one.names(known) if name in of.fields])
+        }
         ids = [f"{name}_id" for name in self._finders]
         kept = ("problems", "action", "odd", *self._beside)
         self.columns = ["batch_id", "line", "sku", "shown_sku", *self._said, *ids, *kept]
@@ -133,8 +162,7 @@ class _Writer:
 
     def _apart(self, block: RowBlock, places: Sequence[int]) -> Sequence[int]:
         """Those of these rows that are not as the others, by place: also those that name what is unclear."""
-        # What rows say beside their fields is put together of all of it.
-        if self._beside or "sku" not in block.said:
+        if "sku" not in block.said:
             return places
         unclear = self._unclear(block) | block.apart.keys()
         return [place for place in places if place in unclear] if unclear else ()
@@ -165,7 +193,11 @@ class _Writer:
             *(said.get(name, nothing) for name in self._said),
             *ids,
             *(nothing, ["new"] * number, nothing),
+            *(one.by_columns(self._of(block, names), self._known, number) for one, names in self._beside.values()),
         ]
+
+    def _of(self, block: RowBlock, names: Sequence[str]) -> Said:
+        return {name: block.said[name] for name in names if name in block.said}
 
     def _cells(self, row: FileRow) -> tuple[Any, ...]:
         """One row by itself."""
@@ -187,5 +219,5 @@ class _Writer:
             problems,
             "refused" if problems else "new",
             ",".join(row.odd) or None,
-            *(kept(row.values, self._known) for kept in self._beside.values()),
+            *(one.kept(row.values, self._known) for one, _ in self._beside.values()),
         )
