@@ -10,11 +10,13 @@ import pytest
 from graupel.core.attributes import AttributeKind
 from graupel.core.columns import Empty
 from graupel.core.roles import SYSTEM
-from graupel.features.files import exporting, planned_rows, service
+from graupel.core.row_blocks import RowBlock
+from graupel.features.files import exporting, lines, planned_rows, service
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving
 from graupel.features.products import service as products
+from graupel.features.stock import places
 from graupel.features.variants import service as variants
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -465,3 +467,37 @@ def test_an_empty_price_goes_back_to_that_of_the_product_and_leaves_nothing_live
     work_off(ctx)
     there = catalogue(ctx)
     assert (there["FEL-OAT"][3], there["FEL-OAT"][10], there["PEA-1"][3]) == (None, D("9.80"), D("7.00"))
+
+
+def test_what_stands_beside_declared_fields_is_read_by_columns_as_it_is_row_by_row(ctx, words, monkeypatch):
+    add_german(ctx)
+    add_outlet(ctx)
+    loft = places.add(ctx, SYSTEM, "Loft")
+    text = (
+        "product code,sku,name,colour,needle,fibre,tags,name (de),price last skeins,stock loft,pictures\n"
+        "A,A-1,Ay,Oat,4 mm,Wool | Silk,soft | warm,Ah,7.70,5,https://pictures.example/a.jpg | https://x.example/b.jpg\n"
+        "A,A-2,Ay,Plum,4 mm,,,,,,\n"
+        'B,B-1,Bee,"Oat",4.5 mm,"Bast\\o | ""Hemp""",soft,"B\tee",,0,\n'
+        "C,C-1,Sea,Oat,thick,Wool,soft,,cheap,many,\n"
+        "D,A-1,Dee,Oat,,,,,,,\n"
+        ",E-1,Eve,,,,,,,,\n"
+    )
+    file = plan_file(ctx, text)
+    assert {f"stock-{loft}", "tags", "pictures"} <= {rule.field for rule in file.rules}
+    columns = "line, facts, own, counted, pictures, action, problems"
+
+    def kept():
+        rows = ctx.db.run(lambda tx: tx.all(f"SELECT {columns} FROM batch_row ORDER BY line"))
+        # What is new is numbered as it is met.
+        return [row | {"facts": re.sub(r"-\d+", "new", row["facts"] or "")} for row in rows]
+
+    by_columns = kept()
+    assert [row["line"] for row in by_columns if row["facts"] and row["own"] and row["counted"]] == [2, 4]
+    monkeypatch.setattr(
+        lines,
+        "_block",
+        lambda row, raws, reader, width: RowBlock.of([lines._read(row, one, reader, width) for one in raws]),
+    )
+    service.request_plan(ctx, SYSTEM, file.id, file.rules)
+    work_off(ctx)
+    assert kept() == by_columns
