@@ -72,7 +72,8 @@ class Choice:
 class Attribute:
     """A typed fact. ``product_id``: the only product it belongs to, if one.
 
-    ``measure`` (a key of units.FAMILIES) and ``unit`` are of numbers; ``unit_fixed``: they are always read in it.
+    ``measure`` (a key of units.FAMILIES) and ``unit`` are of numbers; ``unit_fixed``: they are always read in it;
+    ``in_order``: what is chosen stands in an order.
     """
 
     id: int
@@ -84,6 +85,7 @@ class Attribute:
     product_id: int | None = None
     choices: tuple[Choice, ...] = ()
     unit_fixed: bool = False
+    in_order: bool = False
 
     @property
     def has_choices(self) -> bool:

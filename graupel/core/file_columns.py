@@ -70,7 +70,8 @@ class ListColumn:
     """A column of records that a product has several of, such as further categories; it goes along with attributes.
 
     ``find``: the id of the record that a text means, None where there is none; ``made``: it is made then; ``by_code``:
-    they are products, which may stand in the same file, and a text is a code of theirs; ``most``: so many at most.
+    they are products, which may stand in the same file, and a text is a code of theirs; ``most``: so many at most;
+    ``in_order``: it matters in which order they stand.
     """
 
     id: int
@@ -81,6 +82,7 @@ class ListColumn:
     made: bool = False
     by_code: bool = False
     most: int = 60
+    in_order: bool = False
 
     @property
     def name(self) -> str:
@@ -90,7 +92,7 @@ class ListColumn:
     @property
     def attribute(self) -> Attribute:
         """As which it goes along."""
-        return Attribute(self.id, self.label, AttributeKind.SEVERAL_CHOICES)
+        return Attribute(self.id, self.label, AttributeKind.SEVERAL_CHOICES, in_order=self.in_order)
 
     def field(self, taken: Collection[str]) -> Field:
         """As a column that a file may have; ``taken``: headers that mean a field or an attribute, which come first."""

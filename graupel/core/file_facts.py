@@ -87,12 +87,15 @@ def list_reader(column: ListColumn, new: NewChoices) -> Callable[[str], Fact]:
     return read
 
 
-def same(one: Fact | None, other: Fact | None) -> bool:
-    """Whether two values say the same: numbers do in whatever units they were written."""
+def same(one: Fact | None, other: Fact | None, *, in_order: bool = False) -> bool:
+    """Whether two values say the same: numbers do in whatever units they were written, and choices in any order,
+    unless they stand ``in_order``."""
     if not one or not other:
         return bool(one) == bool(other)
     if one.quantity and other.quantity:
         return one.quantity.number == other.quantity.number
+    if in_order:
+        return one.choices == other.choices
     return (sorted(one.choices), one.quantity, one.text) == (sorted(other.choices), other.quantity, other.text)
 
 

@@ -248,7 +248,8 @@ def _keep(
 ) -> None:
     """Keep what differs from what the product says now. ``coded``: the lines that name their product by its code."""
     for attribute_id, (line, fact) in said.items():
-        if same(fact, there.facts.get(attribute_id) if there else None):
+        before = there.facts.get(attribute_id) if there else None
+        if same(fact, before, in_order=attributes[attribute_id].in_order):
             continue
         if axes and there and line not in coded:
             _refuse(plan, line, "fact.shared", shared_fact(attributes[attribute_id].name), attribute_id)

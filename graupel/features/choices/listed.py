@@ -20,6 +20,7 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
         ("choices asked", "buyer choices", "options asked"),
         "names of choices that buyers make, in their order, parted by |",
         batch_lists.by_name(lambda: [(row["id"], row["name"]) for row in read(store.shared)]),
+        in_order=True,
     )
     yield Listed(
         column,
@@ -28,7 +29,6 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
         "buyer_choice_id",
         batch_lists.names_of(store.names),
         among=_SHARED,
-        placed=True,
     )
 
 

@@ -19,6 +19,7 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
         "names of downloads that are there, in their order, parted by |",
         batch_lists.by_name(lambda: [(row["id"], row["name"]) for row in read(store.every)]),
         most=MOST_FILES,
+        in_order=True,
     )
     yield Listed(
         column,
@@ -27,7 +28,6 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
         "download_id",
         batch_lists.names_of(store.names),
         fixed={"variant_id": None},
-        placed=True,
     )
 
 

@@ -20,6 +20,7 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
             f"product codes or SKUs of goods in this file or there already, parted by |{both}",
             lambda _: None,
             by_code=True,
+            in_order=True,
         )
         yield Listed(
             column,
@@ -28,7 +29,6 @@ def lists(tx: Tx, read: Read) -> Iterator[Listed]:
             "other_id",
             batch_lists.codes_of,
             fixed={"relation_kind_id": kind["id"]},
-            placed=True,
             mutual=bool(kind["mutual"]),
             back_index="relation_other",
         )

@@ -87,6 +87,27 @@ def test_a_cell_says_what_a_product_has_then_and_a_roll_back_what_it_had(ctx, go
     assert of(ctx, "A-1") == of(ctx, "B-1") == {}
 
 
+def test_a_list_that_has_an_order_is_put_into_the_one_that_is_said_and_goes_back_to_what_it_was(ctx, goods):
+    def related(file):
+        return of(ctx, "A-1")[GOES_WITH], of(ctx, "A-1").get("choices asked"), file.row["counts"]["changed"]
+
+    made = bring_in(ctx, f"sku,{GOES_WITH},choices asked\nA-1,B-1 | C-1,Card | Gift wrap\n")
+    assert related(made) == (["B-1", "C-1"], ["Card", "Gift wrap"], 1)
+    own = "SELECT position FROM choice_use WHERE product_id = %s ORDER BY position LIMIT 1"
+    first = ctx.db.run(lambda tx: tx.value(own, [goods["A-1"]]))
+    bring_in(ctx, "sku,name,price\nD-1,Dee,5.00\n")
+    text = f"sku,{GOES_WITH},choices asked\nA-1,C-1 | D-1 | B-1,Gift wrap | Card\n"
+    turned = plan_file(ctx, text)
+    told = planned_rows.rows_of(ctx, SYSTEM, turned, "changed").samples[0].plan
+    assert set(told.after.values()) == {"C-1, D-1, B-1", "Gift wrap, Card"}
+    done = bring_in(ctx, text)
+    assert related(done) == (["C-1", "D-1", "B-1"], ["Gift wrap", "Card"], 1)
+    assert ctx.db.run(lambda tx: tx.value(own, [goods["A-1"]])) == first, "what it asks alone stays where it stood"
+    assert plan_file(ctx, text).row["counts"]["unchanged"] == 1
+    back(ctx, done)
+    assert related(done)[:2] == (["B-1", "C-1"], ["Card", "Gift wrap"])
+
+
 def test_what_is_not_there_or_not_to_be_told_apart_refuses_its_row(ctx, goods):
     text = "sku,choices asked,downloads\nA-1,Gift rap,\nB-1,,Twin\nC-1,Card,Care sheet\n"
     told = problems(ctx, plan_file(ctx, text))

@@ -151,13 +151,16 @@ def _change_facts(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None
 
 
 def _write_list(tx: Tx, recorder: Recorder, params: Mapping[str, Any], one: Listed) -> None:
-    """What is not listed any more goes, and what is not there comes, behind what stays; what holds both ways too."""
+    """What is not listed any more goes, and what is not there comes, behind what stays; what holds both ways too. Then
+    all of it is put in its order."""
     given = {**params, "list": one.column.id}
     _take_away(tx, recorder, given, one, one.owner, one.value, one.index)
     _put_in(tx, recorder, given, one, OWNER, choice("s.choice_id"))
     if one.mutual:
         _take_away(tx, recorder, given, one, one.value, one.owner, one.back_index)
         _put_in(tx, recorder, given, one, choice("s.choice_id"), OWNER)
+    if one.placed:
+        _put_in_order(tx, recorder, given, one)
 
 
 _OF_LIST = "s.batch_id = %(batch)s AND s.attribute_id = %(list)s"
@@ -210,6 +213,33 @@ def _put_in(tx: Tx, recorder: Recorder, params: Mapping[str, Any], one: Listed, 
         given = {**params, "before": before}
         journal.write_made(tx, recorder.change_set_id, kind, source, f"{kind.key} > %(before)s", given)
     tx.run("DROP TEMPORARY TABLE batch_listed")
+
+
+def _put_in_order(tx: Tx, recorder: Recorder, params: Mapping[str, Any], one: Listed) -> None:
+    """Give what products that are there list the order in which rows say it, from the first place that it has."""
+    kind = records.kind_of(one.kind)
+    alias = kind.record.alias
+    tx.run(
+        """CREATE OR REPLACE TEMPORARY TABLE batch_placed (id INT UNSIGNED NOT NULL PRIMARY KEY,
+             position INT UNSIGNED NOT NULL)"""
+    )
+    of_owner = f"PARTITION BY {alias}.{one.owner}"
+    tx.run(
+        f"""INSERT INTO batch_placed SELECT x.id, x.position FROM (
+              SELECT {kind.key} AS id, {alias}.position AS was,
+                     MIN({alias}.position) OVER ({of_owner}) + ROW_NUMBER() OVER ({of_owner} ORDER BY s.place) - 1
+                       AS position
+              FROM batch_fact s {OF_ROW} STRAIGHT_JOIN {kind.plain} {alias} FORCE INDEX ({one.index})
+                ON {one.of(alias)} AND {alias}.{one.owner} = b.product_id
+                AND {alias}.{one.value} = {choice("s.choice_id")}
+              WHERE {_OF_LIST}) x WHERE x.position <> x.was""",
+        params,
+    )
+    moved = f"batch_placed x STRAIGHT_JOIN {kind.plain} {alias} ON {kind.key} = x.id"
+    was, became = {"position": f"{alias}.position"}, {"position": "x.position"}
+    if journal.write(tx, recorder.change_set_id, kind, moved, "TRUE", params, was=was, became=became):
+        tx.run(f"UPDATE {moved} SET {alias}.position = x.position, {kind.version} = {kind.version} + 1 {kind.touch}")
+    tx.run("DROP TEMPORARY TABLE batch_placed")
 
 
 def _change_choices(tx: Tx, recorder: Recorder, params: Mapping[str, Any]) -> None:

@@ -32,10 +32,9 @@ class Listed:
     """A list, and how it stands in its table.
 
     ``kind``: of its records in the journal; ``index``: the key by which its owners are found, ``back_index`` that of
-    what they list; ``value``: the column of what is listed, ``owner`` of the product;
-    ``fixed``: what further columns say; ``among``: SQL of which of ``{row}`` beside; ``placed``: it has an order, in
-    ``position``; ``mutual``: what is listed lists the product too; ``called``: what records are called, by id;
-    ``make``: makes what is not there, by name.
+    what they list; ``value``: the column of what is listed, ``owner`` of the product; ``fixed``: what further columns
+    say; ``among``: SQL of which of ``{row}`` beside; ``mutual``: what is listed lists the product too; ``called``: what
+    records are called, by id; ``make``: makes what is not there, by name.
     """
 
     column: ListColumn
@@ -46,7 +45,6 @@ class Listed:
     owner: str = "product_id"
     fixed: Mapping[str, Any] = field(default_factory=dict)
     among: str = ""
-    placed: bool = False
     mutual: bool = False
     make: Callable[[Tx, Recorder, Sequence[str]], Mapping[str, int]] | None = None
     back_index: str = ""
@@ -55,6 +53,11 @@ class Listed:
     def table(self) -> str:
         """Where it stands; the kinds of record are called like their tables."""
         return self.kind
+
+    @property
+    def placed(self) -> bool:
+        """It has an order, in ``position``."""
+        return self.column.in_order
 
     def of(self, alias: str) -> str:
         """SQL: a row of the table is of this list."""
