@@ -48,6 +48,11 @@ def of_records(
     return _past(tx, lang, ids, rows, moments)
 
 
+def gone_since(tx: Tx, kind: str, at: datetime, limit: int) -> list[int]:
+    """The records of a kind that may have been there at a moment, UTC, and are not now: the highest ids first."""
+    return store.gone_since(tx, records.kind_of(kind), _before(at), limit)
+
+
 def with_ahead(past: Past, at: datetime, now: datetime, changes: Sequence[Difference]) -> Past:
     """The same with a moment ahead, at which these changes will be made; those of other records are ``around``."""
     states = dict(past.then[now])

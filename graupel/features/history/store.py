@@ -8,6 +8,7 @@ from typing import Any, cast
 from graupel.core.roles import Actor
 from graupel.db import Tx, like
 from graupel.features.history import packs
+from graupel.features.history.records import RecordKind
 from graupel.features.history.rows import ChangeRow, ChangeSetRow, KeepingRow, KindCountRow, StepRow, TrailRow
 
 PAGE = 40
@@ -218,6 +219,19 @@ def rows_since(tx: Tx, kinds: Sequence[str], since: datetime, limit: int, narrow
         {**given, "kinds": list(kinds), "since": since, "limit": limit},
     )
     return [_read(row) for row in rows]
+
+
+def gone_since(tx: Tx, kind: RecordKind, since: datetime, limit: int) -> list[int]:
+    """The ids of records of a kind that went in change sets since a moment, UTC, and are not there again; the highest
+    first, at most so many."""
+    rows = tx.all(
+        f"""SELECT DISTINCT r.record_id AS id FROM change_set s
+            STRAIGHT_JOIN change_row r ON r.change_set_id = s.id AND r.record_kind = %(kind)s AND r.became IS NULL
+            LEFT JOIN {kind.plain} x ON x.id = r.record_id
+            WHERE s.made_at >= %(since)s AND x.id IS NULL ORDER BY r.record_id DESC LIMIT %(limit)s""",
+        {"kind": kind.name, "since": since, "limit": limit},
+    )
+    return [row["id"] for row in rows]
 
 
 def _read(row: dict[str, Any]) -> StepRow:

@@ -46,6 +46,7 @@ def table_as_of(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Table
         at=typed,
         of=asked.of,
         columns=COLUMNS,
+        most_gone=past_table.MOST_GONE,
         problems=problems,
     )
 

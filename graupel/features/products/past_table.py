@@ -1,4 +1,5 @@
-"""The products table as it was at a moment: what was otherwise of the products that it shows now."""
+"""The products table as it was at a moment: what was otherwise of the products that it shows now, and which were there
+then and are gone."""
 
 from bisect import bisect_right
 from collections.abc import Mapping, Sequence
@@ -20,6 +21,7 @@ from graupel.features.products import table
 from graupel.features.vocabulary import service as vocabulary
 
 PAGE_SIZE = 50
+MOST_GONE = 200
 
 
 @dataclass(frozen=True)
@@ -38,12 +40,15 @@ class LineThen:
 
 @dataclass(frozen=True)
 class TableThen:
-    """A page of such a table. ``total``: of how many products; ``next``: the product after which more stand."""
+    """A page of such a table. ``total``: of how many products; ``next``: the product after which more stand; ``gone``:
+    with the first page those that were there then and are not now, whatever the view, of more than MOST_GONE the last
+    ones."""
 
     at: datetime
     lines: Sequence[LineThen]
     total: int
     next: int | None
+    gone: Sequence[LineThen] = ()
 
 
 def read(ctx: Context, actor: Actor, state: TableState, at: datetime, after: int = 0) -> TableThen:
@@ -59,7 +64,8 @@ def read(ctx: Context, actor: Actor, state: TableState, at: datetime, after: int
         begin = bisect_right(fitting, after)  # their ids ascend
         ids = fitting[begin : begin + PAGE_SIZE + 1]
         more = ids[PAGE_SIZE - 1] if len(ids) > PAGE_SIZE else None
-        return TableThen(at, _lines(ctx, tx, ids[:PAGE_SIZE], at, now), len(fitting), more)
+        gone = [] if after else _gone(ctx, tx, at, now)
+        return TableThen(at, _lines(ctx, tx, ids[:PAGE_SIZE], at, now), len(fitting), more, gone)
 
     return ctx.db.run(work)
 
@@ -69,6 +75,11 @@ def _lines(ctx: Context, tx: Tx, ids: Sequence[int], at: datetime, now: datetime
     names = Names(categories.current(ctx, tx).path, vocabulary.names_of(tx, "brand").get)
     then, there = (_by_product(past.then[moment], ids, names) for moment in (at, now))
     return [LineThen(one, then[one], there[one] or {}) for one in ids]
+
+
+def _gone(ctx: Context, tx: Tx, at: datetime, now: datetime) -> list[LineThen]:
+    ids = as_of.gone_since(tx, "product", at, MOST_GONE)
+    return [one for one in _lines(ctx, tx, ids, at, now) if one.then is not None] if ids else []
 
 
 def _by_product(states: Wanted, ids: Sequence[int], names: Names) -> dict[int, dict[str, str] | None]:

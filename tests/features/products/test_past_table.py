@@ -9,6 +9,7 @@ from graupel.core.errors import Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.core.tables import TableState
+from graupel.features.history import rolling_back
 from graupel.features.products import past_table, saving
 from graupel.features.products import service as products
 from tests.making import bring_in, make_product
@@ -53,6 +54,29 @@ def test_each_product_says_what_was_otherwise_and_which_were_not_there_yet(ctx, 
     assert found["Varied"].then["variants"] == "2"
     assert all(one.then is None for one in lines(ctx, 20).values())
     assert set(lines(ctx, 5, q="varied")) == {"Varied"}
+
+
+def test_products_that_are_gone_since_stand_below_and_lead_to_where_they_come_back(ctx, browser):
+    aran = make_product(ctx, "FEL-1", name="Aran", price=Decimal("9.80"), status=Status.DRAFT)
+    moss = make_product(ctx, "FEL-2", name="Moss")
+    bring_in(ctx, "product code,sku,name,price\nVAR,V-1,Varied,5\n")
+    backdate(ctx, 10)
+    later = make_product(ctx, "NEW-1", name="Later", status=Status.DRAFT)
+    for product_id in (aran, later):
+        saving.delete(ctx, SYSTEM, product_id)
+    found = past_table.read(ctx, SYSTEM, TableState.read({"q": ["moss"]}), now_of(ctx) - timedelta(days=5))
+    assert [one.product_id for one in found.lines] == [moss]
+    assert [(one.product_id, one.then["name"], one.then["price"], one.then["variants"]) for one in found.gone] == [
+        (aran, "Aran", "9.80", "1")
+    ]
+    assert past_table.read(ctx, SYSTEM, TableState.read({}), now_of(ctx) - timedelta(days=20)).gone == []
+    page = browser.get("/products/as-of").text
+    assert "1 product gone since" in page
+    assert f'href="/history/of/product/{aran}"' in page
+    assert browser.get(f"/history/of/product/{aran}").status_code == 200
+    gone = ctx.db.run(lambda tx: tx.value("SELECT MIN(id) FROM change_set WHERE title LIKE 'Product deleted%%'"))
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, gone))
+    assert "gone since" not in browser.get("/products/as-of").text
 
 
 def test_what_is_ahead_is_refused_and_the_page_leads_from_the_table(ctx, browser):
