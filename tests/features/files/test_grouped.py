@@ -23,6 +23,7 @@ from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from graupel.features.wording import service as wording
 from graupel.tables.writing import Out
+from tests.features.files.test_import import check_summaries
 from tests.making import add_german, add_outlet, bring_in, catalogue, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser
 
@@ -95,6 +96,8 @@ def test_rows_with_one_code_become_one_product_whose_variants_differ_by_what_the
     assert (peat.axes, peat.variants[0].price, said(peat, words["colour"])) == ((), D("7.00"), "Heather")
     listed = {one.name: (one.price_low, one.variants) for one in ctx.db.run(_summaries)}
     assert listed == {"Fellside": (D("9.80"), 2), "Peat": (D("7.00"), 1)}
+    bring_in(ctx, "product code,sku,name,price\nONE,,Parent,5\nONE,ONE-1,,\nTWO,TWO-1,Two,6\n,SIX-1,Six,7\n")
+    ctx.db.run(check_summaries)
 
 
 def _summaries(tx):

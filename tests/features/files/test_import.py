@@ -457,7 +457,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
             ids = numbering.reserve(tx, len(said), len(said))
             applying.apply(tx, recorder, 1, "en", handling=handling, progress=lambda *_: None, ids=ids, of=of)
         _check_catalogue(tx, said, expected, current, live=live)
-        _check_summaries(tx)
+        check_summaries(tx)
         raise Undo
 
     make_category(ctx)
@@ -465,7 +465,7 @@ def test_the_plan_made_in_sets_is_the_plan_made_row_by_row(ctx, said, live, clea
         ctx.db.run(work)
 
 
-def _check_summaries(tx: Tx) -> None:
+def check_summaries(tx: Tx) -> None:
     """What was written out of the batch is what is worked out from the catalogue."""
     written = tx.all("SELECT * FROM product_summary ORDER BY product_id")
     tx.run("CREATE OR REPLACE TEMPORARY TABLE every_product (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")

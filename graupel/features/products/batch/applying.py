@@ -302,6 +302,7 @@ _ALONE = f"{group_writing.MAKES} AND b.code IS NULL"
 def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     where = f"{RANGE} AND {group_writing.MAKES if of.grouped else _NEW}"
     alone = f"{RANGE} AND {_ALONE if of.grouped else _NEW}"
+    summed = f"{RANGE} AND ({_ALONE} OR ({group_writing.SINGLE}))" if of.grouped else alone
     own = {name: new_value(name) for name in (*_REFS, *_OWN) if name in of.product}
     own["status"] = "COALESCE(b.status, %(status)s)" if "status" in of.product else "%(status)s"
     if of.grouped:
@@ -332,7 +333,7 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
         f"SELECT n.product_id FROM {MADE} WHERE {where}",
         f"""SELECT n.product_id, b.sku, b.price, b.list_price, b.cost, b.gtin,
                    {new_value("description")} AS description
-            FROM {MADE} WHERE {alone}""",
+            FROM {MADE} WHERE {summed}""",
         params,
     )
     packs.write(

@@ -14,6 +14,9 @@ from graupel.features.products.batch.sql import MADE, RANGE, becomes, kept_or_sa
 
 #: A row makes a product; where several mean one, the one that speaks for it does.
 MAKES = "b.action = 'new' AND b.product_id IS NULL AND b.lead IS NULL"
+#: Such a row makes a product by its code that has this one variant.
+SINGLE = f"""{MAKES} AND b.code IS NOT NULL AND b.sku IS NOT NULL AND NOT EXISTS (
+             SELECT 1 FROM batch_axis a WHERE a.batch_id = b.batch_id AND a.line = b.line)"""
 
 
 def make_variants(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
@@ -47,14 +50,15 @@ def pack_variants(tx: Tx, params: dict[str, Any], where: str) -> None:
 
 
 def summarise(tx: Tx, params: dict[str, Any]) -> None:
-    """Sum up the new products whose variants came from rows of their own."""
+    """Sum up the new products whose variants came from several rows; the others were as they were written."""
     tx.run("CREATE OR REPLACE TEMPORARY TABLE made_by_code (product_id INT UNSIGNED NOT NULL PRIMARY KEY)")
     tx.run(
         f"""INSERT INTO made_by_code SELECT n.product_id FROM {MADE}
-            WHERE b.batch_id = %(batch)s AND {MAKES} AND b.code IS NOT NULL""",
+            WHERE b.batch_id = %(batch)s AND {MAKES} AND b.code IS NOT NULL AND NOT ({SINGLE})""",
         params,
     )
-    summary.summarise(tx, "made_by_code")
+    if tx.value("SELECT 1 FROM made_by_code LIMIT 1"):
+        summary.summarise(tx, "made_by_code")
     tx.run("DROP TEMPORARY TABLE made_by_code")
 
 
