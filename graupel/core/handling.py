@@ -54,7 +54,8 @@ KEYS: Mapping[str, str] = {
 class Handling:
     """``go_live``: new products go live at once; ``show_new``: buyers see new categories at once; ``among``: of which
     goods a file is all there is: "" of all, "category-12", those of a branch, "brand-3"; ``key_by``: a Key, or
-    "fact-12", an attribute in which other systems' ids stand; ``rows_are``: what its rows are."""
+    "fact-12", an attribute in which other systems' ids stand; ``rows_are``: what its rows are; ``revive``: archived
+    goods that stand in it are for sale again."""
 
     go_live: bool = False
     show_new: bool = False
@@ -62,13 +63,14 @@ class Handling:
     among: str = ""
     key_by: str = Key.SKU
     rows_are: RowsAre = RowsAre.GOODS
+    revive: bool = False
 
     @classmethod
     def of(cls, row: Mapping[str, Any]) -> "Handling":
         """As it is kept with a file or a profile."""
         said = {one.name: row[one.name] for one in fields(cls)}
         words = (Way(said["way"]), said["among"] or "", said["key_by"], RowsAre(said["rows_are"]))
-        return cls(bool(said["go_live"]), bool(said["show_new"]), *words)
+        return cls(bool(said["go_live"]), bool(said["show_new"]), *words, bool(said["revive"]))
 
     def as_row(self) -> dict[str, Any]:
         """As it is kept."""

@@ -59,6 +59,7 @@ ODD = {
     "jump": "far from what it was",
     "pictures": "Pictures from elsewhere are left out: take them into the library",
     "eaten": "A code in it looks as if a spreadsheet had shortened it or made a day of it",
+    "asleep": "It is archived, and stays so",
     "no_sku": "What it says of a variant alone is left out, for it has no SKU",
 }
 #: By how many times more or less than before a value must become to be told.

@@ -15,6 +15,7 @@ IMPORT_PROFILE = Record(
         Field("among", "Of which goods they are all there is", FieldKind.CODE, empty=""),
         Field("key_by", "By what rows mean goods", FieldKind.WORD),
         Field("rows_are", "What rows are", FieldKind.WORD),
+        Field("revive", "Archived goods are for sale again", FieldKind.SWITCH, empty=0),
     ),
 )
 

@@ -29,7 +29,7 @@ def plan(run: JobRun, tx: Tx, row: ImportFileRow, path: Path, total: int) -> dic
     handling = Handling.of(row)
     reader = RowReader(chosen, run.ctx.settings.currency, there, new, handling.key_by)
     blocks = lines.blocks(row, table, reader, lambda done: run.progress("Reading", min(done, total), total))
-    of, lang = spoken(chosen.rules, chosen.cleared), run.ctx.settings.language
+    of, lang = spoken(chosen.rules, chosen.cleared, revive=handling.revive), run.ctx.settings.language
     planning.load(tx, row["id"], blocks, lang, handling=handling, of=of, known=there)
     run.progress("Comparing", total, total)
     leaves = frozenset(code for rule in chosen.rules.get(PICTURES, ()) for code in rule.left_out)
@@ -54,17 +54,17 @@ def plan(run: JobRun, tx: Tx, row: ImportFileRow, path: Path, total: int) -> dic
 
 def apply(run: JobRun, tx: Tx, row: ImportFileRow, recorder: history.Recorder) -> dict[str, int]:
     """Write what the dry run said; returns how many rows of each kind there are now. Raises Refused."""
-    chosen = Matching.of(Rule.of(one) for one in row["rules"])
+    chosen, handling = Matching.of(Rule.of(one) for one in row["rules"]), Handling.of(row)
     new = (row["counts"] or {}).get("new", 0)
     applying.apply(
         tx,
         recorder,
         row["id"],
         run.ctx.settings.language,
-        handling=Handling.of(row),
+        handling=handling,
         progress=run.progress,
         ids=run.ctx.db.run(lambda other: numbering.reserve(other, new, new)),
         as_of=row["counts_at"],
-        of=spoken(chosen.rules, chosen.cleared),
+        of=spoken(chosen.rules, chosen.cleared, revive=handling.revive),
     )
     return planned.counts(tx, row["id"])

@@ -1,11 +1,13 @@
 """What is wrong or otherwise meant in all rows of a file, mended for it and for the next ones with these columns."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from graupel.context import Context
 from graupel.core import columns, held_for, matching, slips
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
+from graupel.core.handling import Handling
 from graupel.core.held_for import HeldFor
 from graupel.core.roles import Actor, Role
 from graupel.features.files import known, profiles, service
@@ -51,6 +53,16 @@ def hold_for(ctx: Context, actor: Actor, file_id: int, wanted: HeldFor) -> int:
         raise Refused.because("held.none", said)
     # Not remembered for other files: the next one with a column “price” is of no shop alone. A profile keeps it.
     return _anew(ctx, actor, row, rules, remember=False)
+
+
+def revive(ctx: Context, actor: Actor, file_id: int) -> int:
+    """Let the archived goods that stand in a file be for sale again; makes the dry run anew and returns the job's id.
+    Raises Refused, NotFound."""
+    actor.require(Role.EDITOR)
+    row = service.read_row(ctx, file_id)
+    rules = [Rule.of(one) for one in row["rules"]]
+    handling = replace(Handling.of(row), revive=True)
+    return service.request_plan(ctx, actor, file_id, rules, handling, profile_id=row["profile_id"])
 
 
 def _anew(ctx: Context, actor: Actor, row: ImportFileRow, rules: Sequence[Rule], *, remember: bool = True) -> int:

@@ -264,6 +264,12 @@ def hold_for(request: Request, ctx: Ctx, signed: Signed, form: FormOf[HeldForOne
     return _after(request, ctx, signed, file_id, act)
 
 
+@router.post("/files/{file_id:int}/revive")
+def revive(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Response:
+    """Lets the archived goods that stand in it be for sale again."""
+    return _after(request, ctx, signed, file_id, partial(mending.revive, ctx, signed.actor, file_id))
+
+
 @router.post("/files/{file_id:int}/keep")
 def keep(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Kept], file_id: int) -> Response:
     """Keeps how the file is matched as a profile."""

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from graupel.context import Context
 from graupel.core.columns import Matching
+from graupel.core.handling import Handling
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.files.records import store as record_store
@@ -58,7 +59,8 @@ def rows_of(
     lang, matched_by = ctx.settings.language, Matching.of(file.rules)
     done = file.row["state"] == "applied"  # what a column changed is not told from the catalogue any more
     by = by if by in _narrowing(file) and not (done and asked == "changed") else ""
-    narrowed = planned_overview.narrowed(by, spoken(matched_by.rules, matched_by.cleared))
+    revives = Handling.of(file.row).revive
+    narrowed = planned_overview.narrowed(by, spoken(matched_by.rules, matched_by.cleared, revive=revives))
     if file.known.records:
         return _of_records(ctx, file, asked, search, after, by)
     if asked == "archived":
@@ -77,6 +79,7 @@ def rows_of(
             narrowed,
             by,
             file.row["change_set_id"],
+            revives,
         )
     )
     more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None

@@ -28,6 +28,7 @@ class ImportFileRow(TypedDict):
     makes: list[list[Any]] | None
     overview: dict[str, Any] | None
     show_new: int
+    revive: int
     only_lines: list[int] | None
     job_id: int | None
     picture_job_id: int | None
@@ -106,6 +107,7 @@ class ProfileRow(TypedDict):
     rules: str
     go_live: int
     show_new: int
+    revive: int
     way: str
     among: str
     key_by: str

@@ -75,6 +75,7 @@ class Matched(Sent):
     extra_part: Texts = ()
     new_as: Literal["draft", "live"] = "draft"
     new_categories: Literal["hidden", "shown"] = "hidden"
+    archived_goods: Literal["left", "again"] = "left"
     counts_at: str = ""
     way: Literal["both", "add", "change", "equal"] = "both"
     among: Annotated[str, StringConstraints(pattern=r"^(?:|(?:category|brand)-\d{1,9})$")] = ""
@@ -88,7 +89,8 @@ class Matched(Sent):
         way = Way(self.way)
         among = self.among if way is Way.EQUAL else ""
         shown = self.new_categories == "shown"
-        return Handling(self.new_as == "live", shown, way, among, self.key_by, self.rows_are)
+        revive = self.archived_goods == "again"
+        return Handling(self.new_as == "live", shown, way, among, self.key_by, self.rows_are, revive)
 
     @property
     def extra(self) -> list[dict[str, str]]:

@@ -1,4 +1,4 @@
-"""SKUs: each belongs to one variant, also after that is gone."""
+"""SKUs: each belongs to one variant, also after that is gone; those of goods that were never live are free then."""
 
 import re
 import unicodedata
@@ -55,12 +55,28 @@ def _whose(sku: str, owner: SkuOwnerRow) -> str:
 
 
 def note_given(tx: Tx, recorded: Recorded) -> None:
-    """After a change set: note the SKUs that it gave. Raises Refused where one was another variant's before."""
+    """After a change set: note the SKUs that it gave, and let go of those of goods that nobody outside saw. Raises
+    Refused where one was another variant's before."""
     known = [one for one in recorded.handed_on if isinstance(one, ProductsAtHand)]
     for one in known:
         _note(tx, one.given, one.params)
     if not known and recorded.wrote.any_of("variant", ("sku",)):
-        _note(tx, _GIVEN, {"set": recorded.change_set_id})
+        params = {"set": recorded.change_set_id}
+        _let_go(tx, params)
+        _note(tx, _GIVEN, params)
+
+
+def _let_go(tx: Tx, params: Mapping[str, Any]) -> None:
+    """Of variants that went, and whose products were never live, the SKUs are free: so a file that was rolled back can
+    be brought in again."""
+    tx.run(
+        """DELETE g FROM change_row r STRAIGHT_JOIN given_sku g ON g.variant_id = r.record_id
+             AND g.sku = CONVERT(JSON_VALUE(r.was, '$.sku') USING ascii)
+           LEFT JOIN product p ON p.id = JSON_VALUE(r.was, '$.product_id')
+           WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant' AND r.became IS NULL AND r.was IS NOT NULL
+             AND NOT COALESCE(p.was_live, FALSE)""",
+        params,
+    )
 
 
 def _note(tx: Tx, given: str, params: Mapping[str, Any]) -> None:

@@ -417,3 +417,63 @@ def test_a_file_is_said_to_be_for_one_shop_and_in_one_language(ctx, browser):
     weights = browser.write("/files", files={"file": ("c.csv", b"sku,weight\nA-1,60\n")}).headers["location"]
     refused = browser.write(f"{weights}/held-for", {"destination": shop})
     assert "No column of this file can be for that alone" in refused.text
+
+
+def test_a_file_that_was_rolled_back_is_brought_in_again_with_its_archived_goods_for_sale(ctx, browser):
+    attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["S", "L"]))
+    bring_in(
+        ctx, "product code,sku,name,size,price,category\nV,V-S,Vee,S,5.00,Yarn\nV,V-L,Vee,L,5.00,Yarn\n", live=True
+    )
+    text = (
+        "product code,sku,name,size,price,category\nA,A-S,Ay,S,5.00,Yarn\nA,A-L,Ay,L,5.00,Yarn\n"
+        "V,V-M,,M,5.00,\n,B-1,Bee,,6.00,Yarn\n"
+    )
+    first = bring_in(ctx, text, live=True)
+    archive = "UPDATE variant SET archived = TRUE WHERE sku = 'V-M'"
+    ctx.db.run(lambda tx: tx.run(archive))  # as a roll back leaves one that holds something
+    for sku in ("A-S", "B-1"):
+        product = of_sku(ctx, sku)
+        saving.save(ctx, SYSTEM, product.id, saving.replace(product.values, status=Status.ARCHIVED), None)
+    again = plan_file(ctx, text.replace("Bee", "Bea"), live=True)
+    assert again.row["counts"] | {"changed": 1, "unchanged": 3, "asleep": 4, "new": 0} == again.row["counts"]
+    odd = planned_rows.rows_of(ctx, SYSTEM, again, "odd").samples
+    assert [one.odd_words for one in odd] == [["It is archived, and stays so"]]
+    page = browser.get(f"/files/{again.id}").text
+    assert "4 rows are of archived goods, which stay archived" in page
+    assert browser.write(f"/files/{again.id}/revive").status_code == 303
+    work_off(ctx)
+    file = service.read(ctx, SYSTEM, again.id)
+    assert file.row["counts"] | {"changed": 3, "asleep": 0, "products": 3} == file.row["counts"]
+    told = {
+        one.line: one.plan.after.get("status") for one in planned_rows.rows_of(ctx, SYSTEM, file, "changed").samples
+    }
+    assert told == {2: "live", 4: "live", 5: "live"}
+    page = browser.get(f"/files/{file.id}").text
+    assert ("stay archived:" in page, '<option value="again" selected>' in page) == (False, True)
+    applied(ctx, file)
+    assert {one: statuses(ctx)[one] for one in ("A-S", "A-L", "V-M", "B-1")} == dict.fromkeys(
+        ("A-S", "A-L", "V-M", "B-1"), ("live", False)
+    )
+    done = service.read(ctx, SYSTEM, file.id)
+    assert done.row["counts"]["changed"] == 3
+    told = planned_rows.rows_of(ctx, SYSTEM, done, "changed").samples
+    assert {one.line: (one.plan.before["status"], one.plan.after["status"]) for one in told} == dict.fromkeys(
+        (2, 4, 5), ("archived", "live")
+    )
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done.row["change_set_id"]))
+    assert {statuses(ctx)[one] for one in ("A-S", "B-1")} == {("archived", False)}
+    assert statuses(ctx)["V-M"] == ("live", True)
+    assert first.id != file.id
+
+
+def test_one_variant_of_an_archived_product_wakes_it_by_its_code_alone(ctx):
+    attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["S", "L"]))
+    bring_in(
+        ctx, "product code,sku,name,size,price,category\nV,V-S,Vee,S,5.00,Yarn\nV,V-L,Vee,L,5.00,Yarn\n", live=True
+    )
+    product = of_sku(ctx, "V-S")
+    saving.save(ctx, SYSTEM, product.id, saving.replace(product.values, status=Status.ARCHIVED), None)
+    file = handled(ctx, "sku,price\nV-S,6.00\n", revive=True)
+    assert (reasons(ctx, file), file.row["counts"]["asleep"]) == ({}, 1)
+    applied(ctx, file)
+    assert statuses(ctx)["V-S"] == ("archived", False)

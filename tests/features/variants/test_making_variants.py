@@ -10,6 +10,8 @@ from graupel.core.errors import NotAllowed, Outdated, Refused
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.db import DuplicateKey
+from graupel.features.history import rolling_back
+from graupel.features.history import service as history
 from graupel.features.products import saving
 from graupel.features.products import service as products
 from graupel.features.variants import making, service, setting, taking
@@ -106,6 +108,20 @@ def test_a_sku_is_never_given_again_even_after_its_variant_is_gone(ctx, needles,
     with pytest.raises(Refused, match="was one of “Fellside aran NDL” before"):
         make_product(ctx, "ndl-oat-3")
     setting.save_one(ctx, SYSTEM, renamed.id, {"sku": "NDL-OAT-3"})
+
+
+def test_the_sku_of_what_was_never_live_is_free_once_it_is_gone_and_then_does_not_come_back(ctx):
+    draft = make_product(ctx, "DRAFT-1", status=Status.DRAFT)
+    saving.delete(ctx, SYSTEM, draft)
+    gone = history.list_change_sets(ctx, SYSTEM).change_sets[0]["id"]
+    other = make_product(ctx, "draft-1", status=Status.DRAFT)
+    with pytest.raises(Refused, match="was given to something else since"):
+        ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, gone))
+    saving.delete(ctx, SYSTEM, other)
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, gone))
+    assert read(ctx, draft).values.sku == "DRAFT-1"
+    with pytest.raises(Refused, match="DRAFT-1 belongs to"):
+        make_product(ctx, "DRAFT-1")
 
 
 def test_taking_a_value_away_shows_what_goes_archives_what_holds_stock_and_can_be_rolled_back(ctx, needles, colour):

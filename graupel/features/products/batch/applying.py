@@ -25,6 +25,7 @@ from graupel.features.products.batch import (
     numbering,
     part_numbers,
     picture_writing,
+    reviving,
     starting,
 )
 from graupel.features.products.batch import groups as batch_groups
@@ -77,9 +78,11 @@ def apply(
     if of.grouped:
         starting.note(tx, params)
     numbering.number(tx, params, ids, group_writing.MAKES if of.grouped else "")
-    recorder.hand_on(_at_hand(tx, params, of, archives=archives))
+    recorder.hand_on(_at_hand(tx, params, of, archives=archives, revives=handling.revive))
     _write_rows(tx, params, of, progress)
     _write_beside(tx, recorder, params, of)
+    if handling.revive:
+        reviving.put_up(tx, params)
     if archives:
         batch_ways.archive(tx, params)
     if has_stock(tx, batch_id):
@@ -131,7 +134,7 @@ def _write_beside(tx: Tx, recorder: Recorder, params: dict[str, Any], of: Spoken
         group_writing.summarise(tx, params)
 
 
-def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken, *, archives: bool) -> summary.ProductsAtHand:
+def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken, *, archives: bool, revives: bool) -> summary.ProductsAtHand:
     """The products that the rows touch, as they follow."""
     added = f"OR {batch_groups.ADDS_VARIANT}" if of.grouped else ""
     return summary.ProductsAtHand(
@@ -140,7 +143,10 @@ def _at_hand(tx: Tx, params: dict[str, Any], of: Spoken, *, archives: bool) -> s
                     WHERE b.batch_id = %(batch)s AND ((b.action = 'changed' AND NOT b.only_stock) {added})
                     {f"UNION {batch_ways.TOUCHED}" if archives else ""}
                     {_listed_back(tx) if of.facts else ""}""",
-        stocked=archives or has_stock(tx, params["batch"]) or bool(availability.FIELDS.keys() & set(of.variant)),
+        stocked=archives
+        or revives
+        or has_stock(tx, params["batch"])
+        or bool(availability.FIELDS.keys() & set(of.variant)),
         given=f"""SELECT b.sku, n.variant_id FROM {MADE}
                   WHERE b.batch_id = %(batch)s AND b.action = 'new' AND b.sku IS NOT NULL""",
         params=params,

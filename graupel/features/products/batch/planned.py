@@ -11,9 +11,10 @@ from graupel.core.file_columns import COLUMNS, DECLARED, REFS, ROW_FIELDS, SHARE
 from graupel.core.imports import ODD, Action, FileRow, RowPlan, jumps, plan_row
 from graupel.db import Tx, like
 from graupel.features.categories import service as categories
-from graupel.features.products.batch import named, planned_facts
+from graupel.features.products.batch import named, planned_facts, reviving
 from graupel.features.products.batch.part_numbers import MPN
 from graupel.features.products.batch.planning import file_row
+from graupel.features.products.batch.reviving import ASLEEP
 from graupel.features.products.batch.spoken import OF_PRODUCT, OF_VARIANT, held_sql
 from graupel.features.vocabulary import service as vocabulary
 
@@ -22,10 +23,12 @@ def counts(tx: Tx, batch_id: int) -> dict[str, int]:
     """Rows by action; under "odd" those of them that would be written and are worth a look.
 
     Of how many products those are that would be written stands under "products". Where rows name products by a code,
-    "made" says how many they make, and "variants" how many variants.
+    "made" says how many they make, and "variants" how many variants. "asleep": those of archived goods that stay so.
     """
     rows = tx.all(
-        "SELECT action, COUNT(*) AS count, COUNT(odd) AS odd FROM batch_row WHERE batch_id = %s GROUP BY action",
+        f"""SELECT action, COUNT(*) AS count, COUNT(odd) AS odd,
+                   CAST(COALESCE(SUM(FIND_IN_SET('{ASLEEP}', odd) > 0), 0) AS INT) AS asleep
+            FROM batch_row WHERE batch_id = %s GROUP BY action""",
         [batch_id],
     )
     found = {str(action): 0 for action in Action} | {row["action"]: row["count"] for row in rows}
@@ -40,6 +43,7 @@ def counts(tx: Tx, batch_id: int) -> dict[str, int]:
             [batch_id],
         )
         found |= {name: int(number) for name, number in (sums or {}).items()}
+    found["asleep"] = sum(row["asleep"] for row in rows if row["action"] in ("changed", "unchanged"))
     return found | {"odd": sum(row["odd"] for row in rows if row["action"] in ("new", "changed"))}
 
 
@@ -148,15 +152,18 @@ def samples(
     narrowed: str = "",
     by: str = "",
     change_set_id: int | None = None,
+    revives: bool = False,
 ) -> list[Sample]:
     """Rows of one action, or "odd" or "moved" ones, in the order of the file, beyond the line ``after``.
 
     ``search``: in the SKU or the name; ``cleared``: the fields that an empty cell empties; ``narrowed``: SQL of which
-    of them, with ``%(by)s``; ``change_set_id``: the act that wrote them, whose journal says what was before.
+    of them, with ``%(by)s``; ``change_set_id``: the act that wrote them, whose journal says what was before;
+    ``revives``: archived variants are for sale again.
     """
     found = "AND (b.shown_sku LIKE %(search)s OR COALESCE(t.name, b.name, l.name) LIKE %(search)s)" if search else ""
     now = [f"{PRODUCT.column(name)} AS {name}_now" for name in OF_PRODUCT]
     now += [f"{held_sql(name)} AS {name}_now" for name in (*OF_VARIANT, MPN)] + ["b.stock_held AS stock_now"]
+    now += [f"{reviving.AGAIN if revives else 'FALSE'} AS again"]
     now += [f"v.{name} IS NULL AS {name}_inherited" for name in OF_VARIANT if name in cleared]
     rows = tx.all(
         f"""SELECT b.*, l.name AS lead_name, {", ".join(now)}
@@ -202,10 +209,12 @@ def _done(
 
 def _in_words(values: Mapping[str, Any], called: Mapping[str, Callable[[int], str | None]]) -> dict[str, Any]:
     """Journalled values by the names of columns; records by what they are called."""
-    said = {}
+    said: dict[str, Any] = {}
     for name, value in values.items():
         column = name.removesuffix("_id") if name.removesuffix("_id") in REFS else name
-        if column in COLUMNS:
+        if name == "archived":
+            said["status"] = "archived" if value else "live"
+        elif column in COLUMNS:
             said[column] = called[column](value) if column != name and value else value
     return said
 
@@ -247,5 +256,7 @@ def _plan(
         return replace(plan, after={k: v for k, v in plan.after.items() if k != "name" or k in said.values})
     current = {name: row[f"{name}_now"] for name in ROW_FIELDS if name not in REFS}
     current |= {name: shown(name, row[f"{name}_id_now"]) for name in REFS}
+    if row["again"]:
+        current["status"], said = "archived", replace(said, values={**said.values, "status": "live"})
     current["inherited"] = [name for name in cleared if row.get(f"{name}_inherited")]
     return plan_row(said, current, live=False)

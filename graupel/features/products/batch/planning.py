@@ -22,13 +22,14 @@ from graupel.core.row_blocks import RowBlock
 from graupel.db import Tx
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import facts as batch_facts
-from graupel.features.products.batch import finding, taking_in
+from graupel.features.products.batch import finding, reviving, taking_in
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import pictures as batch_pictures
 from graupel.features.products.batch import ways as batch_ways
 from graupel.features.products.batch.groups import refuse
 from graupel.features.products.batch.pictures import Pictures
+from graupel.features.products.batch.reviving import ASLEEP
 from graupel.features.products.batch.spoken import EVERYTHING, JOINED, JUMPS_SQL, STOCK_DIFFERS, Spoken, goes_live
 from graupel.features.products.columns import VARIES
 from graupel.features.terms import booking
@@ -75,7 +76,7 @@ def plan(
         batch_counts.note(tx, {**params, "as_of": as_of}, of.counts)
     if not _compared_at_once(of, handling):
         _plan_groups(tx, params, of, known, new or NewChoices())
-        _compare(tx, params, of)
+        _compare_with_revived(tx, params, of, revive=handling.revive)
     if has_stock(tx, batch_id):
         batch_counts.mark_changed(tx, params, STOCK_DIFFERS)
     if of.grouped:
@@ -106,18 +107,28 @@ def _spread(tx: Tx, params: dict[str, Any], of: Spoken, known: Known) -> None:
 
 def _compared_at_once(of: Spoken, handling: Handling) -> bool:
     """Whether what a row does follows from it alone, so that it is compared as it comes in."""
-    return handling.key_by == Key.SKU and not (of.grouped or of.facts or of.own)
+    return handling.key_by == Key.SKU and not (of.grouped or of.facts or of.own or handling.revive)
 
 
-def _compare(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
-    """Say of the rows whose SKUs are there what they would do."""
+def _compare_with_revived(tx: Tx, params: dict[str, Any], of: Spoken, *, revive: bool) -> None:
+    if revive:
+        reviving.say_live(tx, params)
+    _compare(tx, params, of, reviving.asleep(says_status=True, revive=revive))
+    if of.grouped and "status" in of.product:
+        reviving.forget_led(tx, params)
+    if revive:
+        reviving.mark_changed(tx, params)
+
+
+def _compare(tx: Tx, params: dict[str, Any], of: Spoken, asleep: str) -> None:
+    """Say of the rows whose SKUs are there what they would do; ``asleep``: SQL of those that stay archived."""
     tx.run(
         f"""UPDATE batch_row b STRAIGHT_JOIN variant v ON v.sku = b.sku STRAIGHT_JOIN product p ON p.id = v.product_id
             STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s
             SET b.product_id = p.id, b.product_version = p.version, b.variant_id = v.id, b.variant_version = v.version,
                 b.action = IF({of.product_differs} OR {of.variant_differs}, 'changed', 'unchanged'),
                 b.only_stock = NOT ({of.product_differs} OR {of.variant_differs}),
-                b.odd = NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), b.odd), '')
+                b.odd = NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), IF({asleep}, '{ASLEEP}', NULL), b.odd), '')
             WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
         params,
     )

@@ -97,8 +97,10 @@ class Spoken:
         return f"({' OR '.join(map(self.differs, names)) or 'FALSE'})"
 
 
-def spoken(fields: Collection[str], cleared: Collection[str] = ()) -> Spoken:
-    """Of what a file speaks that has columns for these fields of COLUMNS."""
+def spoken(columns: Collection[str], cleared: Collection[str] = (), *, revive: bool = False) -> Spoken:
+    """Of what a file speaks that has columns for these fields of COLUMNS; where it lets archived goods ``revive``, it
+    speaks of what they are too."""
+    fields = {*columns, "status"} if revive else columns
     names, emptied = ({f"{name}_id" if name in REFS else name for name in some} for some in (fields, cleared))
     return Spoken(
         tuple(name for name in OF_PRODUCT if name in names),

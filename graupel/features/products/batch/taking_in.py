@@ -18,10 +18,11 @@ from graupel.db import Tx
 from graupel.db.loading import as_line, as_lines, load_blocks
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import facts as batch_facts
-from graupel.features.products.batch import named
+from graupel.features.products.batch import named, reviving
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import pictures as batch_pictures
 from graupel.features.products.batch.doubled import KeptBack
+from graupel.features.products.batch.reviving import ASLEEP
 from graupel.features.products.batch.spoken import JUMPS_SQL, Spoken
 
 BLOCK = 10_000
@@ -91,9 +92,10 @@ def _take_in(tx: Tx, columns: Sequence[str], lang: str, of: Spoken, *, compared:
     said = {name: f"b.{name}" for name in plain} | {"odd": "b.odd", "action": "b.action"}
     if compared:
         differs = f"({of.product_differs} OR {of.variant_differs})"
+        asleep = reviving.asleep(says_status="status" in columns)
         said |= {
             "only_stock": f"IF(v.id IS NULL, FALSE, NOT {differs})",
-            "odd": f"NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), b.odd), '')",
+            "odd": f"NULLIF(CONCAT_WS(',', IF({JUMPS_SQL}, 'jump', NULL), IF({asleep}, '{ASLEEP}', NULL), b.odd), '')",
             "action": f"IF(v.id IS NULL, b.action, IF({differs}, 'changed', 'unchanged'))",
         }
     said |= {"product_id": "p.id", "product_version": "p.version"}
