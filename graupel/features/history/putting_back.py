@@ -304,6 +304,8 @@ def counts(rolling: Rolling, kind: RecordKind) -> dict[str, int]:
 
     "fixed": changes of nothing that a roll back touches, such as what a marketplace was told.
     """
+    if (made := _all_made_back(rolling, kind)) is not None:
+        return {"back": made, "part": 0, "stay": 0, "fixed": 0}
     wrote = " OR ".join(f"JSON_EXISTS(r.became, '$.{name}')" for name in kind.fields)
     found = rolling.tx.one(
         f"""SELECT COUNT(done.record_id) AS back,
@@ -315,6 +317,20 @@ def counts(rolling: Rolling, kind: RecordKind) -> dict[str, int]:
     )
     assert found is not None
     return {name: int(number) for name, number in found.items()}
+
+
+def _all_made_back(rolling: Rolling, kind: RecordKind) -> int | None:
+    """How many records of a kind the set made, where it did nothing else and all of them went back: so it is of most
+    files, and then nothing has to be held against what is there now."""
+    found = rolling.tx.one(
+        """SELECT COUNT(*) AS number, COUNT(done.record_id) AS back, COUNT(r.was) AS others FROM change_row r
+           LEFT JOIN change_row done ON done.change_set_id = %(by)s AND done.record_kind = %(kind)s
+             AND done.record_id = r.record_id
+           WHERE r.change_set_id = %(set)s AND r.record_kind = %(kind)s""",
+        rolling.params(kind),
+    )
+    assert found is not None
+    return int(found["number"]) if found["number"] == found["back"] and not found["others"] else None
 
 
 def kept(rolling: Rolling, kind: RecordKind, limit: int) -> list[dict[str, Any]]:

@@ -147,10 +147,10 @@ class _Writer:
         lines = as_lines(self._by_columns(block))
         return [apart.get(place) or lines[place] for place in places] if apart or kept_back else lines
 
-    def kept_back(self, tx: Tx, *, all_loaded: bool) -> Iterator[list[str]]:
-        """The lines of rows that were kept back, as KeptBack.judged gives them."""
-        if rows := self._doubled.judged(tx, int(self._batch), all_loaded=all_loaded):
-            yield [as_line(self._cells(row)) for row in rows]
+    def kept_back(self, tx: Tx, *, all_loaded: bool) -> list[list[str]]:
+        """The lines of rows that were kept back, as KeptBack.judged gives them; in one piece."""
+        rows = self._doubled.judged(tx, int(self._batch), all_loaded=all_loaded)
+        return [[as_line(self._cells(row)) for row in rows]] if rows else []
 
     def _keep_back(self, block: RowBlock) -> set[int]:
         said = block.said.get("sku", (None,) * len(block.lines))
