@@ -124,15 +124,15 @@ def _products(ctx: Context, tx: Tx, text: str) -> FoundGroup:
 
 def _variants(ctx: Context, tx: Tx, text: str) -> list[Found]:
     rows = store.variants(tx, text, ctx.settings.language, SHOWN) if text.isascii() else []
-    notes = [f"{row['name']}{_gtin(row['gtin'])}" for row in rows]
+    notes = [f"{row['name']}{_also('GTIN', row['gtin'])}{_also('elsewhere', row['elsewhere'])}" for row in rows]
     return [
         Found(row["sku"], f"/products/{row['product_id']}#variants", note)
         for row, note in zip(rows, notes, strict=True)
     ]
 
 
-def _gtin(gtin: str | None) -> str:
-    return f", GTIN {gtin}" if gtin else ""
+def _also(called: str, code: str | None) -> str:
+    return f", {called} {code}" if code else ""
 
 
 def _categories(ctx: Context, tx: Tx, text: str) -> list[categories.Category]:

@@ -22,15 +22,18 @@ def products(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
 
 
 def variants(tx: Tx, text: str, lang: str, limit: int) -> list[dict[str, Any]]:
-    """Variants of products that vary, by the beginning of a SKU or a GTIN; of others the product itself is found."""
+    """Variants of products that vary, by the beginning of a SKU, a GTIN or an id elsewhere; of others by the latter two,
+    for by its SKU the product itself is found."""
     params = {"like": f"{like(text)}%", "lang": lang, "limit": limit}
     return tx.all(
-        """SELECT v.sku, v.gtin, v.product_id, t.name FROM (
+        """SELECT v.sku, v.gtin, v.elsewhere, v.product_id, t.name FROM (
              (SELECT id FROM variant WHERE sku LIKE %(like)s ORDER BY sku LIMIT %(limit)s)
-             UNION (SELECT id FROM variant WHERE gtin LIKE %(like)s LIMIT %(limit)s)) found
+             UNION (SELECT id FROM variant WHERE gtin LIKE %(like)s LIMIT %(limit)s)
+             UNION (SELECT id FROM variant WHERE elsewhere LIKE %(like)s LIMIT %(limit)s)) found
            JOIN variant v ON v.id = found.id
            JOIN product_text t ON t.product_id = v.product_id AND t.lang = %(lang)s
            WHERE EXISTS (SELECT 1 FROM product_axis a WHERE a.product_id = v.product_id) OR v.gtin LIKE %(like)s
+             OR v.elsewhere LIKE %(like)s
            ORDER BY v.sku LIMIT %(limit)s""",
         params,
     )

@@ -39,12 +39,13 @@ MOST_GROUPED = 50_000
 
 
 def ids_by_code(tx: Tx, code: str) -> list[int]:
-    """The products whose product code, or a variant's SKU or GTIN, begins with a text."""
+    """The products whose product code, or a variant's SKU, GTIN or id elsewhere, begins with a text."""
     if not code.isascii():
         return []
     parts = [
         "SELECT v.product_id AS id FROM variant v WHERE v.sku LIKE %(like)s",
         "SELECT c.id FROM product c WHERE c.code LIKE %(like)s",
+        "SELECT v.product_id FROM variant v WHERE v.elsewhere LIKE %(like)s",
     ]
     if code.isdecimal():
         parts.append("SELECT v.product_id FROM variant v WHERE v.gtin LIKE %(like)s")

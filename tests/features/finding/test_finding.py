@@ -39,6 +39,15 @@ def test_each_kind_is_found_by_what_it_is_called(ctx, needles):
     assert found(ctx, "add prod")["What can be done"] == ["Add a product"]
 
 
+def test_goods_are_found_by_the_id_that_another_system_knows_them_by(ctx):
+    product = make_product(ctx, "FEL-1", name="Aran", elsewhere="100482/b")
+    make_product(ctx, "FEL-2", elsewhere="1004")
+    groups = {group.label: group.found for group in service.find(ctx, SYSTEM, "100482", PLACES)}
+    assert [one.title for one in groups["Products"]] == ["Aran"]
+    assert [(one.title, one.note) for one in groups["Variants"]] == [("FEL-1", "Aran, elsewhere 100482/b")]
+    assert products.read(ctx, SYSTEM, product).values.elsewhere == "100482/b"
+
+
 def test_variants_are_found_by_sku_and_gtin(ctx, needles):
     product = products.read(ctx, SYSTEM, needles)
     sku = product.for_sale[3].sku

@@ -49,9 +49,8 @@ def _means(key: str, names: Mapping[int, str]) -> _Means:
                     STRAIGHT_JOIN product p ON p.id = v.product_id WHERE NOT v.archived) v"""
         return _Means(f"(NULLIF(b.mpn, '') {_COMPARED})", held, "v.said = x.said", "part number", "mpn")
     if key == Key.ELSEWHERE:
-        held = """(SELECT v.elsewhere AS said, v.sku FROM variant v
-                   WHERE v.elsewhere IS NOT NULL AND NOT v.archived) v"""
-        return _Means("b.elsewhere", held, "v.said = x.said", "id elsewhere", "elsewhere")
+        on = "v.elsewhere = x.said AND NOT v.archived"
+        return _Means("b.elsewhere", "variant v", on, "id elsewhere", "elsewhere")
     attribute_id = int(key.removeprefix(FACT))
     texts = f"""(SELECT f.text {_COMPARED} AS said, v.sku FROM fact f
                  STRAIGHT_JOIN variant v ON v.product_id = f.product_id
