@@ -22,8 +22,8 @@ def products(tx: Tx, ids: Sequence[int], lang: str) -> list[dict[str, Any]]:
 
 
 def variants(tx: Tx, text: str, lang: str, limit: int) -> list[dict[str, Any]]:
-    """Variants of products that vary, by the beginning of a SKU, a GTIN or an id elsewhere; of others by the latter two,
-    for by its SKU the product itself is found."""
+    """Variants by the beginning of a GTIN or an id elsewhere; of products that vary by that of a SKU too, others are
+    found by it themselves."""
     params = {"like": f"{like(text)}%", "lang": lang, "limit": limit}
     return tx.all(
         """SELECT v.sku, v.gtin, v.elsewhere, v.product_id, t.name FROM (
