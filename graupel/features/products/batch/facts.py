@@ -20,10 +20,10 @@ from graupel.core.problems import Problem
 from graupel.core.variants import Combination
 from graupel.db import Tx
 from graupel.db.loading import as_line, load_lines, load_rows
-from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import lists as batch_lists
 from graupel.features.products.batch import ordered
 from graupel.features.products.batch.lists import Beside, Listed
+from graupel.features.products.batch.refusing import refuse, refuse_all
 from graupel.features.vocabulary.facts import facts_of, rows_of
 
 #: SQL of the rows that belong to others or say something of attributes, and of what is looked at of them.
@@ -100,11 +100,9 @@ def plan(tx: Tx, params: Mapping[str, Any], known: Known, new: NewChoices, field
         load_lines(tx, "batch_fact", _FACT, planned.facts)
         load_rows(tx, "batch_variant", ("batch_id", "line", *CHOICES), planned.variants)
         load_rows(tx, "batch_axis", ("batch_id", "line", "position", "attribute_id"), planned.axes)
-        for line, problem in planned.problems:
-            batch_groups.refuse(tx, batch_id, line, problem)
+        refuse_all(tx, batch_id, planned.problems)
         used |= planned.used
-    for line, problem in beside.apart():
-        batch_groups.refuse(tx, batch_id, line, problem)
+    refuse_all(tx, batch_id, beside.apart())
     choices = [(batch_id, -number, *new.labels[-number - 1]) for number in sorted(used, reverse=True)]
     load_rows(tx, "batch_choice", ("batch_id", "number", "attribute_id", "label"), choices)
 
@@ -127,7 +125,7 @@ def refuse_beside_refused(tx: Tx, params: Mapping[str, Any], known: Known, field
     for row in naming:
         if (line := refused.get(row["label"])) is not None:
             said = f"{labels[row['attribute_id']]}: line {line:,}, in which {row['label']} stands, is refused."
-            batch_groups.refuse(tx, params["batch"], row["line"], Problem("list.refused", said))
+            refuse(tx, params["batch"], row["line"], Problem("list.refused", said))
     return any(row["label"] in refused for row in naming)
 
 

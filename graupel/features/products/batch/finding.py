@@ -12,7 +12,8 @@ from graupel.core.problems import Problem
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.products.batch import part_numbers
-from graupel.features.products.batch.groups import IS_PARENT, refuse
+from graupel.features.products.batch.groups import IS_PARENT
+from graupel.features.products.batch.refusing import refuse_all, refuse_found
 
 _OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
 _AT_ONCE = 10_000
@@ -76,16 +77,16 @@ def _by_value(tx: Tx, params: Mapping[str, Any], means: _Means, way: Way) -> Non
     if way is Way.CHANGE:
         not_there = f"UPDATE batch_row b JOIN batch_key k ON k.said = {means.said} SET b.action = 'skipped'"
         tx.run(f"{not_there} WHERE {_OPEN} AND k.number = 0", params)
-    rows = tx.all(
+    refuse_found(
+        tx,
+        params,
         f"""SELECT b.line, {means.said} AS said, b.shown_sku, k.line AS first, k.number, k.sku AS theirs
             FROM batch_row b LEFT JOIN batch_key k ON k.said = {means.said} LEFT JOIN variant v ON v.sku = b.sku
             WHERE {_OPEN} AND NOT ({means.said} IS NULL AND {IS_PARENT}) AND ({means.said} IS NULL OR k.line <> b.line
               OR k.number > 1 OR (k.number = 1 AND b.sku IS NOT NULL AND b.sku <> k.sku)
               OR (k.number = 0 AND (b.sku IS NULL OR v.id IS NOT NULL)))""",
-        params,
+        lambda row: _no_key(row, means),
     )
-    for row in rows:
-        refuse(tx, params["batch"], row["line"], _no_key(row, means))
     found = f"batch_row b JOIN batch_key k ON k.said = {means.said} AND k.number = 1"
     _give(tx, params, found)
     tx.run("DROP TEMPORARY TABLE batch_key")
@@ -130,15 +131,16 @@ def _by_choices(tx: Tx, params: Mapping[str, Any]) -> None:
     taken: dict[str, int] = {}
     for rows in _coded(tx, params):
         there = _variants(tx, sorted({row["product_id"] for row in rows}))
-        found = []
+        found, refused = [], []
         for row in rows:
             sku, problem = _meant(row, there[row["product_id"]])
             if sku and (first := taken.setdefault(sku, row["line"])) != row["line"]:
                 sku, problem = "", f"Line {first:,} means the same variant, {sku}. Keep one of the two."
             if problem:
-                refuse(tx, params["batch"], row["line"], Problem("key.none", problem, "code"))
+                refused.append((row["line"], Problem("key.none", problem, "code")))
             elif sku:
                 found.append((row["line"], sku))
+        refuse_all(tx, params["batch"], refused)
         load_rows(tx, "batch_key", ("line", "sku"), found)
     _give(tx, params, "batch_row b JOIN batch_key k ON b.batch_id = %(batch)s AND k.line = b.line")
     tx.run("DROP TEMPORARY TABLE batch_key")

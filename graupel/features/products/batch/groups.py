@@ -14,6 +14,7 @@ from graupel.core.file_columns import COLUMNS, REFS
 from graupel.core.imports import FileRow, plan_row
 from graupel.core.problems import Problem
 from graupel.db import Tx
+from graupel.features.products.batch.refusing import refuse_found
 from graupel.features.products.columns import VARIES
 
 #: A row speaks of the product alone.
@@ -24,15 +25,6 @@ STARTS = """(b.product_id IS NOT NULL AND EXISTS (SELECT 1 FROM batch_axis a
 #: A row makes a variant of a product that is there.
 ADDS_VARIANT = "(b.action = 'new' AND b.product_id IS NOT NULL AND b.sku IS NOT NULL)"
 _OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
-
-
-def refuse(tx: Tx, batch_id: int, line: int, *problems: Problem) -> None:
-    """Refuse a row, and say why."""
-    said = json.dumps([problem.at(row=line).as_dict() for problem in problems], ensure_ascii=False)
-    tx.run(
-        "UPDATE batch_row SET action = 'refused', problems = %s WHERE batch_id = %s AND line = %s",
-        [said, batch_id, line],
-    )
 
 
 def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
@@ -86,17 +78,17 @@ def _let_one_speak(tx: Tx, params: Mapping[str, Any]) -> None:
 
 def _refuse_two_products(tx: Tx, params: Mapping[str, Any]) -> None:
     """Rows whose SKU and code mean different products: a file moves no variant to another product."""
-    rows = tx.all(
+    refuse_found(
+        tx,
+        params,
         f"""SELECT b.line, b.shown_sku, b.code, g.products, g.by_code, p.code AS theirs FROM batch_row b
             JOIN batch_group g ON g.code = b.code LEFT JOIN product p ON p.id = b.product_id
             WHERE {_OPEN} AND ((g.by_code AND b.product_id <> g.product_id)
               OR (NOT g.by_code AND g.products > 1)
               OR (NOT g.by_code
                   AND EXISTS (SELECT 1 FROM product o WHERE o.id = g.product_id AND o.code <> g.code)))""",
-        params,
+        _two_products,
     )
-    for row in rows:
-        refuse(tx, params["batch"], row["line"], _two_products(row))
 
 
 def _two_products(row: Mapping[str, Any]) -> Problem:
@@ -141,12 +133,6 @@ def _is_apart(name: str) -> str:
 
 def _refuse_apart(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> None:
     apart = {name: _is_apart(name) for name in names}
-    rows = tx.all(
-        f"""SELECT b.line, b.code, l.line AS lead, {", ".join(f"{sql} AS {name}" for name, sql in apart.items())}
-            FROM batch_row b STRAIGHT_JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
-            WHERE {_OPEN} AND ({" OR ".join(apart.values())})""",
-        params,
-    )
 
     def problem(row: Mapping[str, Any]) -> Problem:
         name = next(one for one in names if row[one]).removesuffix("_id")
@@ -154,8 +140,14 @@ def _refuse_apart(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> No
         said = f"The rows of {row['code']} say different things of its {label}. Say the same in all, or in one alone."
         return Problem("product.apart", said, name)
 
-    for row in rows:
-        refuse(tx, params["batch"], row["line"], problem(row))
+    refuse_found(
+        tx,
+        params,
+        f"""SELECT b.line, b.code, {", ".join(f"{sql} AS {name}" for name, sql in apart.items())}
+            FROM batch_row b STRAIGHT_JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
+            WHERE {_OPEN} AND ({" OR ".join(apart.values())})""",
+        problem,
+    )
 
 
 def inherited(names: Iterable[str]) -> list[str]:
@@ -216,9 +208,6 @@ def compare(
             WHERE {alone}""",
         params,
     )
-    adding = tx.all(
-        f"SELECT b.line, b.code FROM {joined} WHERE {_OPEN} AND {ADDS_VARIANT} AND {product_differs}", params
-    )
 
     def problem(row: Mapping[str, Any]) -> Problem:
         said = (
@@ -227,8 +216,8 @@ def compare(
         )
         return Problem("product.adds", said, "code")
 
-    for row in adding:
-        refuse(tx, params["batch"], row["line"], problem(row))
+    adding = f"SELECT b.line, b.code FROM {joined} WHERE {_OPEN} AND {ADDS_VARIANT} AND {product_differs}"
+    refuse_found(tx, params, adding, problem)
 
 
 def refuse_lacking(tx: Tx, params: Mapping[str, Any], *, live: bool, read: Callable[[dict[str, Any]], FileRow]) -> None:
@@ -237,18 +226,22 @@ def refuse_lacking(tx: Tx, params: Mapping[str, Any], *, live: bool, read: Calla
     lacks = f"""(b.lead IS NULL AND b.name IS NULL) OR (COALESCE(l.status, b.status, '{begins}') = 'live'
                  AND ((b.lead IS NULL AND b.category IS NULL)
                      OR (b.sku IS NOT NULL AND b.price IS NULL AND (l.price IS NULL OR l.sku IS NOT NULL))))"""
-    rows = tx.all(
+
+    def lacking(row: dict[str, Any]) -> Sequence[Problem]:
+        lead = {name: row[f"lead_{name}"] for name in ("name", "price", "category", "status") if row[name] is None}
+        said = read(row | lead | ({} if row["shown_sku"] else {"shown_sku": row["code"]}))
+        problems = plan_row(said, None, live=live).problems
+        return [one for one in problems if row["shown_sku"] or one.field != "price"]
+
+    refuse_found(
+        tx,
+        params,
         f"""SELECT b.*, l.name AS lead_name, l.price AS lead_price, l.category AS lead_category,
                    l.status AS lead_status FROM batch_row b
             LEFT JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
             WHERE {_OPEN} AND b.product_id IS NULL AND ({lacks})""",
-        params,
+        lacking,
     )
-    for row in rows:
-        lead = {name: row[f"lead_{name}"] for name in ("name", "price", "category", "status") if row[name] is None}
-        said = read(row | lead | ({} if row["shown_sku"] else {"shown_sku": row["code"]}))
-        problems = [one for one in plan_row(said, None, live=live).problems if row["shown_sku"] or one.field != "price"]
-        refuse(tx, params["batch"], row["line"], *problems)
 
 
 def spread(tx: Tx, params: Mapping[str, Any], *, to: str = "refused") -> None:

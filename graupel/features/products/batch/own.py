@@ -16,7 +16,7 @@ from graupel.core.resolve import split_key
 from graupel.db import Tx
 from graupel.features.history import journal, records
 from graupel.features.history.service import Recorder
-from graupel.features.products.batch.groups import refuse
+from graupel.features.products.batch.refusing import refuse_found
 from graupel.features.products.columns import VARIES
 
 _VARIES = f"""(EXISTS (SELECT 1 FROM batch_axis a WHERE a.batch_id = b.batch_id
@@ -79,23 +79,23 @@ def _note(tx: Tx, given: Mapping[str, Any], field: str) -> None:
 def _refuse_apart(tx: Tx, given: Mapping[str, Any], column: OwnColumn) -> None:
     """Rows that say other words of their product than the one that speaks for it; and rows that name one variant of
     several by its SKU alone, where the words would change."""
-    apart = tx.all(
+    said = f"The rows of this product say different things of its {column.label}. Say it in one alone."
+    refuse_found(
+        tx,
+        given,
         f"""SELECT b.line FROM batch_row b STRAIGHT_JOIN batch_row l ON l.batch_id = b.batch_id AND l.line = b.lead
             WHERE {_OPEN} AND {_SAID} <> COALESCE(NULLIF(JSON_VALUE(l.own, %(path)s), ''), {_SAID})""",
-        given,
+        lambda _: Problem("product.apart", said),
     )
-    for row in apart:
-        said = f"The rows of this product say different things of its {column.label}. Say it in one alone."
-        refuse(tx, given["batch"], row["line"], Problem("product.apart", said))
-    shared = tx.all(
+    refuse_found(
+        tx,
+        given,
         f"""SELECT b.line FROM batch_row b LEFT JOIN own_value o ON o.kind = 'product' AND o.record_id = b.product_id
               AND o.destination = %(destination)s AND o.lang = %(lang)s AND o.field = %(field)s
             WHERE {_OPEN} AND b.code IS NULL AND b.product_id IS NOT NULL AND {_VARIES}
               AND NOT (BINARY {_SAID} <=> BINARY o.value)""",
-        given,
+        lambda row: shared_field_problem(row["line"]),
     )
-    for row in shared:
-        refuse(tx, given["batch"], row["line"], shared_field_problem(row["line"]))
 
 
 # --- writing -------------------------------------------------------------------------------------------------

@@ -15,8 +15,8 @@ from graupel.core.showing import plural
 from graupel.db import Tx
 from graupel.db.loading import load_rows
 from graupel.features.media import service as media
-from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import ordered
+from graupel.features.products.batch.refusing import refuse
 
 _SAYING = "b.action IN ('new', 'changed', 'unchanged') AND b.pictures IS NOT NULL"
 _COLUMNS = "b.shown_sku, b.variant_id, b.code, b.pictures"
@@ -174,7 +174,7 @@ def _plan(
         pictures, alts = said[row["line"]]
         wrong = [one for text in pictures if isinstance(one := found[text], Problem)]
         if any(one.code not in asked.leaves for one in wrong):
-            batch_groups.refuse(tx, batch_id, row["line"], *wrong)
+            refuse(tx, batch_id, row["line"], *wrong)
             is_refused = True
             continue
         asked.left_out.update(one.code for one in wrong)

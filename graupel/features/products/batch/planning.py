@@ -6,7 +6,7 @@ transaction looks empty to the optimizer, and the plans it would choose take min
 """
 
 import json
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
@@ -27,8 +27,8 @@ from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import pictures as batch_pictures
 from graupel.features.products.batch import ways as batch_ways
-from graupel.features.products.batch.groups import refuse
 from graupel.features.products.batch.pictures import Pictures
+from graupel.features.products.batch.refusing import refuse_found
 from graupel.features.products.batch.reviving import ASLEEP
 from graupel.features.products.batch.spoken import EVERYTHING, JOINED, JUMPS_SQL, STOCK_DIFFERS, Spoken, goes_live
 from graupel.features.products.columns import VARIES
@@ -154,10 +154,8 @@ def _refuse_lacking(tx: Tx, params: dict[str, Any], of: Spoken, *, live: bool) -
     if live or "status" in of.product:
         shown = goes_live("live" if live else "draft", of)
         lacking += f" OR ({shown} AND (b.price IS NULL OR b.category IS NULL))"
-    for row in tx.all(
-        f"SELECT * FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action = 'new' AND ({lacking})", params
-    ):
-        refuse(tx, params["batch"], row["line"], *plan_row(file_row(row, of.cleared), None, live=live).problems)
+    found = f"SELECT b.* FROM batch_row b WHERE b.batch_id = %(batch)s AND b.action = 'new' AND ({lacking})"
+    refuse_found(tx, params, found, lambda row: plan_row(file_row(row, of.cleared), None, live=live).problems)
 
 
 def _refuse_to_show(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
@@ -165,7 +163,9 @@ def _refuse_to_show(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     price = "COALESCE(b.price, v.price, p.price)" if "price" in of.variant else "COALESCE(v.price, p.price)"
     other = """(x.price IS NULL AND p.price IS NULL AND NOT x.archived AND NOT EXISTS (SELECT 1 FROM batch_row o
                WHERE o.batch_id = b.batch_id AND o.sku = x.sku AND o.price IS NOT NULL))"""
-    rows = tx.all(
+    refuse_found(
+        tx,
+        params,
         f"""SELECT b.line, IF(b.variant_id IS NULL OR {VARIES.format(product="p.id")},
                      (SELECT COUNT(*) FROM variant x WHERE x.product_id = p.id AND {other}
                       AND NOT (b.price IS NOT NULL AND b.sku IS NULL)), {price} IS NULL) AS unpriced,
@@ -173,13 +173,14 @@ def _refuse_to_show(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
             FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id LEFT JOIN variant v ON v.id = b.variant_id
             WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND b.lead IS NULL
               AND b.status = 'live' AND p.status <> 'live' HAVING unpriced OR NOT placed""",
-        params,
+        _lacks_to_show,
     )
-    for row in rows:
-        values = ProductValues(category_id=0 if row["placed"] else None)
-        lacks = lacks_for_live(values, int(row["unpriced"]))
-        named = [replace(one, field=(one.field or "").removesuffix("_id")) for one in lacks]
-        refuse(tx, params["batch"], row["line"], *named)
+
+
+def _lacks_to_show(row: Mapping[str, Any]) -> Sequence[Problem]:
+    values = ProductValues(category_id=0 if row["placed"] else None)
+    lacks = lacks_for_live(values, int(row["unpriced"]))
+    return [replace(one, field=(one.field or "").removesuffix("_id")) for one in lacks]
 
 
 def _refuse_priceless(tx: Tx, params: dict[str, Any]) -> None:
@@ -188,17 +189,17 @@ def _refuse_priceless(tx: Tx, params: dict[str, Any]) -> None:
                AND o.sku IS NULL AND o.price IS NOT NULL)"""
     without = """EXISTS (SELECT 1 FROM variant x LEFT JOIN batch_row o ON o.batch_id = b.batch_id AND o.sku = x.sku
                  WHERE x.product_id = p.id AND NOT x.archived AND COALESCE(o.price, x.price) IS NULL)"""
-    rows = tx.all(
+    refuse_found(
+        tx,
+        params,
         f"""SELECT b.line FROM batch_row b STRAIGHT_JOIN product p ON p.id = b.product_id
             LEFT JOIN variant v ON v.id = b.variant_id
             WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND b.price IS NULL
               AND COALESCE(b.status, p.status) = 'live'
               AND IF(v.id IS NULL, p.price IS NOT NULL AND {without},
                      v.price IS NOT NULL AND p.price IS NULL AND NOT {given})""",
-        params,
+        lambda row: priceless_problem(row["line"]),
     )
-    for row in rows:
-        refuse(tx, params["batch"], row["line"], priceless_problem(row["line"]))
 
 
 def _note_stock(tx: Tx, batch_id: int, as_of: datetime | None) -> None:
@@ -239,39 +240,30 @@ def has_stock(tx: Tx, batch_id: int) -> bool:
 def _refuse_shared_fields(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     """Rows that mean one variant of several can't say what all of them share, and used SKUs are not given again."""
     alone = "AND b.code IS NULL" if of.grouped else ""
-    shared = tx.all(
-        f"""SELECT b.line FROM {JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed' {alone}
-            AND {of.product_differs} AND {VARIES.format(product="p.id")}""",
-        params,
-    )
-    used = tx.all(
-        """SELECT b.line, b.shown_sku FROM batch_row b JOIN given_sku g ON g.sku = b.sku
-           WHERE b.batch_id = %(batch)s AND b.action = 'new'""",
-        params,
-    )
-    refused = [(row["line"], shared_field_problem(row["line"])) for row in shared]
-    refused += [(row["line"], used_sku_problem(row["shown_sku"], row["line"])) for row in used]
-    refused += _following(tx, params, of)
-    for line, problem in refused:
-        refuse(tx, params["batch"], line, problem)
+    shared = f"""SELECT b.line FROM {JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed' {alone}
+                 AND {of.product_differs} AND {VARIES.format(product="p.id")}"""
+    used = """SELECT b.line, b.shown_sku FROM batch_row b JOIN given_sku g ON g.sku = b.sku
+              WHERE b.batch_id = %(batch)s AND b.action = 'new'"""
+    refuse_found(tx, params, shared, lambda row: shared_field_problem(row["line"]))
+    refuse_found(tx, params, used, lambda row: used_sku_problem(row["shown_sku"], row["line"]))
+    _refuse_following(tx, params, of)
 
 
-def _following(tx: Tx, params: dict[str, Any], of: Spoken) -> list[tuple[int, Problem]]:
+def _refuse_following(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     """Rows that say of a kit what follows from its parts."""
     if not tx.value("SELECT 1 FROM kit_part LIMIT 1"):
-        return []
+        return
     said = {"price": f"kit.priced_by = 'parts' AND {of.differs('price')}"} if "price" in of.variant else {}
     said |= {"stock": f"({STOCK_DIFFERS} OR {batch_counts.DIFFERS})"} if has_stock(tx, params["batch"]) else {}
     kit = "kit ON kit.product_id = p.id AND EXISTS (SELECT 1 FROM kit_part kp WHERE kp.product_id = p.id)"
-    return [
-        (row["line"], kits.FOLLOWS[name].at(row=row["line"]))
-        for name, differs in said.items()
-        for row in tx.all(
-            f"""SELECT b.line FROM {JOINED} STRAIGHT_JOIN {kit}
-                WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND {differs}""",
-            params,
-        )
-    ]
+    for name, differs in said.items():
+        found = f"""SELECT b.line FROM {JOINED} STRAIGHT_JOIN {kit}
+                    WHERE b.batch_id = %(batch)s AND b.action = 'changed' AND {differs}"""
+        refuse_found(tx, params, found, _always(kits.FOLLOWS[name]))
+
+
+def _always(problem: Problem) -> Callable[[Mapping[str, Any]], Problem]:
+    return lambda _: problem
 
 
 def file_row(row: dict[str, Any], cleared: Collection[str]) -> FileRow:
