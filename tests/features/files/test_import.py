@@ -238,6 +238,13 @@ def test_brands_are_found_in_any_case_named_before_they_are_made_and_taken_back(
     assert [one.name for one in vocabulary.list_named(ctx, SYSTEM, "brand")] == ["Carrow Mill"]
 
 
+def test_of_many_words_that_a_file_would_make_the_first_are_named_and_how_many_more_there_are(ctx, browser):
+    rows = "".join(f"S-{one},Name,Brand {one:03}\n" for one in range(310))
+    page = browser.get(f"/files/{plan_file(ctx, f'sku,name,brand{chr(10)}{rows}').id}").text
+    assert ("Makes 310 brands" in page, "Brand 299" in page, "Brand 300 ·" in page) == (True, True, False)
+    assert "and 10 more, which the rows name" in page
+
+
 def test_a_bare_name_that_fits_two_categories_makes_no_third(ctx):
     for path in ("Yarn > Aran", "Patterns > Aran"):
         make_product(ctx, path, category=path)
