@@ -1,6 +1,7 @@
 """Facts as rows of a table: of products, and of categories."""
 
 from collections.abc import Mapping, Sequence
+from functools import lru_cache
 from typing import Any
 
 from graupel.core.attributes import Fact
@@ -14,14 +15,20 @@ def facts_of(rows: Sequence[Mapping[str, Any]]) -> dict[int, Fact]:
     """Facts by attribute id from the rows of one record."""
     found: dict[int, Fact] = {}
     for row in rows:
-        before = found.get(row["attribute_id"], Fact())
         if row["choice_id"] is not None:
-            found[row["attribute_id"]] = Fact(choices=(*before.choices, row["choice_id"]))
+            before = found.get(row["attribute_id"])
+            found[row["attribute_id"]] = _chosen((*before.choices, row["choice_id"]) if before else (row["choice_id"],))
         elif row["number"] is not None:
             found[row["attribute_id"]] = Fact(quantity=Quantity(row["number"].normalize(), row["unit"] or ""))
         else:
             found[row["attribute_id"]] = Fact(text=row["text"] or "")
     return found
+
+
+@lru_cache(20_000)
+def _chosen(choices: tuple[int, ...]) -> Fact:
+    """The same for the same: products by the thousand have it."""
+    return Fact(choices=choices)
 
 
 def rows_of(owner: Mapping[str, int], facts: Mapping[int, Fact]) -> dict[tuple[int, int | None], dict[str, Any]]:
