@@ -320,7 +320,8 @@ def fetch_again(request: Request, ctx: Ctx, signed: Signed, file_id: int) -> Res
 
 @router.post("/files/{file_id:int}/again")
 def again(ctx: Ctx, signed: Signed, file_id: int) -> Response:
-    """Looks once more at the rows that were left out because their products had changed."""
+    """Looks once more at the rows that were left out because their products had changed, or at a whole file that was
+    rolled back."""
     return RedirectResponse(f"/files/{service.request_again(ctx, signed.actor, file_id)}", 303)
 
 

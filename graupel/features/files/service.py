@@ -352,14 +352,15 @@ def apply(run: JobRun) -> None:
 
 
 def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
-    """The dry run once more for the rows that were left out because their products had changed; returns the id of the
-    file that stands for them. Raises Refused, NotFound."""
+    """The dry run once more: of a file that was rolled back, of another for the rows that were left out because their
+    products had changed; returns the id of the file that stands for it. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
     row = read_row(ctx, file_id)
+    is_back = bool(row["change_set_id"]) and not ctx.db.run(lambda tx: history.holds(tx, row["change_set_id"] or 0))
 
     def work(tx: Tx) -> int:
-        lines = ways_in.of(row).lines(tx, file_id, "moved")
-        if not lines:
+        lines = row["only_lines"] if is_back else ways_in.of(row).lines(tx, file_id, "moved")
+        if not (lines or is_back):
             raise Refused.because("rows.none", "No row of this file was left out because its record changed.")
         same = {name: row[name] for name in store.SAME_AGAIN}  # type: ignore[literal-required]
         return store.insert(tx, actor, {**same, "only_lines": lines})
@@ -367,7 +368,7 @@ def request_again(ctx: Context, actor: Actor, file_id: int) -> int:
     again = ctx.db.run(work)
     rules = [Rule.of(one) for one in row["rules"]]
     handling = Handling.of(row)
-    if handling.way is Way.EQUAL:  # a few of its lines are not all there is
+    if handling.way is Way.EQUAL and not is_back:  # a few of its lines are not all there is
         handling = replace(handling, way=Way.BOTH, among="")
     request_plan(ctx, actor, again, rules, handling)
     return again

@@ -466,6 +466,21 @@ def test_a_file_that_was_rolled_back_is_brought_in_again_with_its_archived_goods
     assert first.id != file.id
 
 
+def test_a_file_that_was_rolled_back_is_looked_at_again_by_one_press(ctx, browser):
+    file = bring_in(ctx, "sku,name,price\nA-1,Ay,5.00\n")
+    with pytest.raises(Refused, match="No row of this file was left out"):
+        service.request_again(ctx, SYSTEM, file.id)
+    assert "Make its dry run again" not in browser.get(f"/files/{file.id}").text
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    assert "Make its dry run again" in browser.get(f"/files/{file.id}").text
+    address = browser.write(f"/files/{file.id}/again").headers["location"]
+    work_off(ctx)
+    again = service.read(ctx, SYSTEM, int(address.rpartition("/")[2]))
+    assert (again.row["counts"]["new"], again.row["counts"]["refused"]) == (1, 0)
+    applied(ctx, again)
+    assert set(catalogue(ctx)) == {"A-1"}
+
+
 def test_one_variant_of_an_archived_product_wakes_it_by_its_code_alone(ctx):
     attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["S", "L"]))
     bring_in(
