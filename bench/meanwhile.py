@@ -39,6 +39,8 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     users.add_user(ctx, SYSTEM, "meanwhile@example.com", "Bench", Role.EDITOR, PASSWORD)
     source = catalogue.write(folder / f"meanwhile-{count}.csv", count, seed)
     path = imports.as_variants(source, folder / f"meanwhile-variants-{count}.csv", prefix="W")
+    # As before a new version serves: its processes begin with what was read once for all of them.
+    subprocess.run([sys.executable, "-m", "graupel.cli", "migrate"], env=serving.env(ctx, folder), check=True)
     address, server = serving.serve(ctx, folder)
     try:
         _warm(address)
