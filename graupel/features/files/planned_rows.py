@@ -1,7 +1,7 @@
 """The rows of a file's dry run, or of what it did: those of one kind, page by page."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from graupel.context import Context
 from graupel.core.columns import Matching
@@ -11,7 +11,8 @@ from graupel.db import Tx
 from graupel.features.files.records import store as record_store
 from graupel.features.files.records.store import PlannedRow
 from graupel.features.files.service import ImportFile
-from graupel.features.history import records
+from graupel.features.history import owned, records
+from graupel.features.history.service import RowShown
 from graupel.features.products.batch import overview as planned_overview
 from graupel.features.products.batch import planned
 from graupel.features.products.batch import ways as batch_ways
@@ -34,7 +35,8 @@ class ShownRecord:
 @dataclass(frozen=True)
 class PlanPage:
     """Rows of a dry run: those of one action, or "odd" or "moved" ones. ``next``: the line after which more stand,
-    of goods that would be archived, ``gone``, how many stand before; ``by``: to which of them it is narrowed."""
+    of goods that would be archived, ``gone``, how many stand before; ``by``: to which of them it is narrowed;
+    ``beside``: by line, once they are written, what was changed beside the fields that are told."""
 
     shown: str
     search: str
@@ -43,6 +45,7 @@ class PlanPage:
     gone: Sequence[Gone] = ()
     by: str = ""
     records: Sequence[ShownRecord] = ()
+    beside: Mapping[int, Sequence[RowShown]] = field(default_factory=dict)
 
 
 def rows_of(
@@ -83,7 +86,26 @@ def rows_of(
         )
     )
     more = found[SHOWN_ROWS - 1].line if len(found) > SHOWN_ROWS else None
-    return PlanPage(asked, search, found[:SHOWN_ROWS], more, by=by)
+    told = ctx.db.run(lambda tx: _beside(tx, file, found[:SHOWN_ROWS])) if done and asked == "changed" else {}
+    return PlanPage(asked, search, found[:SHOWN_ROWS], more, by=by, beside=told)
+
+
+def _beside(tx: Tx, file: ImportFile, found: Sequence[planned.Sample]) -> dict[int, list[RowShown]]:
+    """By line what the file changed of what belongs to its product, if the row speaks for it, and to its variant."""
+    change_set_id = file.row["change_set_id"]
+    if not change_set_id:
+        return {}
+    products = {one.product_id for one in found if one.speaks and one.product_id}
+    variants = {one.variant_id for one in found if one.variant_id}
+    of_product = owned.beside(tx, change_set_id, "product", sorted(products), but=("variant",))
+    of_variant = owned.beside(tx, change_set_id, "variant", sorted(variants))
+    return {
+        one.line: [
+            *(of_product.get(one.product_id or 0, ()) if one.speaks else ()),
+            *of_variant.get(one.variant_id or 0, ()),
+        ]
+        for one in found
+    }
 
 
 def _narrowing(file: ImportFile) -> set[str]:

@@ -153,8 +153,7 @@ def _rows(tx: Tx, change_set_id: int, limit: int, offset: int) -> list[ChangeRow
            ORDER BY record_kind, record_id LIMIT %s OFFSET %s""",
         [change_set_id, limit, offset],
     )
-    sides = ("was", "became")
-    return [cast(ChangeRow, row | {key: json.loads(row[key]) if row[key] else None for key in sides}) for row in found]
+    return [cast(ChangeRow, _with_sides(row)) for row in found]
 
 
 def record_history(
@@ -221,6 +220,22 @@ def rows_since(tx: Tx, kinds: Sequence[str], since: datetime, limit: int, narrow
     return [_read(row) for row in rows]
 
 
+def wrote(tx: Tx, change_set_id: int, kind: str) -> bool:
+    """Whether a change set wrote any record of a kind, packs aside."""
+    first = "SELECT 1 FROM change_row WHERE change_set_id = %s AND record_kind = %s LIMIT 1"
+    return bool(tx.value(first, [change_set_id, kind]))
+
+
+def rows_of(tx: Tx, change_set_id: int, kind: str, ids: Sequence[int]) -> list[ChangeRow]:
+    """What a change set wrote of some records of a kind, packs aside."""
+    rows = tx.all(
+        """SELECT record_kind, record_id, version, was, became FROM change_row
+           WHERE change_set_id = %s AND record_kind = %s AND record_id IN %s ORDER BY record_id""",
+        [change_set_id, kind, list(ids) or [0]],
+    )
+    return [cast(ChangeRow, _with_sides(row)) for row in rows]
+
+
 def gone_since(tx: Tx, kind: RecordKind, since: datetime, limit: int) -> list[int]:
     """The ids of records of a kind that went in change sets since a moment, UTC, and are not there again; the highest
     first, at most so many."""
@@ -235,7 +250,11 @@ def gone_since(tx: Tx, kind: RecordKind, since: datetime, limit: int) -> list[in
 
 
 def _read(row: dict[str, Any]) -> StepRow:
-    return cast(StepRow, row | {key: json.loads(row[key]) if row[key] else None for key in ("was", "became")})
+    return cast(StepRow, _with_sides(row))
+
+
+def _with_sides(row: dict[str, Any]) -> dict[str, Any]:
+    return row | {key: json.loads(row[key]) if row[key] else None for key in ("was", "became")}
 
 
 def _packed(tx: Tx, kind: str, ids: Sequence[int], among: str, params: Mapping[str, Any]) -> list[StepRow]:

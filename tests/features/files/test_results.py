@@ -4,10 +4,13 @@ import csv
 import io
 from decimal import Decimal
 
+from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
 from graupel.features.files import planned_rows, results, service
+from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary.attributes import Definition
 from graupel.tables.writing import Out
-from tests.making import bring_in, make_product, plan_file, work_off
+from tests.making import add_german, bring_in, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser
 
 __all__ = ["app", "as_role", "browser"]
@@ -69,3 +72,32 @@ def test_the_page_tells_row_by_row_what_was_done_also_after_the_goods_changed_ag
     assert browser.get(f"/files/{file.id}/secrets.csv").status_code == 404
     ctx.db.run(lambda tx: tx.run("DELETE FROM batch_row"))
     assert "not kept any more" in browser.get(f"/files/{file.id}?show=changed").text
+
+
+def test_the_page_tells_what_was_done_beside_declared_fields_also_after_that_changed_again(ctx, browser):
+    add_german(ctx)
+    attributes.make(ctx, SYSTEM, Definition("Needle", AttributeKind.NUMBER, "length:mm"))
+    attributes.make(ctx, SYSTEM, Definition("Fibre", AttributeKind.ONE_CHOICE, choices=["Wool", "Silk"]))
+    attributes.make(ctx, SYSTEM, Definition("Size", AttributeKind.ONE_CHOICE, choices=["S", "L"]))
+    bring_in(
+        ctx,
+        "product code,sku,name,size,needle,fibre,tags,name (de),price\n"
+        "A,A-S,Aran,S,4 mm,Wool,warm,Garn,5.00\nA,A-L,Aran,L,4 mm,Wool,warm,Garn,5.00\n",
+    )
+    file = bring_in(
+        ctx,
+        "product code,sku,needle,fibre,tags,name (de),price\n"
+        "A,A-S,4.5 mm,Silk,soft,Arangarn,6.00\nA,A-L,4.5 mm,Silk,soft,Arangarn,\n",
+    )
+    bring_in(ctx, "product code,sku,needle,fibre,tags\nA,A-S,6 mm,Wool,late\n")
+    found = planned_rows.rows_of(ctx, SYSTEM, file, "changed")
+    assert [(one.sku, one.plan.after, one.speaks) for one in found.samples] == [("A-S", {"price": "6.00"}, True)]
+    (told,) = found.beside.values()
+    said = {word for one in told for field in one.fields for word in field[1:]}
+    assert said >= {"4", "4.5", "Wool", "Silk", "Garn", "Arangarn"}
+    assert {one.action for one in told} == {"changed", "made", "removed"}
+    page = browser.get(f"/files/{file.id}?show=changed").text
+    for word in ("4.5", "Silk", "soft", "Arangarn", "6.00"):
+        assert word in page
+    for word in ("late", "see its history", "(empty)"):
+        assert word not in page

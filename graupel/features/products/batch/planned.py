@@ -116,7 +116,8 @@ def new_names(tx: Tx, batch_id: int, kind: str) -> list[str]:
 
 @dataclass(frozen=True)
 class Sample:
-    """One row with what it would do. ``name``: what the product is called, now or then."""
+    """One row with what it would do. ``name``: what the product is called, now or then; ``variant_id``: the variant
+    that it means, ``speaks``: it is the one that speaks for the product."""
 
     line: int
     sku: str
@@ -124,6 +125,8 @@ class Sample:
     product_id: int | None
     plan: RowPlan
     odd: tuple[str, ...] = ()
+    variant_id: int | None = None
+    speaks: bool = True
 
     @property
     def odd_words(self) -> list[str]:
@@ -238,7 +241,8 @@ def _sample(
         plan = RowPlan(action, plan.before | facts.before, plan.after | facts.after)
     name = row["name_now"] or row["name"] or row["lead_name"] or ""
     odd = tuple((row["odd"] or "").split(",")) if row["odd"] else ()
-    return Sample(row["line"], row["shown_sku"] or row["code"] or "", name, row["product_id"], plan, odd)
+    sku = row["shown_sku"] or row["code"] or ""
+    return Sample(row["line"], sku, name, row["product_id"], plan, odd, row["variant_id"], row["lead"] is None)
 
 
 def _plan(
