@@ -73,7 +73,7 @@ def _add_axis(ctx: Context, count: int, axes: list[int]) -> Iterator[Figure]:
     floor = _seconds(
         lambda: ctx.db.run(
             lambda tx: tx.many(
-                "INSERT INTO given_sku (sku, variant_id) VALUES (%s, %s)", [(f"FLOOR-{n}", 1) for n in range(1000)]
+                "INSERT INTO former_sku (sku, variant_id) VALUES (%s, %s)", [(f"FLOOR-{n}", 1) for n in range(1000)]
             )
         )
     )

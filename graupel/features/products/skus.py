@@ -19,6 +19,14 @@ from graupel.features.products.summary import ProductsAtHand
 _GIVEN = """SELECT v.sku, v.id AS variant_id FROM change_row r JOIN variant v ON v.id = r.record_id
             WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant'"""
 
+#: The SKUs that it took from variants whose products were live once: somebody outside may know them. All others are
+#: free, so that a file that was rolled back can be brought in again.
+_LEFT = """SELECT JSON_VALUE(r.was, '$.sku'), r.record_id FROM change_row r
+           LEFT JOIN variant v ON v.id = r.record_id
+           JOIN product p ON p.id = COALESCE(v.product_id, JSON_VALUE(r.was, '$.product_id')) AND p.was_live
+           WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant' AND JSON_EXISTS(r.was, '$.sku')
+             AND NOT (v.sku <=> JSON_VALUE(r.was, '$.sku'))"""
+
 
 def suggest(name: str) -> str:
     """The beginnings of a name's first words: FEL-ARA-TWE."""
@@ -54,39 +62,27 @@ def _whose(sku: str, owner: SkuOwnerRow) -> str:
     return f"The SKU {sku} belongs to “{owner['name']}” already. Choose another."
 
 
-def note_given(tx: Tx, recorded: Recorded) -> None:
-    """After a change set: note the SKUs that it gave, and let go of those of goods that nobody outside saw. Raises
-    Refused where one was another variant's before."""
+def follow(tx: Tx, recorded: Recorded) -> None:
+    """After a change set: note what variants were called before it. Raises Refused where it gave one what another
+    was called before."""
     known = [one for one in recorded.handed_on if isinstance(one, ProductsAtHand)]
     for one in known:
-        _note(tx, one.given, one.params)
+        _refuse_given(tx, one.given, one.params)
     if not known and recorded.wrote.any_of("variant", ("sku",)):
         params = {"set": recorded.change_set_id}
-        _let_go(tx, params)
-        _note(tx, _GIVEN, params)
+        tx.run(f"INSERT IGNORE INTO former_sku (sku, variant_id) {_LEFT}", params)
+        _refuse_given(tx, _GIVEN, params)
 
 
-def _let_go(tx: Tx, params: Mapping[str, Any]) -> None:
-    """Of variants that went, and whose products were never live, the SKUs are free: so a file that was rolled back can
-    be brought in again."""
-    tx.run(
-        """DELETE g FROM change_row r STRAIGHT_JOIN given_sku g ON g.variant_id = r.record_id
-             AND g.sku = CONVERT(JSON_VALUE(r.was, '$.sku') USING ascii)
-           LEFT JOIN product p ON p.id = JSON_VALUE(r.was, '$.product_id')
-           WHERE r.change_set_id = %(set)s AND r.record_kind = 'variant' AND r.became IS NULL AND r.was IS NOT NULL
-             AND NOT COALESCE(p.was_live, FALSE)""",
-        params,
-    )
+def _refuse_given(tx: Tx, given: str, params: Mapping[str, Any]) -> None:
+    """Refuse SKUs that another variant had; ``given``: a SELECT of sku and variant_id.
 
-
-def _note(tx: Tx, given: str, params: Mapping[str, Any]) -> None:
-    """Note SKUs; ``given``: a SELECT of sku and variant_id. Raises Refused."""
-    tx.run(f"INSERT IGNORE INTO given_sku (sku, variant_id) {given}", params)
-    if not tx.value("SELECT @@warning_count"):
-        return  # none was left out, so each was given for the first time
+    They are looked for with a lock: whoever gave one up just now has ended before it could be given here, and a look
+    without would not see that.
+    """
     taken = tx.all(
-        f"""SELECT given.sku FROM ({given}) given JOIN given_sku g ON g.sku = given.sku
-            WHERE g.variant_id <> given.variant_id LIMIT 3""",
+        f"""SELECT given.sku FROM ({given}) given JOIN former_sku g ON g.sku = given.sku
+            WHERE g.variant_id <> given.variant_id LIMIT 3 LOCK IN SHARE MODE""",
         params,
     )
     if taken:
@@ -98,7 +94,7 @@ def _note(tx: Tx, given: str, params: Mapping[str, Any]) -> None:
 
 def register() -> None:
     """Follow every change set."""
-    following.on_recorded(note_given)
+    following.on_recorded(follow)
 
 
 def code_problem(tx: Tx, code: str, owner: int, lang: str) -> Problem:

@@ -59,24 +59,29 @@ def owners_of_skus(tx: Tx, skus: Sequence[str], lang: str) -> dict[str, SkuOwner
         return {}
     rows = tx.rows(
         SkuOwnerRow,
-        """SELECT UPPER(g.sku) AS sku, g.variant_id, v.product_id, t.name, v.sku AS current FROM given_sku g
+        """SELECT UPPER(g.sku) AS sku, g.variant_id, v.product_id, t.name, v.sku AS current
+           FROM (SELECT sku, variant_id FROM former_sku WHERE sku IN %(skus)s
+                 UNION ALL SELECT sku, id FROM variant WHERE sku IN %(skus)s) g
            LEFT JOIN variant v ON v.id = g.variant_id
-           LEFT JOIN product_text t ON t.product_id = v.product_id AND t.lang = %(lang)s WHERE g.sku IN %(skus)s""",
+           LEFT JOIN product_text t ON t.product_id = v.product_id AND t.lang = %(lang)s""",
         {"skus": list(skus), "lang": lang},
     )
-    return {row["sku"]: row for row in rows}
+    # One that a variant has again, after another one, is that variant's.
+    return {row["sku"]: row for row in sorted(rows, key=lambda row: str(row["current"]).upper() == row["sku"])}
 
 
 def given_of(tx: Tx, skus: Sequence[str]) -> set[str]:
     """Which of these SKUs were ever given, upper case."""
     if not skus:
         return set()
-    return {row["sku"] for row in tx.all("SELECT UPPER(sku) AS sku FROM given_sku WHERE sku IN %s", [list(skus)])}
+    given = """SELECT UPPER(sku) AS sku FROM former_sku WHERE sku IN %(skus)s
+               UNION SELECT UPPER(sku) FROM variant WHERE sku IN %(skus)s"""
+    return {row["sku"] for row in tx.all(given, {"skus": list(skus)})}
 
 
 def was_given(tx: Tx, sku: str) -> bool:
     """Whether a SKU was ever given."""
-    return bool(tx.value("SELECT 1 FROM given_sku WHERE sku = %s", [sku]))
+    return bool(given_of(tx, [sku]))
 
 
 def owner_of_code(tx: Tx, code: str) -> int | None:

@@ -124,6 +124,35 @@ def test_the_sku_of_what_was_never_live_is_free_once_it_is_gone_and_then_does_no
         make_product(ctx, "DRAFT-1")
 
 
+def test_a_sku_that_is_given_up_at_this_moment_is_not_given_to_another(ctx):
+    first, second = (read(ctx, make_product(ctx, sku)).variants[0] for sku in ("X-1", "B-1"))
+    told = []
+
+    def rename(tx, variant, sku):
+        with history.change_set(tx, SYSTEM, "variants.set", f"SKU {sku}") as recorder:
+            tx.value("SELECT COUNT(*) FROM former_sku")  # what it sees from now on without a lock
+            tx.run("UPDATE variant SET sku = %s, version = version + 1 WHERE id = %s", [sku, variant.id])
+            recorder.changed("variant", variant.id, {"sku": variant.sku}, {"sku": sku}, variant.version + 1)
+
+    def take():
+        try:
+            ctx.db.run(lambda tx: rename(tx, second, "X-1"))
+        except Refused as refusal:
+            told.append(str(refusal))
+
+    def give_up(tx):
+        rename(tx, first, "Y-1")
+        taking = threading.Thread(target=take)
+        taking.start()
+        waiting = "SELECT COUNT(*) FROM information_schema.processlist WHERE info LIKE %s AND id <> CONNECTION_ID()"
+        while taking.is_alive() and not tx.value(waiting, ["UPDATE variant SET sku = 'X-1'%"]):
+            taking.join(0.02)
+        return taking
+
+    ctx.db.run(give_up).join(10)
+    assert told == ["X-1 belonged to another variant before, and is not given again."]
+
+
 def test_taking_a_value_away_shows_what_goes_archives_what_holds_stock_and_can_be_rolled_back(ctx, needles, colour):
     found = by_label(ctx, needles)
     setting.set_values(ctx, SYSTEM, needles, [found["Oat, 4 mm"].id], "stock", counted(3))

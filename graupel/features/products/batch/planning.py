@@ -242,7 +242,7 @@ def _refuse_shared_fields(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
     alone = "AND b.code IS NULL" if of.grouped else ""
     shared = f"""SELECT b.line FROM {JOINED} WHERE b.batch_id = %(batch)s AND b.action = 'changed' {alone}
                  AND {of.product_differs} AND {VARIES.format(product="p.id")}"""
-    used = """SELECT b.line, b.shown_sku FROM batch_row b JOIN given_sku g ON g.sku = b.sku
+    used = """SELECT b.line, b.shown_sku FROM batch_row b JOIN former_sku g ON g.sku = b.sku
               WHERE b.batch_id = %(batch)s AND b.action = 'new'"""
     refuse_found(tx, params, shared, lambda row: shared_field_problem(row["line"]))
     refuse_found(tx, params, used, lambda row: used_sku_problem(row["shown_sku"], row["line"]))
