@@ -77,12 +77,11 @@ def follow(tx: Tx, recorded: Recorded) -> None:
 def _refuse_given(tx: Tx, given: str, params: Mapping[str, Any]) -> None:
     """Refuse SKUs that another variant had; ``given``: a SELECT of sku and variant_id.
 
-    They are looked for with a lock: whoever gave one up just now has ended before it could be given here, and a look
-    without would not see that.
+    They are looked for once they are written: whoever gives one up at this moment has ended before it could be.
     """
     taken = tx.all(
         f"""SELECT given.sku FROM ({given}) given JOIN former_sku g ON g.sku = given.sku
-            WHERE g.variant_id <> given.variant_id LIMIT 3 LOCK IN SHARE MODE""",
+            WHERE g.variant_id <> given.variant_id LIMIT 3""",
         params,
     )
     if taken:
