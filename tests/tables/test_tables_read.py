@@ -158,8 +158,9 @@ def test_a_table_of_any_cells_is_read_as_it_was_written(tmp_path_factory, rows, 
     path = tmp_path_factory.mktemp("t") / "file"
     path.write_bytes(text("\x1f", rows=[[f"k{n}", *row] for n, row in enumerate(kept)], headers=["sku", *HEADERS])
         .replace(b"\x1f", delimiter.encode()))  # fmt: skip
-    if any(delimiter in cell or "\x1f" in cell for row in kept for cell in row):
-        return  # written by hand no quotation marks stand around these
+    # Written by hand no quotation marks stand around these; a bar beside two bars can be any of them.
+    if any(not {*delimiter, "\x1f"}.isdisjoint(cell) for row in kept for cell in row):
+        return
     found = [row.cells[1:] for row in reading.table(path, path.parent, Shape(delimiter=delimiter)).rows]
     assert [[cell.lstrip("'") for cell in row] for row in found] == [[cell.lstrip("'") for cell in row] for row in kept]
 
