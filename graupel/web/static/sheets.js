@@ -18,7 +18,7 @@ function keyOf(form, aside) {
 export function sheetOf(element) {
   const aside = element?.closest?.("[data-aside]") ?? null;
   const form = element?.closest?.("form") || element?.form || aside?.querySelector("input, select, textarea")?.form;
-  if (!form || form.matches("[role=search], [data-free]")) return null;
+  if (!form || form.matches("[role=search], [method=get], [data-free]")) return null;
   return { key: keyOf(form, aside), form, aside };
 }
 /** All sheets of the page, or of a part of it. */
@@ -93,7 +93,7 @@ export function looseText() {
       one.type !== "checkbox" &&
       one.type !== "radio" &&
       one.type !== "hidden" &&
-      !one.closest("[data-free], .ts-wrapper, [role=search]") &&
+      !one.closest("[data-free], .ts-wrapper, [role=search], [method=get]") &&
       one.value !== one.defaultValue,
   );
 }

@@ -79,6 +79,14 @@ def test_products_that_are_gone_since_stand_below_and_lead_to_where_they_come_ba
     assert "gone since" not in browser.get("/products/as-of").text
 
 
+def test_what_a_file_brought_and_its_roll_back_took_is_gone_too(ctx):
+    file = bring_in(ctx, "sku,name,price\nA-1,Ay,5\nB-1,Bee,6\n")
+    backdate(ctx, 10)
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, file.row["change_set_id"]))
+    found = past_table.read(ctx, SYSTEM, TableState.read({}), now_of(ctx) - timedelta(days=5))
+    assert [(one.then["name"], one.then["price"]) for one in found.gone] == [("Bee", "6.00"), ("Ay", "5.00")]
+
+
 def test_what_is_ahead_is_refused_and_the_page_leads_from_the_table(ctx, browser):
     make_product(ctx, "FEL-1", name="Aran")
     with pytest.raises(Refused, match="still to come"):
