@@ -240,7 +240,6 @@ PAGES = (
             "Rows with one product code are variants of one product; rows can be categories, attributes or types too.",
             "The dry run writes nothing: it counts and draws what is new, changed and refused, and names what is made.",
             "All is written at once or not at all; what somebody changed meanwhile is left out and offered again.",
-            "Rolled back, a file can be looked at and brought in again; archived goods stay so unless you say it.",
             "The catalogue, or a view, goes out in six formats, at set times too, and comes in again without a change.",
         ),
     ),
