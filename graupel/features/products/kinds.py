@@ -3,6 +3,7 @@
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
+from graupel.core.declarations import product_parts
 from graupel.core.declarations import products as declared
 from graupel.core.records import Record
 from graupel.db import Tx
@@ -46,11 +47,11 @@ def register_kinds(language: str) -> None:
     for record, names in (
         (declared.VARIANT, store.variant_names),
         (declared.VARIANT_TEXT, store.variant_text_names),
-        (declared.PRODUCT_AXIS, store.axis_names),
-        (declared.PRODUCT_CATEGORY, store.further_category_names),
-        (declared.FACT, store.fact_names),
-        (declared.PICTURE, picture_store.picture_names),
-        (declared.PICTURE_FOR, picture_store.belonging_names),
+        (product_parts.PRODUCT_AXIS, store.axis_names),
+        (product_parts.PRODUCT_CATEGORY, store.further_category_names),
+        (product_parts.FACT, store.fact_names),
+        (product_parts.PICTURE, picture_store.picture_names),
+        (product_parts.PICTURE_FOR, picture_store.belonging_names),
     ):
         records.register(_belonging(record, names))
     belonging.register_own()
@@ -102,7 +103,7 @@ def _register_originals() -> None:
             "c.id",
             "t.name",
             "/products/{}",
-            originals.words_of(declared.PICTURE),
+            originals.words_of(product_parts.PICTURE),
             link_key="c.product_id",
             where="p.status <> 'archived'",
             live="p.status = 'live'",
@@ -124,7 +125,7 @@ def _belonging(record: Record, names: Callable[[Tx, list[int]], Sequence[Mapping
         describe,
         removable=f"({_ADDED.format(its)} OR {_PARENT.format(its, 'FALSE')})",
         follows_when=f"(r.was IS NULL AND {_PARENT.format(its, 'TRUE')})",
-        alone=record is not declared.PRODUCT_AXIS,
+        alone=record is not product_parts.PRODUCT_AXIS,
         not_alone=declared.CHOICES if record is declared.VARIANT else (),
         stays=record is declared.VARIANT,
     )

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Query, Response
 
 from graupel.context import Context
-from graupel.core import identifiers
+from graupel.core import identifiers, product_fields
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.products import Status
@@ -76,10 +76,11 @@ def _values(ctx: Context, body: VariantIn) -> dict[str, Any]:
     """The fields that a body names. Raises Refused, naming each that can't be taken."""
     values: dict[str, Any] = {name: getattr(body, name) for name in body.model_fields_set}
     problems: list[Problem] = []
-    readers = {"sku": identifiers.parse_sku, "gtin": identifiers.parse_gtin}
-    for name in readers.keys() & values.keys():
+    typed = product_fields.readers(ctx.settings.currency)
+    read = {"sku": identifiers.parse_sku, "gtin": identifiers.parse_gtin, "elsewhere": typed["elsewhere"]}
+    for name in read.keys() & values.keys():
         try:
-            values[name] = readers[name](values[name]) if values[name] else values[name]
+            values[name] = read[name](values[name]) if values[name] else None
         except Refused as refusal:
             problems += [problem.at(field=name) for problem in refusal.problems]
     if price := values.get("price"):

@@ -158,3 +158,16 @@ def test_without_a_token_nothing_is_said_and_a_viewers_token_writes_nothing(clie
         ctx, users.actor_by_email(ctx, "owner@skeinwright.example"), users.list_tokens(ctx, SYSTEM)[0]["id"]
     )
     assert viewer.get("/products").status_code == 401
+
+
+def test_the_id_elsewhere_of_a_variant_is_one_line_and_an_empty_one_is_none(client, ctx, needles):
+    variant = service.read(ctx, SYSTEM, needles).variants[0].id
+
+    def given(text):
+        answer = client.patch(f"/variants/{variant}", json={"elsewhere": text}, headers={"If-Match": "*"})
+        assert answer.status_code == 200
+        return answer.json()["elsewhere"]
+
+    assert [given(text) for text in (" 100\n482 ", "", "A-7", None)] == ["100 482", None, "A-7", None]
+    long = client.patch(f"/variants/{variant}", json={"elsewhere": "x" * 65}, headers={"If-Match": "*"})
+    assert long.status_code == 422
