@@ -1,9 +1,11 @@
 """What a change set did to what belongs to some records, such as attributes and lists to products, in words."""
 
+import re
 from collections.abc import Collection, Sequence
+from dataclasses import replace
 
 from graupel.db import Tx
-from graupel.features.history import records, scope, store
+from graupel.features.history import naming, records, scope, store
 from graupel.features.history.records import RecordKind
 from graupel.features.history.rows import ChangeRow
 from graupel.features.history.service import RowShown, rows_in_words
@@ -22,8 +24,21 @@ def beside(
         owners = _owners(tx, kind, rows)
         for row, shown in zip(rows, rows_in_words(tx, rows), strict=True):
             if (owner := owners.get(row["record_id"])) is not None:
-                found.setdefault(owner, []).append(shown)
+                found.setdefault(owner, []).append(replace(shown, fields=_telling(kind, shown)))
     return found
+
+
+def _telling(kind: RecordKind, shown: RowShown) -> list[tuple[str, str, str]]:
+    """Of its fields those that say more than what it is called, and what it belongs to."""
+    of = {naming.label(kind.name, name) for name in (kind.record.owner, kind.record.said_of[0]) if name}
+    if shown.action != "changed":  # places and amounts that are mostly nothing
+        of |= {field.label for field in kind.record.fields if field.empty == 0}
+    words = re.split("[,:] ", shown.shown.title)
+    return [
+        (label, before, after)
+        for label, before, after in shown.fields
+        if label not in of and before != after and not {before, after}.intersection(words)
+    ]
 
 
 def _owners(tx: Tx, kind: RecordKind, rows: Sequence[ChangeRow]) -> dict[int, int]:

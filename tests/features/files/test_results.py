@@ -10,7 +10,7 @@ from graupel.features.files import planned_rows, results, service
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
 from graupel.tables.writing import Out
-from tests.making import add_german, bring_in, make_product, plan_file, work_off
+from tests.making import add_german, add_outlet, bring_in, make_product, plan_file, work_off
 from tests.serving import app, as_role, browser
 
 __all__ = ["app", "as_role", "browser"]
@@ -94,7 +94,9 @@ def test_the_page_tells_what_was_done_beside_declared_fields_also_after_that_cha
     assert [(one.sku, one.plan.after, one.speaks) for one in found.samples] == [("A-S", {"price": "6.00"}, True)]
     (told,) = found.beside.values()
     said = {word for one in told for field in one.fields for word in field[1:]}
-    assert said >= {"4", "4.5", "Wool", "Silk", "Garn", "Arangarn"}
+    assert said == {"4", "4.5", "Garn", "Arangarn"}, "all else says what it is by its name"
+    titles = {(one.shown.title, one.action) for one in told}
+    assert titles >= {("Aran, Fibre, Silk", "made"), ("Aran, Fibre, Wool", "removed"), ("soft", "made")}
     assert {one.action for one in told} == {"changed", "made", "removed"}
     page = browser.get(f"/files/{file.id}?show=changed").text
     for word in ("4.5", "Silk", "soft", "Arangarn", "6.00"):
@@ -102,3 +104,19 @@ def test_the_page_tells_what_was_done_beside_declared_fields_also_after_that_cha
     table = page.partition("<table")[2].partition("</table>")[0]
     for word in ("late", "see its history", "(empty)"):
         assert word not in table
+
+
+def test_what_was_made_beside_declared_fields_is_told_with_what_it_says(ctx):
+    add_german(ctx)
+    add_outlet(ctx)
+    attributes.make(ctx, SYSTEM, Definition("Note", AttributeKind.SHORT_TEXT))
+    bring_in(ctx, "sku,name,price\nA-1,Ay,5\nB-1,Bee,5\n")
+    file = bring_in(ctx, "sku,note,name (de),price last skeins,tags,goes well with\nA-1,Hand made,Ah,7.70,soft,B-1\n")
+    (told,) = planned_rows.rows_of(ctx, SYSTEM, file, "changed").beside.values()
+    assert {one.shown.title: one.fields[0][2] if one.fields else "" for one in told} == {
+        "Ay: Name (German)": "Ah",
+        "Ay: Price (Last Skeins)": "7.70",
+        "Note": "Hand made",
+        "soft": "",
+        "Goes well with: Bee": "",
+    }
