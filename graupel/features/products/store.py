@@ -63,7 +63,7 @@ def owners_of_skus(tx: Tx, skus: Sequence[str], lang: str) -> dict[str, SkuOwner
            FROM (SELECT sku, variant_id FROM former_sku WHERE sku IN %(skus)s
                  UNION ALL SELECT sku, id FROM variant WHERE sku IN %(skus)s) g
            LEFT JOIN variant v ON v.id = g.variant_id
-           LEFT JOIN product_text t ON t.product_id = v.product_id AND t.lang = %(lang)s""",
+           LEFT JOIN product_text t FORCE INDEX (PRIMARY) ON t.product_id = v.product_id AND t.lang = %(lang)s""",
         {"skus": list(skus), "lang": lang},
     )
     # One that a variant has again, after another one, is that variant's.
