@@ -206,7 +206,23 @@ def _may_come(kind: RecordKind) -> list[str]:
             conditions.append(_there(column, name, or_coming=_comes_later(kind, column)))
         elif column.refers_to == kind.name:
             conditions.append(f"({_there(column, name)} OR NOT {_there(column, name, or_coming=True)})")
-    return conditions
+    return [*conditions, _carrier_there(kind)] if kind.record.said_of[0] else conditions
+
+
+def _carrier_there(kind: RecordKind) -> str:
+    """SQL: the record of which a removed one is said, such as the product of a tag, is there or comes back with it.
+
+    Otherwise it would be in the way once that record comes back by itself.
+    """
+    said, number = (f"JSON_VALUE(r.was, '$.{name}')" for name in kind.record.said_of)
+    there = "".join(
+        f" WHEN '{one.name}' THEN EXISTS (SELECT 1 FROM {one.plain} carrier WHERE carrier.id = {number})"
+        for one in records.kinds()
+        if one.reversible and one.fields and not one.record.said_of[0]
+    )
+    return f"""(CASE {said}{there} ELSE TRUE END OR EXISTS (
+                SELECT 1 FROM change_row coming WHERE coming.change_set_id = %(set)s AND coming.record_kind = {said}
+                  AND coming.record_id = {number} AND coming.became IS NULL))"""
 
 
 def _comes_later(kind: RecordKind, column: Column) -> bool:
