@@ -5,7 +5,8 @@ a facet and an "and" between facets, and a count is the size of a set: docs/perf
 records and ten thousand values. (pyroaring is used in core: it is pure computation.)
 """
 
-from collections.abc import Collection, Hashable, Iterable, Mapping, Sequence
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
+from typing import overload
 
 from pyroaring import BitMap, FrozenBitMap
 
@@ -16,6 +17,8 @@ Values = Mapping[str, Collection[Hashable]]
 #: A set of records by their ids, which stays as it is whatever comes after.
 Ids = FrozenBitMap
 NONE: Ids = FrozenBitMap()
+#: So many ids are taken out of a set at once.
+_AT_ONCE = 100
 #: Facet, value, and the records that have it. A value may stand in several of them.
 ValueSet = tuple[str, Hashable, Iterable[int]]
 
@@ -156,3 +159,37 @@ def page_in_groups(
         if len(found) >= limit:
             break
     return found
+
+
+class NewestFirst(Sequence[int]):
+    """Records from the highest id down, behind some that stand ahead; only what is asked of them is taken out of the
+    set."""
+
+    def __init__(self, ids: Ids, ahead: Sequence[int] = ()) -> None:
+        self._ahead = list(dict.fromkeys(one for one in ahead if one in ids))
+        self._ids, self._rest = ids, ids - Ids(self._ahead) if self._ahead else ids
+
+    def __len__(self) -> int:
+        return len(self._ids)
+
+    def __contains__(self, one: object) -> bool:
+        return isinstance(one, int) and one in self._ids
+
+    @overload
+    def __getitem__(self, at: int) -> int: ...
+    @overload
+    def __getitem__(self, at: slice) -> list[int]: ...
+    def __getitem__(self, at: int | slice) -> int | list[int]:
+        places = range(len(self))[at]
+        if isinstance(places, int):
+            return self._between(places, places + 1)[0]
+        return self._between(places.start, places.stop) if places.step == 1 else [self[place] for place in places]
+
+    def _between(self, first: int, beyond: int) -> list[int]:
+        known, rest = len(self._ahead), len(self._rest)
+        low, high = max(first - known, 0), max(beyond - known, 0)
+        return [*self._ahead[first:beyond], *reversed(self._rest[rest - high : rest - low])]
+
+    def __iter__(self) -> Iterator[int]:
+        for first in range(0, len(self), _AT_ONCE):
+            yield from self[first : first + _AT_ONCE]

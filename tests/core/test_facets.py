@@ -7,7 +7,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from graupel.core import words
-from graupel.core.facets import NONE, FacetIndex
+from graupel.core.facets import NONE, FacetIndex, Ids, NewestFirst
 from graupel.core.words import WordIndex, all_begin, words_of
 
 records = st.dictionaries(
@@ -148,3 +148,14 @@ def test_any_one_slip_behind_the_first_letter_finds_the_word(word, data):
     assert 1 in ids
     assert 2 not in ids
     assert instead == [] if word.startswith(typed) else word in instead
+
+
+@given(st.sets(st.integers(0, 60)), st.lists(st.integers(0, 60), max_size=8), st.data())
+def test_the_newest_first_are_the_set_backwards_behind_those_ahead(ids, ahead, data):
+    shelf = NewestFirst(Ids(ids), ahead)
+    first = [one for one in dict.fromkeys(ahead) if one in ids]
+    plain = first + sorted(ids - set(first), reverse=True)
+    part = data.draw(st.slices(len(plain)))
+    assert (list(shelf), len(shelf), shelf[part]) == (plain, len(plain), plain[part])
+    assert [shelf[at] for at in range(-len(plain), len(plain))] == [*plain, *plain]
+    assert [one in shelf for one in range(61)] == [one in ids for one in range(61)]

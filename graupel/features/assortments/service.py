@@ -9,7 +9,7 @@ from graupel.context import Context
 from graupel.core.categories import Order, arrange
 from graupel.core.conditions import Condition
 from graupel.core.errors import NotFound, Refused
-from graupel.core.facets import NONE, Ids
+from graupel.core.facets import NONE, Ids, NewestFirst
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.db.rows import Named, picked
@@ -156,12 +156,17 @@ def _in_order(ctx: Context, tx: Tx, row: Mapping[str, Any], ids: Sequence[int]) 
 
 def _ahead(ctx: Context, tx: Tx, ids: Sequence[int]) -> Sequence[int]:
     """The same with those first that stand before others wherever no order by hand is."""
-    first = ctx.counts.get((history.written_stamp(tx), "before others"), lambda: store.before_others(tx))
+    first = _before_others(ctx, tx)
     if not first:
         return ids
     there = set(ids)
     ahead = dict.fromkeys(one for one in first if one in there)
     return array("I", [*ahead, *(one for one in ids if one not in ahead)])
+
+
+def _before_others(ctx: Context, tx: Tx) -> Sequence[int]:
+    """The products that stand before others wherever no order by hand is."""
+    return ctx.counts.get((history.written_stamp(tx), "before others"), lambda: store.before_others(tx))
 
 
 def set_order(ctx: Context, actor: Actor, category_id: int, order: Order, by_hand: Sequence[int] | None = None) -> None:
@@ -366,7 +371,7 @@ def shelf(ctx: Context, tx: Tx, category_id: int | None, found: Ids, known_by: H
     A category's order is kept while the catalogue is the same; ``known_by``: what the set was made from.
     """
     if not category_id:
-        return _ahead(ctx, tx, array("I", found)[::-1])
+        return NewestFirst(found, _before_others(ctx, tx))
 
     def make() -> Sequence[int]:
         row = category_store.one(tx, category_id)

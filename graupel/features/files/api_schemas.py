@@ -10,7 +10,7 @@ from graupel.features.files.exporting import ExportFile
 from graupel.features.files.service import ImportFile
 from graupel.tables.writing import Out
 
-State = Literal["running", "matching", "planned", "applied"]
+State = Literal["running", "unread", "matching", "planned", "applied"]
 
 
 class ColumnOut(BaseModel):
@@ -31,9 +31,9 @@ class ReasonOut(BaseModel):
 class FileOut(BaseModel):
     """A file, and how far it is.
 
-    ``state``: running, matching (its columns do not fit yet), planned (its dry run is made) or applied. ``counts``:
-    rows by what they would do, or did. ``trouble``: why its last job came to nothing. ``change_set``: the act that
-    brought it in.
+    ``state``: running, unread (it could not be read), matching (its columns do not fit yet), planned (its dry run is
+    made) or applied. ``counts``: rows by what they would do, or did. ``trouble``: why its last job came to nothing.
+    ``change_set``: the act that brought it in.
     """
 
     id: int

@@ -8,7 +8,17 @@ from graupel.context import Context
 from graupel.core.roles import Actor
 from graupel.core.schedules import next_daily
 from graupel.db import Tx
-from graupel.features.files import exporting, kinds, outlets, picturing, service, sources, store, telling
+from graupel.features.files import (
+    exporting,
+    kinds,
+    outlets,
+    picturing,
+    reading_aside,
+    service,
+    sources,
+    store,
+    telling,
+)
 from graupel.features.history import following, keeping
 from graupel.features.prepared import providers
 from graupel.features.prepared.providers import Provider
@@ -20,8 +30,9 @@ KEPT = timedelta(days=7)
 
 
 def register(language: str) -> None:
-    """The dry run and the applying of a file, and writing one, in the background."""
+    """How a file is read, its dry run and its applying, and writing one, in the background."""
     kinds.register_kinds()
+    handler(service.READ)(reading_aside.read)
     handler("files.plan")(service.plan)
     handler("files.apply")(service.apply)
     handler("files.export")(exporting.write)

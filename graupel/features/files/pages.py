@@ -27,6 +27,7 @@ from graupel.features.files import (
     picturing,
     planned_rows,
     profiles,
+    reading_aside,
     results,
     samples,
     service,
@@ -109,7 +110,7 @@ def paste(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Pasted]) -> R
 
 def _taken(ctx: Context, signed: Identity, form: Uploaded) -> int:
     if form.upload:
-        return service.take_pieces(ctx, signed.actor, form.file_name, form.upload)
+        return reading_aside.take_pieces(ctx, signed.actor, form.file_name, form.upload)
     if form.file is None or not form.file.filename:
         raise Refused.because("file.none", "Choose a file first.", "file")
     return service.take(ctx, signed.actor, form.file.filename, form.file.file)
@@ -118,7 +119,7 @@ def _taken(ctx: Context, signed: Identity, form: Uploaded) -> int:
 def _begin(ctx: Context, signed: Identity, file_id: int) -> None:
     """The dry run with the columns as guessed; where they do not tell enough the page asks for them."""
     file = service.read(ctx, signed.actor, file_id)
-    if not matching.unfit(file.rules, file.known, file.row["key_by"]):
+    if file.is_read and not matching.unfit(file.rules, file.known, file.row["key_by"]):
         service.request_plan(ctx, signed.actor, file_id, file.rules, profile_id=file.row["profile_id"])
 
 
@@ -151,6 +152,8 @@ def _show(
     """``rewritten``: the columns that go to another field than before, of which other things can be said."""
     file = service.read(ctx, signed.actor, file_id)
     asked = Shown.from_sent(request.query_params)
+    if asked.waits and file.is_read and request.method == "GET":  # all of its page is another now
+        return Response(status_code=204, headers={"HX-Refresh": "true"})
     step = file.step
     rows = None
     if step in ("planned", "applied"):
@@ -231,8 +234,8 @@ def read_as(request: Request, ctx: Ctx, signed: Signed, form: FormOf[ReadAs], fi
     shape = Shape(file.shape.kind, form.encoding, delimiter, form.quote, form.part, header, form.member)
 
     def act() -> None:
-        service.read_as(ctx, signed.actor, file_id, shape)
-        _begin(ctx, signed, file_id)
+        if reading_aside.read_as(ctx, signed.actor, file_id, shape):
+            _begin(ctx, signed, file_id)
 
     return _after(request, ctx, signed, file_id, act)
 

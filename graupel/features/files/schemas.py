@@ -47,8 +47,10 @@ class Copied(Sent):
 
 
 class Shown(Sent):
-    """What of a file is looked at: the rows of one kind with some words."""
+    """What of a file is looked at: the rows of one kind with some words. ``waits``: its page waits for how it is
+    read."""
 
+    waits: bool = False
     show: str = ""
     by: Annotated[str, StringConstraints(max_length=80)] = ""
     q: Search = ""

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -40,6 +41,8 @@ from graupel.web import preparing
 from graupel.web.preparing import Later
 
 SHOWN_FILES = 30
+#: The kind of job that finds out how a file is read (reading_aside).
+READ = "files.read"
 
 
 @dataclass(frozen=True)
@@ -55,8 +58,15 @@ class ImportFile:
 
     @property
     def step(self) -> str:
-        """How far it is: running, matching, planned or applied."""
-        return "running" if self.job and self.job["is_open"] else str(self.row["state"])
+        """How far it is: running, unread, matching, planned or applied."""
+        if self.job and self.job["is_open"]:
+            return "running"
+        return str(self.row["state"]) if self.row["headers"] else "unread"
+
+    @property
+    def is_read(self) -> bool:
+        """Whether it is known how it is read: no job is finding that out."""
+        return bool(self.row["headers"]) and not (self.step == "running" and self.job and self.job["kind"] == READ)
 
     @property
     def trouble(self) -> str:
@@ -92,23 +102,18 @@ def _done(tx: Tx, run: JobRun) -> None:
 def take(ctx: Context, actor: Actor, name: str, content: BinaryIO) -> int:
     """Store a file, find out how it is read and guess what its columns are; returns its id. Raises Refused, NoRoom."""
     actor.require(Role.EDITOR)
-    return _taken(ctx, actor, name, *taking.keep(ctx, content))
+    return taken(ctx, actor, name, *taking.keep(ctx, content))
 
 
-def take_pieces(ctx: Context, actor: Actor, name: str, upload: str) -> int:
-    """The same with a file that came in pieces under a key."""
-    actor.require(Role.EDITOR)
-    return _taken(ctx, actor, name, *taking.keep_pieces(ctx, actor, upload))
-
-
-def _taken(ctx: Context, actor: Actor, name: str, path: Path, sha256: str, size: int) -> int:
-    values = {
-        "name": Path(name.replace("\\", "/")).name[:200] or "file",
-        "sha256": sha256,
-        "bytes": size,
-        **taking.looked_at(ctx, path, None),
-    }
+def taken(ctx: Context, actor: Actor, name: str, path: Path, sha256: str, size: int) -> int:
+    """The same with a file that is kept already, under its SHA-256."""
+    values = {**named(name), "sha256": sha256, "bytes": size, **taking.looked_at(ctx, path, None)}
     return ctx.db.run(lambda tx: store.insert(tx, actor, values))
+
+
+def named(name: str) -> dict[str, str]:
+    """What is kept of the name of a file as somebody's computer calls it."""
+    return {"name": Path(name.replace("\\", "/")).name[:200] or "file"}
 
 
 def list_files(ctx: Context, actor: Actor) -> list[ListedFileRow]:
@@ -143,7 +148,9 @@ def read_as(ctx: Context, actor: Actor, file_id: int, shape: Shape) -> None:
 def rows_are(ctx: Context, actor: Actor, file_id: int, what: RowsAre) -> None:
     """Say what the rows of a file are; columns are guessed anew. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
-    _read_otherwise(ctx, file_id, taking.guessed_as(ctx, read_row(ctx, file_id), what), store.forget_planned)
+    row = read_row(ctx, file_id)
+    _refuse_closed(row)
+    _read_otherwise(ctx, file_id, taking.guessed_as(ctx, row, what), store.forget_planned)
 
 
 def _read_otherwise(
@@ -152,9 +159,7 @@ def _read_otherwise(
     """Keep how a file is read from now on; a dry run there was holds no more. Raises Refused, NotFound."""
 
     def work(tx: Tx) -> None:
-        row = _locked(tx, file_id)
-        _refuse_applied(row)
-        _refuse_while_written(tx, row)
+        open_to_change(tx, file_id)
         store.read_as(tx, file_id, values)
         beside(tx, file_id)
 
@@ -192,23 +197,39 @@ def request_plan(
     there = known.current(ctx, brought.rows_are)
 
     def work(tx: Tx) -> int:
-        row = _locked(tx, file_id)
+        row = open_to_change(tx, file_id)
         if problems := matching.unfit(rules, there, brought.key_by):
             raise Refused(problems)
-        _refuse_applied(row)
-        _refuse_while_written(tx, row)
         chosen.refuse_unseen(tx, actor, row, rules, there, seen)
-        if row["job_id"]:
-            queue.want_cancel(tx, row["job_id"])
-        payload = {"file_id": file_id, **({"source_id": source_id} if source_id else {})}
-        job_id = enqueue(tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", payload, f"/files/{file_id}"))
-        values = {**brought.as_row(), "counts_at": counted.read(ctx, tx, counts_at, row), "profile_id": profile_id}
-        store.match(tx, file_id, [rule.as_dict() for rule in rules], values, job_id)
+        asked = partial(begin_plan, ctx, tx, actor, row, rules, brought, counts_at=counts_at)
+        job_id = asked(profile_id=profile_id, source_id=source_id)
         if remember and brought.rows_are is RowsAre.GOODS:
             store.remember(tx, matched.habits(row["headers"], rules))
         return job_id
 
     return ctx.db.run(work)
+
+
+def begin_plan(
+    ctx: Context,
+    tx: Tx,
+    actor: Actor,
+    row: ImportFileRow,
+    rules: Sequence[Rule],
+    brought: Handling,
+    *,
+    counts_at: str = "",
+    profile_id: int | None = None,
+    source_id: int | None = None,
+) -> int:
+    """The same in a transaction, of a file that is open to that, with columns that fit."""
+    if row["job_id"]:
+        queue.want_cancel(tx, row["job_id"])
+    payload = {"file_id": row["id"], **({"source_id": source_id} if source_id else {})}
+    job_id = enqueue(tx, actor, JobRequest("files.plan", f"Dry run of {row['name']}", payload, f"/files/{row['id']}"))
+    values = {**brought.as_row(), "counts_at": counted.read(ctx, tx, counts_at, row), "profile_id": profile_id}
+    store.match(tx, row["id"], [rule.as_dict() for rule in rules], values, job_id)
+    return job_id
 
 
 def use(ctx: Context, actor: Actor, file_id: int, profile_id: int, source_id: int | None = None) -> int:
@@ -223,17 +244,28 @@ def use(ctx: Context, actor: Actor, file_id: int, profile_id: int, source_id: in
     return request_plan(ctx, actor, file_id, rules, Handling.of(row), profile_id=profile_id, source_id=source_id)
 
 
-def _locked(tx: Tx, file_id: int) -> ImportFileRow:
+def locked(tx: Tx, file_id: int) -> ImportFileRow:
+    """The row of a file, which nobody else changes now. Raises NotFound."""
     row = store.read(tx, file_id, lock=True)
     if row is None:
         raise NotFound(f"There is no file {file_id}.")
     return row
 
 
-def _refuse_applied(row: ImportFileRow) -> None:
-    """What an applied file said stays as it is: the journal refers to it."""
+def open_to_change(tx: Tx, file_id: int) -> ImportFileRow:
+    """The row of a file of which it can be said otherwise how it is read or brought in. Raises Refused, NotFound."""
+    row = locked(tx, file_id)
+    _refuse_closed(row)
+    _refuse_while_written(tx, row)
+    return row
+
+
+def _refuse_closed(row: ImportFileRow) -> None:
+    """What an applied file said stays as it is: the journal refers to it. Of what is not read nothing can be said."""
     if row["state"] == "applied":
         raise Refused.because("file.applied", "This file was brought in already. Upload it again to repeat it.")
+    if not row["headers"]:
+        raise Refused.because("file.unread", "This file is not read yet. Wait for that, or choose it again.")
 
 
 def _refuse_while_written(tx: Tx, row: ImportFileRow) -> None:
@@ -249,8 +281,8 @@ def plan(run: JobRun) -> None:
     total = lines.count(path)
 
     def work(tx: Tx) -> None:
-        row = _locked(tx, file_id)
-        _refuse_applied(row)
+        row = locked(tx, file_id)
+        _refuse_closed(row)
         if row["job_id"] != run.job_id:  # the columns were changed meanwhile, and another dry run was asked for
             run.finish(tx, "Made anew with other columns.")
             return
@@ -297,7 +329,7 @@ def begin_apply(
     tx: Tx, actor: Actor, file_id: int, *, leave_out: bool, confirmed: str = "", source_id: int | None = None
 ) -> int:
     """The same in a transaction. ``source_id``: from where it came by itself."""
-    row = _locked(tx, file_id)
+    row = locked(tx, file_id)
     if row["state"] != "planned":
         raise Refused.because(
             "file.not_planned",
@@ -331,7 +363,7 @@ def apply(run: JobRun) -> None:
     run.actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> None:
-        row = _locked(tx, int(run.payload["file_id"]))
+        row = locked(tx, int(run.payload["file_id"]))
         if row["state"] != "planned":
             raise Refused.because("file.not_planned", "This file was brought in already, or has no dry run.")
         counts = row["counts"] or {}

@@ -142,9 +142,9 @@ def shelf(
         known_by = (shown.shop.id, shown.shop.version, replace(asked, chosen=tuple(sorted(asked.chosen))))
         ids = assortments.shelf(ctx, tx, category_id, left, known_by)
         layout = values.layout if category else Layout.GRID
-        lead = values.lead_product_id if layout is Layout.LEAD and not asked.chosen and not after else None
-        lead_id = lead if lead in ids else ids[0] if ids and layout is Layout.LEAD and not after else None
-        rest = [one for one in ids if one != lead_id][after : after + SHELF + 1]
+        lead_id = _lead(values, asked, ids) if layout is Layout.LEAD else None
+        rest = _behind_lead(ids, lead_id, after)
+        lead_id = lead_id if not after else None
         found_rows = rows(ctx, tx, shown, ([lead_id] if lead_id else []) + rest[:SHELF], can_be_had)
         filters = [] if layout is Layout.LEAD else _filters(ctx, tx, words, goods, groups)
         return Shelf(
@@ -166,6 +166,18 @@ def shelf(
         )
 
     return ctx.db.run(work)
+
+
+def _lead(values: CategoryValues, asked: Narrowed, ids: Sequence[int]) -> int | None:
+    """Which of the goods stands large."""
+    lead = values.lead_product_id if not asked.chosen else None
+    return lead if lead in ids else next(iter(ids), None)
+
+
+def _behind_lead(ids: Sequence[int], lead_id: int | None, after: int) -> list[int]:
+    """A page and one more of the goods without the one that stands large on the first, behind so many of them."""
+    first = after + (lead_id is not None and ids.index(lead_id) < after)
+    return [one for one in ids[first : first + SHELF + 2] if one != lead_id][: SHELF + 1]
 
 
 def _facts(words: vocabulary.Vocabulary, values: CategoryValues, shown: Window) -> list[tuple[str, str]]:

@@ -18,6 +18,7 @@ from graupel.features.destinations import service as destinations
 from graupel.features.destinations import shops
 from graupel.features.products import saving
 from graupel.features.products import service as products
+from graupel.features.shop import service, windows
 from tests.making import add_german, make_product, set_status
 from tests.needles import colour, needles, size
 from tests.serving import app, as_role, browser, stranger
@@ -56,6 +57,20 @@ def test_a_long_shelf_has_a_next_page_that_shows_the_rest(stranger, ctx):
     first = stranger.get("/shop").text
     rest = stranger.get("/shop" + first.split('rel="next" href="')[1].split('"')[0]).text
     assert first.count("Skein ") + rest.count("Skein ") == 50
+
+
+@pytest.mark.parametrize("lead", [None, 3, 70])
+def test_what_stands_large_stands_on_no_other_page(ctx, lead):
+    made = [make_product(ctx, f"L-{number}", name=f"Skein {number}.") for number in range(80)]
+    aran = categories.make(ctx, SYSTEM, "Yarn > Aran").id
+    chosen = made[lead] if lead else None
+    values = replace(editing.read(ctx, SYSTEM, aran).values, layout=Layout.LEAD, lead_product_id=chosen)
+    editing.save(ctx, SYSTEM, aran, values)
+    window = windows.window(ctx, "")
+    first, second = (service.shelf(ctx, window, aran, after) for after in (0, service.SHELF))
+    shown = [first.lead["id"], *(row["id"] for shelf in (first, second) for row in shelf.goods)]
+    assert sorted(shown) == made
+    assert (chosen in (None, shown[0]), second.lead, second.after) == (True, None, None)
 
 
 # --- what the head says --------------------------------------------------------------------------------------
