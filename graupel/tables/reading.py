@@ -18,7 +18,7 @@ from graupel.tables.shapes import Found, Kind, RawRow, Shape
 
 Knows = Callable[[Sequence[str]], int]
 #: Unfolding may take so long, in seconds.
-LONGEST = 900.0
+LONGEST = 1800.0
 #: How a line at the end begins that adds up what stands above it.
 _TOTALS = frozenset(("total", "totals", "grand total", "sum", "summe", "gesamt", "gesamtsumme", "insgesamt"))
 #: What stands before the cells of an unfolded row: its place, and why it can't be read.

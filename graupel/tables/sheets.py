@@ -1,10 +1,13 @@
 """Spreadsheets (XLSX, XLS, ODS): their sheets, and the rows of one as text. Values are read, and nothing is run."""
 
-from collections.abc import Iterator
+import zipfile
+import zlib
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import date, datetime, time, timedelta
 from pathlib import Path
 from typing import Any
 
+from defusedxml import DefusedXmlException
 from python_calamine import (
     CalamineError,
     CalamineWorkbook,
@@ -15,6 +18,7 @@ from python_calamine import (
 )
 
 from graupel.core.errors import Refused
+from graupel.tables import large_sheets
 from graupel.tables.shapes import RawRow
 
 #: Whole numbers beyond this have lost digits in a spreadsheet.
@@ -33,17 +37,40 @@ def parts(path: Path) -> list[str]:
 
 def rows(path: Path, part: str) -> Iterator[RawRow]:
     """The rows of a sheet that are not blank, with their numbers in it. Raises Refused."""
-    try:
-        sheet = _book(path).get_sheet_by_name(part)
-    except WorksheetNotFound:
-        raise Refused.because("sheet.unknown", f"There is no sheet “{part[:60]}” in this file.", "part") from None
-    except CalamineError as error:
-        raise _broken(error) from error
-    first = sheet.start[0] if sheet.start else 0
-    for number, values in enumerate(sheet.iter_rows(), first + 1):
+    found = _one_by_one(path, part) if large_sheets.is_large(path) else _at_once(path, part)
+    for number, values in enumerate(found, 1):
         cells = [_text(value) for value in values]
         if any(cells):
             yield RawRow(number, cells)
+
+
+def _at_once(path: Path, part: str) -> Iterable[Sequence[Any]]:
+    """The values of each row, those that are blank too."""
+    try:
+        sheet = _book(path).get_sheet_by_name(part)
+    except WorksheetNotFound:
+        raise _unknown(part) from None
+    except CalamineError as error:
+        raise _broken(error) from error
+    rows: Iterable[Sequence[Any]] = sheet.iter_rows()
+    return rows
+
+
+def _one_by_one(path: Path, part: str) -> Iterator[Sequence[Any]]:
+    """The same of a large sheet."""
+    if part not in parts(path):
+        raise _unknown(part)
+    width = 0
+    try:
+        for values in large_sheets.rows(path, part):
+            width = max(width, len(values))
+            yield [*values, *[None] * (width - len(values))]
+    except (KeyError, ValueError, OSError, zlib.error, zipfile.BadZipFile, SyntaxError, DefusedXmlException) as error:
+        raise _broken(error) from error
+
+
+def _unknown(part: str) -> Refused:
+    return Refused.because("sheet.unknown", f"There is no sheet “{part[:60]}” in this file.", "part")
 
 
 def _book(path: Path) -> CalamineWorkbook:

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from graupel.core import guessing
 from graupel.core.errors import Refused
-from graupel.tables import nested, packed, reading
+from graupel.tables import large_sheets, nested, packed, reading, sheets
 from graupel.tables.shapes import LONGEST_CELL, Kind, Shape
 
 HEADERS = ["sku", "name", "price"]
@@ -178,6 +178,46 @@ def test_values_of_a_spreadsheet_are_read_without_noise(tmp_path):
     book.close()
     _, rows = read(tmp_path, out.getvalue())
     assert rows == [["007", "0.3", "9520000000011", "2026-12-24", "2026-12-24 18:00", "yes", "2"]]
+
+
+def odd_book(path):
+    """What may stand in a sheet: gaps, kinds of number, formulas and one that went wrong, merged and rich text."""
+    with xlsxwriter.Workbook(path) as book:
+        page, beside = book.add_worksheet("Goods"), book.add_worksheet("Beside")
+        beside.write(0, 0, "x")
+        page.write_row(2, 1, ["sku", 1e-7, 1e16, 0.1 + 0.2, True, "  kept ", "a\nb", "_x0041_ <&>", "007", "", "#N/A"])
+        for place, shown in enumerate(
+            ("yyyy-mm-dd", "dd.mm.yyyy hh:mm", "[h]:mm", "0.00%", '"€" #,##0.00', "[Red]0.0")
+        ):
+            page.write_number(3, place, 46380.75, book.add_format({"num_format": shown}))
+        page.write_number(3, 9, 0.5, book.add_format({"num_format": "hh:mm"}))
+        for place, value in enumerate((2, "1x", True, "#DIV/0!")):
+            page.write_formula(4, place, "=A1", None, value)
+        page.merge_range(6, 0, 6, 2, "merged")
+        page.write_rich_string(9, 0, "plain ", book.add_format({"bold": True}), "bold", " more")
+        page.write_url(10, 0, "https://pictures.example/a.jpg", string="a picture")
+
+
+def test_a_large_sheet_is_read_row_by_row_as_a_small_one_is_at_once(tmp_path, monkeypatch):
+    path = tmp_path / "goods.xlsx"
+    odd_book(path)
+
+    def read_rows(part):
+        cells = [(row.line, list(row.cells)) for row in sheets.rows(path, part)]
+        return [(line, row[: max(place for place, cell in enumerate(row, 1) if cell)]) for line, row in cells]
+
+    small = {part: read_rows(part) for part in sheets.parts(path)}
+    assert [line for line, _ in small["Goods"]] == [3, 4, 5, 7, 10, 11]
+    monkeypatch.setattr(large_sheets, "MOST_AT_ONCE", 0)
+    assert {part: read_rows(part) for part in sheets.parts(path)} == small
+    with pytest.raises(Refused, match="no sheet “Autumn”"):
+        list(sheets.rows(path, "Autumn"))
+    with zipfile.ZipFile(path) as whole, zipfile.ZipFile(tmp_path / "cut.xlsx", "w") as cut:
+        for one in whole.namelist():
+            content = whole.read(one)
+            cut.writestr(one, content[: len(content) // 2] if one.startswith("xl/worksheets/") else content)
+    with pytest.raises(Refused, match="can't be read"):
+        list(sheets.rows(tmp_path / "cut.xlsx", "Goods"))
 
 
 def test_what_stands_before_among_and_after_the_rows_is_passed_over_and_told(tmp_path):
