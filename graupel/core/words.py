@@ -8,7 +8,7 @@ the index then says which names are to be looked at.
 
 import re
 import unicodedata
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from pyroaring import BitMap
@@ -42,6 +42,15 @@ def indexed(name: str) -> list[str]:
     """The words by which a name is found: its own, and what an apostrophe parts also as one ("Child's", "childs")."""
     own = words_of(name)
     return own + [one for one in words_of(_APOSTROPHES.sub("", name)) if one not in own] if len(own) > 1 else own
+
+
+def by_word(named: Iterable[tuple[int, str]]) -> dict[str, list[int]]:
+    """Records by the words by which their names are found."""
+    found: dict[str, list[int]] = {}
+    for record_id, name in named:
+        for word in indexed(name):
+            found.setdefault(word, []).append(record_id)
+    return found
 
 
 @dataclass
@@ -85,10 +94,10 @@ class WordIndex:
 
     def add(self, named: Iterable[tuple[int, str]]) -> None:
         """Put in records that are not in it, by id and name."""
-        found: dict[str, list[int]] = {}
-        for record_id, name in named:
-            for word in indexed(name):
-                found.setdefault(word, []).append(record_id)
+        self.put(by_word(named))
+
+    def put(self, found: Mapping[str, Iterable[int]]) -> None:
+        """Put in records that are not in it, by the words of their names."""
         for word, ids in found.items():
             self._buckets.setdefault(word[:HEAD], _Bucket()).put(word, BitMap(ids))
 

@@ -20,7 +20,7 @@ from graupel.features.destinations import service as destinations
 from graupel.features.destinations import shops
 from graupel.features.destinations.service import Shop
 from graupel.features.history import service as history
-from graupel.features.products import placing, resolving
+from graupel.features.products import facet_index, placing, resolving
 from graupel.features.products import store as product_store
 from graupel.features.products.facet_index import held
 
@@ -269,7 +269,7 @@ def shown_in(ctx: Context, tx: Tx, shop: Shop) -> Ids:
     has no price in the shop's currency can't be bought there, and is not shown; nor is what hides itself at zero.
     """
     return ctx.counts.get(
-        (history.stamp(tx), "assortment", shop.id, shop.version),
+        (facet_index.mark(ctx, tx), "assortment", shop.id, shop.version),
         lambda: _assorted(ctx, tx, shop) - _unpriced(ctx, tx, shop) - _hidden(ctx, tx),
     )
 
@@ -377,7 +377,7 @@ def shelf(ctx: Context, tx: Tx, category_id: int | None, found: Ids, known_by: H
         row = category_store.one(tx, category_id)
         return array("I", _in_order(ctx, tx, row, list(found)) if row else found)
 
-    return ctx.counts.get((history.stamp(tx), "shelf", category_id, known_by), make)
+    return ctx.counts.get((facet_index.mark(ctx, tx), "shelf", category_id, known_by), make)
 
 
 def choices_within(ctx: Context, tx: Tx, found: Ids, choice_ids: Iterable[int]) -> dict[Any, int]:

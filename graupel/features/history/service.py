@@ -379,6 +379,11 @@ def newest_ids(tx: Tx, limit: int) -> list[int]:
     return store.newest_ids(tx, limit)
 
 
+def larger_than(tx: Tx, ids: Sequence[int], records: int) -> set[int]:
+    """Those of some change sets that changed more records."""
+    return store.larger_than(tx, ids, records)
+
+
 def moments(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
     """When change sets were made, as text: by this it is known again that a set is the same one."""
     return store.moments(tx, ids)

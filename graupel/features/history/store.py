@@ -333,6 +333,12 @@ def newest_ids(tx: Tx, limit: int) -> list[int]:
     ]
 
 
+def larger_than(tx: Tx, ids: Sequence[int], records: int) -> set[int]:
+    """Those of some change sets that changed more records."""
+    sql = "SELECT id FROM change_set WHERE id IN %s AND records > %s"
+    return {row["id"] for row in tx.all(sql, [list(ids), records])} if ids else set()
+
+
 def moments(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
     """When change sets were made, as text; those that are not there are left out."""
     rows = tx.all("SELECT id, made_at FROM change_set WHERE id IN %s", [list(ids)]) if ids else []

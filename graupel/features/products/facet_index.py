@@ -1,92 +1,51 @@
-"""The facets of all products and the words of their names: kept in memory, brought up to date by each change set."""
+"""What is asked of the facets of all products and of the words of their names, which each process keeps in memory."""
 
-import threading
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from decimal import Decimal
+from contextvars import ContextVar
 from typing import Any
 
 from graupel.context import Context
 from graupel.core.facets import NONE, FacetIndex, Ids
-from graupel.core.tables import price_bands, search_words
+from graupel.core.tables import search_words
 from graupel.core.words import WordIndex, all_begin
 from graupel.db import Tx
 from graupel.features.categories import service as categories
 from graupel.features.categories.counts import Counts
-from graupel.features.history import service as history
-from graupel.features.products import store, summary, table_store
-from graupel.features.products.facet_snapshot import Snapshot
+from graupel.features.products import store, table_store
+from graupel.features.products.facet_keeper import AT_ONCE, WORTH_KEEPING, FacetKeeper
 
-#: So many of the newest change sets are looked through for those that are not taken in yet.
-LOOKED_THROUGH = 500
-#: Products are read by so many at once.
-AT_ONCE = 20_000
-#: Of fewer products a new process reads everything in a moment, and no snapshot is kept.
-WORTH_KEEPING = 10_000
-#: A snapshot is kept anew after so many change sets; one that touched many products counts as several.
-KEPT_AFTER = 100
-TOUCHED_AS_A_SET = 1000
+#: Whether what is asked for may lag behind what a large act did a moment ago.
+_lags: ContextVar[bool] = ContextVar("lags", default=False)
 
 
-class FacetKeeper:
-    """One for a process. Whoever asks holds ``lock`` while asking."""
-
-    def __init__(self) -> None:
-        self.lock = threading.Lock()
-        #: How often everything was read.
-        self.readings = 0
-        self._index = FacetIndex()
-        self._words = WordIndex()
-        self._known: set[int] = set()
-        self._stamp = ""
-        self._since_kept = 0
-
-    def current(self, tx: Tx, stamp: str, snapshot: Snapshot) -> tuple[FacetIndex, WordIndex]:
-        """Facets and words of names as the transaction sees the catalogue; ``stamp``: history's."""
-        if not self._stamp:
-            self._begin(tx, snapshot)
-        elif stamp != self._stamp:
-            self._take_in(tx, snapshot.lang)
-        self._stamp = stamp
-        if self._since_kept >= KEPT_AFTER and len(self._index) >= WORTH_KEEPING:
-            snapshot.save(tx, self._index, self._words, self._known)
-            self._since_kept = 0
-        return self._index, self._words
-
-    def _begin(self, tx: Tx, snapshot: Snapshot) -> None:
-        kept = snapshot.load(tx)
-        if kept:
-            self._index, self._words, self._known = kept
-            self._take_in(tx, snapshot.lang)
-        else:
-            self._read_everything(tx, snapshot.lang)
-
-    def _read_everything(self, tx: Tx, lang: str) -> None:
-        self._known = set(history.newest_ids(tx, LOOKED_THROUGH))
-        self._index, self._words = read_all(tx, lang)
-        self.readings += 1
-        self._since_kept = KEPT_AFTER
-
-    def _take_in(self, tx: Tx, lang: str) -> None:
-        newest = history.newest_ids(tx, LOOKED_THROUGH)
-        new = [change_set_id for change_set_id in newest if change_set_id not in self._known]
-        if len(new) == LOOKED_THROUGH:
-            self._read_everything(tx, lang)
-            return
-        touched = sorted({one for change_set_id in new for one in summary.touched_ids(tx, change_set_id)})
-        for first in range(0, len(touched), AT_ONCE):
-            some = _together(touched[first : first + AT_ONCE])
-            self._index.remove(some)
-            self._words.remove(some)
-            _put_in(tx, self._index, self._words, some, lang)
-        self._known = set(newest)
-        self._since_kept += len(new) + len(touched) // TOUCHED_AS_A_SET
+@contextmanager
+def may_lag() -> Iterator[None]:
+    """What is asked within may be without what a large act did that is still being taken in: of pages that show goods,
+    and of nothing that acts on them."""
+    token = _lags.set(True)
+    try:
+        yield
+    finally:
+        _lags.reset(token)
 
 
-def _together(ids: list[int]) -> Sequence[int]:
-    """Ids that lie close together as a range: what is between them is quicker read along than left out."""
-    around = range(ids[0], ids[-1] + 1)
-    return around if len(around) <= min(2 * len(ids), table_store.MOST_GROUPED) else ids
+async def lets_lag() -> None:
+    """The same of all that a request asks: a dependency of routes, which runs where these do."""
+    _lags.set(True)
+
+
+def mark(ctx: Context, tx: Tx) -> str:
+    """Another text for whatever the facets are, for what is made of them and kept."""
+    keeper = ctx.keepers.get(FacetKeeper)
+    with keeper.lock:
+        keeper.current(ctx, tx, may_lag=_lags.get())
+        return keeper.mark
+
+
+def is_behind(ctx: Context) -> bool:
+    """Whether a large act is still being taken in."""
+    return ctx.keepers.get(FacetKeeper).is_behind
 
 
 @contextmanager
@@ -99,9 +58,9 @@ def held(ctx: Context, tx: Tx) -> Iterator[FacetIndex]:
 @contextmanager
 def held_both(ctx: Context, tx: Tx) -> Iterator[tuple[FacetIndex, WordIndex]]:
     """Facets and words of names, in the same way."""
-    keeper, stamp = ctx.keepers.get(FacetKeeper), history.stamp(tx)
+    keeper = ctx.keepers.get(FacetKeeper)
     with keeper.lock:
-        yield keeper.current(tx, stamp, Snapshot(ctx.settings.data_folder, ctx.settings.language))
+        yield keeper.current(ctx, tx, may_lag=_lags.get())
 
 
 def prepare(ctx: Context) -> int:
@@ -156,32 +115,6 @@ def media_hits(ctx: Context, tx: Tx, typed: str, params: dict[str, Any]) -> str:
     return "" if words is None or found is None else table_store.media_hits(list(found), words.indexed, params)
 
 
-def read_all(tx: Tx, lang: str) -> tuple[FacetIndex, WordIndex]:
-    """Facets and words of all products; never more than AT_ONCE of them are in memory one by one."""
-    index, words, last = FacetIndex(), WordIndex(), 0
-    while ids := table_store.ids_after(tx, last, AT_ONCE):
-        _put_in(tx, index, words, range(ids[0], ids[-1] + 1), lang)
-        last = ids[-1]
-    return index, words
-
-
-def _put_in(tx: Tx, index: FacetIndex, words: WordIndex, ids: Sequence[int], lang: str) -> None:
-    words.add(table_store.names(tx, ids, lang))
-    for facet in table_store.FACET_NAMES:
-        for value, found in table_store.facet_groups(tx, facet, ids):
-            if facet == "status":  # each product has one
-                index.add(found, [])
-            index.add((), [(facet, seen, found) for seen in _values(facet, value)])
-
-
-def _values(facet: str, value: Any) -> Sequence[Hashable]:
-    """The facet's values of products that hold something."""
-    if facet == "price":
-        low, high = map(Decimal, value.split()) if value else (None, None)
-        return price_bands(low, high)
-    return (value,)
-
-
 #: So many products are offered to be chosen as the lead of a category.
 OFFERED = 300
 
@@ -202,7 +135,7 @@ def leads(ctx: Context, category_id: int, chosen: int | None) -> list[tuple[int,
 
 def category_counts(ctx: Context, tx: Tx) -> Counts:
     """Products by category; those below are brought together as sets, so that none is counted twice."""
-    return ctx.counts.get((history.stamp(tx), "category counts"), lambda: _count_categories(ctx, tx))
+    return ctx.counts.get((mark(ctx, tx), "category counts"), lambda: _count_categories(ctx, tx))
 
 
 def _count_categories(ctx: Context, tx: Tx) -> Counts:

@@ -19,7 +19,7 @@ from graupel.features.categories import service as categories
 from graupel.features.destinations.service import Seen
 from graupel.features.history import service as history
 from graupel.features.media import service as media
-from graupel.features.products import lensing, picture_store, summary, table_facets, table_store
+from graupel.features.products import facet_index, lensing, picture_store, summary, table_facets, table_store
 from graupel.features.products.facet_index import held, search, similar
 from graupel.features.products.rows import TableRow
 from graupel.features.products.table_facets import Facet
@@ -29,6 +29,8 @@ from graupel.features.wording import store as wording_store
 
 #: What sorting one product costs beside walking along one, both measured: 7 µs and 1 µs.
 SORTING_COSTS = 7
+#: Walking is given up where so many times fewer lie on the way than would if they lay evenly.
+UNEVEN = 4
 #: The most rows that are walked along at once.
 MOST_WALKED = 20_000
 
@@ -36,7 +38,8 @@ MOST_WALKED = 20_000
 @dataclass(frozen=True)
 class Table:
     """One page of the products table. ``instead``: words by which names were found where none has those typed;
-    ``touched``: what the act is called whose goods these are."""
+    ``touched``: what the act is called whose goods these are; ``is_behind``: what a large act did a moment ago is still
+    being taken in, and not in it yet."""
 
     state: TableState
     rows: list[dict[str, Any]]
@@ -47,6 +50,7 @@ class Table:
     later: str | None
     instead: list[str] = field(default_factory=list)
     touched: str = ""
+    is_behind: bool = False
 
     @property
     def pages(self) -> int:
@@ -60,7 +64,8 @@ def read(ctx: Context, actor: Actor, state: TableState, seen: Seen | None = None
     ``seen``: the lens through which names and prices are shown; None for the default one.
     """
     actor.require(Role.VIEWER)
-    return ctx.db.run(lambda tx: _read(ctx, tx, state, seen))
+    with facet_index.may_lag():
+        return ctx.db.run(lambda tx: _read(ctx, tx, state, seen))
 
 
 def rows_of(ctx: Context, actor: Actor, ids: Sequence[int]) -> list[dict[str, Any]]:
@@ -77,14 +82,14 @@ def rows_of(ctx: Context, actor: Actor, ids: Sequence[int]) -> list[dict[str, An
 def matching(ctx: Context, tx: Tx, state: TableState) -> list[int]:
     """The ids of all products that fit, ascending."""
     words = vocabulary.current(ctx, tx)
-    hits, _ = _hits(ctx, tx, state, history.stamp(tx))
+    hits, _ = _hits(ctx, tx, state, facet_index.mark(ctx, tx))
     with held(ctx, tx) as index:
         return list(_select(index, state, words, hits))
 
 
 def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     lens = seen.lens if seen else DEFAULT_LENS
-    stamp = history.stamp(tx)
+    stamp = facet_index.mark(ctx, tx)
     tree = categories.through(ctx, tx, lens)
     words = vocabulary.through(ctx, tx, lens)
     hits, instead = _hits(ctx, tx, state, stamp, lens)
@@ -112,6 +117,7 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
         later,
         instead,
         history.title_of(tx, state.touched) if state.touched else "",
+        facet_index.is_behind(ctx),
     )
 
 
@@ -121,7 +127,7 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
 def searched(ctx: Context, tx: Tx, typed: str, lens: Lens) -> tuple[Ids | None, list[str]]:
     """The products that fit a text, as the table finds them: None where nothing is searched; and the words by which
     they were found instead, where no name has those typed."""
-    return _hits(ctx, tx, TableState.read({"q": [typed]}), history.stamp(tx), lens)
+    return _hits(ctx, tx, TableState.read({"q": [typed]}), facet_index.mark(ctx, tx), lens)
 
 
 def _hits(
@@ -244,19 +250,23 @@ def _walked(
 ) -> list[int] | None:
     """The first of those that fit, a page and one more; None where it costs more to find them so than to sort them all.
 
-    How far they lie apart is not known beforehand: so walking is given up when it has cost as much as sorting.
+    How far they lie apart is not known beforehand: so walking is given up when it has cost as much as sorting, or where
+    far fewer lie on the way than would if they lay evenly.
     """
     affordable = len(fitting) * SORTING_COSTS
     # As many rows as hold a page if those that fit lie evenly, and a little more: most pages are one reading.
     likely = (PAGE_SIZE + 1) * everything * 5 // (max(len(fitting), 1) * 4) + 1
     found: list[int] = []
-    at = state.cursor
+    walked, at = 0, state.cursor
     while likely < affordable:
         limit = min(MOST_WALKED, likely)
         ids = table_store.walk(tx, state.sort_key, at, lang, limit, descending=descending)
         found += [one for one in ids if one in fitting]
+        walked += len(ids)
         if len(found) > PAGE_SIZE or len(ids) < limit:
             return found[: PAGE_SIZE + 1]
+        if len(found) * UNEVEN * everything < walked * len(fitting):
+            return None
         at = table_store.cursor_at(tx, state.sort_key, ids[-1], lang)
         affordable -= limit
         likely = min(likely * 2, MOST_WALKED)
@@ -301,14 +311,15 @@ def facet(
         counted = _all_counts(ctx, tx, state, words, seen.lens).get(source.key, {})
         return table_facets.whole(state, source, counted, search_for, order)
 
-    return ctx.db.run(work)
+    with facet_index.may_lag():
+        return ctx.db.run(work)
 
 
 def _all_counts(
     ctx: Context, tx: Tx, state: TableState, words: Vocabulary, lens: Lens
 ) -> Mapping[str, Mapping[Any, int]]:
     """The counts of all facets; the pages and orders of a choice share them."""
-    stamp = history.stamp(tx)
+    stamp = facet_index.mark(ctx, tx)
     hits, _ = _hits(ctx, tx, state, stamp, lens)
     picked = tuple(sorted((name, tuple(values)) for name, values in state.chosen.items()))
     key = (stamp, "facet counts", picked, state.q, lens.key if state.q else "", state.touched)

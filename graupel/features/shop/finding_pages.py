@@ -7,6 +7,7 @@ from fastapi.responses import Response
 
 from graupel.core.roles import Role
 from graupel.features.destinations import service as destinations
+from graupel.features.products import facet_index
 from graupel.features.shop import finding, menus, windows
 from graupel.features.shop.framing import page_in, say_in
 from graupel.features.shop.heads import Head
@@ -15,7 +16,7 @@ from graupel.web.frame import page
 from graupel.web.security import Anyone, Ctx, Signed, from_our_own_page
 from graupel.web.sent import FormOf
 
-router = APIRouter()
+router = APIRouter(dependencies=[Depends(facet_index.lets_lag)])
 guarded = APIRouter(prefix="/searches", dependencies=[Depends(from_our_own_page)])
 
 
@@ -33,7 +34,8 @@ def search(
     window = windows.window(ctx, where)
     typed = " ".join(q.replace("\0", " ").split())[:100]
     found = finding.search(ctx, window, typed, after)
-    if typed and not after and (not found.rows or found.instead) and signed is None:
+    in_vain = not found.rows or found.instead
+    if typed and not after and in_vain and signed is None and not facet_index.is_behind(ctx):
         finding.note_unfound(ctx, window, typed)
     title = say_in(window)("Search")
     paths = {code: f"{one.path}/search" for code, one in window.in_languages().items()}

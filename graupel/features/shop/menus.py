@@ -15,7 +15,7 @@ from graupel.features.assortments import service as assortments
 from graupel.features.categories import service as categories
 from graupel.features.categories import store as category_store
 from graupel.features.categories.service import Category, Tree
-from graupel.features.history import service as history
+from graupel.features.products import facet_index
 from graupel.features.shop.windows import Window
 from graupel.features.wording import service as wording
 
@@ -103,7 +103,7 @@ def menu(ctx: Context, shown: Window) -> Menu:
         return Menu(tree, tree.of_shop(shown.shop.id), counts, goods, _addresses(ctx, tx, shown.lens), shown.path)
 
     def work(tx: Tx) -> Menu:
-        return ctx.counts.get((history.stamp(tx), "menu", shown.path), lambda: make(tx))
+        return ctx.counts.get((facet_index.mark(ctx, tx), "menu", shown.path), lambda: make(tx))
 
     return ctx.db.run(work)
 

@@ -12,6 +12,7 @@ from graupel.core.errors import GraupelError
 from graupel.core.problems import Problem
 from graupel.core.products import Status
 from graupel.core.typed import number, numbers
+from graupel.features.products import facet_index
 from graupel.features.reviews import service as reviews
 from graupel.features.shop import (
     articles,
@@ -34,7 +35,7 @@ from graupel.web.frame import page
 from graupel.web.looking import at_once
 from graupel.web.security import Anyone, Ctx
 
-router = APIRouter()
+router = APIRouter(dependencies=[Depends(facet_index.lets_lag)])
 
 
 def number_of(address: str) -> int:

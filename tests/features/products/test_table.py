@@ -2,6 +2,8 @@
 
 import html
 import re
+import threading
+from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import replace
 from decimal import Decimal
 from urllib.parse import parse_qs
@@ -15,12 +17,12 @@ from graupel.core.doubles import fold
 from graupel.core.products import Status
 from graupel.core.roles import SYSTEM, Role
 from graupel.core.tables import GROUPED_SORTS, SORTS, Cursor, TableState
-from graupel.db import Tx
+from graupel.db import DatabaseUnavailable, Tx
 from graupel.features.categories import service as categories
-from graupel.features.products import facet_index, facet_snapshot, many, saving, table_store
+from graupel.features.products import facet_index, facet_keeper, facet_snapshot, many, saving, table_store
 from graupel.features.products import service as products
 from graupel.features.products import table as products_table
-from graupel.features.products.facet_index import FacetKeeper, read_all
+from graupel.features.products.facet_keeper import FacetKeeper, read_all
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
@@ -218,8 +220,12 @@ def test_walking_an_index_and_sorting_what_fits_give_the_same_pages(ctx, monkeyp
         assert walks[0] == 0 < walks[3] < walks[1]
 
 
-def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(ctx, goods):
-    """Taking in what changed gives the same as reading everything anew, and the same as looking at each product."""
+@pytest.mark.parametrize("large", [facet_keeper.LARGE, 0])
+def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(ctx, goods, monkeypatch, large):
+    """Taking in what changed gives the same as reading everything anew, and the same as looking at each product; also
+    where each act counts as a large one, which is taken in beside."""
+    monkeypatch.setattr(facet_keeper, "LARGE", large)
+    monkeypatch.setattr(facet_keeper, "BESIDE", 2)
     keeper = ctx.keepers.get(FacetKeeper)
     table(ctx)
     readings = keeper.readings
@@ -231,6 +237,7 @@ def test_the_facets_kept_in_memory_are_those_of_the_catalogue_after_any_change(c
     saving.save(ctx, SYSTEM, ids[1], replace(products.read(ctx, SYSTEM, ids[1]).values, tags=("summer",)), None)
     saving.delete(ctx, SYSTEM, ids[2])
     make_product(ctx, "NEW-1", price=Decimal("120.00"))
+    kept_counts(ctx)
     found = table(ctx)
     assert keeper.readings == readings
     assert facet(found, "Tag") == [("summer", 2, False)]
@@ -260,10 +267,67 @@ def read_anew(ctx):
     return ctx.db.run(lambda tx: said(*read_all(tx, "en")))
 
 
+@pytest.fixture
+def taking_in(monkeypatch):
+    """Acts of more than twelve records are large; holds up what is read beside of them, until it is let go."""
+    monkeypatch.setattr(facet_keeper, "LARGE", 12)
+    goes_on, reads = threading.Event(), facet_keeper._read
+
+    def held_up(tx, ids, lang):
+        found = reads(tx, ids, lang)
+        assert threading.current_thread().name != "facets" or goes_on.wait(30)
+        return found
+
+    monkeypatch.setattr(facet_keeper, "_read", held_up)
+    yield goes_on
+    goes_on.set()
+
+
+def test_who_looks_at_goods_does_not_wait_for_a_large_act_to_be_taken_in_and_who_acts_on_them_does(
+    ctx, goods, taking_in
+):
+    before = table(ctx).total
+    bring_in(ctx, "sku,name\n" + "".join(f"L-{number},Late {number}\n" for number in range(9)))
+    assert (table(ctx).total, table(ctx).is_behind) == (before, True)
+    own = make_product(ctx, "MINE", name="Mine")
+    late = ctx.db.run(lambda tx: tx.value("SELECT product_id FROM variant WHERE sku = 'L-3'"))
+    values = products.read(ctx, SYSTEM, late).values
+    saving.save(ctx, SYSTEM, late, replace(values, name="Renamed"), None)
+    found = table(ctx)
+    assert {own, late} <= {row["id"] for row in found.rows}, "what people do one by one is there at once"
+    assert (found.total, found.is_behind) == (before + 2, True)
+    with ThreadPoolExecutor(1) as other:
+        acting = other.submit(lambda: ctx.db.run(lambda tx: products_table.matching(ctx, tx, TableState.read({}))))
+        assert not wait([acting], 0.2).done, "it waits until all of it is there"
+        taking_in.set()
+        assert len(acting.result(30)) == before + 10
+    assert (table(ctx).total, table(ctx).is_behind) == (before + 10, False)
+    assert kept_counts(ctx) == read_anew(ctx)
+    assert [row["id"] for row in table(ctx, q="renamed").rows] == [late], "newer than what was read beside"
+
+
+def test_where_a_large_act_can_t_be_taken_in_beside_all_is_read_anew(ctx, goods, monkeypatch):
+    table(ctx)
+    monkeypatch.setattr(facet_keeper, "LARGE", 0)
+    reads, faults = facet_keeper._read, iter([True])
+
+    def fails_once(tx, ids, lang):
+        if threading.current_thread().name == "facets" and next(faults, False):
+            raise DatabaseUnavailable("The database does not answer.")
+        return reads(tx, ids, lang)
+
+    monkeypatch.setattr(facet_keeper, "_read", fails_once)
+    readings = ctx.keepers.get(FacetKeeper).readings
+    make_product(ctx, "NEW-1")
+    assert kept_counts(ctx) == read_anew(ctx)
+    assert ctx.keepers.get(FacetKeeper).readings == readings + 1
+
+
 def test_a_new_process_begins_with_the_facets_that_another_kept(ctx, goods, monkeypatch):
     """It reads what changed since; one that is torn, of other rules or of another catalogue counts for nothing."""
     monkeypatch.setattr(facet_index, "WORTH_KEEPING", 1)
-    monkeypatch.setattr(facet_index, "KEPT_AFTER", 3)
+    monkeypatch.setattr(facet_keeper, "WORTH_KEEPING", 1)
+    monkeypatch.setattr(facet_keeper, "KEPT_AFTER", 3)
 
     def begin() -> int:
         """How often a new process reads everything until it knows the facets."""
