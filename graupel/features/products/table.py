@@ -265,7 +265,7 @@ def _walked(
         walked += len(ids)
         if len(found) > PAGE_SIZE or len(ids) < limit:
             return found[: PAGE_SIZE + 1]
-        if len(found) * UNEVEN * everything < walked * len(fitting):
+        if (len(found) + 1) * UNEVEN * everything < walked * len(fitting):
             return None
         at = table_store.cursor_at(tx, state.sort_key, ids[-1], lang)
         affordable -= limit
