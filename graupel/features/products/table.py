@@ -29,7 +29,8 @@ from graupel.features.wording import store as wording_store
 
 #: What sorting one product costs beside walking along one, both measured: 7 µs and 1 µs.
 SORTING_COSTS = 7
-#: Walking is given up where so many times fewer lie on the way than would if they lay evenly.
+#: Walking is given up when it has cost this part of sorting, and so many times fewer lie on the way than would if they
+#: lay evenly.
 UNEVEN = 4
 #: The most rows that are walked along at once.
 MOST_WALKED = 20_000
@@ -250,10 +251,10 @@ def _walked(
 ) -> list[int] | None:
     """The first of those that fit, a page and one more; None where it costs more to find them so than to sort them all.
 
-    How far they lie apart is not known beforehand: so walking is given up when it has cost as much as sorting, or where
-    far fewer lie on the way than would if they lay evenly.
+    How far they lie apart is not known beforehand: so walking is given up when it has cost as much as sorting, or a
+    part of that where far fewer lie on the way than would if they lay evenly.
     """
-    affordable = len(fitting) * SORTING_COSTS
+    affordable = whole = len(fitting) * SORTING_COSTS
     # As many rows as hold a page if those that fit lie evenly, and a little more: most pages are one reading.
     likely = (PAGE_SIZE + 1) * everything * 5 // (max(len(fitting), 1) * 4) + 1
     found: list[int] = []
@@ -265,7 +266,7 @@ def _walked(
         walked += len(ids)
         if len(found) > PAGE_SIZE or len(ids) < limit:
             return found[: PAGE_SIZE + 1]
-        if (len(found) + 1) * UNEVEN * everything < walked * len(fitting):
+        if walked > whole // UNEVEN and (len(found) + 1) * UNEVEN * everything < walked * len(fitting):
             return None
         at = table_store.cursor_at(tx, state.sort_key, ids[-1], lang)
         affordable -= limit
