@@ -19,7 +19,7 @@ from graupel.features.wording import store as wording
 #: What a variant or product has by itself: at a place for everywhere and in the default language. A product that
 #: does not vary keeps its amounts in its only variant.
 _VARIES = "ax.product_id IS NOT NULL"
-_AXES = "LEFT JOIN (SELECT DISTINCT product_id FROM product_axis) ax ON ax.product_id = p.id"
+_AXES = "LEFT JOIN (SELECT DISTINCT product_id FROM product_axis WHERE {among}) ax ON ax.product_id = p.id"
 _BASES = {
     **{(Level.VARIANT, name): f"NULLIF({VARIANT_TEXT.column(name)}, '')" for name in VARIANT_WORDS},
     **{(Level.PRODUCT, name): f"NULLIF({PRODUCT.column(name)}, '')" for name in WORDS},
@@ -115,13 +115,15 @@ def select(
         columns.append(f"{_first(there, lens if field in AMOUNTS else None)} AS {field}")
         cases = " ".join(f"WHEN {sql} IS NOT NULL THEN {number}" for number, (_, sql) in enumerate(there))
         columns.append(f"{f'CASE {cases} END' if cases else 'NULL'} AS {field}_at")
-    among = "p.id IN %(ids)s" if product_ids is not None else "TRUE"
+    among = "{} IN %(ids)s" if product_ids is not None else "TRUE"
+    axes = _AXES.format(among=among.format("product_id"))
     said = " ".join(columns + joins)
     worded = _WORDS_JOINED if any(name in (*WORDS, *VARIANT_WORDS) for name in fields) else ""
     return LensSelect(
         f"""SELECT v.id AS variant_id, v.product_id, {", ".join(columns)}
             FROM product p STRAIGHT_JOIN variant v ON v.product_id = p.id {worded}
-            {_AXES if _VARIES in said else ""} {" ".join(joins)} WHERE NOT v.archived AND {among} AND {within}""",
+            {axes if _VARIES in said else ""} {" ".join(joins)}
+            WHERE NOT v.archived AND {among.format("p.id")} AND {within}""",
         params,
         where,
     )

@@ -207,7 +207,7 @@ def test_walking_an_index_and_sorting_what_fits_give_the_same_pages(ctx, monkeyp
     monkeypatch.setattr(table_store, "walk", lambda *args, **named: walked.append(1) or walk(*args, **named))
     for sort in [*SORTS, *(f"-{key}" for key in SORTS)]:
         ways, walks = [], []
-        for costs, at_once, uneven in ((0, 100, 4), (10**6, 20, 10**9), (2, 20, 10**9), (3, 30, 10**9), (2, 20, 4)):
+        for costs, at_once, uneven in ((0, 100, 4), (10**6, 20, 10**9), (3, 20, 10**9), (3, 30, 10**9), (3, 20, 4)):
             monkeypatch.setattr(products_table, "UNEVEN", uneven)
             monkeypatch.setattr(products_table, "SORTING_COSTS", costs)
             monkeypatch.setattr(products_table, "MOST_WALKED", at_once)
