@@ -1,7 +1,8 @@
 """The products table: a page of it, its facets with their counts, and the way to the next page."""
 
 from collections.abc import Hashable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any
 
 from graupel.context import Context
@@ -100,7 +101,11 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
         everything = len(index)
         grouped = _grouped(index, fitting, state, tree, words) if state.sort_key in GROUPED_SORTS else None
     total = len(fitting)
-    found = _page(ctx, tx, fitting, everything, state) if grouped is None else grouped
+    found = grouped
+    if found is None:  # to find it among many costs most of all: a page that is asked again is the same
+        key = (stamp, "page", replace(state, columns=()).query(), lens.key if state.q else "")
+        asked = partial(_page, ctx, tx, fitting, everything, state)
+        found = list(ctx.counts.get(key, asked)) if state.is_filtered else asked()
     more = len(found) > PAGE_SIZE
     found = found[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
