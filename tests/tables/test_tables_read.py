@@ -212,12 +212,13 @@ def test_a_large_sheet_is_read_row_by_row_as_a_small_one_is_at_once(tmp_path, mo
     assert {part: read_rows(part) for part in sheets.parts(path)} == small
     with pytest.raises(Refused, match="no sheet “Autumn”"):
         list(sheets.rows(path, "Autumn"))
-    with zipfile.ZipFile(path) as whole, zipfile.ZipFile(tmp_path / "cut.xlsx", "w") as cut:
-        for one in whole.namelist():
-            content = whole.read(one)
-            cut.writestr(one, content[: len(content) // 2] if one.startswith("xl/worksheets/") else content)
-    with pytest.raises(Refused, match="can't be read"):
-        list(sheets.rows(tmp_path / "cut.xlsx", "Goods"))
+    for spoilt in (lambda xml: xml[: len(xml) // 2], lambda xml: xml.replace(b'r="3"', b'r="99999999"')):
+        with zipfile.ZipFile(path) as whole, zipfile.ZipFile(tmp_path / "broken.xlsx", "w") as broken:
+            for one in whole.namelist():
+                content = whole.read(one)
+                broken.writestr(one, spoilt(content) if one.startswith("xl/worksheets/") else content)
+        with pytest.raises(Refused, match="can't be read"):
+            list(sheets.rows(tmp_path / "broken.xlsx", "Goods"))
 
 
 def test_what_stands_before_among_and_after_the_rows_is_passed_over_and_told(tmp_path):
