@@ -3,13 +3,15 @@
 import os
 from pathlib import Path
 
+import xlsxwriter
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from graupel.core.attributes import AttributeKind
 from graupel.core.roles import SYSTEM
-from graupel.features.files import profiles, sources
+from graupel.features.files import profiles, reading_aside, sources
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary.attributes import Definition
 from tests.browser.conftest import Person, wait_until
@@ -64,6 +66,30 @@ def test_variants_come_in_by_product_code_and_what_the_file_lacks_is_archived(at
         "T-HEA": "draft",
         "T-OAT": "draft",
     }
+
+
+def test_a_large_spreadsheet_is_read_while_its_page_waits(at_screen: Person, tmp_path: Path):
+    path = tmp_path / "autumn.xlsx"
+    with xlsxwriter.Workbook(path) as book:
+        for name, number in (("Autumn", 9), ("Leftovers", 1)):
+            sheet = book.add_worksheet(name)
+            sheet.write_row(0, 0, ["sku", "name", "note"])
+            for line in range(1, number + 1):
+                sheet.write_row(line, 0, [f"{name}-{line}", f"Skein {line}", os.urandom(16_000).hex()])
+            for line in range(number + 1, 40):
+                sheet.write_row(line, 5, [os.urandom(16_000).hex()])
+    assert path.stat().st_size > reading_aside.MOST_AT_ONCE
+    me = at_screen
+    me.go("In and out", "Files")
+    me.driver.find_element(By.ID, "in-file").send_keys(str(path))
+    me.sees(".tally", "new, as drafts")
+    me.sees("summary", "sheet “Autumn”")
+    me.axe()
+    me.press("What was read")
+    Select(me.sees("#in-part")).select_by_visible_text("Leftovers")
+    me.press("Read it so")
+    me.sees("summary", "sheet “Leftovers”")
+    me.sees(".tally", "1\nnew, as drafts")
 
 
 def test_the_table_is_copied_and_pasted_back_with_other_prices(at_screen: Person, ctx):

@@ -19,7 +19,7 @@ from graupel.tables import detecting
 from graupel.tables.shapes import Kind, Shape
 
 #: A file of fewer bytes is unpacked and unfolded in a moment.
-MOST_AT_ONCE = 4_000_000
+MOST_AT_ONCE = 1_000_000
 
 
 def take_pieces(ctx: Context, actor: Actor, name: str, upload: str) -> int:
