@@ -119,10 +119,14 @@ def _may_be_total(row: RawRow) -> bool:
 
 def raw(path: Path, folder: Path, shape: Shape) -> Iterator[RawRow]:
     """All rows with the headers among them; of what has none of its own the first gives the columns."""
+    plain = stands_in(path, folder, shape)
+    return text.rows(plain, shape) if shape.kind is Kind.TEXT else _unfolded(plain)
+
+
+def stands_in(path: Path, folder: Path, shape: Shape) -> Path:
+    """The file in which its rows stand as delimited text, unpacked and unfolded. Raises Refused."""
     plain = _plain(path, folder, shape.member)
-    if shape.kind is Kind.TEXT:
-        return text.rows(plain, shape)
-    return _unfolded(_unfold(plain, folder, shape))
+    return plain if shape.kind is Kind.TEXT else _unfold(plain, folder, shape)
 
 
 # --- unpacked and unfolded -----------------------------------------------------------------------------------

@@ -36,6 +36,7 @@ from graupel.features.history import service as history
 from graupel.features.jobs import service as jobs
 from graupel.features.products.batch import applying
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
+from graupel.tables import reading
 from graupel.tables.shapes import Shape
 from graupel.web import preparing
 from graupel.web.preparing import Later
@@ -277,8 +278,9 @@ def _refuse_while_written(tx: Tx, row: ImportFileRow) -> None:
 def plan(run: JobRun) -> None:
     """Read the file, and say of each row what it would do. For the worker."""
     file_id = int(run.payload["file_id"])
-    path = taking.path_of(run.ctx, read_row(run.ctx, file_id))
-    total = lines.count(path)
+    before = read_row(run.ctx, file_id)
+    path = taking.path_of(run.ctx, before)
+    total = lines.count(reading.stands_in(path, run.ctx.folder("uploads"), Shape.of(before["shape"])))
 
     def work(tx: Tx) -> None:
         row = locked(tx, file_id)

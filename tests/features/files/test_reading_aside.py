@@ -7,9 +7,10 @@ import pytest
 import xlsxwriter
 
 from graupel.core.roles import SYSTEM, Role
-from graupel.features.files import reading_aside, service
+from graupel.features.files import lines, reading_aside, service, taking
 from graupel.jobs import queue
 from graupel.jobs.worker import Worker
+from graupel.tables import reading
 from tests.making import work_off
 from tests.serving import app, as_role
 
@@ -77,6 +78,8 @@ def test_its_page_waits_for_what_it_is_and_then_shows_its_dry_run(editor, ctx, c
     assert ("What was read" in page, "?waits=true" in page) == (True, False)
     file = file_at(ctx, address)
     assert (file.step, file.row["counts"]["new"], file.row["headers"]) == ("planned", 2, ["sku", "name", "price"])
+    stands_in = reading.stands_in(taking.path_of(ctx, file.row), ctx.folder("uploads"), file.shape)
+    assert lines.count(stands_in) == 3, "of so many lines it is told how many are read"
 
 
 def test_of_one_that_cant_be_read_is_said_why_and_nothing_else_can_be_done_with_it(editor, ctx):
