@@ -94,7 +94,7 @@ def _zip(path: Path) -> zipfile.ZipFile:
     try:
         packed = zipfile.ZipFile(path)
     except (zipfile.BadZipFile, OSError, ValueError) as error:
-        said = "This zip can't be read. It may be cut off: pack it anew."
+        said = "This file can't be unpacked: it may be cut off. Save or pack it anew."
         raise Refused.because("packed.broken", said, "file") from error
     if len(packed.infolist()) > MOST_MEMBERS:
         raise Refused.because("zip.members", f"A zip has at most {MOST_MEMBERS:,} files.", "file")

@@ -86,7 +86,7 @@ def test_of_one_that_cant_be_read_is_said_why_and_nothing_else_can_be_done_with_
     address = sent(editor, GOODS[: len(GOODS) // 2])
     work_off(ctx)
     page = editor.get(address).text
-    assert "It may be cut off" in page
+    assert "it may be cut off" in page
     assert "Choose the file again" in page
     for what in ("plan", "shape", "rows-are", "apply"):
         answer = editor.write(f"{address}/{what}", {"rows_are": "brand", "part": "Spring", "column.0": "sku"})
