@@ -278,7 +278,7 @@ BOMB = b'<!DOCTYPE a [<!ENTITY b "xxxxxxxxxx"><!ENTITY c "&b;&b;&b;&b;">]><a><g>
         (b"\x89PNG\r\n\x1a\n" + b"\0" * 50, "This is a picture"),
         (b"<!doctype html><html><body>Sign in</body></html>", "This is a web page"),
         (b"\x00\x01\x02\x03" * 900, "not a text file"),
-        (sheet()[:2000], "can't be read"),
+        (sheet()[:2000], "can't be unpacked"),
         (b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + b"\0" * 600, "spreadsheet can't be read"),
         (zipped({"a/readme.md": b"x"}), "no table in this zip"),
         (gzip.compress(text() * 50)[:-20], "can't be unpacked"),
