@@ -6,7 +6,6 @@ from typing import Any
 
 from graupel.context import Context
 from graupel.core.doubles import fold
-from graupel.core.facets import Ids
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.features.categories import service as categories
@@ -107,9 +106,8 @@ def _pages(actor: Actor, text: str, places: Sequence[navigation.Place]) -> list[
 
 
 def _products(ctx: Context, tx: Tx, text: str) -> FoundGroup:
-    ids = facet_index.search(ctx, tx, text) or Ids()
-    if not ids:
-        ids, _ = facet_index.similar(ctx, tx, text)
+    with facet_index.may_lag():
+        ids = facet_index.search(ctx, tx, text) or facet_index.similar(ctx, tx, text)[0]
     rows = store.products(tx, list(ids[-LOOKED_AT:]), ctx.settings.language)
     begins = fold(text)
 

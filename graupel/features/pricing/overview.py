@@ -80,7 +80,7 @@ def _with_plans(ctx: Context, tx: Tx, now: datetime) -> int:
 
 def _goods(ctx: Context, tx: Tx) -> int:
     """How many products there are, archived ones left out."""
-    with facet_index.held(ctx, tx) as index:
+    with facet_index.may_lag(), facet_index.held(ctx, tx) as index:
         return len(index) - len(index.select({"status": (str(Status.ARCHIVED),)}))
 
 

@@ -135,7 +135,8 @@ def leads(ctx: Context, category_id: int, chosen: int | None) -> list[tuple[int,
 
 def category_counts(ctx: Context, tx: Tx) -> Counts:
     """Products by category; those below are brought together as sets, so that none is counted twice."""
-    return ctx.counts.get((mark(ctx, tx), "category counts"), lambda: _count_categories(ctx, tx))
+    with may_lag():
+        return ctx.counts.get((mark(ctx, tx), "category counts"), lambda: _count_categories(ctx, tx))
 
 
 def _count_categories(ctx: Context, tx: Tx) -> Counts:

@@ -19,7 +19,7 @@ from graupel.features.listings import connecting
 from graupel.features.orders import reading as orders
 from graupel.features.prepared import service as prepared
 from graupel.features.pricing import overview
-from graupel.features.products.facet_index import held
+from graupel.features.products.facet_index import held, may_lag
 from graupel.features.products.table_facets import LACKS_WORDS
 from graupel.features.reviews import service as reviews
 from graupel.features.translating import service as translating
@@ -73,7 +73,7 @@ def read(ctx: Context, actor: Actor) -> Today:
 
     def work(tx: Tx) -> tuple[list[Line], list[Line], int]:
         planned = [row for row in files.newest(tx, 30) if row["state"] == "planned"]
-        with held(ctx, tx) as index:
+        with may_lag(), held(ctx, tx) as index:
             return [_planned(row) for row in planned[:NAMED]] + _drafts(index), _stock(index), len(index)
 
     own, stock, everything = ctx.db.run(work)
