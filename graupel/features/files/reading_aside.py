@@ -13,7 +13,7 @@ from graupel.core.handling import Handling
 from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
-from graupel.features.files import known, service, store, taking
+from graupel.features.files import known, locking, service, store, taking
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import detecting
 from graupel.tables.shapes import Kind, Shape
@@ -50,7 +50,7 @@ def read_as(ctx: Context, actor: Actor, file_id: int, shape: Shape) -> bool:
         return True
 
     def work(tx: Tx) -> None:
-        service.open_to_change(tx, file_id)
+        locking.open_to_change(tx, file_id)
         _request(tx, actor, file_id, shape)
 
     ctx.db.run(work)
@@ -64,7 +64,7 @@ def _takes_long(path: Path) -> bool:
 
 
 def _request(tx: Tx, actor: Actor, file_id: int, shape: Shape | None) -> None:
-    row = service.locked(tx, file_id)
+    row = locking.locked(tx, file_id)
     if row["job_id"]:
         queue.want_cancel(tx, row["job_id"])
     payload = {"file_id": file_id, "shape": shape.as_dict() if shape else None}
@@ -86,13 +86,13 @@ def read(run: JobRun) -> None:
     there = known.current(ctx, RowsAre(values["rows_are"]))
 
     def work(tx: Tx) -> None:
-        row = service.locked(tx, file_id)
+        row = locking.locked(tx, file_id)
         if row["job_id"] != run.job_id:  # somebody chose otherwise meanwhile
             run.finish(tx, "Read in another way.")
             return
         store.read_as(tx, file_id, {**values, "job_id": None})
         if not matching.unfit(rules, there, values["key_by"]):
-            now = service.locked(tx, file_id)
+            now = locking.locked(tx, file_id)
             service.begin_plan(ctx, tx, run.actor, now, rules, Handling.of(now), profile_id=now["profile_id"])
         run.finish(tx, f"Read: {len(values['headers']):,} columns.")
 

@@ -22,6 +22,7 @@ from graupel.features.files import (
     counted,
     known,
     lines,
+    locking,
     matched,
     picturing,
     profiles,
@@ -150,7 +151,7 @@ def rows_are(ctx: Context, actor: Actor, file_id: int, what: RowsAre) -> None:
     """Say what the rows of a file are; columns are guessed anew. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
     row = read_row(ctx, file_id)
-    _refuse_closed(row)
+    locking.refuse_closed(row)
     _read_otherwise(ctx, file_id, taking.guessed_as(ctx, row, what), store.forget_planned)
 
 
@@ -160,7 +161,7 @@ def _read_otherwise(
     """Keep how a file is read from now on; a dry run there was holds no more. Raises Refused, NotFound."""
 
     def work(tx: Tx) -> None:
-        open_to_change(tx, file_id)
+        locking.open_to_change(tx, file_id)
         store.read_as(tx, file_id, values)
         beside(tx, file_id)
 
@@ -198,7 +199,7 @@ def request_plan(
     there = known.current(ctx, brought.rows_are)
 
     def work(tx: Tx) -> int:
-        row = open_to_change(tx, file_id)
+        row = locking.open_to_change(tx, file_id)
         if problems := matching.unfit(rules, there, brought.key_by):
             raise Refused(problems)
         chosen.refuse_unseen(tx, actor, row, rules, there, seen)
@@ -245,36 +246,6 @@ def use(ctx: Context, actor: Actor, file_id: int, profile_id: int, source_id: in
     return request_plan(ctx, actor, file_id, rules, Handling.of(row), profile_id=profile_id, source_id=source_id)
 
 
-def locked(tx: Tx, file_id: int) -> ImportFileRow:
-    """The row of a file, which nobody else changes now. Raises NotFound."""
-    row = store.read(tx, file_id, lock=True)
-    if row is None:
-        raise NotFound(f"There is no file {file_id}.")
-    return row
-
-
-def open_to_change(tx: Tx, file_id: int) -> ImportFileRow:
-    """The row of a file of which it can be said otherwise how it is read or brought in. Raises Refused, NotFound."""
-    row = locked(tx, file_id)
-    _refuse_closed(row)
-    _refuse_while_written(tx, row)
-    return row
-
-
-def _refuse_closed(row: ImportFileRow) -> None:
-    """What an applied file said stays as it is: the journal refers to it. Of what is not read nothing can be said."""
-    if row["state"] == "applied":
-        raise Refused.because("file.applied", "This file was brought in already. Upload it again to repeat it.")
-    if not row["headers"]:
-        raise Refused.because("file.unread", "This file is not read yet. Wait for that, or choose it again.")
-
-
-def _refuse_while_written(tx: Tx, row: ImportFileRow) -> None:
-    """What is being brought in is not changed by somebody who still looks at its columns."""
-    if row["job_id"] and queue.is_open(tx, row["job_id"], "files.apply"):
-        raise Refused.because("file.written", "This file is being brought in just now. Cancel that first.")
-
-
 def plan(run: JobRun) -> None:
     """Read the file, and say of each row what it would do. For the worker."""
     file_id = int(run.payload["file_id"])
@@ -283,8 +254,8 @@ def plan(run: JobRun) -> None:
     total = lines.count(reading.stands_in(path, run.ctx.folder("uploads"), Shape.of(before["shape"])))
 
     def work(tx: Tx) -> None:
-        row = locked(tx, file_id)
-        _refuse_closed(row)
+        row = locking.locked(tx, file_id)
+        locking.refuse_closed(row)
         if row["job_id"] != run.job_id:  # the columns were changed meanwhile, and another dry run was asked for
             run.finish(tx, "Made anew with other columns.")
             return
@@ -331,7 +302,7 @@ def begin_apply(
     tx: Tx, actor: Actor, file_id: int, *, leave_out: bool, confirmed: str = "", source_id: int | None = None
 ) -> int:
     """The same in a transaction. ``source_id``: from where it came by itself."""
-    row = locked(tx, file_id)
+    row = locking.locked(tx, file_id)
     if row["state"] != "planned":
         raise Refused.because(
             "file.not_planned",
@@ -365,7 +336,7 @@ def apply(run: JobRun) -> None:
     run.actor.require(Role.EDITOR)
 
     def work(tx: Tx) -> None:
-        row = locked(tx, int(run.payload["file_id"]))
+        row = locking.locked(tx, int(run.payload["file_id"]))
         if row["state"] != "planned":
             raise Refused.because("file.not_planned", "This file was brought in already, or has no dry run.")
         counts = row["counts"] or {}
