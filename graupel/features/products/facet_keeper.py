@@ -132,7 +132,8 @@ class FacetKeeper:
             self._late.append(touched)
         elif touched:
             _read(tx, _together(touched), ctx.settings.language).put_into(self._index, self._words)
-            self._overtaken.update(touched)
+            if self._thread:  # it may be reading some of them, as they were before
+                self._overtaken.update(touched)
         self._known = set(newest)
         self._since_kept += len(new) + len(touched) // TOUCHED_AS_A_SET
         if self._late and self._thread is None:
