@@ -308,7 +308,7 @@ def test_any_delimiter_and_encoding_is_understood(ctx, content, encoding, delimi
 
 @pytest.mark.parametrize(
     ("content", "says"),
-    [(b"", "empty"), (b"PK\x03\x04\x00\x00\x00\x00", "zip can't be read"), (b"\n\n  \n", "empty")],
+    [(b"", "empty"), (b"PK\x03\x04\x00\x00\x00\x00", "file can't be unpacked"), (b"\n\n  \n", "empty")],
 )
 def test_what_is_no_table_is_refused_at_the_door(ctx, content, says):
     with pytest.raises(Refused, match=says):
