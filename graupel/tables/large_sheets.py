@@ -39,7 +39,7 @@ def is_large(path: Path) -> bool:
 def rows(path: Path, part: str) -> Iterator[list[Any]]:
     """The values of each row of a sheet, those between rows too; the longer rows are, the more has one. None where
     there is nothing, and where a formula went wrong. Raises KeyError where there is no such sheet, and what is wrong
-    with the file as ValueError, zlib.error, zipfile.BadZipFile or SyntaxError."""
+    with the file as LookupError, ValueError, zlib.error, zipfile.BadZipFile or SyntaxError."""
     with warnings.catch_warnings(action="ignore"):  # of what a workbook holds beside values
         frame = ExcelReader(path, read_only=True, data_only=True, keep_links=False)
         # All of its reading but that of the sheets, which would go through each to its end.

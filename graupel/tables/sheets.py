@@ -65,7 +65,15 @@ def _one_by_one(path: Path, part: str) -> Iterator[Sequence[Any]]:
         for values in large_sheets.rows(path, part):
             width = max(width, len(values))
             yield [*values, *[None] * (width - len(values))]
-    except (KeyError, ValueError, OSError, zlib.error, zipfile.BadZipFile, SyntaxError, DefusedXmlException) as error:
+    except (
+        LookupError,
+        ValueError,
+        OSError,
+        zlib.error,
+        zipfile.BadZipFile,
+        SyntaxError,
+        DefusedXmlException,
+    ) as error:
         raise _broken(error) from error
 
 
