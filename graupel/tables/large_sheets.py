@@ -11,9 +11,6 @@ from pathlib import Path
 from typing import IO, Any
 
 from lxml import etree
-from openpyxl.reader.excel import ExcelReader
-from openpyxl.styles.stylesheet import apply_stylesheet
-from openpyxl.utils.datetime import from_excel, from_ISO8601
 
 #: A workbook with a sheet of fewer bytes, unpacked, is read at once: in twice as much memory.
 MOST_AT_ONCE = 120_000_000
@@ -40,6 +37,10 @@ def rows(path: Path, part: str) -> Iterator[list[Any]]:
     """The values of each row of a sheet, those between rows too; the longer rows are, the more has one. None where
     there is nothing, and where a formula went wrong. Raises KeyError where there is no such sheet, and what is wrong
     with the file as LookupError, ValueError, zlib.error, zipfile.BadZipFile or SyntaxError."""
+    # Only here, because it costs every process a third of a second and 16 MB, and hardly any file needs it.
+    from openpyxl.reader.excel import ExcelReader
+    from openpyxl.styles.stylesheet import apply_stylesheet
+
     with warnings.catch_warnings(action="ignore"):  # of what a workbook holds beside values
         frame = ExcelReader(path, read_only=True, data_only=True, keep_links=False)
         # All of its reading but that of the sheets, which would go through each to its end.
@@ -72,7 +73,9 @@ class _Cells:
     """Makes values of the cells of a workbook; those of ``dates`` and ``spans`` are styles whose numbers are such."""
 
     def __init__(self, texts: list[str], dates: set[int], spans: set[int], epoch: Any) -> None:
-        self._texts, self._dates, self._spans, self._epoch = texts, dates, spans, epoch
+        from openpyxl.utils import datetime
+
+        self._texts, self._dates, self._spans, self._epoch, self._times = texts, dates, spans, epoch, datetime
 
     def of_row(self, row: Any) -> list[Any]:
         """The values of one row, each in its column."""
@@ -99,14 +102,14 @@ class _Cells:
             return self._texts[int(said)]
         if kind == "b":
             return said.strip() not in ("0", "false")
-        return from_ISO8601(said) if kind == "d" else _plain(said)
+        return self._times.from_ISO8601(said) if kind == "d" else _plain(said)
 
     def _number(self, said: str, style: str | None) -> Any:
         value = float(said)
         if style is None or int(style) not in self._dates:
             return value
         try:
-            return from_excel(value, self._epoch, timedelta=int(style) in self._spans)
+            return self._times.from_excel(value, self._epoch, timedelta=int(style) in self._spans)
         except (OverflowError, ValueError):
             return None
 
