@@ -3,7 +3,7 @@
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from typing import Any, TypeVar
 
 T = TypeVar("T")
@@ -46,9 +46,9 @@ class KeptCounts:
 class Keepers:
     """Things of which a process holds one each."""
 
-    def __init__(self) -> None:
+    def __init__(self, held: Mapping[type[Any], Any] | None = None) -> None:
         self._lock = threading.Lock()
-        self._held: dict[type[Any], Any] = {}
+        self._held: dict[type[Any], Any] = dict(held or {})
 
     def get(self, kind: type[T]) -> T:
         """The one of its kind, made without arguments the first time."""

@@ -54,6 +54,13 @@ class FacetIndex:
                 if not held[value]:
                     del held[value]
 
+    def copy(self) -> "FacetIndex":
+        """Another of its own that holds the same."""
+        other = FacetIndex()
+        other._everything = BitMap(self._everything)
+        other._held = {facet: {value: BitMap(ids) for value, ids in sets.items()} for facet, sets in self._held.items()}
+        return other
+
     def pack(self) -> bytes:
         """The whole index in bytes. Values are to be numbers or texts."""
         held = (([facet, value], ids) for facet, sets in self._held.items() for value, ids in sets.items())

@@ -283,7 +283,7 @@ PAGES = (
         (
             "A product as it was at any moment, as the lens shows it, beside now or another moment.",
             "Prices, sales, taxes and words are those of then, as far as the record has them.",
-            "What is otherwise stands below, field by field.",
+            "What is otherwise stands below, field by field; the whole shop of that moment can be looked at too.",
             "Tick what is to be put back as it was; that is an act like any other.",
             "What a product differs by goes back only by rolling back the act that changed it.",
         ),

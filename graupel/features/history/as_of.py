@@ -1,6 +1,6 @@
 """Records as they were at moments, worked out backwards from the journal."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 
@@ -74,13 +74,22 @@ def around(
 ) -> list[Difference] | None:
     """What would have to be written to have all records of some kinds as they were at a moment; None where more than
     ``most`` changes were made since. ``narrowed``: SQL of a condition on rows r of the journal, with ``given``."""
-    rows = store.rows_since(tx, kinds, _before(at), most + 1, narrowed, given)
-    if len(rows) > most:
+    since = store.rows_since(tx, kinds, at.astimezone(UTC).replace(tzinfo=None), most + 1, narrowed, given)
+    if len(since) > most:
         return None
-    ids: dict[str, list[int]] = {}
-    for row in rows:
-        ids.setdefault(row["record_kind"], []).append(row["record_id"])
-    return _past(tx, lang, ids, rows, [at]).between(at, None)
+    ids: dict[str, set[int]] = {}
+    for row in since:
+        ids.setdefault(row["record_kind"], set()).add(row["record_id"])
+    told = {kind: sorted(some) for kind, some in ids.items()}
+    rows = store.steps(tx, told, since=_before(at))  # of those a long act may have written last that began before
+    return _past(tx, lang, told, rows, [at]).between(at, None)
+
+
+def all_since(tx: Tx, lang: str, without: Collection[str], at: datetime, most: int) -> list[Difference] | None:
+    """What would have to be written to have everything that people wrote as it was at a moment, but for records of the
+    kinds ``without``; None where more than ``most`` changes were made since. What is packed is not among it."""
+    kinds = [one.name for one in records.kinds() if one.reversible and not one.flows and one.name not in without]
+    return around(tx, lang, kinds, at, most, "TRUE", {})
 
 
 def _past(

@@ -151,6 +151,21 @@ def ids_sql(kind: str) -> str:
                WHERE k.change_set_id = %(set)s AND k.record_kind = '{kind}'"""
 
 
+def noted_sql(kind: str, name: str) -> str:
+    """SQL: what was noted under a name of the records that the change set ``%(set)s`` made and packed, as ``id``."""
+    type_, _ = _SOURCES[kind].noted[name]
+    place = list(_SOURCES[kind].noted).index(name) + 1
+    return f"""SELECT m.id FROM change_pack k, JSON_TABLE(k.made, '$[*]' COLUMNS (id {type_} PATH '$[{place}]')) m
+               WHERE k.change_set_id = %(set)s AND k.record_kind = '{kind}'"""
+
+
+def since_sql(kind: str) -> str:
+    """SQL: the ids of the records of a kind that were made and packed after the moment ``%(at)s``, as ``id``."""
+    return f"""SELECT m.id FROM change_set s
+               STRAIGHT_JOIN change_pack k ON k.change_set_id = s.id AND k.record_kind = '{kind}',
+               JSON_TABLE(k.made, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$[0]')) m WHERE s.made_at > %(at)s"""
+
+
 def made_in(tx: Tx, kind: str, ids: Collection[int]) -> set[int]:
     """The change sets in whose packs any of these records of a kind stand."""
     wanted = set(ids)

@@ -12,6 +12,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
 
 from graupel.context import Context
+from graupel.core import moments
 from graupel.core.cells import harmless
 from graupel.core.errors import Refused
 from graupel.core.keeping import GROUPS
@@ -149,9 +150,11 @@ def _change_set(
     chosen: Sequence[str] = (),
 ) -> Response:
     detail = service.read(ctx, signed.actor, change_set_id, number)
+    before = detail.change_set["made_at"].replace(tzinfo=UTC) - timedelta(milliseconds=1)
     return page(
         request,
         "history/change_set.html",
+        before=moments.exact(before),
         status=422 if problems else 200,
         detail=detail,
         pieces=pieces.beside(ctx, signed.actor, detail.journalled),

@@ -10,6 +10,7 @@ from graupel.core.roles import SYSTEM
 from graupel.db import Tx
 from graupel.features.history import putting_back, records, store
 from graupel.features.history.putting_back import Rolling
+from graupel.features.history.records import RecordKind
 from graupel.features.history.scope import Held
 
 #: What records are to be: all fields of those that are to be there, None of those that are not; by kind and id.
@@ -57,10 +58,13 @@ def write(tx: Tx, change_set_id: int, language: str, changes: Sequence[Differenc
     _write(Rolling(tx, 0, change_set_id, language), changes)
 
 
-def imagine(tx: Tx, language: str, changes: Sequence[Difference]) -> None:
-    """Write these differences in a transaction that is not to last: nothing follows, nor needs what it refers to."""
+def imagine(tx: Tx, language: str, changes: Sequence[Difference]) -> int:
+    """Write these differences in a transaction that is not to last: nothing follows, nor needs what it refers to.
+
+    Returns the id of their change set."""
     change_set_id = store.insert_change_set(tx, SYSTEM, "imagined", "Imagined")
     _write(Rolling(tx, 0, change_set_id, language, imagined=True), changes)
+    return change_set_id
 
 
 def _write(rolling: Rolling, changes: Sequence[Difference]) -> None:
@@ -71,9 +75,16 @@ def _write(rolling: Rolling, changes: Sequence[Difference]) -> None:
         [_row(change_set_id, one) for one in changes],
     )
     kinds = [kind for kind in records.kinds() if any(one.kind == kind.name for one in changes)]
+    if rolling.imagined:  # first: others may have their names and codes again
+        _remove(rolling, kinds)
     for kind in kinds:
         putting_back.write_revived(rolling, kind)
         putting_back.write_changed(rolling, kind)
+    if not rolling.imagined:
+        _remove(rolling, kinds)
+
+
+def _remove(rolling: Rolling, kinds: Sequence[RecordKind]) -> None:
     for kind in reversed(kinds):
         putting_back.write_removed(rolling, kind)
 

@@ -1,10 +1,11 @@
 """What is asked of the facets of all products and of the words of their names, which each process keeps in memory."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import Any
 
+from graupel.caching import Keepers
 from graupel.context import Context
 from graupel.core.facets import NONE, FacetIndex, Ids
 from graupel.core.tables import search_words
@@ -61,6 +62,19 @@ def held_both(ctx: Context, tx: Tx) -> Iterator[tuple[FacetIndex, WordIndex]]:
     keeper = ctx.keepers.get(FacetKeeper)
     with keeper.lock:
         yield keeper.current(ctx, tx, may_lag=_lags.get())
+
+
+def imagining(
+    ctx: Context, tx: Tx, otherwise: Collection[int], gone: Collection[int], back: Collection[int]
+) -> Keepers:
+    """What a process would keep of the catalogue as a transaction imagines it: ``otherwise``: the products that it sees
+    otherwise; ``gone``: others that are not there in it; ``back``: categories that are there again.
+
+    But for these the facets are those of whoever asked last: asked through this transaction, they would take in what
+    does not last."""
+    keeper = ctx.keepers.get(FacetKeeper)
+    with keeper.lock:
+        return Keepers({FacetKeeper: keeper.imagining(tx, ctx.settings.language, otherwise, gone, back)})
 
 
 def prepare(ctx: Context) -> int:

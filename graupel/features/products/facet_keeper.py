@@ -6,7 +6,7 @@ what is there meanwhile, all others wait until all of it is.
 
 import threading
 from collections import deque
-from collections.abc import Hashable, Sequence
+from collections.abc import Collection, Hashable, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
@@ -83,6 +83,23 @@ class FacetKeeper:
     def is_behind(self) -> bool:
         """Whether something is still being taken in beside."""
         return bool(self._late)
+
+    def imagining(
+        self, tx: Tx, lang: str, otherwise: Collection[int], gone: Collection[int], back: Collection[int]
+    ) -> "FacetKeeper":
+        """One that holds the same but for products that a transaction, which is not to last, sees otherwise, others
+        that are gone in it, and categories that are ``back``: of a deleted one what filled it is still held. Of words
+        it has those of now. To be asked under ``lock``."""
+        other = _Imagining()
+        other._index, other._words = self._index.copy(), self._words
+        changed = sorted({*otherwise, *self._index.select({"category": back})} if back else otherwise)
+        for first in range(0, len(changed), BESIDE):
+            some = changed[first : first + BESIDE]
+            read = _read(tx, some, lang)
+            other._index.remove(some)
+            other._index.add(read.there, read.sets)
+        other._index.remove(gone)
+        return other
 
     def current(self, ctx: Context, tx: Tx, *, may_lag: bool) -> tuple[FacetIndex, WordIndex]:
         """Facets and words of names as the transaction sees the catalogue; ``may_lag``: or without what a large act did
@@ -182,6 +199,13 @@ class FacetKeeper:
                 db.run(lambda tx: _read(tx, newer, lang)).put_into(self._index, self._words)
             self._steps += 1
             self._since_kept += len(ids) // TOUCHED_AS_A_SET
+
+
+class _Imagining(FacetKeeper):
+    """One of a catalogue that is imagined: it stays as it is."""
+
+    def current(self, ctx: Context, tx: Tx, *, may_lag: bool) -> tuple[FacetIndex, WordIndex]:
+        return self._index, self._words
 
 
 def _stretches(db: Database, late: int | Sequence[int]) -> list[Sequence[int]]:

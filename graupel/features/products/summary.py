@@ -1,6 +1,7 @@
 """After every change set: which products it touched, and what follows for them."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -110,7 +111,7 @@ def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
     rows = tx.all(
         f"""SELECT record_id AS id FROM ({touched_sql()}) touched
             UNION SELECT product_id FROM refilled WHERE change_set_id = %(set)s
-            UNION {packs.ids_sql("product")}""",
+            UNION {packs.ids_sql("product")} UNION {packs.noted_sql("variant", "product_id")}""",
         {"set": change_set_id},
     )
     return [int(row["id"]) for row in rows if row["id"] is not None]
@@ -118,18 +119,9 @@ def touched_ids(tx: Tx, change_set_id: int) -> list[int]:
 
 def follow(tx: Tx, recorded: Recorded) -> None:
     """Move the versions of products touched by what belongs to them, work out their summaries, tell others."""
-    change_set_id = recorded.change_set_id
-    by_file = any(isinstance(one, ProductsAtHand) and not one.stocked for one in recorded.handed_on)
-    table = f"touched_product_{change_set_id}"
-    touched = TouchedProducts(change_set_id, recorded.language, table, by_file, recorded.wrote)
-    tx.run(
-        f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (
-              product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE,
-              follows BOOL NOT NULL DEFAULT FALSE, restocked BOOL NOT NULL DEFAULT FALSE,
-              summarised BOOL NOT NULL DEFAULT TRUE)"""
-    )
-    _collect(tx, touched, recorded)
-    if tx.value(f"SELECT 1 FROM {touched.table} LIMIT 1"):
+    with touched_by(tx, recorded) as touched:
+        if not tx.value(f"SELECT 1 FROM {touched.table} LIMIT 1"):
+            return
         # One version guards the whole page: it moves with anything that stands on it.
         tx.run(
             f"""UPDATE {touched.table} k STRAIGHT_JOIN product p ON p.id = k.product_id
@@ -137,13 +129,34 @@ def follow(tx: Tx, recorded: Recorded) -> None:
                   ON r.change_set_id = %(set)s AND r.record_kind = 'product' AND r.record_id = p.id
                 SET p.version = p.version + 1, p.changed_at = UTC_TIMESTAMP(3)
                 WHERE NOT k.stands AND NOT k.follows AND r.record_id IS NULL""",
-            {"set": change_set_id},
+            {"set": recorded.change_set_id},
         )
-        summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands AND summarised)")
+        summarise_touched(tx, touched)
         _sum_up_stock(tx, touched)
         for follower in _FOLLOWERS:
             follower(tx, touched)
+
+
+@contextmanager
+def touched_by(tx: Tx, recorded: Recorded) -> Iterator[TouchedProducts]:
+    """The products that a change set touched, in their table while it is asked."""
+    by_file = any(isinstance(one, ProductsAtHand) and not one.stocked for one in recorded.handed_on)
+    table = f"touched_product_{recorded.change_set_id}"
+    touched = TouchedProducts(recorded.change_set_id, recorded.language, table, by_file, recorded.wrote)
+    tx.run(
+        f"""CREATE OR REPLACE TEMPORARY TABLE {touched.table} (
+              product_id INT UNSIGNED NOT NULL PRIMARY KEY, stands BOOL NOT NULL DEFAULT FALSE,
+              follows BOOL NOT NULL DEFAULT FALSE, restocked BOOL NOT NULL DEFAULT FALSE,
+              summarised BOOL NOT NULL DEFAULT TRUE)"""
+    )
+    _collect(tx, touched, recorded)
+    yield touched
     tx.run(f"DROP TEMPORARY TABLE {touched.table}")
+
+
+def summarise_touched(tx: Tx, touched: TouchedProducts) -> None:
+    """Work out the summaries of those whose do not stand as they should."""
+    summarise(tx, f"(SELECT product_id FROM {touched.table} WHERE NOT stands AND summarised)")
 
 
 def _collect(tx: Tx, touched: TouchedProducts, recorded: Recorded) -> None:

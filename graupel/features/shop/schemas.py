@@ -23,6 +23,16 @@ class Then(Sent):
     prepared: MaybeWhole = None
 
 
+class WindowMoment(Sent):
+    """At which moment the window is looked at: ``where``, the shop and language of its address, and which ``page`` of
+    it, such as "c/12"; ``prepared`` as above."""
+
+    at: Search = ""
+    where: Search = ""
+    page: Search = ""
+    prepared: MaybeWhole = None
+
+
 class Bought(Sent):
     """An article with what was chosen: ``v`` the variant, ``n`` how many, ``pays`` how much for a piece where a buyer
     may say, and the answers to choices by their names, "c7"."""

@@ -19,11 +19,18 @@ class Window:
 
     seen: Seen
     shop: Shop
+    #: Where it is shown as of another moment: what stands before its addresses.
+    before: str = ""
 
     @property
     def path(self) -> str:
         """What its addresses begin with."""
-        return self.seen.shop_path
+        return self.before + self.seen.shop_path
+
+    @property
+    def where(self) -> str:
+        """The shop and language as its addresses name them: "", "de", "outlet.de"."""
+        return self.seen.shop_path.removeprefix("/shop").strip("/")
 
     @property
     def lens(self) -> Lens:
