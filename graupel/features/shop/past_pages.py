@@ -12,7 +12,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from graupel.context import Context
 from graupel.core import moments
-from graupel.core.errors import NotFound
+from graupel.core.errors import NotFound, Refused
 from graupel.core.products import Status
 from graupel.core.roles import Actor, Role
 from graupel.core.typed import number
@@ -27,6 +27,7 @@ from graupel.features.shop.pages import Asked, number_of
 from graupel.features.shop.schemas import Then, WindowMoment
 from graupel.features.shop.service import ShownProduct
 from graupel.features.shop.windows import Window
+from graupel.web.frame import page
 from graupel.web.security import Ctx, Signed, from_our_own_page
 from graupel.web.sent import QueryOf
 
@@ -70,13 +71,15 @@ def _looked(ctx: Context, moment: str) -> _Looked:
 
 @router.get("/as-of/shop")
 def choose(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[WindowMoment]) -> Response:
-    """To the window of a moment, through the lens or in the shop and language named, and to the page named. Raises
-    Refused where it is no moment."""
+    """To the window of a moment, through the lens or in the shop and language named, and to the page named."""
     signed.actor.require(Role.VIEWER)
-    looked = _looked(ctx, f"{asked.at}~{asked.prepared or ''}")
+    try:
+        looked = _looked(ctx, f"{asked.at}~{asked.prepared or ''}")
+    except Refused as refusal:
+        return _refused(request, refusal, asked.at)
     path = windows.window(ctx, asked.where or _where(request)).path
-    page = f"/{asked.page}" if _PAGE.fullmatch(asked.page) else ""
-    return RedirectResponse(f"{looked.before}{path}{page}", 303)
+    rest = f"/{asked.page}" if _PAGE.fullmatch(asked.page) else ""
+    return RedirectResponse(f"{looked.before}{path}{rest}", 303)
 
 
 def _where(request: Request) -> str:
@@ -86,16 +89,30 @@ def _where(request: Request) -> str:
 
 
 def _shown(
-    ctx: Context, actor: Actor, moment: str, where: str, work: Callable[[Context, Tx, Window, _Looked], Response]
+    request: Request,
+    ctx: Context,
+    actor: Actor,
+    moment: str,
+    where: str,
+    work: Callable[[Context, Tx, Window, _Looked], Response],
 ) -> Response:
-    """A page of the window then. Raises NotFound, Refused."""
+    """A page of the window then, or why it can't be shown. Raises NotFound."""
     actor.require(Role.VIEWER)
-    looked = _looked(ctx, moment)
 
     def shown(then: Context, tx: Tx) -> Response:
         return work(then, tx, replace(windows.window(then, where), before=looked.before), looked)
 
-    return past_window.then(ctx, looked.at, shown, looked.prepared)
+    typed = ""
+    try:
+        looked = _looked(ctx, moment)
+        typed = looked.typed
+        return past_window.then(ctx, looked.at, shown, looked.prepared)
+    except Refused as refusal:
+        return _refused(request, refusal, typed)
+
+
+def _refused(request: Request, refusal: Refused, typed: str) -> Response:
+    return page(request, "shop/no_then.html", status=422, problems=refusal.problems, at=typed)
 
 
 @router.get("/as-of/{moment}/shop")
@@ -108,7 +125,7 @@ def home(
     def work(then: Context, tx: Tx, window: Window, looked: _Looked) -> Response:
         return _shelf(request, then, window, None, asked, looked)
 
-    return _shown(ctx, signed.actor, moment, where, work)
+    return _shown(request, ctx, signed.actor, moment, where, work)
 
 
 @router.get("/as-of/{moment}/shop/c/{address}")
@@ -127,7 +144,7 @@ def category(
     def work(then: Context, tx: Tx, window: Window, looked: _Looked) -> Response:
         return _shelf(request, then, window, number_of(address) or -1, asked, looked)
 
-    return _shown(ctx, signed.actor, moment, where, work)
+    return _shown(request, ctx, signed.actor, moment, where, work)
 
 
 def _shelf(
@@ -169,7 +186,7 @@ def article_of_window(
         beside = _beside(then, window, found)
         return _page(request, then, tx, window, found, asked, beside, here=f"p/{product_id}", **looked.told())
 
-    return _shown(ctx, signed.actor, moment, where, work)
+    return _shown(request, ctx, signed.actor, moment, where, work)
 
 
 # --- one article, whatever became of the rest ----------------------------------------------------------------

@@ -126,7 +126,9 @@ def test_it_says_what_it_shows_leads_within_and_to_another_moment_and_sells_noth
     shop = browser.get(window(at))
     assert "As buyers saw it" in shop.text
     assert "What can be had, and what buyers said, is today’s." in shop.text
-    assert f'href="{window(at, f"/p/{needles}-fellside-aran-ndl")}"' in shop.text, re.findall('href="(/as[^"]*)', shop.text)
+    assert f'href="{window(at, f"/p/{needles}-fellside-aran-ndl")}"' in shop.text, re.findall(
+        'href="(/as[^"]*)', shop.text
+    )
     assert 'role="search"' not in shop.text
     assert 'class="to-basket"' not in shop.text
     category = ctx.db.run(lambda tx: tx.value("SELECT category_id FROM product WHERE id = %s", [needles]))
