@@ -17,7 +17,7 @@ LONGEST_ACT = timedelta(hours=6)
 
 @dataclass(frozen=True)
 class Past:
-    """A record and all that belongs to it. ``held``: as it is now; ``then``: by moment, as it was, or will be;
+    """Records and all that belongs to them. ``held``: as it is now; ``then``: by moment, as it was, or will be;
     ``around``: by moments ahead, what else will be otherwise."""
 
     held: Held
@@ -32,18 +32,9 @@ class Past:
         return restoring.differences(held, self.then[at])
 
 
-def of_record(tx: Tx, lang: str, kind: str, record_id: int, moments: Sequence[datetime]) -> Past:
-    """``moments``: UTC."""
-    ids = scope.whole(tx, kind, record_id)
-    rows = store.steps(tx, ids, since=_before(min(moments)))
-    return _past(tx, lang, ids, rows, moments)
-
-
-def of_records(
-    tx: Tx, lang: str, kind: str, record_ids: Sequence[int], below: Sequence[str], moments: Sequence[datetime]
-) -> Past:
-    """Several records of a kind, with those of the kinds ``below`` that belong to them or did; ``moments``: UTC."""
-    ids = {kind: list(record_ids)} | {one: scope.belonging(tx, one, kind, record_ids) for one in below}
+def of_records(tx: Tx, lang: str, kind: str, record_ids: Sequence[int], moments: Sequence[datetime]) -> Past:
+    """Records of a kind with all that belongs to them; ``moments``: UTC."""
+    ids = scope.whole(tx, kind, record_ids)
     rows = store.steps(tx, ids, since=_before(min(moments)))
     return _past(tx, lang, ids, rows, moments)
 

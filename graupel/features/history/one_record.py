@@ -58,7 +58,7 @@ def read(
         raise NotFound(f"There is nothing of the kind {kind[:40]}.")
 
     def work(tx: Tx) -> RecordHistory:
-        ids = scope.whole(tx, kind, record_id)
+        ids = scope.whole(tx, kind, [record_id])
         shown = known[kind].describe(tx, [record_id]).get(record_id)
         wanted, name = _wanted(ids, field)
         sets = store.record_history(tx, wanted, PAGE + 1, before=before, field=name)

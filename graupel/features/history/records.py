@@ -55,7 +55,8 @@ class RecordKind:
     something to people; ``calls``: of a record that is one value of another, what that is called, by id, from the
     values that the journal has of it. ``books``: what a roll back does, once, instead of taking records back, where
     what they did can only be made up for. ``flows``: comes in by itself all day, and nothing that people wrote
-    changes with it.
+    changes with it. ``spares``: of fields that hold no value twice, SQL of what a record holds instead where another
+    is imagined with its value.
     """
 
     record: Record
@@ -77,6 +78,7 @@ class RecordKind:
     calls: Callable[[Tx, Mapping[int, Mapping[str, Any]]], dict[int, str]] | None = None
     books: Callable[[Any], None] | None = None
     flows: bool = False
+    spares: tuple[tuple[str, str], ...] = ()
 
     @property
     def name(self) -> str:

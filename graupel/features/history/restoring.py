@@ -63,8 +63,19 @@ def imagine(tx: Tx, language: str, changes: Sequence[Difference]) -> int:
 
     Returns the id of their change set."""
     change_set_id = store.insert_change_set(tx, SYSTEM, "imagined", "Imagined")
+    _spare(tx, changes)
     _write(Rolling(tx, 0, change_set_id, language, imagined=True), changes)
     return change_set_id
+
+
+def _spare(tx: Tx, changes: Sequence[Difference]) -> None:
+    """Have nobody hold the codes that records are imagined with: others may have been given them since."""
+    for kind in records.kinds():
+        for name, instead in kind.spares:
+            held = [(one.becomes or {}).get(name) for one in changes if one.kind == kind.name]
+            wanted = sorted({str(value) for value in held if value})
+            if wanted:
+                tx.run(f"UPDATE {kind.plain} SET {name} = {instead} WHERE {name} IN %s", [wanted])
 
 
 def _write(rolling: Rolling, changes: Sequence[Difference]) -> None:

@@ -12,9 +12,9 @@ from graupel.features.history.records import RecordKind
 MOST = 10_000
 
 
-def whole(tx: Tx, kind: str, record_id: int) -> dict[str, list[int]]:
-    """The ids, by kind, of a record and of all that belongs to it or did once; without what flows in all day."""
-    found: dict[str, list[int]] = {kind: [record_id]}
+def whole(tx: Tx, kind: str, record_ids: Sequence[int]) -> dict[str, list[int]]:
+    """The ids, by kind, of records and of all that belongs to them or did once; without what flows in all day."""
+    found: dict[str, list[int]] = {kind: list(record_ids)}
     waiting = [kind]
     while waiting:
         above = waiting.pop(0)

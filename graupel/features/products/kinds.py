@@ -39,6 +39,7 @@ def register_kinds(language: str) -> None:
             retired_when=_PARENT.format("p.id", "TRUE"),
             retire=("status", "archived"),
             settle=_find_as_made,
+            spares=(("code", "NULL"),),
             whole_when="EXISTS (SELECT 1 FROM variant whole WHERE whole.product_id = p.id)",
             lacking="A product would come back without its variants: a choice that they need was deleted since. "
             "Roll that back first.",
@@ -128,6 +129,7 @@ def _belonging(record: Record, names: Callable[[Tx, list[int]], Sequence[Mapping
         alone=record is not product_parts.PRODUCT_AXIS,
         not_alone=declared.CHOICES if record is declared.VARIANT else (),
         stays=record is declared.VARIANT,
+        spares=(("sku", "CONCAT('~', id)"),) if record is declared.VARIANT else (),
     )
 
 

@@ -43,8 +43,8 @@ AROUND = (
 MOST_AROUND = 2_000
 #: So many of the newest acts are offered as moments.
 ACTS = 8
-#: SQL: of goods of sales only those that are this product.
-_ITS_OWN = "(r.record_kind <> 'sale_goods' OR JSON_VALUE(COALESCE(r.was, r.became), '$.product_id') = %(product)s)"
+#: SQL: of goods of sales only those that are these products.
+_THEIR_OWN = "(r.record_kind <> 'sale_goods' OR JSON_VALUE(COALESCE(r.was, r.became), '$.product_id') IN %(products)s)"
 
 
 @dataclass(frozen=True)
@@ -134,7 +134,7 @@ def of(tx: Tx, ctx: Context, product_id: int, moments: Sequence[datetime], prepa
     """A product and all that belongs to it, as it was at moments, UTC, or will be by what is prepared."""
     now, lang = ctx.now(tx), ctx.settings.language
     keeping.refuse_forgotten(tx, min(moments))
-    found = as_of.of_record(tx, lang, "product", product_id, [now, *(at for at in moments if at < now)])
+    found = as_of.of_records(tx, lang, "product", [product_id], [now, *(at for at in moments if at < now)])
     for at in moments:
         if at > now:
             found = as_of.with_ahead(found, at, now, prepared.until(tx, lang, at, prepared_id))
@@ -167,17 +167,19 @@ def _side(ctx: Context, past: Past, product_id: int, at: datetime, seen: Seen) -
         return Side(at, None, on_hand, "It was not there yet.")
     try:
         look, around = then(
-            ctx, past, product_id, at, lambda then, tx: _look(then, products.load(then, tx, product_id), seen)
+            ctx, past, [product_id], at, lambda then, tx: _look(then, products.load(then, tx, product_id), seen)
         )
     except DuplicateKey:
-        why = "It can't be shown as buyers saw it: a code that it had then is another’s now. What differs stands below."
+        why = "It can't be shown as buyers saw it: a name of then is another’s now. What differs stands below."
         return Side(at, None, on_hand, why)
     return Side(at, look, on_hand, around=around)
 
 
-def then(ctx: Context, past: Past, product_id: int, at: datetime, work: Callable[[Context, Tx], T]) -> tuple[T, bool]:
-    """Read something as it was at a moment, with a context of that moment; and whether what the product follows from
-    is as of then too. Raises DuplicateKey where a code of then is another's now."""
+def then(
+    ctx: Context, past: Past, product_ids: Sequence[int], at: datetime, work: Callable[[Context, Tx], T]
+) -> tuple[T, bool]:
+    """Read something as it was at a moment, with a context of that moment; and whether what these products follow from
+    is as of then too. Raises DuplicateKey where a name of then is another's now."""
     ahead = ctx.ahead + ctx.db.run(lambda tx: at - ctx.now(tx))
     around: list[Sequence[Difference] | None] = []
     there = replace(ctx, counts=KeptCounts(), keepers=Keepers(), ahead=ahead)
@@ -185,7 +187,8 @@ def then(ctx: Context, past: Past, product_id: int, at: datetime, work: Callable
     def prepare(tx: Tx) -> None:
         found: Sequence[Difference] | None = past.around.get(at)
         if found is None:
-            found = as_of.around(tx, ctx.settings.language, AROUND, at, MOST_AROUND, _ITS_OWN, {"product": product_id})
+            given = {"products": list(product_ids) or [0]}
+            found = as_of.around(tx, ctx.settings.language, AROUND, at, MOST_AROUND, _THEIR_OWN, given)
         around.append(found)
         own = past.between(at, None)
         known = {(one.kind, one.id) for one in own}

@@ -10,12 +10,11 @@ from fastapi.responses import RedirectResponse, Response
 from graupel.context import Context
 from graupel.core import moments
 from graupel.core.errors import Refused
-from graupel.core.past_table import COLUMNS
 from graupel.core.problems import Problem, by_field
 from graupel.core.roles import Identity, Role
-from graupel.core.tables import TableState
+from graupel.core.tables import COLUMNS, NUMBERS, TableState
 from graupel.features.prepared import service as prepared
-from graupel.features.products import past, past_table
+from graupel.features.products import past, past_table, views
 from graupel.features.products.editor import shown_in
 from graupel.features.products.page_schemas import Moments, PutBack, TableMoment
 from graupel.features.products.past import AsOf
@@ -35,7 +34,9 @@ def table_as_of(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Table
     typed = asked.at or moments.typed(ctx.db.run(ctx.now) - USUAL, ctx.zone)
     try:
         at = moments.parse(typed, ctx.zone, "at")
-        found = past_table.read(ctx, signed.actor, TableState.read(parse_qs(asked.of)), at, asked.after or 0)
+        typed = moments.typed(at, ctx.zone)
+        state = views.with_columns(TableState.read(parse_qs(asked.of)), views.columns_of(ctx, signed.actor))
+        found = past_table.read(ctx, signed.actor, state, at, request.state.seen, asked.after or 0)
     except Refused as refusal:
         problems = list(refusal.problems)
     return page(
@@ -45,7 +46,8 @@ def table_as_of(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Table
         found=found,
         at=typed,
         of=asked.of,
-        columns=COLUMNS,
+        labels=COLUMNS,
+        numbers=NUMBERS,
         most_gone=past_table.MOST_GONE,
         problems=problems,
     )

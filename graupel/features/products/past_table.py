@@ -1,90 +1,119 @@
-"""The products table as it was at a moment: what was otherwise of the products that it shows now, and which were there
-then and are gone."""
+"""The products table as it was at a moment, through the lens: what was otherwise of the products that it shows now, and
+which were there then and are gone."""
 
 from bisect import bisect_right
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import past_table
 from graupel.core.errors import Refused
-from graupel.core.past_table import Names
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import TableState
 from graupel.db import Tx
-from graupel.features.categories import service as categories
+from graupel.features.destinations.service import Seen
 from graupel.features.history import as_of, keeping
-from graupel.features.history.restoring import Wanted
-from graupel.features.products import table
-from graupel.features.vocabulary import service as vocabulary
+from graupel.features.history.as_of import Past
+from graupel.features.products import past, summary, table, table_cells
+from graupel.features.products.table_cells import Row
+from graupel.features.terms import stock_store
 
 PAGE_SIZE = 50
 MOST_GONE = 200
+#: What is another at any moment, whatever happened.
+_TIMES = ("changed", "made")
 
 
 @dataclass(frozen=True)
 class LineThen:
-    """A product ``then``, None where it was not there, and ``now``, by the columns of the table."""
+    """A product as the table drew it ``then`` and ``now``; None where it was, or is, not there."""
 
     product_id: int
-    then: Mapping[str, str] | None
-    now: Mapping[str, str]
+    then: Row | None
+    now: Row | None
 
     @property
-    def differing(self) -> set[str]:
-        """The columns that say something else now."""
-        return {name for name, text in self.now.items() if self.then is not None and self.then[name] != text}
+    def differing(self) -> set[int]:
+        """The places of the cells that say something else now."""
+        if self.then is None or self.now is None:
+            return set()
+        pairs = enumerate(zip(self.then.cells, self.now.cells, strict=True))
+        return {at for at, (then, now) in pairs if (then.text, then.chips, then.was) != (now.text, now.chips, now.was)}
+
+    @property
+    def is_renamed(self) -> bool:
+        """Whether its name is another now."""
+        return self.then is not None and self.now is not None and self.then.name != self.now.name
 
 
 @dataclass(frozen=True)
 class TableThen:
-    """A page of such a table. ``total``: of how many products; ``next``: the product after which more stand; ``gone``:
-    with the first page those that were there then and are not now, whatever the view, of more than MOST_GONE the last
-    ones."""
+    """A page of such a table. ``columns``: those of which each row has a cell; ``total``: of how many products;
+    ``next``: the product after which more stand; ``gone``: with the first page those that were there then and are not
+    now, whatever the view, of more than MOST_GONE the last ones; ``around``: what prices and words follow from is as
+    of then too."""
 
     at: datetime
+    columns: tuple[str, ...]
     lines: Sequence[LineThen]
     total: int
     next: int | None
     gone: Sequence[LineThen] = ()
+    around: bool = True
 
 
-def read(ctx: Context, actor: Actor, state: TableState, at: datetime, after: int = 0) -> TableThen:
-    """The products that fit a view now, as they were at a moment, UTC. Raises Refused for one ahead, or forgotten."""
+@dataclass(frozen=True)
+class _Wanted:
+    """What a page is of: products that fit, how many do, the one after which more stand, those that are gone, and what
+    all of them held."""
+
+    ids: Sequence[int]
+    total: int
+    next: int | None
+    gone: Sequence[int]
+    held: Past
+
+
+def read(ctx: Context, actor: Actor, state: TableState, at: datetime, seen: Seen, after: int = 0) -> TableThen:
+    """The products that fit a view now, in its columns, as they were at a moment, UTC. Raises Refused for one ahead, or
+    forgotten."""
     actor.require(Role.VIEWER)
+    columns = tuple(one for one in state.columns if one not in _TIMES)
+    wanted = ctx.db.run(lambda tx: _wanted(ctx, tx, state, at, after))
+    ids = [*wanted.ids, *wanted.gone]
 
-    def work(tx: Tx) -> TableThen:
-        now = ctx.now(tx)
-        if at > now:
-            raise Refused.because("moment.ahead", "That moment is still to come. Choose one in the past.", "at")
-        keeping.refuse_forgotten(tx, at)
-        fitting = table.matching(ctx, tx, state)
-        begin = bisect_right(fitting, after)  # their ids ascend
-        ids = fitting[begin : begin + PAGE_SIZE + 1]
-        more = ids[PAGE_SIZE - 1] if len(ids) > PAGE_SIZE else None
-        gone = [] if after else _gone(ctx, tx, at, now)
-        return TableThen(at, _lines(ctx, tx, ids[:PAGE_SIZE], at, now), len(fitting), more, gone)
+    def drawn(there: Context, tx: Tx, since: datetime) -> dict[int, Row]:
+        stocked = stock_store.changed_since(tx, ids, since)
+        rows = [_stocked(row, stocked) for row in table.shown(there, tx, ids, seen)]
+        return {row["id"]: table_cells.row(row, columns, seen, ctx.settings.language) for row in rows}
 
-    return ctx.db.run(work)
+    def drawn_then(there: Context, tx: Tx) -> dict[int, Row]:
+        if ids:
+            summary.summarise(tx, f"(SELECT id AS product_id FROM product WHERE id IN ({', '.join(map(str, ids))}))")
+        return drawn(there, tx, at)
 
-
-def _lines(ctx: Context, tx: Tx, ids: Sequence[int], at: datetime, now: datetime) -> list[LineThen]:
-    past = as_of.of_records(tx, ctx.settings.language, "product", ids, ("variant",), [at, now])
-    names = Names(categories.current(ctx, tx).path, vocabulary.names_of(tx, "brand").get)
-    then, there = (_by_product(past.then[moment], ids, names) for moment in (at, now))
-    return [LineThen(one, then[one], there[one] or {}) for one in ids]
+    then, around = past.then(ctx, wanted.held, ids, at, drawn_then)
+    now = ctx.db.run(lambda tx: drawn(ctx, tx, ctx.now(tx)))
+    lines = [LineThen(one, then.get(one), now.get(one)) for one in wanted.ids]
+    gone = [LineThen(one, then[one], None) for one in wanted.gone if one in then]
+    return TableThen(at, columns, lines, wanted.total, wanted.next, gone, around)
 
 
-def _gone(ctx: Context, tx: Tx, at: datetime, now: datetime) -> list[LineThen]:
-    ids = as_of.gone_since(tx, "product", at, MOST_GONE)
-    return [one for one in _lines(ctx, tx, ids, at, now) if one.then is not None] if ids else []
+def _wanted(ctx: Context, tx: Tx, state: TableState, at: datetime, after: int) -> _Wanted:
+    now = ctx.now(tx)
+    if at > now:
+        raise Refused.because("moment.ahead", "That moment is still to come. Choose one in the past.", "at")
+    keeping.refuse_forgotten(tx, at)
+    fitting = table.matching(ctx, tx, state)
+    begin = bisect_right(fitting, after)  # their ids ascend
+    ids = fitting[begin : begin + PAGE_SIZE + 1]
+    more = ids[PAGE_SIZE - 1] if len(ids) > PAGE_SIZE else None
+    gone = [] if after else as_of.gone_since(tx, "product", at, MOST_GONE)
+    held = as_of.of_records(tx, ctx.settings.language, "product", [*ids[:PAGE_SIZE], *gone], [at])
+    return _Wanted(ids[:PAGE_SIZE], len(fitting), more, gone, held)
 
 
-def _by_product(states: Wanted, ids: Sequence[int], names: Names) -> dict[int, dict[str, str] | None]:
-    variants: dict[int, list[Mapping[str, Any]]] = {}
-    for (kind, _), state in states.items():
-        if kind == "variant" and state:
-            variants.setdefault(int(state["product_id"]), []).append(state)
-    return {one: past_table.line(states.get(("product", one)), variants.get(one, ()), names) for one in ids}
+def _stocked(row: dict[str, Any], since: dict[int, Any]) -> dict[str, Any]:
+    """With what there was before it changed so much since."""
+    return row if row["stock"] is None else row | {"stock": row["stock"] - since.get(row["id"], 0)}

@@ -110,8 +110,7 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
     found = found[:PAGE_SIZE]
     if state.cursor and state.cursor.backwards:
         found.reverse()
-    rows = _with_names(tx, table_store.rows_of(tx, [one for one, _ in found], ctx.settings.language), tree, words)
-    rows = lensing.rows(ctx, tx, rows, seen) if seen and not lens.is_default else lensing.reduced(ctx, tx, rows)
+    rows = shown(ctx, tx, [one for one, _ in found], seen)
     earlier, later = _neighbours(state, found, more)
     return Table(
         state,
@@ -125,6 +124,14 @@ def _read(ctx: Context, tx: Tx, state: TableState, seen: Seen | None) -> Table:
         history.title_of(tx, state.touched) if state.touched else "",
         facet_index.is_behind(ctx),
     )
+
+
+def shown(ctx: Context, tx: Tx, ids: Sequence[int], seen: Seen | None = None) -> list[dict[str, Any]]:
+    """The table's rows of these products through a lens, in their order; those that are not there are left out."""
+    lens = seen.lens if seen else DEFAULT_LENS
+    tree, words = categories.through(ctx, tx, lens), vocabulary.through(ctx, tx, lens)
+    rows = _with_names(tx, table_store.rows_of(tx, list(ids), ctx.settings.language), tree, words)
+    return lensing.rows(ctx, tx, rows, seen) if seen and not lens.is_default else lensing.reduced(ctx, tx, rows)
 
 
 # --- what fits -----------------------------------------------------------------------------------------------

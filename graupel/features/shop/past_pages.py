@@ -223,9 +223,9 @@ def article_then(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Then
         )
 
     try:
-        return past.then(ctx, found, product_id, looked.at, shown)[0]
+        return past.then(ctx, found, [product_id], looked.at, shown)[0]
     except DuplicateKey as error:
-        raise NotFound("It can't be shown as buyers saw it: a code that it had then is another’s now.") from error
+        raise NotFound("It can't be shown as buyers saw it: a name of then is another’s now.") from error
 
 
 # --- an article's page ---------------------------------------------------------------------------------------

@@ -56,7 +56,7 @@ def then(ctx: Context, at: datetime, work: Callable[[Context, Tx], T], prepared_
     except DuplicateKey as error:
         raise Refused.because(
             "window.doubled",
-            "The shop of that moment can’t be shown: a code that goods had then is other goods’ now. "
+            "The shop of that moment can’t be shown: a name of then stands for something else now. "
             "Choose a later moment.",
             "at",
         ) from error

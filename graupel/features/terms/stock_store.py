@@ -82,6 +82,16 @@ def hourly(
     return now, [(row["at"], row["amount"]) for row in rows]
 
 
+def changed_since(tx: Tx, product_ids: Sequence[int], at: datetime) -> dict[int, Decimal]:
+    """By how much what is there of products changed since a moment, UTC."""
+    rows = tx.all(
+        """SELECT product_id, SUM(amount) AS amount FROM stock_entry WHERE product_id IN %s AND at > %s
+           GROUP BY product_id""",
+        [list(product_ids) or [0], at],
+    )
+    return {row["product_id"]: row["amount"] for row in rows}
+
+
 def taken_by(tx: Tx, order_id: int, variant_id: int) -> dict[int, Decimal]:
     """What an order took of a variant and has not given back, by location, in the order in which it took."""
     rows = tx.all(

@@ -73,7 +73,7 @@ def seen(ctx, product_id, tx):
 def as_of(ctx, product_id, at):
     """The same as it was at a moment."""
     found = ctx.db.run(lambda tx: past.of(tx, ctx, product_id, [at]))
-    return past.then(ctx, found, product_id, at, lambda then, tx: seen(then, product_id, tx))[0]
+    return past.then(ctx, found, [product_id], at, lambda then, tx: seen(then, product_id, tx))[0]
 
 
 def test_whatever_happened_since_a_product_is_seen_as_it_was_after_every_act(ctx, colour, size):
