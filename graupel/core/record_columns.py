@@ -20,6 +20,11 @@ ARTICLES = {"": "beside"} | {str(one): str(one) for one in ArticleLayout if one}
 NEEDS = {str(one): str(one) for one in Need}
 
 
+def _new_name(read: Callable[[str], str]) -> RecordColumn:
+    """What a record is to be called, beside the name by which it is found."""
+    return RecordColumn("new_name", "New name", "what it is to be called", ("new name", "neuer name"), read, kept=True)
+
+
 # --- the columns ---------------------------------------------------------------------------------------------
 
 _CATEGORY = (
@@ -28,6 +33,14 @@ _CATEGORY = (
         "Category",
         "its path, such as Yarn > Aran; made where it is not there yet, with what is missing above it",
         ("category", "category path", "path", "kategorie", "kategoriepfad", "pfad"),
+        parse_category_path,
+        kept=True,
+    ),
+    RecordColumn(
+        "new_path",
+        "New path",
+        "where it is to stand, and what it is to be called, such as Wool > Aran; what is below it goes with it",
+        ("new path", "new category", "neuer pfad"),
         parse_category_path,
         kept=True,
     ),
@@ -297,6 +310,7 @@ _BRAND = (
         line(120, "A brand"),
         kept=True,
     ),
+    _new_name(line(120, "A brand")),
     RecordColumn("tags", "Tags", "their names, parted by a bar", ("tags", "tag", "schlagwörter"), names),
 )
 _TAG = (
@@ -308,6 +322,7 @@ _TAG = (
         line(60, "A tag"),
         kept=True,
     ),
+    _new_name(line(60, "A tag")),
 )
 _ALL: Mapping[RowsAre, tuple[tuple[str, ...], tuple[RecordColumn, ...]]] = {
     RowsAre.CATEGORY: (("path",), _CATEGORY),

@@ -1,6 +1,6 @@
 """What a merchant does with categories: the trees, and one category."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -74,18 +74,29 @@ def make_paths(tx: Tx, recorder: history.Recorder, paths: Sequence[str], *, hidd
     if len(found) == len(set(paths)):
         return found
     store.lock_trees(tx)
+    wanted = [(path, known.split(path)) for path in dict.fromkeys(path for path in paths if path not in found)]
     first = first_tree(tx)
+    ways = [(tree_id or first, within) for _, (tree_id, within) in wanted]
+    made = make_exactly(tx, recorder, ways, hidden=hidden)
+    return found | {path: one for (path, _), one in zip(wanted, made, strict=True)}
+
+
+def make_exactly(
+    tx: Tx, recorder: history.Recorder, ways: Iterable[tuple[int, str]], *, hidden: bool = False
+) -> list[int]:
+    """The ids of the categories on ways down from the top of a tree, by its id; what is missing of them is made. The
+    trees are held."""
     siblings = {parent: len(children) for parent, children in trees.children(store.places(tx)).items()}
     levels: dict[tuple[int, str], int] = {}
-    for path in dict.fromkeys(path for path in paths if path not in found):
-        tree_id, within = known.split(path)
-        parent = -(tree_id or first)
+    found = []
+    for tree_id, within in ways:
+        parent = -tree_id
         for name in within.split(CATEGORY_SEPARATOR):
             level = (parent, name.lower())
             if level not in levels:
                 levels[level] = store.by_name(tx, parent, name) or _append(tx, recorder, name, parent, siblings, hidden)
             parent = levels[level]
-        found[path] = parent
+        found.append(parent)
     return found
 
 
@@ -222,20 +233,30 @@ def move(ctx: Context, actor: Actor, ids: Sequence[int], parent: int, before: in
 
     def work(tx: Tx) -> int:
         store.lock_trees(tx)
-        places = store.places(tx)
-        _refuse_gone(places, parent)
-        changed = trees.move(places, ids, parent, before)
         title = f"Category moved: {', '.join(row['name'] for row in store.names(tx, list(ids)[:3]))}"
         with history.change_set(tx, actor, "category.move", title) as recorder:
-            place_all(tx, recorder, places, changed)
-        return sum(places[one].parent != place.parent for one, place in changed.items())
+            return move_within(tx, recorder, ids, parent, before)
 
     return int(naming_double(ctx, work))
+
+
+def move_within(tx: Tx, recorder: history.Recorder, ids: Sequence[int], parent: int, before: int | None = None) -> int:
+    """The same within another act, which holds the trees. Raises Refused, NotFound, DuplicateKey."""
+    places = store.places(tx)
+    _refuse_gone(places, parent)
+    changed = trees.move(places, ids, parent, before)
+    place_all(tx, recorder, places, changed)
+    return sum(places[one].parent != place.parent for one, place in changed.items())
 
 
 def rename(ctx: Context, actor: Actor, category_id: int, name: str) -> None:
     """Another name. Raises Refused, NotFound."""
     _change(ctx, actor, category_id, {"name": rules.parse_name(name)}, "Category renamed")
+
+
+def rename_within(tx: Tx, recorder: history.Recorder, category_id: int, name: str) -> None:
+    """The same within another act. Raises Refused, NotFound, DuplicateKey."""
+    _write(tx, recorder, locked_row(tx, category_id), {"name": rules.parse_name(name)})
 
 
 def translate_name(ctx: Context, actor: Actor, category_id: int, name: str, lens: Lens) -> None:
@@ -264,11 +285,14 @@ def _change(ctx: Context, actor: Actor, category_id: int, after: Mapping[str, An
     def work(tx: Tx) -> None:
         row = locked_row(tx, category_id)
         with history.change_set(tx, actor, "category.save", f"{what}: {after.get('name', row['name'])}") as recorder:
-            before = picked(row, after)
-            if recorder.changed("category", category_id, before, after, row["version"] + 1):
-                store.update(tx, category_id, after)
+            _write(tx, recorder, row, after)
 
     naming_double(ctx, work)
+
+
+def _write(tx: Tx, recorder: history.Recorder, row: CategoryRow, after: Mapping[str, Any]) -> None:
+    if recorder.changed("category", row["id"], picked(row, after), after, row["version"] + 1):
+        store.update(tx, row["id"], after)
 
 
 def locked_row(tx: Tx, category_id: int) -> CategoryRow:

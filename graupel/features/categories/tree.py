@@ -145,6 +145,14 @@ class Tree:
             )
         return ids[0] if ids else named[0] if named else None
 
+    def at(self, path: str, otherwise: int | None = None) -> int | None:
+        """The id of the category at exactly this path, in the tree that it names, else in the tree ``otherwise``, else
+        in the only one that has it."""
+        named, rest = self.split(path)
+        tree_id = named or otherwise
+        ids = [one for one in self._plain.get(rest.lower(), ()) if tree_id in (None, self.by_id[one].tree_id)]
+        return ids[0] if len(ids) == 1 else None
+
     def near(self, path: str) -> list[Double]:
         """Paths that are there and much like one that is not: where its first new name would stand beside a double."""
         tree_id, rest = self.split(path)

@@ -18,6 +18,7 @@ from graupel.features.history import meeting
 from graupel.features.history import service as history
 from graupel.features.history.meeting import Marks
 from graupel.features.vocabulary import references, store
+from graupel.features.vocabulary.rows import TypeRow
 from graupel.features.wording import service as wording
 
 LENGTHS = {"brand": 120, "tag": 60, "type": 80}
@@ -300,16 +301,13 @@ def rename(
     wanted = None if tags is None else _tag_names(tags)
 
     def work(tx: Tx) -> None:
-        row = store.named(tx, kind, record_id, lock=True)
-        if row is None:
-            raise NotFound(f"There is no {WORDS[kind]} {record_id}.")
+        row = locked(tx, kind, record_id)
         there = flat_name(row["name"], tags_of(tx, kind, [record_id]).get(record_id, []))
         mine = flat_name(name, there["tags"] if wanted is None else wanted)
         both = meeting.bring_together(tx, {kind: [record_id]}, marks, mine, there, str.capitalize)
         title = f"{WORDS[kind].capitalize()} renamed: {row['name']} → {both['name']}"
         with history.change_set(tx, actor, f"{kind}.rename", title) as recorder:
-            if recorder.changed(kind, record_id, {"name": row["name"]}, {"name": both["name"]}, row["version"] + 1):
-                store.rename(tx, kind, record_id, both["name"])
+            rename_within(tx, recorder, kind, row, both["name"])
             if wanted is not None:
                 set_tags(tx, recorder, kind, record_id, [make_within(tx, recorder, "tag", one) for one in both["tags"]])
 
@@ -319,6 +317,20 @@ def rename(
         raise Refused.because(
             f"{kind}.taken", f"There is a {WORDS[kind]} “{name}” already. Join the two instead.", "name"
         ) from error
+
+
+def locked(tx: Tx, kind: str, record_id: int) -> TypeRow:
+    """The row of a brand or tag, which nobody else writes meanwhile. Raises NotFound."""
+    row = store.named(tx, kind, record_id, lock=True)
+    if row is None:
+        raise NotFound(f"There is no {WORDS[kind]} {record_id}.")
+    return row
+
+
+def rename_within(tx: Tx, recorder: history.Recorder, kind: str, row: Mapping[str, Any], name: str) -> None:
+    """Another name for the brand or tag of a row, within another act. Raises DuplicateKey."""
+    if recorder.changed(kind, row["id"], {"name": row["name"]}, {"name": name}, row["version"] + 1):
+        store.rename(tx, kind, row["id"], name)
 
 
 def flat_name(name: str, tags: Iterable[str]) -> dict[str, Any]:

@@ -263,6 +263,57 @@ def test_brands_and_tags_come_in_by_their_names(ctx):
 
 
 @pytest.mark.parametrize("out", [Out.CSV, Out.XLSX, Out.ODS, Out.LINES, Out.XML])
+def reasons(ctx, file):
+    return {one.row.line: one.row.problems[0].code for one in rows(ctx, file, "refused")}
+
+
+def names_of(ctx, kind):
+    return sorted(one.name for one in vocabulary.list_named(ctx, SYSTEM, kind))
+
+
+def test_brands_and_tags_get_other_names_and_go_back(ctx):
+    bring_in(ctx, "Brand,Tags\nCarrow Mill,wool\nFell,\n")
+    make_product(ctx, "A-1", brand="Carrow Mill")
+    text = "Brand,New name\nCarrow Mill,Carrow\nFell,Carrow\nGone,Come\nfell,\n"
+    plan = plan_file(ctx, text)
+    assert plan.row["counts"]["changed"] == 2
+    assert reasons(ctx, plan) == {3: "name.taken", 4: "name.none", 5: "row.twice"}
+    bring_in(ctx, text, leave_out=True)
+    assert names_of(ctx, "brand") == ["Carrow", "Fell"]
+    assert plan_file(ctx, "Brand,New name\nCarrow Mill,Carrow\n").row["counts"]["unchanged"] == 1, "it is done"
+    roll_back_newest(ctx)
+    assert names_of(ctx, "brand") == ["Carrow Mill", "Fell"]
+
+
+def paths_of(ctx):
+    return [one.path for one in categories.read_tree(ctx)]
+
+
+def test_categories_are_moved_and_renamed_by_a_file_with_what_is_below_them(ctx):
+    bring_in(ctx, TREE)
+    before = paths_of(ctx)
+    assert before == ["Yarn", "Yarn > Aran", "Notions", "Notions > Buttons", "Notions > Buttons > Horn"]
+    text = (
+        "Category;New path\n"
+        "Notions > Buttons;Buttons and clasps\n"
+        "Yarn;Wool\n"
+        "Yarn > Aran;Yarn > Aran\n"
+        "Notions > Buttons > Horn;Wool > Sundries > Horn\n"
+        "Nowhere;Somewhere\n"
+    )
+    plan = plan_file(ctx, text)
+    assert reasons(ctx, plan) == {6: "category.none"}
+    assert (plan.row["counts"]["changed"], plan.row["counts"]["unchanged"]) == (3, 1)
+    bring_in(ctx, text, leave_out=True)
+    assert paths_of(ctx) == ["Wool", "Wool > Aran", "Wool > Sundries", "Wool > Sundries > Horn", "Notions",
+                             "Buttons and clasps"]  # fmt: skip
+    again = plan_file(ctx, "Category;New path\nYarn;Wool\nWool > Aran;Wool\nWool > Sundries;Wool > Sundries > In\n")
+    assert again.row["counts"]["unchanged"] == 1, "it stands there already"
+    assert set(reasons(ctx, again)) == {3, 4}, "a place that is taken, and one below itself"
+    roll_back_newest(ctx)
+    assert paths_of(ctx) == before
+
+
 def test_what_goes_out_comes_in_again_unchanged_in_each_format(ctx, out):
     add_picture(ctx, "aran.jpg")
     bring_in(ctx, TREE.replace("Aran yarn;;", "=1+1;aran.jpg;"))

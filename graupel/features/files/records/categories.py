@@ -13,7 +13,7 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.record_files import RowsAre
 from graupel.db import Tx
-from graupel.features.categories import editing
+from graupel.features.categories import editing, store
 from graupel.features.categories import service as categories
 from graupel.features.files.records import clerks
 from graupel.features.files.records.clerks import Held, Said
@@ -49,7 +49,8 @@ class CategoryClerk:
         own = clerks.own_words(self._tx, "category", list(ids), self._langs, _WORDS)
         for one in ids:
             picture = self._picture(shown.get(there[one].picture_id or 0))
-            self._held[one] = Held("category", one, {**self._values(there[one], picture), **own.get(one, {})})
+            values = {**self._values(there[one], picture), "new_path": self._tree.path(one)}
+            self._held[one] = Held("category", one, {**values, **own.get(one, {})})
 
     def _picture(self, found: media.Media | None) -> str:
         """What names a picture of the library."""
@@ -88,7 +89,9 @@ class CategoryClerk:
         return self._held.get(found) if found else None
 
     def _id_of(self, said: Said) -> int | None:
-        return self._at.get(said["path"].casefold()) or self._tree.find(said["path"])
+        """The category of a row, also where it stands at its new path already."""
+        there = self._at.get(said["path"].casefold()) or self._tree.find(said["path"])
+        return there or (self._tree.at(said["new_path"]) if said.get("new_path") else None)
 
     def in_order(self, rows: Sequence[Said]) -> list[int]:
         """Parents before what stands below them."""
@@ -96,7 +99,7 @@ class CategoryClerk:
 
     def begin(self, recorder: history.Recorder, rows: Sequence[Said]) -> list[str]:
         """Make all paths that are not there; a new category is hidden until it is said to be shown."""
-        paths = [row["path"] for row in rows if self._id_of(row) is None]
+        paths = [row["path"] for row in rows if self._id_of(row) is None and not _moves(row)]
         if not paths:
             return []
         made = categories.make_paths(self._tx, recorder, paths, hidden=True)
@@ -107,7 +110,12 @@ class CategoryClerk:
 
     def write(self, recorder: history.Recorder, said: Said) -> Held:
         """Make a category what a row says. Raises Refused."""
+        if self._id_of(said) is None and _moves(said):
+            what = f"There is no category “{said['path']}” that could become “{said['new_path']}”."
+            raise Refused([Problem("category.none", what, "path")])
         category_id = self._id_of(said) or categories.make_path(self._tx, recorder, said["path"])
+        if said.get("new_path"):
+            self._move(recorder, category_id, said["new_path"])
         there = editing.values_of(self._ctx, self._tx, category_id)
         values = self._said_values(there, said)
         if values.kind is CategoryKind.LINK and not values.link:
@@ -119,6 +127,22 @@ class CategoryClerk:
         self._held[category_id] = made
         self._at[said["path"].casefold()] = category_id
         return made
+
+    def _move(self, recorder: history.Recorder, category_id: int, path: str) -> None:
+        """Put a category where its new path says, in its tree where that names none. Raises Refused."""
+        store.lock_trees(self._tx)
+        tree = categories.load(self._tx)  # as it is by now: rows before may have moved what is above
+        there = tree.by_id[category_id]
+        named, within = tree.split(path)
+        tree_id, (above, _, name) = named or there.tree_id, within.rpartition(CATEGORY_SEPARATOR)
+        if tree.at(within, tree_id) not in (None, category_id):
+            what = f"There is a category “{path}” already. Its goods can be moved, and one of the two be deleted."
+            raise Refused([Problem("category.taken", what, "new_path")])
+        parent = categories.make_exactly(self._tx, recorder, [(tree_id, above)], hidden=True)[0] if above else -tree_id
+        if parent != there.parent:
+            categories.move_within(self._tx, recorder, [category_id], parent)
+        if name != there.name:
+            categories.rename_within(self._tx, recorder, category_id, name)
 
     def _said_values(self, there: CategoryValues, said: Said) -> CategoryValues:
         found: dict[str, Any] = {name: said[name] for name in _PLAIN if name in said}
@@ -142,3 +166,8 @@ class CategoryClerk:
         for one in self._tree:
             values: Mapping[str, str] = self._held[one.id].values
             yield {**values, "path": one.path}
+
+
+def _moves(said: Said) -> bool:
+    """Whether a row says that its category is to stand elsewhere, or be called otherwise."""
+    return bool(said.get("new_path")) and said["new_path"] != said["path"]

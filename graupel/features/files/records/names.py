@@ -5,6 +5,7 @@ from collections.abc import Iterator, Sequence
 from graupel.context import Context
 from graupel.core import bars, record_columns
 from graupel.core.errors import Refused
+from graupel.core.problems import Problem
 from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.files.records.clerks import Held, Said
@@ -24,7 +25,8 @@ class NameClerk:
         self._held = {one.values["name"].casefold(): one for one in found}
 
     def _as_held(self, record_id: int, name: str, tags: Sequence[str]) -> Held:
-        return Held(self._kind, record_id, {"name": name, "tags": bars.joined(sorted(tags, key=str.casefold))})
+        said = bars.joined(sorted(tags, key=str.casefold))
+        return Held(self._kind, record_id, {"name": name, "new_name": name, "tags": said})
 
     def named(self, said: Said) -> str:
         """What the record of a row is called."""
@@ -35,8 +37,8 @@ class NameClerk:
         return said
 
     def held(self, said: Said) -> Held | None:
-        """The record that a row means; None where it is not there."""
-        return self._held.get(said["name"].casefold())
+        """The record that a row means, also where it has its new name already; None where it is not there."""
+        return self._held.get(said["name"].casefold()) or self._held.get(said.get("new_name", "").casefold())
 
     def in_order(self, rows: Sequence[Said]) -> list[int]:
         """As they stand."""
@@ -48,7 +50,10 @@ class NameClerk:
 
     def write(self, recorder: history.Recorder, said: Said) -> Held:
         """Make the record of a row what the row says. Raises Refused."""
-        there, name = self.held(said), said["name"]
+        there, name, becomes = self.held(said), said["name"], said.get("new_name") or said["name"]
+        if there is None and becomes != name:
+            what = f"There is no {vocabulary.WORDS[self._kind]} “{name}” that could be called “{becomes}”."
+            raise Refused([Problem("name.none", what, "name")])
         record_id = there.id if there else vocabulary.make_within(self._tx, recorder, self._kind, name)
         if there is None and (alike := next((one for one in self._held.values() if one.id == record_id), None)):
             what = vocabulary.WORDS[self._kind]
@@ -57,10 +62,22 @@ class NameClerk:
             tags = [one for one in bars.parted(said["tags"]) if one]
             ids = [vocabulary.make_within(self._tx, recorder, "tag", one) for one in tags]
             vocabulary.set_tags(self._tx, recorder, self._kind, record_id, ids)
+        if there and said.get("new_name"):
+            self._rename(recorder, there, becomes)
         held = there.values if there else {"name": name, "tags": ""}
-        made = Held(self._kind, record_id, {**held, **said})
-        self._held[name.casefold()] = made
+        called = becomes if said.get("new_name") or not there else held["name"]
+        made = Held(self._kind, record_id, {**held, **said, "name": called, "new_name": called})
+        self._held.pop(held["name"].casefold(), None)
+        self._held[called.casefold()] = made
         return made
+
+    def _rename(self, recorder: history.Recorder, there: Held, name: str) -> None:
+        other = self._held.get(name.casefold())
+        if other and other.id != there.id:
+            what = f"There is a {vocabulary.WORDS[self._kind]} “{other.values['name']}” already. Join the two instead."
+            raise Refused([Problem("name.taken", what, "new_name")])
+        row = vocabulary.locked(self._tx, self._kind, there.id)
+        vocabulary.rename_within(self._tx, recorder, self._kind, row, vocabulary.parse_name(self._kind, name))
 
     def everything(self) -> Iterator[Said]:
         """All of them, by name."""

@@ -56,7 +56,8 @@ def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
     if tx.value("SELECT 1 FROM batch_group WHERE number > 1 LIMIT 1"):
         _let_one_speak(tx, params)
         if said:
-            _carry(tx, params, said)
+            if _lacks_any(tx, params, said):
+                _carry(tx, params, said)
             _refuse_apart(tx, params, said)
     tx.run("DROP TEMPORARY TABLE batch_group")
 
@@ -106,6 +107,13 @@ def _two_products(row: Mapping[str, Any]) -> Problem:
 def _beside(names: Sequence[str]) -> list[str]:
     """The columns that hold what rows say of these: of what names a record its name beside its id."""
     return [*names, *(name.removesuffix("_id") for name in names if name.removesuffix("_id") in REFS)]
+
+
+def _lacks_any(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> bool:
+    """Whether a row that speaks for a product lacks something that another row might say."""
+    lacks = " OR ".join(f"b.{name} IS NULL" for name in _beside(names))
+    grouped = f"{_OPEN} AND b.code IS NOT NULL AND b.lead IS NULL"
+    return bool(tx.value(f"SELECT 1 FROM batch_row b WHERE {grouped} AND ({lacks}) LIMIT 1", params))
 
 
 def _carry(tx: Tx, params: Mapping[str, Any], names: Sequence[str]) -> None:
