@@ -262,7 +262,6 @@ def test_brands_and_tags_come_in_by_their_names(ctx):
     assert [one.name for one in vocabulary.list_named(ctx, SYSTEM, "tag")] == ["spinner", "summer", "wool"]
 
 
-@pytest.mark.parametrize("out", [Out.CSV, Out.XLSX, Out.ODS, Out.LINES, Out.XML])
 def reasons(ctx, file):
     return {one.row.line: one.row.problems[0].code for one in rows(ctx, file, "refused")}
 
@@ -276,7 +275,7 @@ def test_brands_and_tags_get_other_names_and_go_back(ctx):
     make_product(ctx, "A-1", brand="Carrow Mill")
     text = "Brand,New name\nCarrow Mill,Carrow\nFell,Carrow\nGone,Come\nfell,\n"
     plan = plan_file(ctx, text)
-    assert plan.row["counts"]["changed"] == 2
+    assert plan.row["counts"]["changed"] == 1
     assert reasons(ctx, plan) == {3: "name.taken", 4: "name.none", 5: "row.twice"}
     bring_in(ctx, text, leave_out=True)
     assert names_of(ctx, "brand") == ["Carrow", "Fell"]
@@ -314,6 +313,7 @@ def test_categories_are_moved_and_renamed_by_a_file_with_what_is_below_them(ctx)
     assert paths_of(ctx) == before
 
 
+@pytest.mark.parametrize("out", [Out.CSV, Out.XLSX, Out.ODS, Out.LINES, Out.XML])
 def test_what_goes_out_comes_in_again_unchanged_in_each_format(ctx, out):
     add_picture(ctx, "aran.jpg")
     bring_in(ctx, TREE.replace("Aran yarn;;", "=1+1;aran.jpg;"))
