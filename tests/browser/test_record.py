@@ -41,6 +41,23 @@ def test_what_happened_to_a_product_is_seen_and_single_values_are_put_back(at_sc
     me.no_complaints()
 
 
+def test_the_shop_of_a_moment_is_walked_through_and_left_again(at_screen: Person, ctx):
+    me = at_screen
+    yarn = make_product(ctx, "FEL-1", name="Fellside", price=D("9.80"))
+    at = moment(ctx)
+    save(ctx, yarn, name="Fell")
+    me.open("/products/as-of")
+    me.open(f"/as-of/{moments.exact(at)}/shop")
+    me.axe()
+    me.sees("ul.shelf a", "Fellside").click()
+    me.sees("h1", "Fellside")
+    me.sees(".preview.then", "As buyers saw it")
+    me.axe()
+    me.driver.find_element(By.LINK_TEXT, "The shop of today").click()
+    me.sees("ul.shelf a", "Fell")
+    me.no_complaints()
+
+
 def test_a_change_is_prepared_sent_back_handed_in_and_done(at_screen: Person, ctx):
     me = at_screen
     yarn = make_product(ctx, "FEL-1", name="Fellside", price=D("9.80"))

@@ -303,6 +303,7 @@ def test_categories_are_moved_and_renamed_by_a_file_with_what_is_below_them(ctx)
     plan = plan_file(ctx, text)
     assert reasons(ctx, plan) == {6: "category.none"}
     assert (plan.row["counts"]["changed"], plan.row["counts"]["unchanged"]) == (3, 1)
+    assert [one[0] for one in plan.row["makes"]] == ["Wool > Sundries"]
     bring_in(ctx, text, leave_out=True)
     assert paths_of(ctx) == ["Wool", "Wool > Aran", "Wool > Sundries", "Wool > Sundries > Horn", "Notions",
                              "Buttons and clasps"]  # fmt: skip
@@ -311,6 +312,8 @@ def test_categories_are_moved_and_renamed_by_a_file_with_what_is_below_them(ctx)
     assert set(reasons(ctx, again)) == {3, 4}, "a place that is taken, and one below itself"
     roll_back_newest(ctx)
     assert paths_of(ctx) == before
+    bring_in(ctx, "Category;New path\nYarn > Aran;Top > Aran\n")
+    assert (values(ctx, "Top > Aran").hidden, values(ctx, "Top").hidden) == (False, False), "its goods stay in the shop"
 
 
 @pytest.mark.parametrize("out", [Out.CSV, Out.XLSX, Out.ODS, Out.LINES, Out.XML])

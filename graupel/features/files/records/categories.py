@@ -99,14 +99,22 @@ class CategoryClerk:
 
     def begin(self, recorder: history.Recorder, rows: Sequence[Said]) -> list[str]:
         """Make all paths that are not there; a new category is hidden until it is said to be shown."""
+        above = self._missing_above(rows)
         paths = [row["path"] for row in rows if self._id_of(row) is None and not _moves(row)]
         if not paths:
-            return []
+            return above
         made = categories.make_paths(self._tx, recorder, paths, hidden=True)
         self._at |= {path.casefold(): one for path, one in made.items()}
         said = {path.casefold() for path in paths}
         missing = dict.fromkeys(one for path in paths for one in self._tree.missing(path))
-        return [one for one in missing if one.casefold() not in said]
+        return [*(one for one in missing if one.casefold() not in said), *(one for one in above if one not in missing)]
+
+    def _missing_above(self, rows: Sequence[Said]) -> list[str]:
+        """What is made above categories that move, unless another row brings it there."""
+        coming = {row["new_path"].casefold() for row in rows if _moves(row)}
+        wanted = [row["new_path"].rpartition(CATEGORY_SEPARATOR)[0] for row in rows if _moves(row)]
+        missing = dict.fromkeys(one for path in wanted if path for one in self._tree.missing(path))
+        return [one for one in missing if one.casefold() not in coming]
 
     def write(self, recorder: history.Recorder, said: Said) -> Held:
         """Make a category what a row says. Raises Refused."""
@@ -138,7 +146,9 @@ class CategoryClerk:
         if tree.at(within, tree_id) not in (None, category_id):
             what = f"There is a category “{path}” already. Its goods can be moved, and one of the two be deleted."
             raise Refused([Problem("category.taken", what, "new_path")])
-        parent = categories.make_exactly(self._tx, recorder, [(tree_id, above)], hidden=True)[0] if above else -tree_id
+        parent = -tree_id
+        if above:  # shown where what comes below it is: its goods would be gone from the shop
+            parent = categories.make_exactly(self._tx, recorder, [(tree_id, above)], hidden=there.hidden)[0]
         if parent != there.parent:
             categories.move_within(self._tx, recorder, [category_id], parent)
         if name != there.name:
