@@ -1,6 +1,6 @@
 """Records as they were at moments, worked out backwards from the journal."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
 
@@ -13,6 +13,8 @@ from graupel.features.history.scope import Held
 
 #: A long act carries the moment at which it began: so much further back is looked.
 LONGEST_ACT = timedelta(hours=6)
+#: Before it there is no moment from which to look back so far.
+_FIRST = datetime(1, 1, 2, tzinfo=UTC)
 
 
 @dataclass(frozen=True)
@@ -83,6 +85,22 @@ def all_since(tx: Tx, lang: str, without: Collection[str], at: datetime, most: i
     return around(tx, lang, kinds, at, most, "TRUE", {})
 
 
+def one_by_one(changes: Iterable[Difference]) -> list[Difference]:
+    """Differences that are made one after the other as one of each record; what comes and goes again is none."""
+    found: dict[tuple[str, int], Difference] = {}
+    for one in changes:
+        before = found.get((one.kind, one.id))
+        found[one.kind, one.id] = _after(before, one) if before else one
+    return [one for one in found.values() if not (one.was is None and one.becomes is None)]
+
+
+def _after(before: Difference, later: Difference) -> Difference:
+    if before.becomes is None or later.becomes is None:
+        return replace(later, was=before.was)
+    was = None if before.was is None else {**(later.was or {}), **before.was}
+    return replace(later, was=was, becomes={**before.becomes, **later.becomes})
+
+
 def _past(
     tx: Tx, lang: str, ids: Mapping[str, Sequence[int]], rows: Sequence[StepRow], moments: Sequence[datetime]
 ) -> Past:
@@ -101,4 +119,4 @@ def _past(
 
 def _before(at: datetime) -> datetime:
     """As the database compares it."""
-    return (at - LONGEST_ACT).astimezone(UTC).replace(tzinfo=None)
+    return (max(at, _FIRST) - LONGEST_ACT).astimezone(UTC).replace(tzinfo=None)

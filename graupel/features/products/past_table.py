@@ -11,7 +11,7 @@ from graupel.context import Context
 from graupel.core.errors import Refused
 from graupel.core.roles import Actor, Role
 from graupel.core.tables import TableState
-from graupel.db import Tx
+from graupel.db import DuplicateKey, Tx
 from graupel.features.destinations.service import Seen
 from graupel.features.history import as_of, keeping
 from graupel.features.history.as_of import Past
@@ -93,7 +93,11 @@ def read(ctx: Context, actor: Actor, state: TableState, at: datetime, seen: Seen
             summary.summarise(tx, f"(SELECT id AS product_id FROM product WHERE id IN ({', '.join(map(str, ids))}))")
         return drawn(there, tx, at)
 
-    then, around = past.then(ctx, wanted.held, ids, at, drawn_then)
+    try:
+        then, around = past.then(ctx, wanted.held, ids, at, drawn_then)
+    except DuplicateKey as error:
+        what = "That moment can’t be shown: a name of then stands for something else now. Choose another one."
+        raise Refused.because("moment.doubled", what, "at") from error
     now = ctx.db.run(lambda tx: drawn(ctx, tx, ctx.now(tx)))
     lines = [LineThen(one, then.get(one), now.get(one)) for one in wanted.ids]
     gone = [LineThen(one, then[one], None) for one in wanted.gone if one in then]

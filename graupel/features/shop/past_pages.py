@@ -77,15 +77,9 @@ def choose(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[WindowMome
         looked = _looked(ctx, f"{asked.at}~{asked.prepared or ''}")
     except Refused as refusal:
         return _refused(request, refusal, asked.at)
-    path = windows.window(ctx, asked.where or _where(request)).path
+    path = windows.window(ctx, asked.where or windows.where_of(request.state.seen)).path
     rest = f"/{asked.page}" if _PAGE.fullmatch(asked.page) else ""
     return RedirectResponse(f"{looked.before}{path}{rest}", 303)
-
-
-def _where(request: Request) -> str:
-    """The shop and language of the lens, as addresses of the window name them."""
-    path: str = request.state.seen.shop_path
-    return path.removeprefix("/shop").strip("/")
 
 
 def _shown(
@@ -198,7 +192,7 @@ def article_then(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Then
     none, or too long ago; NotFound."""
     signed.actor.require(Role.VIEWER)
     looked = _looked(ctx, f"{asked.at}~{asked.prepared or ''}")
-    where = _where(request)
+    where = windows.where_of(request.state.seen)
     today = _today(ctx, windows.window(ctx, where), product_id, signed.actor)
     found = ctx.db.run(lambda tx: past.of(tx, ctx, product_id, [looked.at], asked.prepared))
     if found.then[looked.at].get(("product", product_id)) is None:

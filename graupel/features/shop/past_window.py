@@ -65,7 +65,7 @@ def then(ctx: Context, at: datetime, work: Callable[[Context, Tx], T], prepared_
 def _otherwise(ctx: Context, tx: Tx, at: datetime, now: datetime, prepared_id: int | None) -> _Otherwise:
     lang = ctx.settings.language
     if at > now:
-        return _Otherwise(prepared.until(tx, lang, at, prepared_id), ())
+        return _Otherwise(as_of.one_by_one(prepared.until(tx, lang, at, prepared_id)), ())
     keeping.refuse_forgotten(tx, at)
     changes = as_of.all_since(tx, lang, _UNSEEN, at, MOST)
     moment = {"at": at.astimezone(UTC).replace(tzinfo=None), "most": MOST + 1}
@@ -79,7 +79,8 @@ def _otherwise(ctx: Context, tx: Tx, at: datetime, now: datetime, prepared_id: i
         )
     held = scope.held(tx, lang, {"variant": variants})
     gone = [Difference("variant", key, version + 1, values, None) for (_, key), (version, values) in held.items()]
-    stay = [one for one in changes if one.kind != "variant" or one.id not in set(variants)]
+    added = set(variants)
+    stay = [one for one in changes if one.kind != "variant" or one.id not in added]
     new = [int(row["id"]) for row in tx.all(packs.since_sql("product"), moment)]
     return _Otherwise([*stay, *gone], new)
 

@@ -30,7 +30,7 @@ class Window:
     @property
     def where(self) -> str:
         """The shop and language as its addresses name them: "", "de", "outlet.de"."""
-        return self.seen.shop_path.removeprefix("/shop").strip("/")
+        return where_of(self.seen)
 
     @property
     def lens(self) -> Lens:
@@ -59,6 +59,11 @@ class Window:
     def shown(self) -> dict[str, Any]:
         """In which language and currency amounts are shown."""
         return {"locale": self.seen.locale, "currency": self.shop.currency, "lang": self.seen.language}
+
+
+def where_of(seen: Seen) -> str:
+    """The shop and language of a lens, as addresses name them."""
+    return seen.shop_path.removeprefix("/shop").strip("/")
 
 
 def window(ctx: Context, where: str = "") -> Window:

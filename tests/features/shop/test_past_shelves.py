@@ -6,10 +6,12 @@ from datetime import timedelta
 from decimal import Decimal
 from itertools import zip_longest
 
+import pytest
+
 from graupel.core import moments
 from graupel.core.conditions import Condition
 from graupel.core.products import Status
-from graupel.core.roles import SYSTEM, Role
+from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.features.assortments import service as assortments
 from graupel.features.categories import deleting, editing
 from graupel.features.categories import service as categories
@@ -24,6 +26,9 @@ from tests.needles import colour, needles, size
 from tests.serving import app, as_role, browser, stranger
 
 __all__ = ["app", "as_role", "browser", "colour", "needles", "size", "stranger"]
+
+
+OTHER = Actor(None, "Ida", Role.EDITOR)
 
 
 def window(at, rest=""):
@@ -178,6 +183,24 @@ def test_the_window_ahead_has_what_is_prepared_by_then(ctx, browser, needles):
     with_it = browser.get(f"/as-of/shop?at={moments.exact(ahead)}&prepared={number}").text
     assert "Spring needles" in with_it
     assert "€5.00" in with_it
+    with preparing() as found:
+        save(ctx, needles, name="Summer needles")
+    second = prepared.keep(ctx, SYSTEM, found)
+    for one in (number, second):
+        version = prepared.read(ctx, SYSTEM, one).one["version"]
+        prepared.agree(ctx, OTHER, one, version, moment(ctx) + timedelta(days=1))
+    both = browser.get(window(moment(ctx) + timedelta(days=2))).text
+    assert "Summer needles" in both
+    assert "€5.00" in both
+
+
+@pytest.mark.parametrize(
+    "at", ["0001-01-01T00:00:00Z", "0001-01-03T00:00", "9999-12-31T23:59", "2026-11-01~x", "~", "1"]
+)
+def test_any_moment_is_shown_or_said_to_be_none(browser, needles, at):
+    assert browser.get(f"/as-of/{at}/shop").status_code in (200, 422)
+    assert browser.get(f"/products/as-of?at={at}").status_code in (200, 422)
+    assert browser.get(f"/products/{needles}/as-of/shop?at={at}").status_code in (200, 404, 422)
 
 
 def test_goods_that_a_file_brought_since_are_not_there_and_those_of_before_are(ctx, browser, needles):
