@@ -13,7 +13,7 @@ from graupel.core.handling import Handling
 from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
-from graupel.features.files import known, locking, service, store, taking
+from graupel.features.files import known, locking, service, store, taking, telling
 from graupel.jobs import JobRequest, JobRun, enqueue, queue
 from graupel.tables import detecting
 from graupel.tables.shapes import Kind, Shape
@@ -91,7 +91,9 @@ def read(run: JobRun) -> None:
             run.finish(tx, "Read in another way.")
             return
         store.read_as(tx, file_id, {**values, "job_id": None})
-        if not matching.unfit(rules, there, values["key_by"]):
+        if matching.unfit(rules, there, values["key_by"]):
+            telling.when_long(run, tx, file_id, "It was read. Say what its columns are.")
+        else:
             now = locking.locked(tx, file_id)
             service.begin_plan(ctx, tx, run.actor, now, rules, Handling.of(now), profile_id=now["profile_id"])
         run.finish(tx, f"Read: {len(values['headers']):,} columns.")

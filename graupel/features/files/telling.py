@@ -1,4 +1,4 @@
-"""Word by mail: a long dry run, or the bringing in of a long file, has ended; a file that came by itself waits."""
+"""Word by mail: the reading, dry run or bringing in of a long file has ended; one that came by itself waits."""
 
 from graupel import mail
 from graupel.context import Context
@@ -13,6 +13,8 @@ from graupel.jobs import JobRequest, JobRun, Urgency, enqueue
 KIND = "files.tell"
 #: Who waited so long for it has gone on to something else.
 LONG_SECONDS = 120
+#: What a mail says at its head of a job of a kind that was done, of others that a file was brought in.
+_ENDED = {"files.plan": "A dry run is made", "files.read": "A file was read"}
 NOT_DONE, WAITS = "Not done.", "It waits for you."
 
 
@@ -57,4 +59,4 @@ def _ended(ctx: Context, payload: dict[str, object]) -> str:
     if str(payload["said"]).startswith(WAITS):
         return "A file waits for you"
     job = jobs.of(ctx, SYSTEM, int(str(payload["job_id"])))
-    return "A dry run is made" if job and job["kind"] == "files.plan" else "A file was brought in"
+    return _ENDED.get(job["kind"] if job else "", "A file was brought in")

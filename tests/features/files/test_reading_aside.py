@@ -2,12 +2,13 @@
 
 import io
 import json
+from dataclasses import replace
 
 import pytest
 import xlsxwriter
 
 from graupel.core.roles import SYSTEM, Role
-from graupel.features.files import lines, reading_aside, service, taking
+from graupel.features.files import lines, reading_aside, service, taking, telling
 from graupel.jobs import queue
 from graupel.jobs.worker import Worker
 from graupel.tables import reading
@@ -92,6 +93,21 @@ def test_of_one_that_cant_be_read_is_said_why_and_nothing_else_can_be_done_with_
         answer = editor.write(f"{address}/{what}", {"rows_are": "brand", "part": "Spring", "column.0": "sku"})
         assert answer.status_code == 422, what
     assert file_at(ctx, address).step == "unread"
+
+
+def test_who_waited_long_for_one_whose_columns_nobody_knows_is_told_by_mail(editor, ctx, monkeypatch):
+    mailing = {"smtp_host": "127.0.0.1", "smtp_port": 1, "mail_from": "shop@skeinwright.example"}
+    told = replace(ctx, settings=ctx.settings.model_copy(update=mailing))
+    written = []
+    monkeypatch.setattr(telling.mail, "send", lambda settings, to, subject, text, key: written.append((subject, text)))
+    address = sent(editor, workbook(One=[["first", "second"], ["a", "b"]]))
+    late = "UPDATE job SET made_at = made_at - INTERVAL %s SECOND"
+    ctx.db.run(lambda tx: tx.run(late, [telling.LONG_SECONDS + 5]))
+    work_off(told)
+    ((subject, text),) = written
+    assert subject == "A file was read: goods.xlsx"
+    assert "Say what its columns are." in text
+    assert file_at(ctx, address).step == "matching"
 
 
 def test_another_sheet_of_it_is_read_aside_too_and_until_then_it_is_what_it_was(editor, ctx):
