@@ -108,7 +108,8 @@ class Record:
 
     ``table``: where it is called otherwise than the kind. ``parent``: the kind of record that it belongs to and whose
     lot it shares, named by its field "<parent>_id"; ``private_to``: the same where only some of them belong to one;
-    ``said_of``: the fields that name the kind, and the id, of the record of which it is said. ``revived``: columns that
+    ``said_of``: the fields that name the kind, and the id, of the record of which it is said; ``goes_along``: it goes
+    when that goes, while others stay and are there again with it. ``revived``: columns that
     are no fields, and the SQL that fills them where a removed record is made again; ``kept_up``: the same where it is
     changed, from the row r of the journal. ``stamped``: it notes in changed_at
     when it changed. ``wholes``: fields that mean something only together, and so go back together or stay.
@@ -123,6 +124,7 @@ class Record:
     parent: str = ""
     private_to: str = ""
     said_of: tuple[str, str] = ("", "")
+    goes_along: bool = False
     revived: tuple[tuple[str, str], ...] = ()
     kept_up: tuple[tuple[str, str], ...] = ()
     wholes: tuple[tuple[str, ...], ...] = ()

@@ -76,6 +76,7 @@ TAGGING = Record(
         ref("record_id", "Record", kinds_in=("kind", (("product", "product"),))),
     ),
     said_of=("kind", "record_id"),
+    goes_along=True,
 )
 
 

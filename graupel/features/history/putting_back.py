@@ -206,7 +206,7 @@ def _may_come(kind: RecordKind) -> list[str]:
             conditions.append(_there(column, name, or_coming=_comes_later(kind, column)))
         elif column.refers_to == kind.name:
             conditions.append(f"({_there(column, name)} OR NOT {_there(column, name, or_coming=True)})")
-    return [*conditions, _carrier_there(kind)] if kind.record.said_of[0] else conditions
+    return [*conditions, _carrier_there(kind)] if kind.record.goes_along else conditions
 
 
 def _carrier_there(kind: RecordKind) -> str:

@@ -149,10 +149,13 @@ def _find_as_made(tx: Tx, change_set_id: int, language: str) -> None:
     )
     for one in belonging.all_belonging():
         kind = one.records_kind
+        # What stays without its product was there before that came back.
+        since = f"""AND EXISTS (SELECT 1 FROM change_row later WHERE later.record_kind = '{one.kind}'
+                    AND later.record_id = {kind.key} AND later.change_set_id > %(set)s)"""
         tx.run(  # something was added since, or changed
             f"""DELETE made FROM {_AS_MADE} made STRAIGHT_JOIN {one.below.format(product="made.product_id")}
                 LEFT JOIN change_row r ON {made.format(r="r", kind=one.kind)} AND r.record_id = {kind.key}
-                WHERE r.record_id IS NULL OR NOT ({untouched(kind)})""",
+                WHERE (r.record_id IS NULL {"" if one.goes else since}) OR NOT ({untouched(kind)})""",
             params,
         )
         tx.run(  # or was taken away
