@@ -132,7 +132,7 @@ def test_brands_come_in_and_go_out_by_a_command_that_says_what_rows_are(ctx, gra
     assert "line 3: This row says nothing of “Brand”" in done.stdout
     written = graupel("export", str(tmp_path / "out.csv"), "--of", "brand")
     assert written.stdout.endswith("out.csv: 1\n"), written.output
-    assert (tmp_path / "out.csv").read_text() == "brand,tags\nCarrow Mill,\n"
+    assert (tmp_path / "out.csv").read_text() == "brand,new name,tags\nCarrow Mill,Carrow Mill,\n"
     assert "beside goods alone" in graupel("export", str(tmp_path / "out.zip"), "--of", "brand").stderr
     assert "There is no lens" in graupel("export", str(tmp_path / "out.csv"), "--lens", "zz").stderr
 
