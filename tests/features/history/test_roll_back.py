@@ -6,12 +6,13 @@ from decimal import Decimal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from graupel.core.products import Status
 from graupel.core.roles import SYSTEM
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving
 from graupel.features.products import service as products
-from tests.making import make_product
+from tests.making import add_german, make_product
 
 FIELDS = {
     "name": ["One", "Two", "Three"],
@@ -97,3 +98,36 @@ def test_rolling_back_in_any_order_does_what_was_announced_and_in_reverse_gives_
             roll_back(ctx, made)
     if odd is None:
         assert state(ctx, product_id) == beginning
+
+
+def translated(ctx, product_id):
+    return ctx.db.run(
+        lambda tx: tx.value("SELECT COUNT(*) FROM own_value WHERE kind = 'product' AND record_id = %s", [product_id])
+    )
+
+
+def test_a_translation_stays_without_its_product_and_stands_in_the_way_of_no_roll_back(ctx):
+    add_german(ctx)
+    wool = make_product(ctx, "A-1", status=Status.DRAFT)
+    translating = save(ctx, wool, own={".de.name": "Wolle"})
+    saving.delete(ctx, SYSTEM, wool)
+    deleting = newest(ctx)
+    assert translated(ctx, wool) == 1
+    roll_back(ctx, translating)
+    assert translated(ctx, wool) == 0
+    roll_back(ctx, newest(ctx))
+    assert translated(ctx, wool) == 1, "though its product is still away"
+    roll_back(ctx, deleting)
+    assert products.read(ctx, SYSTEM, wool).values.own == {".de.name": "Wolle"}
+    away = ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, newest(ctx)))
+    assert (away.stay, away.part) == (0, 0), "it was translated before it came back, so nothing was done to it since"
+
+
+def test_a_product_that_was_translated_since_it_was_made_stays(ctx):
+    add_german(ctx)
+    wool = make_product(ctx, "A-1", status=Status.DRAFT)
+    made = newest(ctx)
+    save(ctx, wool, own={".de.name": "Wolle"})
+    kept = ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, made))
+    assert kept.stay > 0
+    assert products.read(ctx, SYSTEM, wool).values.own == {".de.name": "Wolle"}
