@@ -49,6 +49,7 @@ def table_as_of(request: Request, ctx: Ctx, signed: Signed, asked: QueryOf[Table
         labels=COLUMNS,
         numbers=NUMBERS,
         most_gone=past_table.MOST_GONE,
+        most_around=past.MOST_AROUND,
         problems=problems,
     )
 
@@ -101,6 +102,7 @@ def _page(
         other=other,
         now=now,
         soon=timedelta(seconds=2),
+        most_around=past.MOST_AROUND,
         prepared=asked.prepared,
         problems=by_field(list(problems)),
         chosen=chosen,

@@ -57,7 +57,8 @@ class _Looked:
 
     def told(self, status: Status = Status.LIVE) -> dict[str, Any]:
         """What the notice of the page says."""
-        return {"then": self.at, "then_said": past.told(status, is_ahead=self.is_ahead), "then_typed": self.typed}
+        said = past.told(status, is_ahead=self.is_ahead)
+        return {"then": self.at, "then_said": said, "then_typed": self.typed, "then_prepared": self.prepared}
 
 
 def _looked(ctx: Context, moment: str) -> _Looked:

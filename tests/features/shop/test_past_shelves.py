@@ -183,6 +183,7 @@ def test_the_window_ahead_has_what_is_prepared_by_then(ctx, browser, needles):
     with_it = browser.get(f"/as-of/shop?at={moments.exact(ahead)}&prepared={number}").text
     assert "Spring needles" in with_it
     assert "€5.00" in with_it
+    assert f'name="prepared" value="{number}"' in with_it, "another moment is looked at with it too"
     with preparing() as found:
         save(ctx, needles, name="Summer needles")
     second = prepared.keep(ctx, SYSTEM, found)
