@@ -141,13 +141,17 @@ def test_a_save_leaves_everything_where_it_was(at_screen: Person, ctx, needles):
         run(me, "arguments[0].scrollIntoView({block: 'center'})", field)
         field.click()
         keys(me, "x" if css != "#in-categories-ts-control" else Keys.ESCAPE)
+        place = "[document.activeElement.id, Math.round(arguments[0].getBoundingClientRect().top)]"
+        before = run(me, place, field)
+        if css == "#in-meta_title":  # what is above it is one line shorter when the look at what was typed comes back
+            me.gone("#preview .help")
+            assert run(me, place, field) == before
         me.gone(".htmx-request")
-        before = run(me, "[document.activeElement.id, Math.round(arguments[0].getBoundingClientRect().top)]", field)
         editor = me.driver.find_element(By.ID, "editor")
         ctrl_s(me)
         WebDriverWait(me.driver, 45, 0.03).until(staleness_of(editor))
         field = me.sees(css)
-        after = run(me, "[document.activeElement.id, Math.round(arguments[0].getBoundingClientRect().top)]", field)
+        after = run(me, place, field)
         assert after[0] == before[0]
         assert abs(after[1] - before[1]) <= 2, css
 

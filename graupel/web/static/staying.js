@@ -20,8 +20,10 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 });
 
 function look(target, status) {
-  const active = target.contains(document.activeElement) ? document.activeElement : null;
-  const seen = active && isInSight(active) ? active : firstInSight(target);
+  const focused = document.activeElement === document.body ? null : document.activeElement;
+  const active = target.contains(focused) ? focused : null;
+  // What is typed in stays where it is, also where what comes in changes something above it.
+  const seen = focused && isInSight(focused) ? focused : firstInSight(target);
   return {
     status,
     focus: active && addressOf(active),
