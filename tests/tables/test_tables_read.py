@@ -17,8 +17,9 @@ from hypothesis import strategies as st
 
 from graupel.core import guessing
 from graupel.core.errors import Refused
-from graupel.tables import large_sheets, nested, packed, reading, sheets
+from graupel.tables import nested, packed, reading, sheets
 from graupel.tables.shapes import LONGEST_CELL, Kind, Shape
+from graupel.tables.spreadsheets import ODS_TYPE
 
 HEADERS = ["sku", "name", "price"]
 ROWS = [["FEL-1", "Größe “38–40”", "9.8"], ["FEL-2", "Two\nlines, and a comma", "1250"]]
@@ -199,32 +200,131 @@ def odd_book(path):
         page.write_url(10, 0, "https://pictures.example/a.jpg", string="a picture")
 
 
+def rows_read(path, part):
+    """The lines of a sheet with their cells, without blank ones at the end."""
+    cells = [(row.line, list(row.cells)) for row in sheets.rows(path, part)]
+    return [(line, row[: max(place for place, cell in enumerate(row, 1) if cell)]) for line, row in cells]
+
+
+def spoil(path, beginning, spoilt):
+    """The same package, with what stands in the files that begin so spoilt."""
+    broken = path.with_name(f"broken{path.suffix}")
+    with zipfile.ZipFile(path) as whole, zipfile.ZipFile(broken, "w") as to:
+        for one in whole.namelist():
+            content = whole.read(one)
+            to.writestr(one, spoilt(content) if one.startswith(beginning) else content)
+    return broken
+
+
+def cut(xml):
+    return xml[: len(xml) // 2]
+
+
 def test_a_large_sheet_is_read_row_by_row_as_a_small_one_is_at_once(tmp_path, monkeypatch):
     path = tmp_path / "goods.xlsx"
     odd_book(path)
-
-    def read_rows(part):
-        cells = [(row.line, list(row.cells)) for row in sheets.rows(path, part)]
-        return [(line, row[: max(place for place, cell in enumerate(row, 1) if cell)]) for line, row in cells]
-
-    small = {part: read_rows(part) for part in sheets.parts(path)}
+    small = {part: rows_read(path, part) for part in sheets.parts(path)}
     assert [line for line, _ in small["Goods"]] == [3, 4, 5, 7, 10, 11]
-    monkeypatch.setattr(large_sheets, "MOST_AT_ONCE", 0)
-    assert {part: read_rows(part) for part in sheets.parts(path)} == small
+    monkeypatch.setattr(sheets, "MOST_AT_ONCE", 0)
+    assert {part: rows_read(path, part) for part in sheets.parts(path)} == small
     with pytest.raises(Refused, match="no sheet “Autumn”"):
         list(sheets.rows(path, "Autumn"))
     spoils = (
-        lambda xml: xml[: len(xml) // 2],
+        cut,
         lambda xml: xml.replace(b'r="3"', b'r="99999999"'),
         lambda xml: re.sub(rb't="s"><v>\d+', b't="s"><v>12345', xml),  # a text that there is not
     )
     for spoilt in spoils:
-        with zipfile.ZipFile(path) as whole, zipfile.ZipFile(tmp_path / "broken.xlsx", "w") as broken:
-            for one in whole.namelist():
-                content = whole.read(one)
-                broken.writestr(one, spoilt(content) if one.startswith("xl/worksheets/") else content)
         with pytest.raises(Refused, match="can't be read"):
-            list(sheets.rows(tmp_path / "broken.xlsx", "Goods"))
+            list(sheets.rows(spoil(path, "xl/worksheets/", spoilt), "Goods"))
+
+
+def ods_row(*cells, **attributes):
+    said = "".join(f' table:{name.replace("_", "-")}="{value}"' for name, value in attributes.items())
+    return f"<table:table-row{said}>{''.join(cells)}</table:table-row>"
+
+
+def ods_cell(*lines, kind="string", **attributes):
+    said = "".join(f' {name.replace("__", ":").replace("_", "-")}="{value}"' for name, value in attributes.items())
+    paragraphs = "".join(f"<text:p>{line}</text:p>" for line in lines)
+    return f'<table:table-cell office:value-type="{kind}"{said}>{paragraphs}</table:table-cell>'
+
+
+def odd_ods(path):
+    """What may stand in an ODS: kinds of value, rows and cells that are repeated, groups, notes, a hidden sheet."""
+    none, many = "<table:table-cell/>", '<table:table-cell table:number-columns-repeated="16384"/>'
+    note = "<office:annotation><text:p>to be left</text:p></office:annotation>"
+    numbers = [("float", "1e-7"), ("float", "0.30000000000000004"), ("currency", "5"), ("percentage", "0.5")]
+    goods = [
+        ods_row(many, number_rows_repeated=2),
+        ods_row(none, ods_cell("sku"), *(
+            ods_cell("shown", kind=kind, office__value=value) for kind, value in numbers
+        ), ods_cell("TRUE", kind="boolean", office__boolean_value="true")),
+        ods_row(*(ods_cell("24.12.", kind="date", office__date_value=day)
+            for day in ("2026-12-24", "2026-12-24T18:00:00", "2026-12-24T18:00:00.5")),
+            *(ods_cell("18:00", kind="time", office__time_value=span) for span in ("PT18H00M00S", "PT48H30M00S"))),
+        ods_row(ods_cell("a", "b"), ods_cell('x<text:s/>y<text:s text:c="3"/>z'), ods_cell("  kept &amp; "),
+            ods_cell("pl <text:span>sp<text:span>in</text:span></text:span> <text:a>link</text:a> end"),
+            ods_cell("shown", office__string_value="said"), ods_cell("noted").replace("<text:p>", f"{note}<text:p>"),
+            "<table:table-cell><text:p>untyped</text:p></table:table-cell>"),
+        ods_row(ods_cell("3 x", table__number_columns_repeated=3), none, ods_cell("on"), many, number_rows_repeated=2),
+        ods_row(none, number_rows_repeated=3),
+        ods_row(ods_cell("merged", table__number_columns_spanned=2), "<table:covered-table-cell/>", ods_cell("#N/A")),
+        f"<table:table-row-group>{ods_row(ods_cell('in a group'))}</table:table-row-group>",
+        ods_row(many, number_rows_repeated=1_048_000),
+    ]  # fmt: skip
+    sheets_of = {
+        "Goods": "".join(goods),
+        "Kept": ods_row(ods_cell("x")),
+        "Beside": ods_row(none) + ods_row(ods_cell("y")),
+    }
+    body = "".join(
+        f'<table:table table:name="{name}" table:style-name="{name}"><table:table-column/>{rows}</table:table>'
+        for name, rows in sheets_of.items()
+    )
+    styles = "".join(
+        f'<style:style style:name="{name}"><style:table-properties table:display="{shown}"/></style:style>'
+        for name, shown in (("Goods", "true"), ("Kept", "false"))
+    )
+    names = "".join(
+        f' xmlns:{name}="urn:oasis:names:tc:opendocument:xmlns:{name}:1.0"'
+        for name in ("office", "table", "text", "style")
+    )
+    head = f"<office:document-content{names}><office:automatic-styles>{styles}</office:automatic-styles>"
+    with zipfile.ZipFile(path, "w") as packed:
+        packed.writestr("mimetype", ODS_TYPE)
+        packed.writestr("META-INF/manifest.xml", "<manifest/>")
+        packed.writestr(
+            "content.xml",
+            f"{head}<office:body><office:spreadsheet>{body}</office:spreadsheet></office:body></office:document-content>",
+        )
+
+
+def test_a_large_ods_is_read_row_by_row_as_a_small_one_is_at_once(tmp_path, monkeypatch):
+    path = tmp_path / "goods.ods"
+    odd_ods(path)
+    assert rows_read(path, "Goods")[0] == (3, ["", "sku", "0.0000001", "0.3", "5", "0.5", "yes"])
+    small = {part: rows_read(path, part) for part in sheets.parts(path)}
+    assert list(small) == ["Goods", "Beside"]
+    assert [line for line, _ in small["Goods"]] == [3, 4, 5, 6, 7, 11, 12]
+    monkeypatch.setattr(sheets, "MOST_AT_ONCE", 0)
+    assert {part: rows_read(path, part) for part in sheets.parts(path)} == small
+    with pytest.raises(Refused, match="no sheet “Autumn”"):
+        list(sheets.rows(path, "Autumn"))
+    spoils = (
+        cut,
+        lambda xml: xml.replace(b"1e-7", b"seven"),
+        lambda xml: xml.replace(b"2026-12-24T18", b"2026-13-24T18"),
+        lambda xml: xml.replace(b"<table:table-row><", b'<table:table-row table:number-rows-repeated="99999999"><', 1),
+    )
+    for spoilt in spoils:
+        with pytest.raises(Refused, match="can't be read"):
+            list(sheets.rows(spoil(path, "content.xml", spoilt), "Goods"))
+    locked = spoil(path, "META-INF", lambda _: b"<manifest><encryption-data/></manifest>")
+    with pytest.raises(Refused, match="locked with a password"):
+        sheets.parts(locked)
+    taken = spoil(path, "content.xml", lambda xml: xml.replace(b"x<text:s/>y", b"x<text:tab/>y<text:line-break/>z"))
+    assert rows_read(taken, "Goods")[2][1][1].startswith("x\ty\nz")
 
 
 def test_what_stands_before_among_and_after_the_rows_is_passed_over_and_told(tmp_path):

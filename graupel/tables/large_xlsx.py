@@ -5,16 +5,14 @@ What surrounds the rows is read by openpyxl; the rows are read here, in a quarte
 
 import re
 import warnings
-import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 from typing import IO, Any
 
 from lxml import etree
 
-#: A workbook with a sheet of fewer bytes, unpacked, is read at once: in twice as much memory.
-MOST_AT_ONCE = 120_000_000
-_SHEETS = "xl/worksheets/"
+#: Its sheets are files whose names begin so.
+SHEETS = "xl/worksheets/"
 _MAIN = "{http://schemas.openxmlformats.org/spreadsheetml/2006/main}"
 _ROW, _VALUE, _INLINE, _TEXT, _RUN = (f"{_MAIN}{name}" for name in ("row", "v", "is", "t", "r"))
 #: A sheet has no more (ECMA-376 sets no limit, spreadsheets keep to this).
@@ -23,18 +21,8 @@ _MOST_ROWS, _MOST_COLUMNS = 1_048_576, 16_384
 _NUMBERED = re.compile("_x([0-9A-Fa-f]{4})_")
 
 
-def is_large(path: Path) -> bool:
-    """Whether it is a workbook of which a sheet takes much room."""
-    try:
-        with zipfile.ZipFile(path) as packed:
-            sizes = [one.file_size for one in packed.infolist() if one.filename.startswith(_SHEETS)]
-    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError):
-        return False
-    return max(sizes, default=0) > MOST_AT_ONCE
-
-
-def rows(path: Path, part: str) -> Iterator[list[Any]]:
-    """The values of each row of a sheet, those between rows too; the longer rows are, the more has one. None where
+def rows(path: Path, part: str) -> Iterator[tuple[int, list[Any]]]:
+    """The values of each row of a sheet, with its number from 1 on; the longer rows are, the more has one. None where
     there is nothing, and where a formula went wrong. Raises KeyError where there is no such sheet, and what is wrong
     with the file as LookupError, ValueError, zlib.error, zipfile.BadZipFile or SyntaxError."""
     # Only here, because it costs every process a third of a second and 16 MB, and hardly any file needs it.
@@ -54,15 +42,14 @@ def rows(path: Path, part: str) -> Iterator[list[Any]]:
         yield from _rows(content, cells)
 
 
-def _rows(content: IO[bytes], cells: "_Cells") -> Iterator[list[Any]]:
+def _rows(content: IO[bytes], cells: "_Cells") -> Iterator[tuple[int, list[Any]]]:
     number = 0
     parsed = etree.iterparse(content, tag=_ROW, resolve_entities=False, no_network=True, huge_tree=True)
     for _, row in parsed:
         at = int(row.get("r", number + 1))
         if at > _MOST_ROWS:
             raise ValueError(f"row {at}")
-        yield from ([] for _ in range(number + 1, at))
-        yield cells.of_row(row)
+        yield at, cells.of_row(row)
         number = max(at, number)
         row.clear()
         while row.getprevious() is not None:  # or all rows would be held, each without its cells
