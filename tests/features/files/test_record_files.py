@@ -18,6 +18,7 @@ from graupel.features.categories import editing
 from graupel.features.categories import service as categories
 from graupel.features.files import picturing, planned_rows, profiles, results, service
 from graupel.features.files.records import out as records_out
+from graupel.features.files.records import planning
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.media import service as media
@@ -395,6 +396,22 @@ def test_odd_cells_in_any_column_are_refused_or_read_and_never_a_fault(ctx, rows
     service.request_apply(ctx, SYSTEM, file_id, leave_out=True)
     work_off(ctx)
     assert (service.read(ctx, SYSTEM, file_id).trouble, file.row["counts"]["refused"] > 0) == ("", True)
+
+
+def test_more_rows_than_one_act_can_write_are_taken_where_they_change_nothing(ctx, monkeypatch):
+    monkeypatch.setattr(planning, "MOST_WRITTEN", 3)
+    names = ["Aran", "Fellside", "Loom", "Moss", "Tarn"]
+    for name in names:
+        vocabulary.make(ctx, SYSTEM, "brand", name)
+    file = plan_file(ctx, "brand,new name\n" + "".join(f"{name},{name}\n" for name in names))
+    assert (file.trouble, file.row["counts"]["unchanged"]) == ("", 5)
+    for rows_said in ("".join(f"{name},{name} wool\n" for name in names), "A,A\nB,B\nC,C\nD,D\n"):
+        file = plan_file(ctx, f"brand,new name\n{rows_said}")
+        assert "More than 3 rows would make or change something" in file.trouble
+    monkeypatch.setattr(planning, "MOST_ROWS", 4)
+    file = plan_file(ctx, "brand,new name\n" + "".join(f"{name},{name}\n" for name in names))
+    assert "at most 4" in file.trouble
+    assert sorted(ctx.db.run(lambda tx: vocabulary.names_of(tx, "brand")).values()) == names
 
 
 def test_no_such_file_is_all_there_is(ctx):

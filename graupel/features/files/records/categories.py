@@ -69,8 +69,8 @@ class CategoryClerk:
 
     def understood(self, said: Said) -> Said:
         """With its picture as the library names it, or where it is to be fetched. Raises Refused."""
-        self._id_of(said)
-        if not said.get("picture"):
+        there = self.held(said)
+        if not said.get("picture") or (there and there.values["picture"] == said["picture"]):
             return said
         found = self._picture_meant(said["picture"])
         if isinstance(found, Problem):

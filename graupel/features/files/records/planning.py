@@ -38,8 +38,10 @@ from graupel.jobs import JobRun
 from graupel.tables import reading
 from graupel.tables.shapes import Shape
 
-#: Such a file has at most so many rows: its dry run holds what it would write.
-MOST_ROWS = 5_000
+#: Such a file has at most so many rows: they are held while they are compared.
+MOST_ROWS = 30_000
+#: So many of them may make or change something: the dry run holds what it writes, and others wait for it.
+MOST_WRITTEN = 5_000
 REPORT_EVERY = 50
 _CLERKS: Mapping[RowsAre, Callable[[Context, Tx, Sequence[str]], Clerk]] = {
     RowsAre.ATTRIBUTE: AttributeClerk,
@@ -160,8 +162,7 @@ def plan(run: JobRun, tx: Tx, row: ImportFileRow, path: Path, total: int) -> dic
         )
     )
     if len(found) > MOST_ROWS:
-        said = f"A file of such rows has at most {MOST_ROWS:,}. Cut it in several files."
-        raise Refused.because("file.too_many_rows", said, "file")
+        raise _too_many(f"A file of such rows has at most {MOST_ROWS:,}.")
     with _undone(tx) as recorder:
         walk = Walk(tx, clerk, recorder, handling.way)
         made, planned = _walked(walk, found, lambda done: run.progress("Comparing", done, len(found)))
@@ -171,6 +172,15 @@ def plan(run: JobRun, tx: Tx, row: ImportFileRow, path: Path, total: int) -> dic
     overview = _overview(planned, reader.left_out, reader.met)
     makes = [[name, [], str(handling.rows_are)] for name in made]
     return {"counts": counts, "makes": makes, "passed": table.passed, "overview": overview}
+
+
+def _too_many(what: str) -> Refused:
+    return Refused.because("file.too_many_rows", f"{what} Cut it in several files.", "file")
+
+
+def _refuse_many(written: int) -> None:
+    if written > MOST_WRITTEN:
+        raise _too_many(f"More than {MOST_WRITTEN:,} rows would make or change something, too many for one act.")
 
 
 @contextmanager
@@ -186,12 +196,17 @@ def _undone(tx: Tx) -> Iterator[history.Recorder]:
 def _walked(walk: Walk, rows: Sequence[FileRow], report: Callable[[int], None]) -> tuple[list[str], list[PlannedRow]]:
     """What is made beside the rows, and what each of them does, in the order in which they are written."""
     plain = [row for row in rows if not row.problems]
-    made = walk.clerk.begin(walk.recorder, [said for row in plain if (said := _meant(walk, row)) is not None])
+    meant = [said for row in plain if (said := _meant(walk, row)) is not None]
+    written = sum(walk.clerk.held(said) is None for said in meant)
+    _refuse_many(written)
+    made = walk.clerk.begin(walk.recorder, meant)
     done = [walk.row(row) for row in rows if row.problems]
     for number, at in enumerate(walk.clerk.in_order([row.values for row in plain])):
         if number % REPORT_EVERY == 0:
             report(number)
         done.append(walk.row(plain[at]))
+        written += done[-1].action == Action.CHANGED
+        _refuse_many(written)
     return made, done
 
 
