@@ -71,6 +71,11 @@ def stands(me: Person, name: str, level: int) -> None:
     )
 
 
+def tops(me: Person):
+    """The categories of the first level, as the tree is drawn."""
+    return me.driver.find_elements(By.CSS_SELECTOR, "[role=treeitem][aria-level='1']")
+
+
 def test_the_tree_is_typed_moved_and_renamed_by_keyboard(at_screen: Person, ctx):
     me = at_screen
     me.go("Goods", "Categories")
@@ -92,6 +97,16 @@ def test_the_tree_is_typed_moved_and_renamed_by_keyboard(at_screen: Person, ctx)
     press(me, Keys.ALT, Keys.ARROW_LEFT)
     wait_until(lambda: paths(ctx) == ["Yarn", "Yarn > Aran", "Lace", "Needles", "Gifts"])
     stands(me, "Lace", 1)
+    # Keys that are pressed faster than the tree is drawn all count.
+    focus(me, "Lace")
+    for arrow, stand in (
+        (Keys.ARROW_DOWN, ["Needles", "Gifts", "Lace"]),
+        (Keys.ARROW_UP, ["Lace", "Needles", "Gifts"]),
+    ):
+        press(me, Keys.ALT, arrow + arrow)
+        wait_until(lambda stand=stand: paths(ctx)[2:] == stand)
+        wait_until(lambda stand=stand: _calm(lambda: [one.text.split("\n")[0] for one in tops(me)][1:] == stand))
+        wait_until(lambda: _calm(lambda: me.driver.switch_to.active_element.text.startswith("Lace")))
     focus(me, "Needles")
     press(me, Keys.ALT, Keys.ARROW_RIGHT)
     wait_until(lambda: "Lace > Needles" in paths(ctx))

@@ -1,5 +1,5 @@
 // The goods of a category: put in and ordered by drag, ordered by keyboard; conditions taken away.
-import { DRAGGED, focusAmong, whenShown } from "./shared.js";
+import { bring, DRAGGED, focusAmong, whenShown } from "./shared.js";
 import { Sortable } from "./vendor/sortable.js";
 
 // A list whose rows share their columns is a grid, and would be taken for one that runs across.
@@ -16,7 +16,7 @@ function idsOf(list) {
 }
 function send(address, values) {
   const told = { from: goodsList()?.dataset.from ?? "0", q: document.getElementById("in-find-goods")?.value ?? "" };
-  return htmx.ajax("POST", address, { target: "#goods-part", swap: "outerHTML", values: { ...values, ...told } });
+  return bring("POST", address, { target: "#goods-part", swap: "outerHTML", values: { ...values, ...told } });
 }
 
 function goods() {

@@ -1,6 +1,6 @@
 // The table as a spreadsheet: cells edited in place, a column pasted, rows unfolded.
 import "./chosen.js";
-import { counted, element, firstReached, focusAmong, post, say, shift, whenShown } from "./shared.js";
+import { bring, counted, element, firstReached, focusAmong, post, say, shift, whenShown } from "./shared.js";
 
 const table = () => document.querySelector("#goods[data-editable]");
 function cellsOf(row) {
@@ -102,7 +102,7 @@ function toggleRows(button) {
   });
   return open || rows.length
     ? null
-    : htmx.ajax("GET", button.dataset.rows, { target: button.closest("tr"), swap: "afterend" });
+    : bring("GET", button.dataset.rows, { target: () => button.isConnected && button.closest("tr"), swap: "afterend" });
 }
 function cells() {
   return [...table().querySelectorAll("td[data-cell]")];
@@ -192,7 +192,7 @@ async function reload(keys) {
   const open = [...document.querySelectorAll("[data-unfold][aria-expanded=true]")].map(
     (button) => button.dataset.unfold,
   );
-  await htmx.ajax("GET", location.pathname + location.search, { target: "#results", swap: "outerHTML" });
+  await bring("GET", location.pathname + location.search, { target: "#results", swap: "outerHTML" });
   for (const id of open) {
     const button = document.querySelector(`[data-unfold="${id}"]`);
     if (button) await toggleRows(button);

@@ -1,7 +1,7 @@
 // The grid of variants: cells selected by mouse and keyboard, gaps filled, one variant opened.
 import "./choose.js";
 import "./margins.js";
-import { changed, counted, firstReached, focusAmong, whenShown } from "./shared.js";
+import { bring, changed, counted, firstReached, focusAmong, whenShown } from "./shared.js";
 import { sheetOf, unsavedIn } from "./sheets.js";
 
 const grid = {
@@ -56,7 +56,7 @@ function line(cells, keep) {
   paint();
 }
 function openOne(cell) {
-  htmx.ajax("GET", `${grid.part().dataset.variants}/${cell.dataset.id}`, { target: "#one-variant", swap: "innerHTML" });
+  bring("GET", `${grid.part().dataset.variants}/${cell.dataset.id}`, { target: "#one-variant", swap: "innerHTML" });
 }
 function closeOne() {
   const holder = document.getElementById("one-variant");
@@ -69,7 +69,7 @@ function closeOne() {
 function fillGap(cell) {
   if (!document.querySelector("#variants [data-acts]")) return;
   const acts = document.querySelector("#variants [data-acts]");
-  htmx.ajax("POST", `${grid.part().dataset.variants}/fill`, {
+  bring("POST", `${grid.part().dataset.variants}/fill`, {
     target: "#variants",
     swap: "outerHTML",
     values: {
@@ -247,7 +247,7 @@ async function reopen() {
   const { address, focus } = reopened;
   reopened = null;
   if (!document.getElementById("one-variant")) return;
-  await htmx.ajax("GET", address, { target: "#one-variant", swap: "innerHTML" });
+  await bring("GET", address, { target: "#one-variant", swap: "innerHTML" });
   if (focus) document.getElementById(focus)?.focus({ preventScroll: true });
 }
 document.addEventListener("htmx:afterSwap", (event) => {
@@ -257,6 +257,6 @@ document.addEventListener("htmx:afterSwap", (event) => {
   const wrote = requestConfig?.verb === "post" && xhr.status === 200;
   const form = document.getElementById("product-form");
   if (wrote && form?.dataset.product && target?.id === "variants" && !unsavedIn(sheetOf(form)).length)
-    htmx.ajax("GET", `/products/${form.dataset.product}`, { target: "#editor", swap: "outerHTML" });
+    bring("GET", `/products/${form.dataset.product}`, { target: "#editor", swap: "outerHTML" });
   else if (reopened) reopen();
 });

@@ -1,6 +1,6 @@
 // What was typed and not saved is kept in this browser, and offered again after a closed tab, a crash or a way back.
 // Only what was typed is kept, with what stood there before: so what a colleague saved since is never overwritten.
-import { button, counted, element, moment } from "./shared.js";
+import { bring, button, counted, element, moment } from "./shared.js";
 import { contents, differing, fill, labelOf, savedOf, sheets, titleOf, unsavedIn } from "./sheets.js";
 
 function placeOf(sheet) {
@@ -99,15 +99,15 @@ export function offerWhatComesLater() {
     offered.add(place);
     const count = Object.keys(kept.fields).length;
     (holder.closest("details") ?? holder).before(
-      offerOf(place, kept, `in “${kept.what}”`, count, () => bring(place, kept)),
+      offerOf(place, kept, `in “${kept.what}”`, count, () => bringBack(place, kept)),
     );
   }
 }
-function bring(place, { from, into }) {
+function bringBack(place, { from, into }) {
   wanted.add(place);
   const fold = document.querySelector(into).closest("details:not([open])");
   if (fold) fold.querySelector("summary").click();
-  else htmx.ajax("GET", from, { target: into, swap: "innerHTML" });
+  else bring("GET", from, { target: into, swap: "innerHTML" });
 }
 function noteOf(...parts) {
   const note = element("div", { className: "note caution kept" }, ...parts);

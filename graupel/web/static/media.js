@@ -1,6 +1,6 @@
 // Files coming in, the library, and choosing from it.
 import { signInAgain } from "./session.js";
-import { ask, button, changed, element, isSessionOver, token } from "./shared.js";
+import { ask, bring, button, changed, element, isSessionOver, token } from "./shared.js";
 
 // --- files coming in: a few at a time, each with its progress -------------------------------------------------
 const AT_ONCE = 3;
@@ -84,7 +84,7 @@ function taken(media) {
 // What was refused stays in sight while the list is read anew.
 async function reload(library) {
   const kept = [...library.querySelectorAll(".upload.refused")];
-  await htmx.ajax("GET", library.dataset.here, { target: "#library", swap: "outerHTML" });
+  await bring("GET", library.dataset.here, { target: "#library", swap: "outerHTML" });
   document.querySelector("#library [data-uploads]").append(...kept);
 }
 document.addEventListener("change", (event) => {

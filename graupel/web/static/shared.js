@@ -94,6 +94,18 @@ export async function ask(address, fields) {
   return ok ? said : null;
 }
 
+let coming = Promise.resolve();
+/** Brings in what an address answers, after all that was asked for before: htmx would drop one of several that wait, and
+ * put another into what is no longer there. `target`: finds its place when its turn comes, as `address` may. */
+export function bring(verb, address, { target, ...how }) {
+  const next = () => {
+    const place = typeof target === "function" ? target() : document.querySelector(target);
+    return place && htmx.ajax(verb, typeof address === "function" ? address() : address, { ...how, target: place });
+  };
+  coming = coming.then(next, next);
+  return coming;
+}
+
 const beginnings = { first: [], last: [] };
 /** Calls `begin` when the page is there, and each time that htmx has brought something in; `last`: after all others. */
 export function whenShown(begin, when = "first") {

@@ -2,7 +2,7 @@
 import "./choose.js";
 import "./media.js";
 import { richText } from "./rich.js";
-import { ask, DRAGGED, element, focusAmong, say, whenShown } from "./shared.js";
+import { ask, bring, DRAGGED, element, focusAmong, say, whenShown } from "./shared.js";
 import { Sortable } from "./vendor/sortable.js";
 
 function trees() {
@@ -10,6 +10,9 @@ function trees() {
 }
 function item(element) {
   return element?.closest("#trees li[data-id]");
+}
+function ofId(id) {
+  return document.querySelector(`#trees li[data-id="${id}"]`);
 }
 function row(node) {
   return node.querySelector(":scope > .node");
@@ -34,11 +37,9 @@ function chosen() {
   return item(document.querySelector("#trees [aria-selected=true]"));
 }
 async function reload(focus) {
-  await htmx.ajax("GET", `/categories?open=${unfolded()}&at=${chosen() ? chosen().dataset.id : ""}`, {
-    target: "#trees",
-    swap: "outerHTML",
-  });
-  const node = focus && document.querySelector(`#trees li[data-id="${focus}"]`);
+  const address = () => `/categories?open=${unfolded()}&at=${chosen() ? chosen().dataset.id : ""}`;
+  await bring("GET", address, { target: "#trees", swap: "outerHTML" });
+  const node = focus && ofId(focus);
   if (node) go(node);
 }
 
@@ -49,25 +50,29 @@ function visible() {
 function go(node) {
   focusAmong(document.querySelectorAll("#trees [role=treeitem][tabindex='0']"), row(node));
 }
-async function unfold(node) {
-  const list = level(node);
-  if (!list.hasAttribute("data-loaded")) {
+async function unfold({ dataset: { id } }) {
+  const list = ofId(id) && level(ofId(id));
+  if (list && !list.hasAttribute("data-loaded")) {
     list.setAttribute("data-loaded", "");
-    await htmx.ajax("GET", `/categories/${node.dataset.id}/below`, { target: list, swap: "innerHTML" });
+    await bring("GET", `/categories/${id}/below`, { target: () => ofId(id) && level(ofId(id)), swap: "innerHTML" });
   }
-  list.setAttribute("role", "group");
-  row(node).setAttribute("aria-owns", list.id);
+  const node = ofId(id); // the tree may have been drawn anew meanwhile
+  if (!node) return;
+  level(node).setAttribute("role", "group");
+  row(node).setAttribute("aria-owns", level(node).id);
   row(node).setAttribute("aria-expanded", "true");
 }
 function fold(node) {
   row(node).setAttribute("aria-expanded", "false");
 }
-async function open(node) {
-  await htmx.ajax("GET", `/categories/${node.dataset.id}`, { target: "#category", swap: "innerHTML" });
+async function open({ dataset: { id } }) {
+  await bring("GET", `/categories/${id}`, { target: "#category", swap: "innerHTML" });
   const lens = new URLSearchParams(window.location.search).get("lens");
-  history.pushState(null, "", `/categories/${node.dataset.id}${lens ? `?lens=${lens}` : ""}`);
+  history.pushState(null, "", `/categories/${id}${lens ? `?lens=${lens}` : ""}`);
   document.querySelectorAll("#trees .node.current").forEach((old) => old.classList.remove("current"));
   document.querySelectorAll("#trees [aria-selected=true]").forEach((old) => old.setAttribute("aria-selected", "false"));
+  const node = ofId(id);
+  if (!node) return;
   row(node).classList.add("current");
   row(node).setAttribute("aria-selected", "true");
 }
@@ -118,11 +123,16 @@ async function send(node, parent, before) {
   const done = await ask("/categories/move", { ids: moving(node), parent, before });
   await reload(node.dataset.id);
   if (done && Number(parent) > 0) {
-    const above = document.querySelector(`#trees li[data-id="${parent}"]`);
+    const above = ofId(parent);
     if (above && isFolded(above)) await unfold(above);
   }
-  const moved = document.querySelector(`#trees li[data-id="${node.dataset.id}"]`);
+  const moved = ofId(node.dataset.id);
   if (moved) go(moved);
+}
+let moves = Promise.resolve();
+/** Several keys, one after the other: each moves it from where the one before has put it. */
+function byKeys({ dataset: { id } }, key) {
+  moves = moves.then(() => ofId(id) && byKeyboard(ofId(id), key));
 }
 function byKeyboard(node, key) {
   const list = node.parentElement;
@@ -272,7 +282,7 @@ document.addEventListener("keydown", (event) => {
   const stop = () => event.preventDefault();
   if (event.altKey && event.key.startsWith("Arrow")) {
     stop();
-    if (mayEdit()) byKeyboard(node, event.key);
+    if (mayEdit()) byKeys(node, event.key);
     return;
   }
   if (event.key === "ArrowDown" && shown[at + 1]) {
