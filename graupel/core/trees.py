@@ -67,13 +67,23 @@ def move(places: Places, ids: Sequence[int], parent: int, before: int | None = N
     moving = [one for one in known if not inside & set(way(places, one)[:-1])]
     branch = set(with_all_below(places, moving))
     if parent in branch or (parent >= 0 and parent not in places):
-        raise Refused.because("category.inside_itself", "A category can't go inside itself or what is below it.")
-    _refuse_depth(places, moving, parent)
+        raise _inside_itself()
+    _refuse_depth(children(places), len(way(places, parent)), moving)
     siblings = [one for one in children(places).get(parent, []) if one not in inside]
     at = siblings.index(before) if before in siblings else len(siblings)
     siblings[at:at] = moving
     left = {places[one].parent for one in moving} - {parent}
     return _renumbered(places, {parent: siblings, **{old: _without(places, old, inside) for old in left}})
+
+
+def last(places: Places, below: Mapping[int, Sequence[int]], category_id: int, parent: int) -> TreePlace:
+    """Where one stands that goes with all below it behind all others below ``parent``; ``below``: as children gives it.
+    What stood behind it is left where it is. Raises Refused as ``move`` does."""
+    above = way(places, parent)
+    if category_id in above or (parent >= 0 and parent not in places):
+        raise _inside_itself()
+    _refuse_depth(below, len(above), [category_id])
+    return TreePlace(parent, max((places[one].position for one in below.get(parent, ())), default=-1) + 1)
 
 
 def insert(places: Places, parent: int, number: int, before: int | None = None) -> tuple[int, dict[int, TreePlace]]:
@@ -100,9 +110,12 @@ def _renumbered(places: Places, orders: Mapping[int, Sequence[int]]) -> dict[int
     return {one: place for one, place in wanted.items() if places[one] != place}
 
 
-def _refuse_depth(places: Places, moving: Sequence[int], parent: int) -> None:
-    above = len(way(places, parent)) if parent >= 0 else 0
-    below = children(places)
+def _inside_itself() -> Refused:
+    return Refused.because("category.inside_itself", "A category can't go inside itself or what is below it.")
+
+
+def _refuse_depth(below: Mapping[int, Sequence[int]], above: int, moving: Sequence[int]) -> None:
+    """``above``: how many stand above what is moving."""
     for one in moving:
         deep, level = 0, [one]
         while level:

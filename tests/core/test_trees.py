@@ -110,6 +110,20 @@ def test_a_move_keeps_everybody_and_changes_no_branch_from_within(ids, parent):
         assert moved[one].parent == SHOP[one].parent
 
 
+@given(st.integers(1, 6), st.integers(-2, 7).filter(bool))
+def test_one_that_goes_last_comes_to_the_parent_and_behind_those_that_a_move_says(one, parent):
+    def put():
+        return after(SHOP, {one: trees.last(SHOP, trees.children(SHOP), one, parent)})
+
+    try:
+        moved = after(SHOP, trees.move(SHOP, [one], parent))
+    except Refused as refusal:
+        with pytest.raises(Refused, match=str(refusal)):
+            put()
+    else:
+        assert trees.children(put()) == trees.children(moved)
+
+
 def test_a_pasted_list_tells_its_levels_by_how_it_is_indented():
     text = "Yarn\n\tAran\n\t  - Tweed\n\tLace\n\n* Needles\n      Hooks\n   Sock needles\n"
     assert trees.parse_list(text) == [

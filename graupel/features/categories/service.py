@@ -233,20 +233,15 @@ def move(ctx: Context, actor: Actor, ids: Sequence[int], parent: int, before: in
 
     def work(tx: Tx) -> int:
         store.lock_trees(tx)
+        places = store.places(tx)
+        _refuse_gone(places, parent)
+        changed = trees.move(places, ids, parent, before)
         title = f"Category moved: {', '.join(row['name'] for row in store.names(tx, list(ids)[:3]))}"
         with history.change_set(tx, actor, "category.move", title) as recorder:
-            return move_within(tx, recorder, ids, parent, before)
+            place_all(tx, recorder, places, changed)
+        return sum(places[one].parent != place.parent for one, place in changed.items())
 
     return int(naming_double(ctx, work))
-
-
-def move_within(tx: Tx, recorder: history.Recorder, ids: Sequence[int], parent: int, before: int | None = None) -> int:
-    """The same within another act, which holds the trees. Raises Refused, NotFound, DuplicateKey."""
-    places = store.places(tx)
-    _refuse_gone(places, parent)
-    changed = trees.move(places, ids, parent, before)
-    place_all(tx, recorder, places, changed)
-    return sum(places[one].parent != place.parent for one, place in changed.items())
 
 
 def rename(ctx: Context, actor: Actor, category_id: int, name: str) -> None:

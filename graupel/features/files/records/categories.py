@@ -13,8 +13,9 @@ from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.record_files import RowsAre
 from graupel.db import Tx
-from graupel.features.categories import editing, store
+from graupel.features.categories import editing
 from graupel.features.categories import service as categories
+from graupel.features.categories.moving import Moves
 from graupel.features.files.records import clerks
 from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
@@ -40,6 +41,7 @@ class CategoryClerk:
         self._tree = categories.load(tx)
         self._held: dict[int, Held] = {}
         self._at: dict[str, int] = {}
+        self._moves: Moves | None = None
         self._read(list(self._tree.by_id))
 
     def _read(self, ids: Collection[int]) -> None:
@@ -118,10 +120,17 @@ class CategoryClerk:
 
     def write(self, recorder: history.Recorder, said: Said) -> Held:
         """Make a category what a row says. Raises Refused."""
+        try:
+            return self._written(recorder, said)
+        except Exception:  # nothing of it stays: what was known of the trees is to be read again
+            self._moves = None
+            raise
+
+    def _written(self, recorder: history.Recorder, said: Said) -> Held:
         if self._id_of(said) is None and _moves(said):
             what = f"There is no category “{said['path']}” that could become “{said['new_path']}”."
             raise Refused([Problem("category.none", what, "path")])
-        category_id = self._id_of(said) or categories.make_path(self._tx, recorder, said["path"])
+        category_id = self._id_of(said) or self._made(recorder, said["path"])
         if said.get("new_path"):
             self._move(recorder, category_id, said["new_path"])
         there = editing.values_of(self._ctx, self._tx, category_id)
@@ -138,21 +147,19 @@ class CategoryClerk:
 
     def _move(self, recorder: history.Recorder, category_id: int, path: str) -> None:
         """Put a category where its new path says, in its tree where that names none. Raises Refused."""
-        store.lock_trees(self._tx)
-        tree = categories.load(self._tx)  # as it is by now: rows before may have moved what is above
-        there = tree.by_id[category_id]
-        named, within = tree.split(path)
-        tree_id, (above, _, name) = named or there.tree_id, within.rpartition(CATEGORY_SEPARATOR)
-        if tree.at(within, tree_id) not in (None, category_id):
+        self._moves = moves = self._moves or Moves(self._tx, recorder)
+        named, within = self._tree.split(path)
+        tree_id, (above, _, name) = named or moves.tree_of(category_id), within.rpartition(CATEGORY_SEPARATOR)
+        if moves.at(tree_id, within) not in (None, category_id):
             what = f"There is a category “{path}” already. Its goods can be moved, and one of the two be deleted."
             raise Refused([Problem("category.taken", what, "new_path")])
-        parent = -tree_id
-        if above:  # shown where what comes below it is: its goods would be gone from the shop
-            parent = categories.make_exactly(self._tx, recorder, [(tree_id, above)], hidden=there.hidden)[0]
-        if parent != there.parent:
-            categories.move_within(self._tx, recorder, [category_id], parent)
-        if name != there.name:
-            categories.rename_within(self._tx, recorder, category_id, name)
+        # What is made above it is shown where it is itself: its goods would be gone from the shop.
+        hidden = editing.values_of(self._ctx, self._tx, category_id).hidden
+        moves.put(category_id, tree_id, above, name, hidden=hidden)
+
+    def _made(self, recorder: history.Recorder, path: str) -> int:
+        self._moves = None
+        return categories.make_path(self._tx, recorder, path)
 
     def _said_values(self, there: CategoryValues, said: Said) -> CategoryValues:
         found: dict[str, Any] = {name: said[name] for name in _PLAIN if name in said}
