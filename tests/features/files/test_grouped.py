@@ -16,6 +16,7 @@ from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving
 from graupel.features.products import service as products
+from graupel.features.products.batch import taking_in
 from graupel.features.stock import places
 from graupel.features.variants import service as variants
 from graupel.features.vocabulary import attributes
@@ -196,6 +197,25 @@ def test_what_makes_no_product_is_refused_with_the_whole_of_it(ctx, words, text,
     found = reasons(ctx, file)
     assert set(found) == lines
     assert any(re.search(says, message) for message in found.values()), found
+
+
+def test_rows_that_put_one_product_into_two_categories_are_refused_whichever_of_these_is_there(ctx):
+    bring_in(ctx, "sku,name,category\nT-1,There,Yarn\n")
+    for first, second in (("Yarn", "Wool"), ("Wool", "Yarn"), ("Wool", "Lace")):
+        said = f"product code,sku,name,category,colour\nA,A-1,,{first},Oat\nA,A-2,A,{second},Plum\nA,A-3,,,Sky\n"
+        found = reasons(ctx, plan_file(ctx, said))
+        assert "The rows of A say different things of its Category" in found[3], (first, second)
+
+
+def test_the_row_that_speaks_for_a_product_is_found_wherever_it_stands(ctx, words, monkeypatch):
+    monkeypatch.setattr(taking_in, "BLOCK", 2)
+    text = "product code,sku,name,colour\nA,A-1,,Oat\nB,B-1,Bee,\nA,A-2,,Plum\nA,A-2,,Sky\nA,,Ay,\nC,,,\n"
+    file = plan_file(ctx, text)
+    assert set(reasons(ctx, file)) == {5, 7} | {2, 4, 6}, "a SKU stands twice: what is new comes in whole"
+    file = plan_file(ctx, text.replace("A-2,,Sky", "A-3,,Sky"))
+    assert set(reasons(ctx, file)) == {7}
+    leads = ctx.db.run(lambda tx: tx.all("SELECT line, lead FROM batch_row WHERE batch_id = %s", [file.id]))
+    assert {row["line"]: row["lead"] for row in leads} == {2: 6, 3: None, 4: 6, 5: 6, 6: None, 7: None}
 
 
 def test_a_product_that_is_there_starts_to_vary_where_a_file_brings_it_a_second_variant(ctx, words):

@@ -18,7 +18,7 @@ from graupel.db import Tx
 from graupel.db.loading import as_line, as_lines, load_blocks
 from graupel.features.products.batch import counts as batch_counts
 from graupel.features.products.batch import facts as batch_facts
-from graupel.features.products.batch import named, reviving
+from graupel.features.products.batch import groups, named, reviving
 from graupel.features.products.batch import own as batch_own
 from graupel.features.products.batch import pictures as batch_pictures
 from graupel.features.products.batch.doubled import KeptBack
@@ -73,6 +73,7 @@ def load(
     writer = _Writer(tx, batch_id, of, known)
     columns = writer.columns
     _begin(tx, columns)
+    groups.begin(tx)
 
     def take_in(lines: Iterable[list[str]]) -> Iterator[int]:
         for count in load_blocks(tx, "batch_in", columns, lines, BLOCK):
@@ -84,6 +85,7 @@ def load(
         deque(take_in(writer.kept_back(tx, all_loaded=False)), maxlen=0)
     deque(take_in(writer.kept_back(tx, all_loaded=True)), maxlen=0)
     tx.run("DROP TEMPORARY TABLE batch_in")
+    groups.forget(tx)
 
 
 def _take_in(tx: Tx, columns: Sequence[str], lang: str, of: Spoken, *, compared: bool) -> None:
@@ -100,11 +102,15 @@ def _take_in(tx: Tx, columns: Sequence[str], lang: str, of: Spoken, *, compared:
         }
     said |= {"product_id": "p.id", "product_version": "p.version"}
     said |= {"variant_id": "v.id", "variant_version": "v.version"}
+    led = ""
+    if "code" in columns:
+        groups.note_first(tx)
+        said["lead"], led = groups.LEAD_SO_FAR, groups.FIRST_SO_FAR
     tx.run(
         f"""INSERT INTO batch_row ({", ".join(said)}) SELECT {", ".join(said.values())}
             FROM batch_in b LEFT JOIN (variant v STRAIGHT_JOIN product p ON p.id = v.product_id
               STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s)
-            ON v.sku = b.sku AND b.action = 'new'""",
+            ON v.sku = b.sku AND b.action = 'new' {led}""",
         {"lang": lang},
     )
 
