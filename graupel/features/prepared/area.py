@@ -6,7 +6,7 @@ from typing import Any
 from graupel.context import Context
 from graupel.core.roles import Actor
 from graupel.features.history import rolling_back
-from graupel.features.prepared import jobs, providers, service
+from graupel.features.prepared import jobs, mails, providers, service
 from graupel.features.prepared.providers import Provider
 from graupel.jobs import handler, timekeeping
 from graupel.jobs.timekeeping import Timed
@@ -16,6 +16,7 @@ def register(language: str) -> None:
     """Their moments, and roll backs, which are done by history."""
     timekeeping.register(Timed(service.CLOCK, "Prepared changes", jobs.next_after, jobs.arrive))
     handler(jobs.KIND)(jobs.do)
+    handler(mails.KIND)(mails.write)
     providers.register("rollback", Provider("Roll back", lambda number: f"/history/{number}", _roll_back))
 
 

@@ -4,9 +4,9 @@ from datetime import UTC, datetime
 
 from graupel.context import Context
 from graupel.core.errors import Refused
-from graupel.core.roles import Actor, Role
+from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx
-from graupel.features.prepared import service, store
+from graupel.features.prepared import mails, service, store
 from graupel.features.prepared.rows import PreparedRow
 from graupel.jobs import JobRequest, JobRun, enqueue
 
@@ -38,18 +38,23 @@ def do(run: JobRun) -> None:
     if one is None or one["state"] != "agreed":
         run.ctx.db.run(lambda tx: run.finish(tx, "It is not agreed to any more."))
         return
-    if one["refers"] is not None:
-        service.begin(run.ctx, run.actor, prepared_id)
-        run.ctx.db.run(lambda tx: run.finish(tx, "Begun."))
-        return
 
     def work(tx: Tx) -> None:
         change_set_id = service.write_at_its_moment(run.ctx, tx, run.actor, prepared_id)
+        mails.tell(run.ctx, tx, SYSTEM, prepared_id, mails.DONE)
         run.finish(tx, "Done. History can roll it back.", f"/history/{change_set_id}")
 
+    def refused(tx: Tx, said: str) -> None:
+        store.change(tx, prepared_id, state="refused", reply=said[: service.LONGEST_WORD])
+        mails.tell(run.ctx, tx, SYSTEM, prepared_id, mails.REFUSED)
+
     try:
-        run.ctx.db.run(work)
+        if one["refers"] is None:
+            run.ctx.db.run(work)
+        else:
+            service.begin(run.ctx, run.actor, prepared_id)
+            run.ctx.db.run(lambda tx: run.finish(tx, "Begun."))
     except Refused as refusal:
-        said = str(refusal)[: service.LONGEST_WORD]
-        run.ctx.db.run(lambda tx: store.change(tx, prepared_id, state="refused", reply=said))
+        said = str(refusal)
+        run.ctx.db.run(lambda tx: refused(tx, said))
         raise

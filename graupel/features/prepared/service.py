@@ -18,7 +18,7 @@ from graupel.features.history.restoring import Difference
 from graupel.features.history.rows import ChangeRow
 from graupel.features.history.service import SAID_RECORDS, RowShown, rows_in_words, said_of, telling
 from graupel.features.jobs import service as jobs
-from graupel.features.prepared import providers, store
+from graupel.features.prepared import mails, providers, store
 from graupel.features.prepared.rows import PreparedRow, WantedRow
 from graupel.jobs import timekeeping
 from graupel.web.preparing import Preparation, as_text
@@ -285,6 +285,7 @@ def agree(ctx: Context, actor: Actor, prepared_id: int, version: int, at: dateti
             timekeeping.plan(ctx, tx, CLOCK, at)
         elif one["refers"] is None:
             _write(ctx, tx, actor, one)  # who does it now has seen what was changed since
+        mails.tell(ctx, tx, actor, prepared_id, mails.AGREED)
         return one
 
     one = ctx.db.run(work)
@@ -342,6 +343,7 @@ def send_back(ctx: Context, actor: Actor, prepared_id: int, version: int, word: 
     def work(tx: Tx) -> None:
         _decidable(tx, prepared_id, version, ("waiting", "agreed"))
         store.decide(tx, prepared_id, actor, "back", _word(word), None)
+        mails.tell(ctx, tx, actor, prepared_id, mails.BACK)
 
     ctx.db.run(work)
 
@@ -353,6 +355,7 @@ def hand_in(ctx: Context, actor: Actor, prepared_id: int, version: int, word: st
     def work(tx: Tx) -> None:
         _decidable(tx, prepared_id, version, ("waiting", "back"))
         store.change(tx, prepared_id, state="waiting", word=_word(word))
+        mails.tell(ctx, tx, actor, prepared_id, mails.HANDED_IN)
 
     ctx.db.run(work)
 

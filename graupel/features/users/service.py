@@ -69,7 +69,13 @@ def parse_email(text: str) -> str:
 def email_of(ctx: Context, user_id: int) -> str | None:
     """The address of a person; None where they are not there any more."""
     row = ctx.db.run(lambda tx: store.user_by_id(tx, user_id))
-    return row["email"] if row else None
+    return row["email"] if row and not row["ended_at"] else None
+
+
+def addresses(ctx: Context, role: Role) -> dict[int, str]:
+    """The addresses of all who have at least a role, by their ids."""
+    rows = ctx.db.run(store.there)
+    return {row["id"]: row["email"] for row in rows if Role(row["role"]).rank >= role.rank}
 
 
 def actor_by_id(ctx: Context, user_id: int) -> Actor:

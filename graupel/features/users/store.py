@@ -22,6 +22,11 @@ def user_by_email(tx: Tx, email: str) -> UserRow | None:
     return tx.row(UserRow, "SELECT * FROM user WHERE email = %s", [email])
 
 
+def there(tx: Tx) -> list[UserRow]:
+    """All who were not taken out."""
+    return tx.rows(UserRow, "SELECT * FROM user WHERE ended_at IS NULL ORDER BY id")
+
+
 def insert_user(tx: Tx, email: str, name: str, role: str, password_hash: str) -> int:
     return tx.insert(
         "INSERT INTO user (email, name, role, password_hash) VALUES (%s, %s, %s, %s)",

@@ -16,10 +16,11 @@ from graupel.features.destinations import terms as terms_of
 from graupel.features.files import service as files
 from graupel.features.history import rolling_back
 from graupel.features.history import service as history
-from graupel.features.prepared import service
+from graupel.features.prepared import mails, service
 from graupel.features.products import past, saving
 from graupel.features.products import service as products
 from graupel.features.today import service as today
+from graupel.features.users import store as users_store
 from graupel.features.variants import making
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -227,6 +228,53 @@ def test_it_is_sent_back_with_a_word_handed_in_again_and_withdrawn_and_two_who_d
     assert products.read(ctx, SYSTEM, yarn).values.name == "Fellside"
     with pytest.raises(NotAllowed):
         service.agree(ctx, Actor(None, "Viewer", Role.VIEWER), number, 1, None)
+
+
+def person(ctx, name, role):
+    address = f"{name.lower()}@skeinwright.example"
+    return Actor(ctx.db.run(lambda tx: users_store.insert_user(tx, address, name, role, "")), name, role)
+
+
+def test_whom_it_concerns_is_told_by_mail_but_not_who_did_it(ctx, monkeypatch):
+    una, ida, otto = (person(ctx, *who) for who in (("Una", Role.EDITOR), ("Ida", Role.EDITOR), ("Otto", Role.OWNER)))
+    person(ctx, "Vera", Role.VIEWER)
+    gone = person(ctx, "Gone", Role.EDITOR)
+    ctx.db.run(lambda tx: tx.run("UPDATE user SET ended_at = UTC_TIMESTAMP(3) WHERE id = %s", [gone.user_id]))
+    written = []
+    monkeypatch.setattr(
+        mails.mail, "send", lambda settings, to, subject, text, key: written.append((*to, subject, text))
+    )
+    mailing = {"smtp_host": "127.0.0.1", "smtp_port": 1, "mail_from": "shop@skeinwright.example"}
+    told = replace(ctx, settings=ctx.settings.model_copy(update=mailing))
+
+    def mailed(to, subject, words):
+        """What was written since is this alone."""
+        work_off(told)
+        assert [one[0].partition("@")[0] for one in written] == to
+        assert all(one[1].startswith(subject) and words in one[2] for one in written), written
+        assert all(f"/prepared/{number}\n" in one[2] for one in written)
+        written.clear()
+
+    def version():
+        return service.read(told, SYSTEM, number).one["version"]
+
+    yarn = make_product(ctx, "FEL-1", name="Fellside")
+    with preparing() as found:
+        saving.save(ctx, una, yarn, replace(products.read(ctx, SYSTEM, yarn).values, name="Fell", mpn="B"), None)
+    number = service.keep(told, una, found)
+    service.hand_in(told, una, number, version(), "For spring")
+    mailed(["ida", "otto"], "A prepared change waits for a yes", "For spring")
+    service.send_back(told, ida, number, version(), "Too short")
+    mailed(["una"], "A prepared change was sent back", "Ida: Too short")
+    at = ctx.db.run(ctx.now) + timedelta(hours=1)
+    service.agree(told, otto, number, version(), at)
+    mailed(["una"], "A prepared change was agreed to", f"on {at.astimezone(ctx.zone):%Y-%m-%d %H:%M}")
+    save(ctx, yarn, name="Fells", mpn="C")
+    told = replace(told, ahead=timedelta(hours=2))
+    mailed(["una", "otto"], "A prepared change was not done", "2 values of what this changes were changed since")
+    number = service.keep(told, una, found)
+    service.withdraw(told, una, number, version())
+    mailed([], "", "")
 
 
 def test_bulk_edits_files_and_roll_backs_are_prepared_by_their_dry_runs(ctx):
