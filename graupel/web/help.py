@@ -316,7 +316,7 @@ PAGES = (
         "Prepared changes",
         (
             "A change that was planned and is not done: somebody looks at it first, or it waits for its moment.",
-            "Say yes, set a moment, or send it back with a word. Whom it concerns is told by mail, where that is set up.",
+            "Say yes, set a moment, or send it back with a word. Whom it concerns is told by mail if that is set up.",
             "It is held against what is there now; what somebody changed since stays as it is, and is shown.",
             "Where too much was changed since, it is refused with a word.",
             "Done, it is an act like any other, and can be rolled back.",
