@@ -3,9 +3,11 @@
 import argparse
 import shutil
 import tempfile
+from functools import partial
 from pathlib import Path
 
 from bench import (
+    backing,
     buying,
     facets,
     imports,
@@ -40,6 +42,7 @@ MEASURES = {
     "pricing": pricing.measure,
     "stocking": stocking.measure,
     "buying": buying.measure,
+    "backing": backing.measure,
     "meanwhile": meanwhile.measure,
 }
 
@@ -51,6 +54,7 @@ def run() -> None:
         "names", nargs="*", metavar="NAME", help=f"what to measure: {', '.join(MEASURES)} (default: all)"
     )
     parser.add_argument("--rows", type=int, action="append", help="number of variants (default: 10,000 and 100,000)")
+    parser.add_argument("--coming", type=int, default=0, help="rows of the file that comes in meanwhile")
     parser.add_argument("--seed", type=int, default=7, help="the catalogue's seed number")
     parser.add_argument("--json", action="store_true", help="one JSON object a line instead of a table")
     given = parser.parse_args()
@@ -58,6 +62,7 @@ def run() -> None:
     if unknown:
         parser.error(f"there is no measure {', '.join(unknown)}; there are {', '.join(MEASURES)}")
     logs.configure("ERROR")
+    MEASURES["meanwhile"] = partial(meanwhile.measure, coming=given.coming)
     figures: list[Figure] = []
     for count in given.rows or SIZES:
         for figure in _measure(count, given.names or list(MEASURES), given.seed):

@@ -1,4 +1,4 @@
-"""The products table and the shop window over HTTP while a file of as many goods again comes in.
+"""The products table and the shop window over HTTP while a file of as many goods again, or another number, comes in.
 
 The same 8 people with a person's pause click before it and while it comes in, from its dry run to its end; the worker
 is a process of its own, as it is in a shop. The floor is what they wait for when nothing comes in.
@@ -34,11 +34,13 @@ PLACES: dict[str, Callable[[random.Random], str]] = {
 }
 
 
-def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figure]:
-    """Measures a catalogue that is already there."""
+def measure(ctx: Context, count: int, folder: Path, seed: int, coming: int = 0) -> Iterator[Figure]:
+    """Measures a catalogue that is already there. ``coming``: of how many rows the file is; 0 for as many as variants
+    are there."""
+    coming = coming or count
     users.add_user(ctx, SYSTEM, "meanwhile@example.com", "Bench", Role.EDITOR, PASSWORD)
-    source = catalogue.write(folder / f"meanwhile-{count}.csv", count, seed)
-    path = imports.as_variants(source, folder / f"meanwhile-variants-{count}.csv", prefix="W")
+    source = catalogue.write(folder / f"meanwhile-{coming}.csv", coming, seed)
+    path = imports.as_variants(source, folder / f"meanwhile-variants-{coming}.csv", prefix="W")
     # As before a new version serves: its processes begin with what was read once for all of them.
     subprocess.run([sys.executable, "-m", "graupel.cli", "migrate"], env=serving.env(ctx, folder), check=True)
     address, server = serving.serve(ctx, folder)
@@ -57,7 +59,7 @@ def measure(ctx: Context, count: int, folder: Path, seed: int) -> Iterator[Figur
     for place in PLACES:
         floor = percentile(before[place], 0.5)
         yield against(f"{place}, 8 people with a pause, nothing coming in, the floor", count, before[place], floor, "")
-        what = f"{place}, the same while a file of {count:,} rows comes in"
+        what = f"{place}, the same while a file of {coming:,} rows comes in"
         yield against(what, count, while_it_comes[place], floor, "nothing coming in")
 
 

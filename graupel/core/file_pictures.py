@@ -37,6 +37,8 @@ FIELDS = {
         ),
     ),
 }
+#: What stands between two; a comma only before an address, because names of files may hold one.
+_BETWEEN = re.compile(r"[|\n]|,\s+(?=https?://)")
 #: How we give out files of the library: by what is in them.
 _OURS = re.compile(r"/media/([0-9a-f]{64})/")
 
@@ -44,7 +46,7 @@ _OURS = re.compile(r"/media/([0-9a-f]{64})/")
 def read_pictures(text: str) -> tuple[str, ...]:
     """Addresses and names of files, in their order, each once. Raises Refused."""
     found = []
-    for part in re.split(r"[|\n]", text):
+    for part in _BETWEEN.split(text):
         one = part.strip()
         if not one:
             continue

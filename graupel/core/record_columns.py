@@ -25,6 +25,11 @@ def _new_name(read: Callable[[str], str]) -> RecordColumn:
     return RecordColumn("new_name", "New name", "what it is to be called", ("new name", "neuer name"), read, kept=True)
 
 
+def _file_name(text: str) -> str:
+    """What names a file."""
+    return " ".join(text.split())[:2_000]
+
+
 # --- the columns ---------------------------------------------------------------------------------------------
 
 _CATEGORY = (
@@ -105,7 +110,7 @@ _CATEGORY = (
         "Picture",
         "the name of a file in the library, or its address there",
         ("picture", "image", "bild"),
-        lambda text: " ".join(text.split())[:2_000],
+        _file_name,
     ),
     RecordColumn(
         "picture_alt",
@@ -187,6 +192,13 @@ _ATTRIBUTE = (
         ("swatch", "colour code", "farbcode"),
         lambda text: attributes.parse_swatch(text) or "",
         FieldKind.CODE,
+    ),
+    RecordColumn(
+        "swatch_picture",
+        "Swatch picture",
+        "the name of a file in the library, or its address there; shown instead of the colour",
+        ("swatch picture", "swatch image", "farbmuster"),
+        _file_name,
     ),
 )
 _TYPE = (

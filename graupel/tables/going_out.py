@@ -7,12 +7,13 @@ from dataclasses import dataclass
 @dataclass(frozen=True)
 class Column:
     """A column that goes out: its header, whether a spreadsheet can reckon with it, and in JSON-LD the path to its
-    value, with what stands beside it there."""
+    value, with what stands beside it there, and whether several that a cell parts by bars are a list there."""
 
     header: str
     is_number: bool = False
     linked: tuple[str, ...] = ()
     beside: Mapping[str, str] | None = None
+    several: bool = False
 
 
 @dataclass

@@ -16,6 +16,7 @@ from typing import IO, Any
 from xml.sax.saxutils import escape
 
 from graupel import storage
+from graupel.core import bars
 from graupel.core.cells import RISKY, harmless
 from graupel.tables import spreadsheets
 from graupel.tables.going_out import Column, Rows, Written
@@ -111,31 +112,30 @@ def _xml(file: IO[bytes], columns: Sequence[Column], rows: Rows, called: tuple[s
 
 
 def _linked(file: IO[bytes], columns: Sequence[Column], rows: Rows, done: Written) -> None:
-    """A graph of schema.org's Product, one a variant; columns that have no word there are left out."""
-    known = [(place, column) for place, column in enumerate(columns) if column.linked]
+    """A graph of schema.org's Product, one a variant."""
     file.write(b'{"@context": "https://schema.org", "@graph": [')
     for between, row in zip(chain([b"\n"], iter(lambda: b",\n", b"")), rows, strict=False):
         product: dict[str, Any] = {"@type": "Product"}
-        for place, column in known:
-            if row[place]:
-                _put(product, column, row[place])
+        for column, cell in zip(columns, row, strict=True):
+            if cell:
+                _put(product, column, cell)
         file.write(between + json.dumps(product, ensure_ascii=False).encode())
     file.write(b"\n]}\n")
 
 
 #: Where schema.org has values that it has no word for, each with its name.
-PROPERTIES = ("additionalProperty",)
+_PROPERTIES = "additionalProperty"
 
 
 def _put(product: dict[str, Any], column: Column, cell: str) -> None:
-    if column.linked == PROPERTIES:
+    if not column.linked:
         said = {"@type": "PropertyValue", "name": column.header, "value": cell}
-        product.setdefault(PROPERTIES[0], []).append(said)
+        product.setdefault(_PROPERTIES, []).append(said)
         return
     at = product
     for name in column.linked[:-1]:
         at = at.setdefault(name, dict(column.beside or {}))
-    at[column.linked[-1]] = cell
+    at[column.linked[-1]] = bars.parted(cell) if column.several else cell
 
 
 _WRITERS: Mapping[Out, Callable[[IO[bytes], Sequence[Column], Rows, Written], None]] = {

@@ -66,6 +66,8 @@ def test_cells():
     text = " https://pics.example/a b.jpg".replace(" b", "%20b") + " | C:\\Photos\\red.jpg|/img/blue.png\nred.jpg |"
     assert read_pictures(text) == ("https://pics.example/a%20b.jpg", "red.jpg", "blue.png")
     assert read_pictures("") == ()
+    listed = "https://a.example/1.jpg, http://a.example/2,3.jpg | a, b.jpg"
+    assert read_pictures(listed) == ("https://a.example/1.jpg", "http://a.example/2,3.jpg", "a, b.jpg")
     assert read_alts("A skein |  | Two  skeins") == ("A skein", "", "Two skeins")
     sha = "ab" * 32
     assert own_sha(f"https://shop.example/media/{sha}/full/skein.jpg") == sha

@@ -15,7 +15,7 @@ from graupel.context import Context
 from graupel.core import bars, file_pictures
 from graupel.core.attributes import Attribute, Fact
 from graupel.core.errors import NotFound, Refused
-from graupel.core.file_columns import COLUMNS, FACT, Known
+from graupel.core.file_columns import COLUMNS, Known
 from graupel.core.file_facts import show_in_file
 from graupel.core.quantities import format_money, format_weight
 from graupel.core.record_files import CALLED, RowsAre
@@ -50,7 +50,8 @@ REPORT_EVERY = 5_000
 PICTURES_EVERY = 50
 SHOWN = 20
 _NUMBERS = (FieldKind.MONEY, FieldKind.QUANTITY)
-#: The words of schema.org for our fields: the path to the value, and what stands beside it.
+#: The words of schema.org for our fields: the path to the value, and what stands beside it. What has none is said with
+#: a name of its own.
 _LINKED: Mapping[str, tuple[tuple[str, ...], Mapping[str, str]]] = {
     "mpn": (("mpn",), {}),
     "sku": (("sku",), {}),
@@ -65,6 +66,7 @@ _LINKED: Mapping[str, tuple[tuple[str, ...], Mapping[str, str]]] = {
     "price": (("offers", "price"), {"@type": "Offer"}),
     "weight_g": (("weight", "value"), {"@type": "QuantitativeValue", "unitCode": "GRM"}),
     "search_words": (("keywords",), {}),
+    file_pictures.PICTURES: (("image",), {}),
 }
 
 
@@ -95,10 +97,11 @@ def columns(fields: Sequence[str], currency: str, there: Known, seeing: Seeing |
     found = []
     for name in fields:
         head = there.header(name)
-        path, beside = _LINKED.get(name, (writing.PROPERTIES if name.startswith(FACT) else (), {}))
+        path, beside = _LINKED.get(name, ((), {}))
         beside = {**beside, "priceCurrency": currency} if name == "price" else beside
         head = seeing.head(head) if seeing and name in seeing_through.FIELDS else head
-        found.append(Column(head, there.fields[name].kind in _NUMBERS, path, beside))
+        is_number = there.fields[name].kind in _NUMBERS
+        found.append(Column(head, is_number, path, beside, several=name == file_pictures.PICTURES))
     return found
 
 
@@ -285,7 +288,7 @@ def asked_columns(ctx: Context, out: Out, fields: Sequence[str], *, with_picture
     if len(found) < 2:
         raise Refused.because("export.columns", "Choose at least one column beside the SKU.", "fields")
     if with_pictures and (file_pictures.PICTURES not in found or out is Out.LINKED):
-        said = "Pictures go out beside a table that has their column; JSON-LD has none."
+        said = "Pictures go out beside a table that has their column; in JSON-LD they are named by their addresses."
         raise Refused.because("export.pictures", said, "with_pictures")
     return found
 

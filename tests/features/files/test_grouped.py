@@ -317,8 +317,7 @@ def test_variants_and_attributes_go_out_and_come_in_again_unchanged(ctx, words, 
     assert reasons(ctx, file) == {}
     assert [(one.before, one.after) for one in rows(ctx, file, "changed").values()] == []
     assert file.row["counts"]["unchanged"] == 3
-    if form is not Out.LINKED:  # schema.org has no words for these
-        assert {"code", "type"} <= {rule.field for rule in file.rules}
+    assert {"code", "type"} <= {rule.field for rule in file.rules}
     assert sum(rule.field.startswith("fact-") for rule in file.rules) == 6
 
 

@@ -8,6 +8,7 @@ from datetime import timedelta
 import pytest
 
 from graupel.core.errors import Refused
+from graupel.core.file_pictures import ALTS, PICTURES
 from graupel.core.pictures import Picture
 from graupel.core.roles import SYSTEM, Role
 from graupel.features.files import exporting, mending, picturing, planned_rows
@@ -219,7 +220,7 @@ def test_variants_show_what_their_rows_say_and_a_roll_back_of_the_file_takes_all
     assert ctx.db.run(lambda tx: tx.value("SELECT COUNT(*) FROM picture")) == 0
 
 
-@pytest.mark.parametrize("out", [Out.CSV, Out.LINES, Out.XLSX])
+@pytest.mark.parametrize("out", [Out.CSV, Out.LINES, Out.XLSX, Out.LINKED])
 def test_what_goes_out_comes_in_again_unchanged_pictures_of_choices_too(ctx, tmp_path, colour, size, out):
     ids = [take(ctx, f"{name}.jpg", hue=hue) for name, hue in COLOURS.items()]
     make_product(ctx, "FEL-1", pictures=(Picture(ids[1], "Blue"), Picture(ids[0])))
@@ -232,6 +233,7 @@ def test_what_goes_out_comes_in_again_unchanged_pictures_of_choices_too(ctx, tmp
     exporting.export(ctx, SYSTEM, path, out)
     planned = plan_file(ctx, path.read_bytes(), name=path.name)
     assert planned.row["counts"]["unchanged"] == 5, planned.row["counts"]
+    assert {PICTURES, ALTS} <= {rule.field for rule in planned.rules}
 
 
 def test_the_page_says_how_far_the_pictures_are_and_tries_them_again(ctx, pictures: PictureHost, as_role):

@@ -236,6 +236,27 @@ def test_attributes_come_in_with_their_choices_and_rows_of_one_say_one_thing_of_
     assert [one.label for one in german.choices] == ["Heide", "Oat", "Torf"]
 
 
+def test_choices_get_pictures_of_the_library_which_go_out_and_come_in_again(ctx):
+    moss, oat = add_picture(ctx, "moss.jpg"), media.take(ctx, SYSTEM, "oat.jpg", jpeg(colour="white")).id
+    attributes.make(ctx, SYSTEM, Definition("Colour", AttributeKind.COLOUR, choices=["Moss", "Oat", "Peat"]))
+
+    def shown():
+        (one,) = vocabulary.read(ctx).attributes.values()
+        return [choice.swatch_media_id for choice in one.choices]
+
+    text = "attribute,choice,swatch picture\nColour,Moss,moss.jpg\nColour,Oat,oat.jpg\nColour,Peat,"
+    for elsewhere, says in (("gone.jpg", "No file gone.jpg"), ("https://a.example/b.jpg", "not in the library")):
+        file = plan_file(ctx, text + elsewhere)
+        assert [says in one.row.problems[0].message for one in rows(ctx, file, "refused")] == [True]
+    bring_in(ctx, text)
+    assert shown() == [moss, oat, None]
+    file = plan_file(ctx, taken_out(ctx, RowsAre.ATTRIBUTE).read_bytes())
+    assert "swatch_picture" in {rule.field for rule in file.rules}
+    assert unchanged(file) == {}
+    roll_back_newest(ctx)
+    assert shown() == [None, None, None]
+
+
 def test_product_types_come_in_with_their_attributes_and_what_makes_them_needed(ctx):
     attributes.make(ctx, SYSTEM, Definition("Material", AttributeKind.ONE_CHOICE, choices=["Wool", "Silk"]))
     attributes.make(ctx, SYSTEM, Definition("Micron", AttributeKind.SHORT_TEXT))

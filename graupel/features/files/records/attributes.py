@@ -14,6 +14,7 @@ from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.files.records import clerks
 from graupel.features.files.records.clerks import Held, Said
+from graupel.features.files.records.swatches import Swatches
 from graupel.features.history import service as history
 from graupel.features.vocabulary import attributes
 from graupel.features.vocabulary import service as vocabulary
@@ -31,6 +32,7 @@ class AttributeClerk:
         self._tx = tx
         there = [one for one in vocabulary.load(tx).attributes.values() if one.product_id is None]
         self._by_name = {one.name.casefold(): one for one in there}
+        self._pictures = Swatches(tx, ctx.settings.address, (choice for one in there for choice in one.choices))
         choices = [choice.id for one in there for choice in one.choices]
         self._own: dict[tuple[str, int], Said] = {}
         self._note("attribute", clerks.own_words(tx, "attribute", [one.id for one in there], langs, _WORDS))
@@ -44,7 +46,10 @@ class AttributeClerk:
         return f"{said['attribute']}: {said['choice']}" if said.get("choice") else said["attribute"]
 
     def understood(self, said: Said) -> Said:
-        """With its unit as that is written. Raises Refused where there is none such."""
+        """With its unit as that is written, and its picture as the library names it. Raises Refused."""
+        return self._pictures.understood(self._in_unit(said))
+
+    def _in_unit(self, said: Said) -> Said:
         if not said.get("unit"):
             return said
         there = self._by_name.get(said["attribute"].casefold())
@@ -67,7 +72,11 @@ class AttributeClerk:
         if choice is None:
             return None
         own = self._own.get(("choice", choice.id), {})
-        return Held("attribute_choice", choice.id, {**values, **_choice_values(choice), **own})
+        return Held("attribute_choice", choice.id, {**values, **self._choice_values(choice), **own})
+
+    def _choice_values(self, choice: Choice) -> dict[str, str]:
+        picture = self._pictures.named(choice.swatch_media_id)
+        return {"code": choice.code, "swatch": choice.swatch or "", "swatch_picture": picture}
 
     def in_order(self, rows: Sequence[Said]) -> list[int]:
         """As they stand: new choices come in their order."""
@@ -118,6 +127,7 @@ class AttributeClerk:
         if choice := _choice(there, said.get("choice", "")):
             _, code, swatch, picture = wanted[f"choice-{choice.id}"]
             swatch = said["swatch"] or None if "swatch" in said else swatch
+            picture = self._pictures.id_of(said["swatch_picture"]) if "swatch_picture" in said else picture
             wanted[f"choice-{choice.id}"] = [choice.label, said.get("code") or code, swatch, picture]
         if wanted == attributes.flat(there):
             return there
@@ -156,10 +166,6 @@ def _choice(there: Attribute, label: str) -> Choice | None:
 def _values(there: Attribute) -> dict[str, str]:
     fixed = "yes" if there.unit_fixed else "no"
     return {"kind": VALUES[there.kind], "unit": there.unit or "", "unit_fixed": fixed, "help": there.help}
-
-
-def _choice_values(choice: Choice) -> dict[str, str]:
-    return {"code": choice.code, "swatch": choice.swatch or ""}
 
 
 def _unit_of(sign: str) -> tuple[str, Any]:
