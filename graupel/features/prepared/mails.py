@@ -9,6 +9,7 @@ from graupel.context import Context
 from graupel.core import moments
 from graupel.core.roles import SYSTEM, Actor, Role
 from graupel.db import Tx
+from graupel.features.history.service import SAID_RECORDS, said_of
 from graupel.features.prepared import store
 from graupel.features.prepared.rows import PreparedRow
 from graupel.features.users import service as users
@@ -66,9 +67,11 @@ def _addresses(ctx: Context, one: PreparedRow, about: _About, but: object) -> li
 
 
 def _words(ctx: Context, one: PreparedRow, about: str) -> list[str]:
-    """What people said of it, and when it will be done."""
+    """What it would do, what people said of it, and when it will be done."""
     if about == HANDED_IN:
-        return [f"Prepared by {one['maker']}.", *([one["word"]] if one["word"] else [])]
+        would = ctx.db.run(lambda tx: said_of(tx, store.few_rows(tx, [one["id"]], SAID_RECORDS)))
+        said = [would.get(one["id"], ""), one["word"] and f"{one['maker']}: {one['word']}"]
+        return [f"Prepared by {one['maker']}.", *filter(None, said)]
     if about == AGREED and one["apply_at"]:
         at = moments.typed(one["apply_at"].replace(tzinfo=UTC), ctx.zone).replace("T", " ")
         return [f"{one['decider']} agreed to it. It will be done on {at}, if little of what it changes moved by then."]

@@ -263,7 +263,11 @@ def test_whom_it_concerns_is_told_by_mail_but_not_who_did_it(ctx, monkeypatch):
         saving.save(ctx, una, yarn, replace(products.read(ctx, SYSTEM, yarn).values, name="Fell", mpn="B"), None)
     number = service.keep(told, una, found)
     service.hand_in(told, una, number, version(), "For spring")
-    mailed(["ida", "otto"], "A prepared change waits for a yes", "For spring")
+    mailed(
+        ["ida", "otto"],
+        "A prepared change waits for a yes",
+        "Name Fellside → Fell, Part number (empty) → B\n\nUna: For spring",
+    )
     service.send_back(told, ida, number, version(), "Too short")
     mailed(["una"], "A prepared change was sent back", "Ida: Too short")
     at = ctx.db.run(ctx.now) + timedelta(hours=1)
