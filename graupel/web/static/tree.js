@@ -132,7 +132,8 @@ async function send(node, parent, before) {
 let moves = Promise.resolve();
 /** Several keys, one after the other: each moves it from where the one before has put it. */
 function byKeys({ dataset: { id } }, key) {
-  moves = moves.then(() => ofId(id) && byKeyboard(ofId(id), key));
+  const move = () => ofId(id) && byKeyboard(ofId(id), key);
+  moves = moves.then(move, move);
 }
 function byKeyboard(node, key) {
   const list = node.parentElement;

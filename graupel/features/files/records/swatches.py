@@ -20,11 +20,13 @@ class Swatches:
     def __init__(self, tx: Tx, address: str, choices: Iterable[Choice]) -> None:
         self._tx, self._places = tx, Places(address.rstrip("/"))
         self._names: dict[int, str] = {}
+        self._ids: dict[str, int] = {}
         self._read({one.swatch_media_id for one in choices if one.swatch_media_id})
 
     def _read(self, ids: Iterable[int]) -> None:
         for one, there in media.by_ids(self._tx, list(ids)).items():
-            self._names[one] = self._places.of(there.sha256, there.format, there.address, there.file_name)
+            name = self._places.of(there.sha256, there.format, there.address, there.file_name)
+            self._names[one], self._ids[name] = name, one
 
     def named(self, media_id: int | None) -> str:
         """What names a picture; "" for none."""
@@ -33,7 +35,7 @@ class Swatches:
     def understood(self, said: Said) -> Said:
         """A row with its picture as the library names it. Raises Refused where that has no such picture."""
         text = said.get(COLUMN)
-        if not text or text in self._names.values():
+        if not text or text in self._ids:
             return said
         found = pictures.found(self._tx, {text}, {})[text]
         if isinstance(found, str):
@@ -47,4 +49,4 @@ class Swatches:
 
     def id_of(self, text: str) -> int | None:
         """The picture that is named so, as understood has it; None for none."""
-        return next((one for one, name in self._names.items() if name == text), None)
+        return self._ids.get(text)
