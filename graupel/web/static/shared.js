@@ -95,8 +95,8 @@ export async function ask(address, fields) {
 }
 
 let coming = Promise.resolve();
-/** Brings in what an address answers, after all that was asked for before: htmx would drop one of several that wait, and
- * put another into what is no longer there. `target`: finds its place when its turn comes, as `address` may. */
+/** Brings in what an address answers, after all that was asked for before: htmx would drop one of several that wait,
+ * and put another into what is no longer there. `target`: finds its place when its turn comes, as `address` may. */
 export function bring(verb, address, { target, ...how }) {
   const next = () => {
     const place = typeof target === "function" ? target() : document.querySelector(target);

@@ -37,7 +37,17 @@ from graupel.features.products.batch.part_numbers import MPN
 from graupel.features.products.batch.planned import new_names
 from graupel.features.products.batch.planning import HELD, has_stock
 from graupel.features.products.batch.spoken import EVERYTHING, JOINED, OF_PRODUCT, OF_VARIANT, Spoken
-from graupel.features.products.batch.sql import MADE, RANGE, becomes, for_variants, kept_or_said, new_value, was_live
+from graupel.features.products.batch.sql import (
+    IDS,
+    IDS_RANGE,
+    MADE,
+    RANGE,
+    becomes,
+    for_variants,
+    kept_or_said,
+    new_value,
+    was_live,
+)
 from graupel.features.terms import booking, stock_store
 from graupel.features.vocabulary import service as vocabulary
 
@@ -334,9 +344,10 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
             FROM {MADE} WHERE {alone}""",
         params,
     )
+    products = f"{IDS_RANGE} AND n.product_id IS NOT NULL"
     summary.summarise_new(
         tx,
-        f"SELECT n.product_id FROM {MADE} WHERE {where}",
+        f"SELECT n.product_id FROM {IDS} WHERE {products}",
         f"""SELECT n.product_id, b.sku, b.price, b.list_price, b.cost, b.gtin,
                    {new_value("description")} AS description
             FROM {MADE} WHERE {summed}""",
@@ -346,17 +357,18 @@ def _make(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
         tx,
         params["set"],
         records.kind_of("product"),
-        f"{MADE} STRAIGHT_JOIN product p ON p.id = n.product_id",
-        where,
+        f"{IDS} STRAIGHT_JOIN product p ON p.id = n.product_id",
+        products,
         params,
         source_id=params["batch"],
     )
-    group_writing.pack_variants(tx, params, alone)
+    if not of.grouped:  # else those that their rows name by a code are still to be made
+        group_writing.pack_variants(tx, params)
 
 
 def register() -> None:
     """Say what the goods became that were made from a batch and are packed in the journal."""
-    line = ("INT UNSIGNED", "b.line")
+    line = ("INT UNSIGNED", "n.line")
     row = "batch_row b ON b.batch_id = k.source_id AND b.line = m.line"
     product = {name: new_value(name) for name in OF_PRODUCT}
     product |= {"category_id": "m.category_id", "status": "m.status", "brand_id": "m.brand_id"}

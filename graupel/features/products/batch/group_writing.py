@@ -10,7 +10,7 @@ from graupel.features.products.batch import fact_writing, part_numbers
 from graupel.features.products.batch import groups as batch_groups
 from graupel.features.products.batch.part_numbers import MPN
 from graupel.features.products.batch.spoken import Spoken
-from graupel.features.products.batch.sql import MADE, RANGE, becomes, kept_or_said, was_live
+from graupel.features.products.batch.sql import IDS, IDS_RANGE, MADE, RANGE, becomes, kept_or_said, was_live
 
 #: A row makes a product; where several mean one, the one that speaks for it does.
 MAKES = "b.action = 'new' AND b.product_id IS NULL AND b.lead IS NULL"
@@ -33,17 +33,17 @@ def make_variants(tx: Tx, params: dict[str, Any], of: Spoken) -> None:
             LEFT JOIN {fact_writing.SAID} WHERE {rows} ORDER BY b.line""",
         params,
     )
-    pack_variants(tx, params, rows)
+    pack_variants(tx, params)
 
 
-def pack_variants(tx: Tx, params: dict[str, Any], where: str) -> None:
-    """Journal new variants in packs, of the rows for which ``where`` holds."""
+def pack_variants(tx: Tx, params: dict[str, Any]) -> None:
+    """Journal the new variants of a chunk in packs, once all of them are made."""
     packs.write(
         tx,
         params["set"],
         records.kind_of("variant"),
-        f"{MADE} STRAIGHT_JOIN variant v ON v.id = n.variant_id",
-        where,
+        f"{IDS} STRAIGHT_JOIN variant v ON v.id = n.variant_id",
+        IDS_RANGE,
         params,
         source_id=params["batch"],
     )

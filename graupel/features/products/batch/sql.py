@@ -19,6 +19,8 @@ def said(name: str) -> str:
     return REF_IDS.get(name) or f"b.{name}"
 
 
+#: The ids of what rows make, where no more is asked of these: to read them again for it costs more than to write it.
+IDS, IDS_RANGE = "batch_made n", "n.line >= %(first)s AND n.line < %(beyond)s"
 RANGE = "b.batch_id = %(batch)s AND b.line >= %(first)s AND b.line < %(beyond)s"
 
 
