@@ -152,12 +152,13 @@ def _find_as_made(tx: Tx, change_set_id: int, language: str) -> None:
         # What stays without its product was there before that came back.
         since = f"""AND EXISTS (SELECT 1 FROM change_row later WHERE later.record_kind = '{one.kind}'
                     AND later.record_id = {kind.key} AND later.change_set_id > %(set)s)"""
-        tx.run(  # something was added since, or changed
-            f"""DELETE made FROM {_AS_MADE} made STRAIGHT_JOIN {one.below.format(product="made.product_id")}
-                LEFT JOIN change_row r ON {made.format(r="r", kind=one.kind)} AND r.record_id = {kind.key}
-                WHERE (r.record_id IS NULL {"" if one.goes else since}) OR NOT ({untouched(kind)})""",
-            params,
-        )
+        if tx.value(f"SELECT 1 FROM {kind.plain} LIMIT 1"):  # or each product would be looked for in it
+            tx.run(  # something was added since, or changed
+                f"""DELETE made FROM {_AS_MADE} made STRAIGHT_JOIN {one.below.format(product="made.product_id")}
+                    LEFT JOIN change_row r ON {made.format(r="r", kind=one.kind)} AND r.record_id = {kind.key}
+                    WHERE (r.record_id IS NULL {"" if one.goes else since}) OR NOT ({untouched(kind)})""",
+                params,
+            )
         tx.run(  # or was taken away
             f"""DELETE made FROM change_row r LEFT JOIN {kind.plain} x ON x.id = r.record_id
                 STRAIGHT_JOIN {_AS_MADE} made ON made.product_id = {one.said.format(side="r.became")}

@@ -16,7 +16,6 @@ from graupel.features.history import rolling_back
 from graupel.features.history import service as history
 from graupel.features.products import many, saving
 from graupel.features.products import service as products
-from graupel.features.products.batch import taking_in
 from graupel.features.stock import places
 from graupel.features.variants import service as variants
 from graupel.features.vocabulary import attributes
@@ -207,8 +206,7 @@ def test_rows_that_put_one_product_into_two_categories_are_refused_whichever_of_
         assert "The rows of A say different things of its Category" in found[3], (first, second)
 
 
-def test_the_row_that_speaks_for_a_product_is_found_wherever_it_stands(ctx, words, monkeypatch):
-    monkeypatch.setattr(taking_in, "BLOCK", 2)
+def test_the_row_that_speaks_for_a_product_is_found_wherever_it_stands(ctx, words):
     text = "product code,sku,name,colour\nA,A-1,,Oat\nB,B-1,Bee,\nA,A-2,,Plum\nA,A-2,,Sky\nA,,Ay,\nC,,,\n"
     file = plan_file(ctx, text)
     assert set(reasons(ctx, file)) == {5, 7} | {2, 4, 6}, "a SKU stands twice: what is new comes in whole"

@@ -24,31 +24,26 @@ STARTS = """(b.product_id IS NOT NULL AND EXISTS (SELECT 1 FROM batch_axis a
             WHERE a.batch_id = b.batch_id AND a.line = COALESCE(b.lead, b.line)))"""
 #: A row makes a variant of a product that is there.
 ADDS_VARIANT = "(b.action = 'new' AND b.product_id IS NOT NULL AND b.sku IS NOT NULL)"
-_CODE = "code VARCHAR(64) CHARACTER SET ascii COLLATE ascii_general_ci NOT NULL PRIMARY KEY"
 _OPEN = "b.batch_id = %(batch)s AND b.action = 'new'"
 
 
-#: Of which line a row is led as far as was read, of rows ``b`` joined to it.
-LEAD_SO_FAR, FIRST_SO_FAR = "NULLIF(g.line, b.line)", "LEFT JOIN batch_first g ON g.code = b.code AND b.action = 'new'"
+class Firsts:
+    """Says of rows that are read which line with the same code came before, as far as is remembered. Mostly rows of a
+    product stand together and the first speaks for it: what was guessed so is not written into the batch once more,
+    which was a seventh of the dry run. What was guessed wrongly is put right when all are there."""
 
+    REMEMBERED = 20_000
 
-def begin(tx: Tx) -> None:
-    """Begin to note which row of each code comes first. Mostly that one speaks for its product: to say so to rows on
-    their way in costs next to nothing, afterwards it was a seventh of the dry run."""
-    tx.run(f"CREATE OR REPLACE TEMPORARY TABLE batch_first ({_CODE}, line INT UNSIGNED NOT NULL) ENGINE = Aria")
+    def __init__(self) -> None:
+        self._lines: dict[str, int] = {}
 
-
-def note_first(tx: Tx) -> None:
-    """Note the codes of rows that stand in batch_in."""
-    tx.run(
-        """INSERT IGNORE INTO batch_first SELECT b.code, MIN(b.line) FROM batch_in b
-           WHERE b.action = 'new' AND b.code IS NOT NULL GROUP BY b.code"""
-    )
-
-
-def forget(tx: Tx) -> None:
-    """All rows are in."""
-    tx.run("DROP TEMPORARY TABLE batch_first")
+    def of(self, codes: Sequence[str | None], lines: Sequence[int]) -> list[int | None]:
+        """For each row the line of the first, None for that itself and for one without a code."""
+        if len(self._lines) > self.REMEMBERED:
+            self._lines.clear()
+        first = self._lines.setdefault
+        found = (first(code.lower(), line) if code else None for code, line in zip(codes, lines, strict=True))
+        return [None if lead == line else lead for lead, line in zip(found, lines, strict=True)]
 
 
 def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
@@ -57,7 +52,8 @@ def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
     ``shared``: the columns in which the rows say something of products, as in planning.Spoken.
     """
     tx.run(
-        f"""CREATE OR REPLACE TEMPORARY TABLE batch_group ({_CODE},
+        """CREATE OR REPLACE TEMPORARY TABLE batch_group (
+             code VARCHAR(64) CHARACTER SET ascii COLLATE ascii_general_ci NOT NULL PRIMARY KEY,
              product_id INT UNSIGNED NULL, by_code BOOL NOT NULL DEFAULT FALSE, products INT UNSIGNED NOT NULL,
              number INT UNSIGNED NOT NULL, lead INT UNSIGNED NOT NULL DEFAULT 0)"""
     )
@@ -77,7 +73,7 @@ def gather(tx: Tx, params: Mapping[str, Any], shared: Sequence[str]) -> None:
         )
     said = [name for name in shared if name != "code"]
     led = "SELECT 1 FROM batch_row b WHERE b.batch_id = %(batch)s AND b.lead IS NOT NULL LIMIT 1"
-    if tx.value(led, params):  # so some have more than one row, or had
+    if tx.value("SELECT 1 FROM batch_group WHERE number > 1 LIMIT 1") or tx.value(led, params):
         _let_one_speak(tx, params)
         if said:
             if _lacks_any(tx, params, said):

@@ -73,7 +73,6 @@ def load(
     writer = _Writer(tx, batch_id, of, known)
     columns = writer.columns
     _begin(tx, columns)
-    groups.begin(tx)
 
     def take_in(lines: Iterable[list[str]]) -> Iterator[int]:
         for count in load_blocks(tx, "batch_in", columns, lines, BLOCK):
@@ -85,7 +84,6 @@ def load(
         deque(take_in(writer.kept_back(tx, all_loaded=False)), maxlen=0)
     deque(take_in(writer.kept_back(tx, all_loaded=True)), maxlen=0)
     tx.run("DROP TEMPORARY TABLE batch_in")
-    groups.forget(tx)
 
 
 def _take_in(tx: Tx, columns: Sequence[str], lang: str, of: Spoken, *, compared: bool) -> None:
@@ -102,15 +100,11 @@ def _take_in(tx: Tx, columns: Sequence[str], lang: str, of: Spoken, *, compared:
         }
     said |= {"product_id": "p.id", "product_version": "p.version"}
     said |= {"variant_id": "v.id", "variant_version": "v.version"}
-    led = ""
-    if "code" in columns:
-        groups.note_first(tx)
-        said["lead"], led = groups.LEAD_SO_FAR, groups.FIRST_SO_FAR
     tx.run(
         f"""INSERT INTO batch_row ({", ".join(said)}) SELECT {", ".join(said.values())}
             FROM batch_in b LEFT JOIN (variant v STRAIGHT_JOIN product p ON p.id = v.product_id
               STRAIGHT_JOIN product_text t ON t.product_id = p.id AND t.lang = %(lang)s)
-            ON v.sku = b.sku AND b.action = 'new' {led}""",
+            ON v.sku = b.sku AND b.action = 'new'""",
         {"lang": lang},
     )
 
@@ -138,7 +132,8 @@ class _Writer:
             if (names := [name for name in one.names(known) if name in of.fields])
         }
         ids = [f"{name}_id" for name in self._finders]
-        kept = ("problems", "action", "odd", *self._beside)
+        self._firsts = groups.Firsts() if "code" in self._said else None
+        kept = ("problems", "action", "odd", *(("lead",) if self._firsts else ()), *self._beside)
         self.columns = ["batch_id", "line", "sku", "shown_sku", *self._said, *ids, *kept]
         self._doubled = KeptBack()
 
@@ -201,6 +196,7 @@ class _Writer:
             *(said.get(name, nothing) for name in self._said),
             *ids,
             *(nothing, ["new"] * number, nothing),
+            *([self._firsts.of(said.get("code", nothing), block.lines)] if self._firsts else ()),
             *(one.by_columns(self._of(block, names), self._known, number) for one, names in self._beside.values()),
         ]
 
@@ -227,5 +223,6 @@ class _Writer:
             problems,
             "refused" if problems else "new",
             ",".join(row.odd) or None,
+            *((None,) if self._firsts else ()),
             *(one.kept(row.values, self._known) for one, _ in self._beside.values()),
         )
