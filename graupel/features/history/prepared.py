@@ -8,8 +8,8 @@ from graupel.db import Tx
 from graupel.features.history import records, store
 from graupel.web.preparing import Act, Preparation
 
-#: What writes more records is a bulk edit or a file, which have a dry run of their own.
-MOST = 5_000
+#: What writes more records is a bulk edit or a file, which have a dry run of their own: these are held in memory.
+MOST = 20_000
 
 
 def take(tx: Tx, held: Preparation, actor: Actor, change_set_id: int, kind: str, title: str, *, packed: bool) -> None:

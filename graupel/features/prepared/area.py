@@ -15,7 +15,7 @@ from graupel.jobs.timekeeping import Timed
 def register(language: str) -> None:
     """Their moments, and roll backs, which are done by history."""
     timekeeping.register(Timed(service.CLOCK, "Prepared changes", jobs.next_after, jobs.arrive))
-    handler(jobs.KIND)(jobs.do)
+    handler(service.DO)(jobs.do)
     handler(mails.KIND)(mails.write)
     providers.register("rollback", Provider("Roll back", lambda number: f"/history/{number}", _roll_back))
 

@@ -1,4 +1,4 @@
-"""Prepared changes whose moment has come."""
+"""Prepared changes whose moment has come, and large ones."""
 
 from datetime import UTC, datetime
 
@@ -9,8 +9,6 @@ from graupel.db import Tx
 from graupel.features.prepared import mails, service, store
 from graupel.features.prepared.rows import PreparedRow
 from graupel.jobs import JobRequest, JobRun, enqueue
-
-KIND = "prepared.do"
 
 
 def next_after(ctx: Context, tx: Tx, after: datetime) -> datetime | None:
@@ -24,7 +22,7 @@ def arrive(ctx: Context, tx: Tx, moment: datetime) -> None:
     for one in store.due(tx, moment.astimezone(UTC).replace(tzinfo=None)):
         store.change(tx, one["id"], apply_at=None)  # from now on the job has it
         link = f"/prepared/{one['id']}"
-        enqueue(tx, _decider(one), JobRequest(KIND, one["title"], {"prepared_id": one["id"]}, link))
+        enqueue(tx, _decider(one), JobRequest(service.DO, one["title"], {"prepared_id": one["id"]}, link))
 
 
 def _decider(one: PreparedRow) -> Actor:
@@ -33,15 +31,16 @@ def _decider(one: PreparedRow) -> Actor:
 
 def do(run: JobRun) -> None:
     """Do one of them. For the worker."""
-    prepared_id = int(run.payload["prepared_id"])
+    prepared_id, looked = int(run.payload["prepared_id"]), bool(run.payload.get("looked"))
     one = run.ctx.db.run(lambda tx: store.read(tx, prepared_id))
     if one is None or one["state"] != "agreed":
         run.ctx.db.run(lambda tx: run.finish(tx, "It is not agreed to any more."))
         return
 
     def work(tx: Tx) -> None:
-        change_set_id = service.write_at_its_moment(run.ctx, tx, run.actor, prepared_id)
-        mails.tell(run.ctx, tx, SYSTEM, prepared_id, mails.DONE)
+        change_set_id = service.write_by_itself(run.ctx, tx, run.actor, prepared_id, looked=looked)
+        if not looked:
+            mails.tell(run.ctx, tx, SYSTEM, prepared_id, mails.DONE)
         run.finish(tx, "Done. History can roll it back.", f"/history/{change_set_id}")
 
     def refused(tx: Tx, said: str) -> None:

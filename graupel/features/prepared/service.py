@@ -20,10 +20,14 @@ from graupel.features.history.service import SAID_RECORDS, RowShown, rows_in_wor
 from graupel.features.jobs import service as jobs
 from graupel.features.prepared import mails, providers, store
 from graupel.features.prepared.rows import PreparedRow, WantedRow
-from graupel.jobs import timekeeping
+from graupel.jobs import JobRequest, enqueue, timekeeping
 from graupel.web.preparing import Preparation, as_text
 
 CLOCK = "prepared"
+#: The kind of job that does one of them.
+DO = "prepared.do"
+#: So many records are written while somebody waits.
+AT_ONCE = 5_000
 LONGEST_WORD = 1_000
 SHOWN = 200
 
@@ -272,7 +276,7 @@ def _decidable(tx: Tx, prepared_id: int, version: int, states: Sequence[str]) ->
 
 
 def agree(ctx: Context, actor: Actor, prepared_id: int, version: int, at: datetime | None, word: str = "") -> None:
-    """Do it: at once, or at a moment, UTC. Raises Refused, NotFound."""
+    """Do it: at once, what writes many records in the background, or at a moment, UTC. Raises Refused, NotFound."""
     actor.require(Role.EDITOR)
     if at is not None and at <= ctx.db.run(ctx.now):
         raise Refused.because("prepared.past", "That moment is over. Choose one that is still to come.", "at")
@@ -283,6 +287,10 @@ def agree(ctx: Context, actor: Actor, prepared_id: int, version: int, at: dateti
         store.decide(tx, prepared_id, actor, "agreed", _word(word), kept_at)
         if at is not None:
             timekeeping.plan(ctx, tx, CLOCK, at)
+        elif one["refers"] is None and store.size(tx, prepared_id) > AT_ONCE:
+            given = {"prepared_id": prepared_id, "looked": True}
+            job_id = enqueue(tx, actor, JobRequest(DO, one["title"], given, f"/prepared/{prepared_id}"))
+            store.change(tx, prepared_id, job_id=job_id)
         elif one["refers"] is None:
             _write(ctx, tx, actor, one)  # who does it now has seen what was changed since
         mails.tell(ctx, tx, actor, prepared_id, mails.AGREED)
@@ -308,13 +316,13 @@ def begin(ctx: Context, actor: Actor, prepared_id: int) -> int:
     return job_id
 
 
-def write_at_its_moment(ctx: Context, tx: Tx, actor: Actor, prepared_id: int) -> int:
-    """Write one of them in a transaction, with nobody looking; returns the change set. Raises Refused where it does not
-    rest any more on what it was prepared on."""
+def write_by_itself(ctx: Context, tx: Tx, actor: Actor, prepared_id: int, *, looked: bool) -> int:
+    """Write one of them in a transaction; returns the change set. Unless somebody ``looked`` at it as it stands, raises
+    Refused where it does not rest any more on what it was prepared on."""
     one = _found(tx, prepared_id, lock=True)
     plan = _plan(tx, ctx.settings.language, store.wanted(tx, one["id"]))
     moved = sum(len(planned.standing.moved) for planned in plan)
-    if not rules.rests(planned.standing for planned in plan):
+    if not looked and not rules.rests(planned.standing for planned in plan):
         raise Refused.because(
             "prepared.moved",
             f"{plural(moved, 'value')} of what this changes {'was' if moved == 1 else 'were'} changed since it was "

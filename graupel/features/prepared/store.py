@@ -50,6 +50,11 @@ def wanted(tx: Tx, prepared_id: int) -> list[WantedRow]:
     ]
 
 
+def size(tx: Tx, prepared_id: int) -> int:
+    """How many records it would write."""
+    return int(tx.value("SELECT COUNT(*) FROM prepared_row WHERE prepared_id = %s", [prepared_id]))
+
+
 def change(tx: Tx, prepared_id: int, **values: Any) -> None:
     """Write columns of it; its version moves."""
     sets = "".join(f"{name} = %({name})s, " for name in values)

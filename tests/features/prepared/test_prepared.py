@@ -22,7 +22,7 @@ from graupel.features.products import service as products
 from graupel.features.today import service as today
 from graupel.features.users import store as users_store
 from graupel.features.variants import making
-from graupel.features.vocabulary import attributes
+from graupel.features.vocabulary import attributes, joining
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
 from graupel.web.preparing import preparing
@@ -192,6 +192,24 @@ def test_at_its_moment_it_is_done_by_itself_and_until_then_it_can_be_looked_at(c
     assert products.read(ctx, SYSTEM, yarn).values.name == "Winter Fellside"
     assert service.read(ctx, SYSTEM, number).one["state"] == "done"
     assert service.of_records(ctx, SYSTEM, {"product": [yarn]}) == []
+
+
+def test_what_writes_many_records_is_done_in_the_background_as_it_was_seen(ctx, monkeypatch, as_role):
+    monkeypatch.setattr(service, "AT_ONCE", 2)
+    goods = [make_product(ctx, f"FEL-{number}", brand="Carrow") for number in range(3)]
+    vocabulary.make(ctx, SYSTEM, "brand", "Loom")
+    carrow, loom = brand_of(ctx, "Carrow"), brand_of(ctx, "Loom")
+    number = prepare(ctx, lambda: joining.join(ctx, SYSTEM, "brand", carrow, loom))
+    save(ctx, goods[0], brand="Moss")
+    agree(ctx, number)
+    told = service.read(ctx, SYSTEM, number)
+    assert (told.one["state"], told.job["state"], told.is_open) == ("agreed", "waiting", True)
+    assert "Do it now" not in as_role(Role.EDITOR).get(f"/prepared/{number}").text
+    work_off(ctx)
+    assert [products.read(ctx, SYSTEM, one).values.brand for one in goods] == ["Moss", "Loom", "Loom"]
+    assert service.read(ctx, SYSTEM, number).one["state"] == "done"
+    roll_back_newest(ctx)
+    assert [products.read(ctx, SYSTEM, one).values.brand for one in goods] == ["Moss", "Carrow", "Carrow"]
 
 
 def test_new_variants_and_other_records_are_seen_ahead_too(ctx, colour):
