@@ -110,6 +110,11 @@ class Detail:
         """Whether it can still be decided on."""
         return self.one["state"] in ("waiting", "agreed", "back")
 
+    @property
+    def is_under_way(self) -> bool:
+        """Whether a job is doing it; where that failed or was cancelled, it can be decided on again."""
+        return self.one["state"] == "agreed" and not self.one["apply_at"] and bool(self.job and self.job["is_open"])
+
 
 def listed(ctx: Context, actor: Actor) -> tuple[list[PreparedRow], list[PreparedRow]]:
     """Those that are open, and those that ended."""

@@ -25,6 +25,7 @@ from graupel.features.variants import making
 from graupel.features.vocabulary import attributes, joining
 from graupel.features.vocabulary import service as vocabulary
 from graupel.features.vocabulary.attributes import Definition
+from graupel.jobs import queue
 from graupel.web.preparing import preparing
 from tests.features.pricing.test_asked import on, sale
 from tests.features.products.test_past import brand_of, lens, save
@@ -196,6 +197,7 @@ def test_at_its_moment_it_is_done_by_itself_and_until_then_it_can_be_looked_at(c
 
 def test_what_writes_many_records_is_done_in_the_background_as_it_was_seen(ctx, monkeypatch, as_role):
     monkeypatch.setattr(service, "AT_ONCE", 2)
+    somebody = as_role(Role.EDITOR)
     goods = [make_product(ctx, f"FEL-{number}", brand="Carrow") for number in range(3)]
     vocabulary.make(ctx, SYSTEM, "brand", "Loom")
     carrow, loom = brand_of(ctx, "Carrow"), brand_of(ctx, "Loom")
@@ -203,8 +205,14 @@ def test_what_writes_many_records_is_done_in_the_background_as_it_was_seen(ctx, 
     save(ctx, goods[0], brand="Moss")
     agree(ctx, number)
     told = service.read(ctx, SYSTEM, number)
-    assert (told.one["state"], told.job["state"], told.is_open) == ("agreed", "waiting", True)
-    assert "Do it now" not in as_role(Role.EDITOR).get(f"/prepared/{number}").text
+    assert (told.one["state"], told.job["state"], told.is_under_way) == ("agreed", "waiting", True)
+    assert "Do the rest now" not in somebody.get(f"/prepared/{number}").text
+    # Where its job is cancelled, it can be decided on again.
+    ctx.db.run(lambda tx: queue.want_cancel(tx, told.job["id"]))
+    work_off(ctx)
+    assert not service.read(ctx, SYSTEM, number).is_under_way
+    assert "Do the rest now" in somebody.get(f"/prepared/{number}").text
+    agree(ctx, number)
     work_off(ctx)
     assert [products.read(ctx, SYSTEM, one).values.brand for one in goods] == ["Moss", "Loom", "Loom"]
     assert service.read(ctx, SYSTEM, number).one["state"] == "done"
