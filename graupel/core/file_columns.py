@@ -174,7 +174,7 @@ class Known:
         """All columns by name, attributes last."""
         if self.records:
             return self.records.fields
-        found = {name: _field(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
+        found = {name: field_of(name, one, self.names.get(one.id, ())) for name, one in self.attributes.items()}
         own = {name: one.field for name, one in self.own.items()}
         places = {name: one.field for name, one in self.locations.items()}
         taken = _TAKEN.union(*(one.file.headers for one in found.values() if one.file))
@@ -207,12 +207,15 @@ def _by_name(locations: Iterable[Place]) -> dict[str, Place]:
     return {f"{STOCK_AT}{one.id}": one for one in locations}
 
 
-def _field(name: str, attribute: Attribute, also: Sequence[str]) -> Field:
+def field_of(name: str, attribute: Attribute, also: Sequence[str], taken: Collection[str] | None = None) -> Field:
+    """The column of an attribute. ``also``: further names of it; ``taken``: what heads other columns, without it those
+    of goods."""
+    taken = _TAKEN if taken is None else taken
     said = attribute.name.lower()
-    headers: tuple[str, ...] = (f"{said} (attribute)",) if said in _TAKEN else (said, f"{said} (attribute)")
+    headers: tuple[str, ...] = (f"{said} (attribute)",) if said in taken else (said, f"{said} (attribute)")
     if name == TAGS:
         headers = ("tags", "tag", "schlagwörter")
-    headers += tuple(one.lower() for one in also if one.lower() not in _TAKEN)
+    headers += tuple(one.lower() for one in also if one.lower() not in taken)
     kind = _KINDS.get(attribute.kind, FieldKind.LINE)
     return Field(name, attribute.name, kind, file=InFile(_HELP.get(attribute.kind, "text"), headers))
 

@@ -3,7 +3,8 @@
 import re
 from collections.abc import Callable, Mapping
 
-from graupel.core import bars, categories, product_fields
+from graupel.core import bars, categories, file_facts, identifiers, product_fields
+from graupel.core.attributes import Attribute
 from graupel.core.columns import day
 from graupel.core.errors import Refused
 
@@ -48,8 +49,48 @@ def names(text: str) -> str:
     return bars.joined(sorted(product_fields.parse_tags(parts), key=str.casefold))
 
 
+#: What a row says that means no single goods, but all.
+ALL_GOODS = "all goods"
+
+
+def goods(text: str) -> str:
+    """A SKU or a product code, or all goods."""
+    is_all = " ".join(text.split()).casefold() == ALL_GOODS
+    return ALL_GOODS if is_all else identifiers.parse_sku(text, "code")
+
+
 def of_category(name: str) -> Callable[[str], str]:
     return lambda text: str(categories.read_one(name, text) or "")
+
+
+#: No category has so many beside it.
+_MOST_PLACES = 100_000
+
+
+def place(text: str) -> str:
+    """A place in an order, 1 the first."""
+    said = text.strip().removesuffix(".0")
+    if not re.fullmatch(r"[0-9]{1,6}", said) or not 1 <= int(said) <= _MOST_PLACES:
+        what = f"“{text[:40]}” is no place. Write a whole number: 1 is the first."
+        raise Refused.because("record.place", what)
+    return str(int(said))
+
+
+def fact(attribute: Attribute) -> Callable[[str], str]:
+    """Reads a value of an attribute; a choice must be there."""
+    new = file_facts.NewChoices()
+    read_fact = file_facts.reader(attribute, new)
+
+    def read(text: str) -> str:
+        found = read_fact(text)
+        for number in found.choices:
+            if number < 0:
+                label = new.labels[-number - 1][1]
+                what = f"{attribute.name} has no choice “{label[:60]}”. Make it first, or mend the row."
+                raise Refused.because("choice.unknown", what)
+        return file_facts.show_in_file(attribute, found)
+
+    return read
 
 
 def unit(text: str) -> str:

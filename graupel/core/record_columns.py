@@ -1,14 +1,14 @@
 """The columns of files whose rows are no goods, by what these are: how a cell of each is read, and what the rows of a
 file are guessed to be by its headers."""
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 
-from graupel.core import attributes, categories, identifiers
-from graupel.core.attributes import AttributeKind
+from graupel.core import attributes, categories, file_columns
+from graupel.core.attributes import Attribute, AttributeKind
 from graupel.core.categories import CategoryKind, Layout, parse_category_path
 from graupel.core.delivery import Way
 from graupel.core.product_types import ArticleLayout, Need, parse_prefix
-from graupel.core.record_cells import line, moment, names, of_category, one_of, switch, unit, when
+from graupel.core.record_cells import fact, goods, line, moment, names, of_category, one_of, place, switch, unit, when
 from graupel.core.record_files import RecordColumn, RecordColumns, RowsAre, words_of
 from graupel.core.records import FieldKind
 
@@ -20,9 +20,13 @@ ARTICLES = {"": "beside"} | {str(one): str(one) for one in ArticleLayout if one}
 NEEDS = {str(one): str(one) for one in Need}
 
 
-def _new_name(read: Callable[[str], str]) -> RecordColumn:
-    """What a record is to be called, beside the name by which it is found."""
-    return RecordColumn("new_name", "New name", "what it is to be called", ("new name", "neuer name"), read, kept=True)
+def _new_name(read: Callable[[str], str], of: str = "", its: str = "name") -> RecordColumn:
+    """What a record is to be called, beside the name by which it is found; ``of``: which of those that a row means."""
+    headers: tuple[str, ...] = ("new name", "neuer name")
+    if of:
+        headers = (f"new {of}", f"new {of} {its}")
+    name, label = f"new_{of or 'name'}", f"New {its} of the {of}" if of else "New name"
+    return RecordColumn(name, label, "what it is to be called", headers, read, kept=True)
 
 
 def _file_name(text: str) -> str:
@@ -47,6 +51,15 @@ _CATEGORY = (
         "where it is to stand, and what it is to be called, such as Wool > Aran; what is below it goes with it",
         ("new path", "new category", "neuer pfad"),
         parse_category_path,
+        kept=True,
+    ),
+    RecordColumn(
+        "place",
+        "Place",
+        "where it stands among those beside it: 1 is the first",
+        ("place", "position", "platz"),
+        place,
+        FieldKind.COUNT,
         kept=True,
     ),
     RecordColumn(
@@ -157,6 +170,8 @@ _ATTRIBUTE = (
         attributes.parse_label,
         kept=True,
     ),
+    _new_name(attributes.parse_attribute_name, "attribute"),
+    _new_name(attributes.parse_label, "choice", "label"),
     RecordColumn(
         "kind",
         "Its values are",
@@ -218,6 +233,7 @@ _TYPE = (
         attributes.parse_attribute_name,
         kept=True,
     ),
+    _new_name(line(80, "A product type")),
     RecordColumn(
         "code_prefix",
         "Code prefix",
@@ -268,11 +284,18 @@ _SALE = (
     RecordColumn(
         "goods",
         "Goods",
-        "the SKU of a variant, or the product code of a whole product",
+        "the SKU of a variant, the product code of a whole product, or “all goods”",
         ("goods", "sku", "product code", "item number", "article number", "artikelnummer", "produktcode"),
-        lambda text: identifiers.parse_sku(text, "code"),
+        goods,
         FieldKind.CODE,
         kept=True,
+    ),
+    RecordColumn(
+        "choice",
+        "With the choice",
+        "for those variants of a product alone that have it, such as Colour = Oat",
+        ("with the choice", "choice", "auswahl"),
+        when,
     ),
     RecordColumn(
         "at",
@@ -340,7 +363,7 @@ _ALL: Mapping[RowsAre, tuple[tuple[str, ...], tuple[RecordColumn, ...]]] = {
     RowsAre.CATEGORY: (("path",), _CATEGORY),
     RowsAre.ATTRIBUTE: (("attribute", "choice"), _ATTRIBUTE),
     RowsAre.TYPE: (("type", "attribute"), _TYPE),
-    RowsAre.SALE: (("goods", "at", "begins"), _SALE),
+    RowsAre.SALE: (("goods", "at", "begins", "choice"), _SALE),
     RowsAre.BRAND: (("name",), _BRAND),
     RowsAre.TAG: (("name",), _TAG),
 }
@@ -353,20 +376,33 @@ _WORDED: Mapping[RowsAre, tuple[str, ...]] = {
 
 #: Which of them several rows say of one record.
 _SHARED: Mapping[RowsAre, tuple[str, ...]] = {
-    RowsAre.ATTRIBUTE: ("attribute", "kind", "unit", "unit_fixed", "help"),
-    RowsAre.TYPE: ("code_prefix", "delivered", "layout"),
+    RowsAre.ATTRIBUTE: ("attribute", "new_attribute", "kind", "unit", "unit_fixed", "help"),
+    RowsAre.TYPE: ("new_name", "code_prefix", "delivered", "layout"),
 }
 
 
-def columns_of(rows_are: RowsAre, langs: Iterable[str] = ()) -> RecordColumns:
-    """The columns of a file of such rows; ``langs``: the further languages of the shop."""
+def columns_of(rows_are: RowsAre, langs: Iterable[str] = (), attributes: Iterable[Attribute] = ()) -> RecordColumns:
+    """The columns of a file of such rows; ``langs``: the further languages of the shop, ``attributes``: those that all
+    goods share, of which categories have fields of their own."""
     keys, declared = _ALL[rows_are]
     named = {one.name: one for one in declared}
     worded = {**named, "name": _CATEGORY_NAME} if rows_are is RowsAre.CATEGORY else named
     further = [worded[name].in_language(lang) for lang in langs for name in _WORDED.get(rows_are, ())]
     columns = named | {one.name: one for one in further}
+    if rows_are is RowsAre.CATEGORY:
+        taken = frozenset(header for one in columns.values() for header in one.headers)
+        columns |= {one.name: one for one in (_own_field(attribute, taken) for attribute in attributes)}
     shared = frozenset(name for name in columns if words_of(name)[1] in _SHARED.get(rows_are, ()) and name not in keys)
     return RecordColumns(rows_are, keys, columns, shared)
+
+
+def _own_field(attribute: Attribute, taken: Collection[str]) -> RecordColumn:
+    """A field that categories may have; ``taken``: what heads other columns."""
+    as_of_goods = file_columns.field_of(file_columns.fact_column(attribute.id), attribute, (), taken)
+    said = as_of_goods.file
+    assert said is not None
+    read = fact(attribute)
+    return RecordColumn(as_of_goods.name, attribute.name, said.help, said.headers, read, as_of_goods.kind)
 
 
 #: Every name that a column of such a file may have, with its language taken off.

@@ -94,6 +94,24 @@ def insert(places: Places, parent: int, number: int, before: int | None = None) 
     return at, {one: place for one, place in moved.items() if places[one] != place}
 
 
+def arranged(siblings: Sequence[int], wanted: Mapping[int, int]) -> list[int]:
+    """Siblings with some of them at the places that are wanted of them, 1 the first, a place beyond the last one the
+    last; the others stand around them in their order. Of two that want one place the first that is named has it."""
+    found = [one for one in siblings if one not in wanted]
+    for one, place in sorted(wanted.items(), key=lambda item: item[1]):
+        found.insert(place - 1, one)
+    return found
+
+
+def arrange(places: Places, wanted: Mapping[int, int]) -> dict[int, TreePlace]:
+    """What changes where categories go to places among those beside them, as ``arranged`` has it."""
+    beside: dict[int, dict[int, int]] = {}
+    for one, place in wanted.items():
+        beside.setdefault(places[one].parent, {})[one] = place
+    below = children(places)
+    return _renumbered(places, {parent: arranged(below[parent], those) for parent, those in beside.items()})
+
+
 def remove(places: Places, ids: Iterable[int]) -> dict[int, TreePlace]:
     """What moves up where categories go without a trace; whatever is below them must go too or have moved before."""
     gone = set(ids)

@@ -46,6 +46,23 @@ def test_several_keep_the_order_in_which_they_are_named_and_a_branch_its_own():
     }  # fmt: skip
 
 
+@given(st.permutations(range(1, 9)), st.data())
+def test_places_that_are_said_of_all_or_of_those_that_move_give_the_order_and_of_some_leave_the_others(order, data):
+    there = list(range(1, 9))
+    wanted = {one: place for place, one in enumerate(order, 1)}
+    assert trees.arranged(there, wanted) == order
+    assert trees.arranged(there, {one: place for one, place in wanted.items() if there[place - 1] != one}) == order
+    some = {one: wanted[one] for one in data.draw(st.sets(st.sampled_from(there)))}
+    found = trees.arranged(there, some)
+    assert all(found[place - 1] == one for one, place in some.items())
+    assert [one for one in found if one not in some] == [one for one in there if one not in some]
+    assert trees.arranged(there, {1: 99}) == [*there[1:], 1], "beyond the last is the last"
+
+
+def test_only_what_comes_to_stand_elsewhere_is_written():
+    assert trees.arrange(SHOP, {3: 1, 6: 1}) == {3: TreePlace(1, 0), 2: TreePlace(1, 1)}
+
+
 @pytest.mark.parametrize("into", [1, 3, 4, 99])
 def test_nothing_goes_inside_itself_or_nowhere(into):
     with pytest.raises(Refused, match="inside itself"):

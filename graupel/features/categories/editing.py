@@ -25,7 +25,7 @@ from graupel.core.roles import Actor, Role
 from graupel.db import Tx
 from graupel.db.rows import picked
 from graupel.features.categories import service, store
-from graupel.features.categories.rows import CategoryRow, CategoryTextRow
+from graupel.features.categories.rows import CategoryFactRow, CategoryRow, CategoryTextRow
 from graupel.features.categories.tree import Category, current
 from graupel.features.history import meeting
 from graupel.features.history import service as history
@@ -115,6 +115,14 @@ def everything(ctx: Context, tx: Tx) -> dict[int, CategoryValues]:
     texts = {one["category_id"]: one for one in store.texts_of(tx, ids) if one["lang"] == ctx.settings.language}
     tags = vocabulary.tags_of(tx, "category", ids)
     return {row["id"]: _values(row, texts.get(row["id"]), tags) for row in rows}
+
+
+def own_fields(tx: Tx, ids: Sequence[int]) -> dict[int, dict[int, Fact]]:
+    """The fields that categories have of their own, by their ids and those of the attributes."""
+    rows: dict[int, list[CategoryFactRow]] = {}
+    for row in store.facts_of(tx, ids):
+        rows.setdefault(row["category_id"], []).append(row)
+    return {one: fact_rows.facts_of(there) for one, there in rows.items()}
 
 
 def values_of(ctx: Context, tx: Tx, category_id: int) -> CategoryValues:

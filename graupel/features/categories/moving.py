@@ -1,4 +1,6 @@
-"""Many categories that are moved and renamed one after the other within one act."""
+"""Many categories that are moved, renamed and put in order within one act."""
+
+from collections.abc import Mapping
 
 from graupel.core import categories as rules
 from graupel.core import trees
@@ -6,6 +8,14 @@ from graupel.core.categories import CATEGORY_SEPARATOR
 from graupel.db import Tx
 from graupel.features.categories import kinds, service, store
 from graupel.features.history import service as history
+
+
+def arrange(tx: Tx, recorder: history.Recorder, wanted: Mapping[int, int]) -> None:
+    """Put categories at places among those beside them, by their ids, 1 the first."""
+    store.lock_trees(tx)
+    places = store.places(tx)
+    for one, stands in trees.arrange(places, wanted).items():
+        kinds.place(tx, recorder.change_set_id, one, places[one], stands)
 
 
 class Moves:

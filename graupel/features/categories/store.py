@@ -167,7 +167,12 @@ FACT_FIELDS = CATEGORY_FACT.columns()
 
 
 def facts(tx: Tx, category_id: int) -> list[CategoryFactRow]:
-    return tx.rows(CategoryFactRow, "SELECT * FROM category_fact WHERE category_id = %s ORDER BY id", [category_id])
+    return facts_of(tx, [category_id])
+
+
+def facts_of(tx: Tx, ids: Sequence[int]) -> list[CategoryFactRow]:
+    sql = f"SELECT id, version, {', '.join(FACT_FIELDS)} FROM category_fact WHERE category_id IN %s ORDER BY id"
+    return tx.rows(CategoryFactRow, sql, [list(ids)]) if ids else []
 
 
 def fact_names(tx: Tx, ids: Sequence[int]) -> list[NamedOfCategory]:

@@ -27,8 +27,13 @@ def current(ctx: Context, rows_are: str = RowsAre.GOODS) -> Known:
 
 def of_records(ctx: Context, rows_are: RowsAre) -> Known:
     """Of a file whose rows are no goods."""
-    languages_of = ctx.db.run(lambda tx: destinations.current(ctx, tx).languages)
-    return Known({}, records=record_columns.columns_of(rows_are, languages_of))
+
+    def work(tx: Tx) -> Known:
+        shared = vocabulary.current(ctx, tx).attributes.values() if rows_are is RowsAre.CATEGORY else ()
+        langs = destinations.current(ctx, tx).languages
+        return Known({}, records=record_columns.columns_of(rows_are, langs, shared))
+
+    return ctx.db.run(work)
 
 
 def load(ctx: Context, tx: Tx) -> Known:

@@ -12,6 +12,7 @@ from graupel.context import Context
 from graupel.core import encodings, guessing, profiles, record_columns
 from graupel.core.columns import Rule
 from graupel.core.errors import Refused
+from graupel.core.file_columns import FACT
 from graupel.core.guessing import Guess, Why
 from graupel.core.handling import Handling, Key
 from graupel.core.record_files import RowsAre
@@ -163,6 +164,8 @@ def _guessed(ctx: Context, headers: list[str], rows: list[list[str]], what: Rows
 
 def _what_rows_are(headers: list[str], guesses: Sequence[Guess]) -> RowsAre:
     """What rows are, by the headers of their columns: goods, where they name any or nothing else fits better."""
-    surely = [one for one in guesses if one.why in (Why.BEFORE, Why.HEADER)]
     is_named = any(one.field in ("sku", "code", "gtin", "mpn", "elsewhere") for one in guesses)
+    surely = [one for one in guesses if one.why in (Why.BEFORE, Why.HEADER)]
+    if not is_named:  # attributes are of categories too
+        surely = [one for one in surely if not one.field.startswith(FACT)]
     return record_columns.guess(headers, len(surely), guessing.plain, is_named=is_named)

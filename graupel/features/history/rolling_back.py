@@ -185,14 +185,14 @@ def _put_back(rolling: Rolling, kinds: list[RecordKind], booking: list[RecordKin
         putting_back.bring_back_removed(rolling, kind)
         putting_back.restore_changed(rolling, kind)
         putting_back.retire_made(rolling, kind)
-    for kind in kinds:
-        if putting_back.is_lacking(rolling, kind):
-            raise Refused.because("rollback.lacking", kind.lacking)
     for kind in booking:
         assert kind.books
         kind.books(rolling)
     for kind in reversed(kinds):
         putting_back.remove_made(rolling, kind)
+    for kind in kinds:  # once what the set put in their place is gone
+        if putting_back.is_lacking(rolling, kind):
+            raise Refused.because("rollback.lacking", kind.lacking)
 
 
 # --- what it came to -----------------------------------------------------------------------------------------

@@ -37,6 +37,27 @@ def goods_named(tx: Tx, code: str) -> tuple[int, int] | None:
     return (int(row["product_id"]), int(row["variant_id"])) if row else None
 
 
+def choice_of_variants(tx: Tx, product_id: int, attribute: str, label: str) -> int | None:
+    """A choice that variants of a product have, by its attribute and its label in any case of letters."""
+    found = tx.value(
+        f"""SELECT h.id FROM variant v JOIN attribute_choice h ON h.id IN ({", ".join(f"v.{one}" for one in CHOICES)})
+            JOIN attribute a ON a.id = h.attribute_id
+            WHERE v.product_id = %s AND LOWER(a.name) = LOWER(%s) AND LOWER(h.label) = LOWER(%s)
+            ORDER BY h.label = BINARY %s DESC LIMIT 1""",
+        [product_id, attribute, label, label],
+    )
+    return None if found is None else int(found)
+
+
+def choice_names(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
+    rows = tx.all(
+        """SELECT h.id, CONCAT(a.name, ' = ', h.label) AS name FROM attribute_choice h
+           JOIN attribute a ON a.id = h.attribute_id WHERE h.id IN %s""",
+        [list(ids) or [0]],
+    )
+    return {row["id"]: row["name"] for row in rows}
+
+
 def skus_of(tx: Tx, ids: Sequence[int]) -> dict[int, str]:
     """The SKUs of variants."""
     return {row["id"]: row["sku"] for row in tx.all("SELECT id, sku FROM variant WHERE id IN %s", [list(ids) or [0]])}

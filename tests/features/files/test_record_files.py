@@ -338,6 +338,108 @@ def test_categories_are_moved_and_renamed_by_a_file_with_what_is_below_them(ctx)
     assert (values(ctx, "Top > Aran").hidden, values(ctx, "Top").hidden) == (False, False), "its goods stay in the shop"
 
 
+def test_categories_are_put_in_order_by_their_places_and_the_others_stand_around_them(ctx):
+    bring_in(ctx, "Category\n" + "\n".join(f"Yarn > {name}" for name in ("Aran", "Chunky", "Lace", "Sock")))
+
+    def order():
+        return [one.rpartition(" > ")[2] for one in paths_of(ctx)[1:]]
+
+    plan = plan_file(ctx, "Category,Place\nYarn > Sock,1\nYarn > Aran,1.0\nYarn > Lace,0\nYarn > Lace,first\n")
+    assert [one.row.name for one in rows(ctx, plan, "unchanged")] == ["Yarn > Aran"], "as it stood in the file"
+    assert reasons(ctx, plan) == {4: "record.place", 5: "record.place"}
+    bring_in(ctx, "Category,Place\nYarn > Sock,1\nYarn > Aran,1\nYarn > Chunky,9\nYarn > Merino,2\n")
+    assert order() == ["Sock", "Merino", "Aran", "Lace", "Chunky"]
+    assert plan_file(ctx, taken_out(ctx, RowsAre.CATEGORY).read_bytes()).row["counts"]["unchanged"] == 6
+    roll_back_newest(ctx)
+    assert order() == ["Aran", "Chunky", "Lace", "Sock"]
+    file = plan_file(ctx, "Category,Place\nYarn > Sock,1\nYarn > Lace,2\n")
+    bring_in(ctx, "Category,Place\nYarn > Sock,2\n")
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    left = [one.row.name for one in rows(ctx, service.read(ctx, SYSTEM, file.id), "moved")]
+    assert left == ["Yarn > Sock", "Yarn > Lace"], "somebody put them elsewhere meanwhile"
+    assert order() == ["Aran", "Sock", "Chunky", "Lace"]
+
+
+def test_categories_have_fields_of_their_own_in_files(ctx):
+    for name, kind, choices in (
+        ("Season", AttributeKind.ONE_CHOICE, ["Winter", "Summer"]),
+        ("Needs", AttributeKind.SEVERAL_CHOICES, ["Needles", "Hook"]),
+        ("Width", AttributeKind.NUMBER, []),
+        ("Kind", AttributeKind.SHORT_TEXT, []),
+        ("Care", AttributeKind.SHORT_TEXT, []),
+    ):
+        attributes.make(ctx, SYSTEM, Definition(name, kind, "length:mm" if name == "Width" else "", choices=choices))
+    text = (
+        "Category;Season;Needs;Width;Kind (attribute)\n"
+        "Yarn;winter;needles | Hook;1,5 cm;=1+1\n"
+        "Needles;Autumn;;;\n"
+        "Hooks;;;wide;\n"
+    )
+    file = bring_in(ctx, text, leave_out=True)
+    assert reasons(ctx, file) == {3: "choice.unknown", 4: "number.not_a_number"}
+    path = taken_out(ctx, RowsAre.CATEGORY)
+    heads, row = csv.reader(path.read_text(encoding="utf-8-sig").splitlines())
+    said = dict(zip(heads, row, strict=True))
+    assert [said[one] for one in ("season", "needs", "width")] == ["Winter", "Needles | Hook", "1.5 cm"]
+    assert "care" not in said, "no category has it"
+    assert unchanged(plan_file(ctx, path.read_bytes())) == {}
+    assert unchanged(plan_file(ctx, "Category,Width\nYarn,15 mm\n")) == {"changed": 1}, "it is shown in another unit"
+    file = plan_file(ctx, "Category,Season,Width\nYarn,Summer,\n")
+    cleared = [{**rule, "empty": "clear"} if rule["column"] == 2 else rule for rule in file.row["rules"]]
+    service.request_plan(ctx, SYSTEM, file.id, [Rule.of(rule) for rule in cleared])
+    work_off(ctx)
+    service.request_apply(ctx, SYSTEM, file.id, leave_out=False)
+    work_off(ctx)
+    words = {one.id: one for one in vocabulary.read(ctx).attributes.values()}
+    facts = {words[key].name: fact for key, fact in values(ctx, "Yarn").facts.items()}
+    assert facts.keys() == {"Season", "Needs", "Kind"}
+    assert (
+        words[next(key for key in words if words[key].name == "Season")].choice(facts["Season"].choices[0]).label
+        == "Summer"
+    )
+    roll_back_newest(ctx)
+    assert len(values(ctx, "Yarn").facts) == 4
+
+
+def test_attributes_choices_and_types_get_other_names_and_go_back(ctx):
+    bring_in(ctx, "attribute,choice,kind\nColour,Oat,colour\nColour,Peat,colour\nCare,,short text\n")
+    bring_in(ctx, "product type,attribute\nYarn,Colour\nYarn,Care\nTool,\n")
+    text = (
+        "Attribute,Choice,New attribute,New choice,Swatch,Choice (de)\n"
+        "Colour,Oat,Shade,Sand,#EEDDCC,\n"
+        "Colour,Peat,Shade,,#443322,Torf\n"
+        "Colour,Moss,Shade,Lichen,,\n"
+        "Care,,Shade,,,\n"
+        "Gone,,Come,,,\n"
+        "Colour,Fern,Tint,,,\n"
+    )
+    plan = plan_file(ctx, text)
+    assert reasons(ctx, plan) == {4: "choice.none", 5: "attribute.taken", 6: "attribute.none", 7: "row.apart"}
+    assert [one.row.becomes.get("new_attribute") for one in rows(ctx, plan, "changed")] == ["Shade", None]
+    file = bring_in(ctx, text, leave_out=True)
+
+    def shade():
+        found = {one.name: [choice.label for choice in one.choices] for one in vocabulary.read(ctx).attributes.values()}
+        return found.get("Shade"), found.get("Colour")
+
+    assert shade() == (["Sand", "Peat"], None)
+    assert unchanged(plan_file(ctx, "\n".join(text.splitlines()[:3]))) == {}, "it is done"
+    assert reasons(ctx, plan_file(ctx, "Attribute,Choice,New choice\nShade,Sand,peat\n")) == {2: "choice.taken"}
+    types = "Product type,Attribute,New name,Needed\nYarn,Shade,Yarns,always\nYarn,Care,Yarns,\nTool,,yarns,\nX,,Y,\n"
+    assert reasons(ctx, plan_file(ctx, types)) == {4: "type.taken", 5: "type.none"}
+    bring_in(ctx, types, leave_out=True)
+    (tool, yarns) = sorted(vocabulary.read(ctx).types.values(), key=lambda one: one.name)
+    assert (tool.name, yarns.name, [str(one.need) for one in yarns.attributes]) == ("Tool", "Yarns", ["always", "no"])
+    for rows_are in (RowsAre.ATTRIBUTE, RowsAre.TYPE):
+        assert unchanged(plan_file(ctx, taken_out(ctx, rows_are).read_bytes())) == {}
+    roll_back_newest(ctx)
+    assert sorted(one.name for one in vocabulary.read(ctx).types.values()) == ["Tool", "Yarn"]
+    done = service.read(ctx, SYSTEM, file.id).row["change_set_id"]
+    ctx.db.run(lambda tx: rolling_back.roll_back(ctx, tx, SYSTEM, done))
+    assert shade() == (None, ["Oat", "Peat"])
+
+
 @pytest.mark.parametrize("out", [Out.CSV, Out.XLSX, Out.ODS, Out.LINES, Out.XML])
 def test_what_goes_out_comes_in_again_unchanged_in_each_format(ctx, out):
     add_picture(ctx, "aran.jpg")

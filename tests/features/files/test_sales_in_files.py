@@ -140,6 +140,46 @@ def test_sale_prices_go_out_and_come_in_again_unchanged(ctx, goods):
     assert (counts["unchanged"], counts["refused"]) == (2, 0)
 
 
+def test_a_sale_is_for_all_goods_or_for_those_of_a_product_that_have_a_choice(ctx, goods):
+    _, peat = skus_of(ctx, goods)
+    text = (
+        "goods,with the choice,sale price,from,at\n"
+        "All goods,,10 %,2031-11-28,\n"
+        "VAR,colour = oat,15 %,2031-11-28,\n"
+        "VAR,Colour = Peat,15 %,2031-11-28,\n"
+        "FEL-1,,5 %,2031-11-28,\n"
+        f"{peat},Colour = Oat,1 %,2031-11-28,\n"
+        "VAR,Colour = Fern,1 %,2031-11-28,\n"
+        "VAR,Oat,1 %,2031-11-28,\n"
+        "all goods,Colour = Oat,1 %,2031-11-28,\n"
+        "ALL GOODS,,20 %,2031-11-28,\n"
+    )
+    file = bring_in(ctx, text, leave_out=True)
+    assert refused(ctx, file) == {
+        6: "sale.choice",
+        7: "sale.choice",
+        8: "type.when",
+        9: "sale.choice",
+        10: "row.twice",
+    }
+    assert sales(ctx) == [("all", "10.00", "", 0), ("choice", "15.00", "", 2), ("product", "5.00", "", 1)]
+    path = ctx.folder("exports") / "sales.csv"
+    assert records_out.export(ctx, SYSTEM, path, Out.CSV, RowsAre.SALE).rows == 4
+    again = plan_file(ctx, path.read_bytes()).row["counts"]
+    assert (again["unchanged"], again["refused"]) == (4, 0)
+    bring_in(
+        ctx, "goods,with the choice,sale price,from\nall goods,,12 %,2031-11-28\nVAR,Colour = Oat,20 %,2031-11-28\n"
+    )
+    assert sales(ctx)[0] == ("all", "12.00", "", 0)
+    assert sorted(sales(ctx)[1:]) == [
+        ("choice", "15.00", "", 1),
+        ("choice", "20.00", "", 1),
+        ("product", "5.00", "", 1),
+    ]
+    roll_back_newest(ctx)
+    assert sales(ctx)[:2] == [("all", "10.00", "", 0), ("choice", "15.00", "", 2)]
+
+
 def test_a_sale_that_is_on_is_changed_where_the_file_says_the_same_of_all_its_goods(ctx, goods):
     on = selling.Goods(Reach.PRODUCT, [product_of(ctx, one) for one in ("FEL-1", "FEL-2")])
     selling.plan(ctx, SYSTEM, {"amount": "8", "title": "Now", "ends": "2031-11-01"}, on)

@@ -6,22 +6,26 @@ from types import MappingProxyType
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import bars, record_cells, record_columns
+from graupel.core import bars, file_facts, record_cells, record_columns
 from graupel.core import categories as rules
+from graupel.core.attributes import Fact
 from graupel.core.categories import CATEGORY_SEPARATOR, CategoryKind, CategoryValues, Layout
 from graupel.core.errors import Refused
+from graupel.core.file_columns import fact_column
+from graupel.core.file_facts import NewChoices
 from graupel.core.problems import Problem
 from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.categories import editing
 from graupel.features.categories import service as categories
-from graupel.features.categories.moving import Moves
+from graupel.features.categories.moving import Moves, arrange
 from graupel.features.files.records import clerks
 from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
 from graupel.features.media import service as media
 from graupel.features.products.batch import pictures
 from graupel.features.products.out_pictures import Places
+from graupel.features.vocabulary import service as vocabulary
 
 #: By field the column of its words.
 _WORDS = {name: name for name in rules.WORDS}
@@ -35,13 +39,16 @@ class CategoryClerk:
         self, ctx: Context, tx: Tx, langs: Sequence[str], members: Mapping[str, str] = MappingProxyType({})
     ) -> None:
         """``members``: names of files beside the table in a zip, by their names in small letters."""
-        self.columns = record_columns.columns_of(RowsAre.CATEGORY, langs)
+        self._attributes = {fact_column(one.id): one for one in vocabulary.load(tx).attributes.values()}
+        self.columns = record_columns.columns_of(RowsAre.CATEGORY, langs, self._attributes.values())
         self._ctx, self._tx, self._langs, self._members = ctx, tx, langs, members
         self._places = Places(ctx.settings.address.rstrip("/"))
         self._tree = categories.load(tx)
         self._held: dict[int, Held] = {}
         self._at: dict[str, int] = {}
         self._moves: Moves | None = None
+        #: By id the places that rows want.
+        self._wanted: dict[int, int] = {}
         self._read(list(self._tree.by_id))
 
     def _read(self, ids: Collection[int]) -> None:
@@ -49,10 +56,28 @@ class CategoryClerk:
         wanted = [there[one].picture_id for one in ids]
         shown = media.by_ids(self._tx, [one for one in wanted if one])
         own = clerks.own_words(self._tx, "category", list(ids), self._langs, _WORDS)
+        facts = editing.own_fields(self._tx, list(ids))
+        stands = self._stands()
         for one in ids:
             picture = self._picture(shown.get(there[one].picture_id or 0))
-            values = {**self._values(there[one], picture), "new_path": self._tree.path(one)}
+            values = {**self._values(there[one], picture), "new_path": self._tree.path(one), "place": stands[one]}
+            values |= self._fields(facts.get(one, {}))
             self._held[one] = Held("category", one, {**values, **own.get(one, {})})
+
+    def _stands(self) -> dict[int, str]:
+        """Where each stands among those beside it."""
+        levels = [tree.below for tree in self._tree]
+        levels += [tuple(one.id for one in self._tree.tops(tree_id)) for tree_id in self._tree.trees]
+        return {one: str(place) for level in levels for place, one in enumerate(level, 1)}
+
+    def _fields(self, facts: Mapping[int, Fact]) -> dict[str, str]:
+        """Fields of a category's own as the file has them; those of a product alone are none of a file's."""
+        named = {fact_column(key): fact for key, fact in facts.items()}
+        return {
+            name: file_facts.show_in_file(self._attributes[name], fact)
+            for name, fact in named.items()
+            if name in self._attributes
+        }
 
     def _picture(self, found: media.Media | None) -> str:
         """What names a picture of the library."""
@@ -143,7 +168,14 @@ class CategoryClerk:
         made = replace(held, values={**held.values, **{name: said[name] for name in said if name != "path"}})
         self._held[category_id] = made
         self._at[said["path"].casefold()] = category_id
+        if "place" in said:
+            self._wanted[category_id] = int(said["place"])
         return made
+
+    def end(self, recorder: history.Recorder) -> None:
+        """Put those in order of which rows say their places."""
+        if self._wanted:
+            arrange(self._tx, recorder, self._wanted)
 
     def _move(self, recorder: history.Recorder, category_id: int, path: str) -> None:
         """Put a category where its new path says, in its tree where that names none. Raises Refused."""
@@ -176,7 +208,16 @@ class CategoryClerk:
         if "picture" in said:
             meant = self._picture_meant(said["picture"]) if said["picture"] else None
             found["picture_id"] = there.picture_id if isinstance(meant, str) else meant  # fetched afterwards
+        if own := self._attributes.keys() & said.keys():
+            found["facts"] = self._said_fields(there.facts, {name: said[name] for name in own})
         return replace(there, **found)
+
+    def _said_fields(self, there: Mapping[int, Fact], said: Said) -> dict[int, Fact]:
+        found = dict(there)
+        for name, text in said.items():
+            attribute = self._attributes[name]
+            found[attribute.id] = file_facts.reader(attribute, NewChoices())(text) if text else Fact()
+        return {key: fact for key, fact in found.items() if fact}
 
     def everything(self) -> Iterator[Said]:
         """All of them, in the order of their trees."""

@@ -49,6 +49,9 @@ class Clerk(Protocol):
     def write(self, recorder: history.Recorder, said: Said) -> Held:
         """Make the record of a row what the row says. Raises Refused, DuplicateKey."""
 
+    def end(self, recorder: history.Recorder) -> None:
+        """Do what takes all rows that were written."""
+
     def everything(self) -> Iterator[Said]:
         """All records, as rows of a file."""
 

@@ -79,6 +79,9 @@ class NameClerk:
         row = vocabulary.locked(self._tx, self._kind, there.id)
         vocabulary.rename_within(self._tx, recorder, self._kind, row, vocabulary.parse_name(self._kind, name))
 
+    def end(self, recorder: history.Recorder) -> None:
+        """Nothing is left to do."""
+
     def everything(self) -> Iterator[Said]:
         """All of them, by name."""
         yield from (one.values for one in sorted(self._held.values(), key=lambda one: one.values["name"].casefold()))

@@ -1,10 +1,10 @@
 """Records that are no goods on their way out: as a file that changes nothing where it is brought in again."""
 
-from collections.abc import Iterator
 from pathlib import Path
 
 from graupel.context import Context
 from graupel.core.errors import Refused
+from graupel.core.file_columns import FACT
 from graupel.core.record_files import RowsAre
 from graupel.core.roles import Actor, Role
 from graupel.db import Tx
@@ -28,12 +28,16 @@ def export(ctx: Context, actor: Actor, path: Path, out: Out, rows_are: RowsAre) 
 
     def work(tx: Tx) -> Written:
         clerk = clerk_of(ctx, tx, rows_are)
-        heads = [Column(one.headers[0]) for one in clerk.columns.columns.values()]
-        return writing.write(path, out, heads, _rows(clerk), ("records", str(rows_are)))
+        names = _names(clerk)
+        heads = [Column(clerk.columns.columns[name].headers[0]) for name in names]
+        rows = ([said.get(name, "") for name in names] for said in clerk.everything())
+        return writing.write(path, out, heads, rows, ("records", str(rows_are)))
 
     return ctx.db.run(work)
 
 
-def _rows(clerk: Clerk) -> Iterator[list[str]]:
-    for said in clerk.everything():
-        yield [said.get(name, "") for name in clerk.columns.columns]
+def _names(clerk: Clerk) -> list[str]:
+    """The columns that go out: all, but for fields of records' own that none of them has."""
+    own = {name for name in clerk.columns.columns if name.startswith(FACT)}
+    used = own & {name for said in clerk.everything() for name in said} if own else own
+    return [name for name in clerk.columns.columns if name in used or name not in own]

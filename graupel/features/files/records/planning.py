@@ -207,6 +207,7 @@ def _walked(walk: Walk, rows: Sequence[FileRow], report: Callable[[int], None]) 
         done.append(walk.row(plain[at]))
         written += done[-1].action == Action.CHANGED
         _refuse_many(written)
+    walk.clerk.end(walk.recorder)
     return made, done
 
 
@@ -256,6 +257,7 @@ def apply(run: JobRun, tx: Tx, row: ImportFileRow, recorder: history.Recorder) -
             run.progress("Writing", number, len(expected))
         planned = walk.row(FileRow(one.line, "", one.said))
         done.append(replace(one, action=MOVED) if planned.action not in (Action.NEW, Action.CHANGED) else planned)
+    clerk.end(recorder)
     store.note_written(tx, row["id"], done)
     counts = store.counts(tx, row["id"])
     pictured = {

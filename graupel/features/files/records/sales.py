@@ -1,16 +1,17 @@
 """Sale prices as rows of a file: what goods cost for a time, at one destination or everywhere.
 
-Rows that say the same of goods are one sale. Sales for all goods, and those for a choice, neither come nor go so.
+Rows that say the same of goods are one sale. A row is for a variant, a product, those of its variants that have a
+choice, or all goods.
 """
 
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import moments, record_columns, sale_plans
+from graupel.core import moments, record_cells, record_columns, sale_plans
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.record_files import RowsAre
@@ -19,7 +20,7 @@ from graupel.db import Tx
 from graupel.features.files.records.clerks import Held, Said
 from graupel.features.history import service as history
 from graupel.features.pricing import selling, single_goods
-from graupel.features.pricing.single_goods import Target
+from graupel.features.pricing.single_goods import EVERYTHING, Target
 from graupel.features.products.batch import lists as batch_lists
 
 
@@ -31,8 +32,12 @@ class _Standing:
     targets: set[Target]
 
 
+#: What a row is for.
+_Meant = tuple[Reach, Target]
+
+
 class SaleClerk:
-    """The sales of products and of variants that are on, or to come."""
+    """The sales that are on, or to come."""
 
     def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
         self.columns = record_columns.columns_of(RowsAre.SALE, langs)
@@ -41,34 +46,34 @@ class SaleClerk:
         self._now = ctx.now(tx).replace(microsecond=0)
         self._codes = {name.casefold(): code for code, name in self._place.destinations.items() if code}
         self._promotions = single_goods.promotion_codes(tx)
-        self._goods: dict[str, Target | None] = {}
+        self._goods: dict[tuple[str, str], _Meant | Problem] = {}
         self._sales: dict[int, _Standing] = {}
-        self._of: dict[tuple[Target, str], list[_Standing]] = {}
+        self._of: dict[tuple[_Meant, str], list[_Standing]] = {}
         #: By id the sales that are changed as a whole: as they were, and as they are to be.
         self._whole: dict[int, tuple[Sale, Sale]] = {}
         #: By what they say the sales that this file made, which more goods can be put under.
         self._made: dict[tuple[object, ...], int] = {}
         for sale in single_goods.standing(tx, self._now):
-            if sale.reach in (Reach.PRODUCT, Reach.VARIANT):
-                self._note(sale, sale.targets)
+            self._note(sale, sale.targets if sale.reach is not Reach.ALL else [EVERYTHING])
 
     def _note(self, sale: Sale, targets: Collection[Target]) -> None:
         one = self._sales.setdefault(sale.id, _Standing(sale, set()))
         one.targets.update(targets)
         for target in targets:
-            self._of.setdefault((target, sale.destination), []).append(one)
+            self._of.setdefault(((sale.reach, target), sale.destination), []).append(one)
 
     def named(self, said: Said) -> str:
         """The goods, and where."""
-        return f"{said['goods']} at {said['at']}" if said.get("at") else said["goods"]
+        goods = f"{said['goods']}, {said['choice']}" if said.get("choice") else said["goods"]
+        return f"{goods} at {said['at']}" if said.get("at") else goods
 
     def understood(self, said: Said) -> Said:
         """With where it holds as that is called, and its price as that is written. Raises Refused where goods, or where
         it holds, are not there, or the price can't be read."""
-        if self._target(said["goods"]) is None:
-            what = f"Nothing has the SKU or product code “{said['goods'][:60]}”."
-            raise Refused([Problem("sale.goods", what, "goods")])
+        reach, (_, named) = self._meant(said)
         found = dict(said)
+        if reach is Reach.CHOICE:
+            found["choice"] = single_goods.choice_names(self._tx, [named])[named]
         if said.get("at"):
             found["at"] = self._place.destinations[self._destination(said)]
         if said.get("price"):
@@ -92,11 +97,34 @@ class SaleClerk:
             raise Refused([Problem("sale.destination", what, "at")])
         return code
 
-    def _target(self, code: str) -> Target | None:
-        key = code.casefold()
+    def _meant(self, said: Said) -> _Meant:
+        """What a row is for. Raises Refused where that is not there."""
+        key = said["goods"].casefold(), said.get("choice", "").casefold()
         if key not in self._goods:
-            self._goods[key] = single_goods.goods_named(self._tx, code)
-        return self._goods[key]
+            self._goods[key] = self._looked_up(said["goods"], said.get("choice", ""))
+        found = self._goods[key]
+        if isinstance(found, Problem):
+            raise Refused([found])
+        return found
+
+    def _looked_up(self, code: str, choice: str) -> _Meant | Problem:
+        if code == record_cells.ALL_GOODS:
+            what = "A choice is one of a product: name the product by its code."
+            return Problem("sale.choice", what, "choice") if choice else (Reach.ALL, EVERYTHING)
+        found = single_goods.goods_named(self._tx, code)
+        if found is None:
+            what = f"Nothing has the SKU or product code “{code[:60]}”. For all goods write “{record_cells.ALL_GOODS}”."
+            return Problem("sale.goods", what, "goods")
+        product, variant = found
+        if not choice:
+            return (Reach.VARIANT if variant else Reach.PRODUCT), found
+        name, _, label = choice.partition(" = ")
+        is_product = batch_lists.codes_of(self._tx, {product}).get(product, "").casefold() == code.casefold()
+        chosen = single_goods.choice_named(self._tx, product, name, label) if is_product else None
+        if chosen is None:
+            what = f"No variants of {code} have {choice[:60]}. Name a product by its code, and what its variants have."
+            return Problem("sale.choice", what, "choice")
+        return Reach.CHOICE, (product, chosen)
 
     def held(self, said: Said) -> Held | None:
         """The sale that a row means: the one that begins when it says, without that the one that is on."""
@@ -107,9 +135,9 @@ class SaleClerk:
         return Held("sale", found.sale.id, self._values(was))
 
     def _standing(self, said: Said) -> _Standing | None:
-        target, where = self._target(said["goods"]), self._destination(said)
-        for one in self._of.get((target, where), ()) if target else ():
-            if target not in one.targets:
+        meant, where = self._meant(said), self._destination(said)
+        for one in self._of.get((meant, where), ()):
+            if meant[1] not in one.targets:
                 continue
             begins = self._typed(one.sale.begins)
             if begins == said["begins"] if said.get("begins") else one.sale.holds(self._now):
@@ -131,10 +159,10 @@ class SaleClerk:
         """Sales of which the rows say the same for all goods are changed as a whole."""
         said: dict[int, dict[Target, Sale]] = {}
         for row in rows:
-            there, target = self._standing(row), self._target(row["goods"])
+            there, (reach, target) = self._standing(row), self._meant(row)
             with suppress(Refused):
-                if there and target:
-                    said.setdefault(there.sale.id, {})[target] = self._wanted(there.sale, row, target)
+                if there:
+                    said.setdefault(there.sale.id, {})[target] = self._wanted(there.sale, row, reach)
         for sale_id, wanted in said.items():
             one = self._sales[sale_id]
             if wanted.keys() >= one.targets and len(set(wanted.values())) == 1:
@@ -143,9 +171,8 @@ class SaleClerk:
 
     def write(self, recorder: history.Recorder, said: Said) -> Held:
         """Make goods cost what a row says. Raises Refused."""
-        target, there = self._target(said["goods"]), self._standing(said)
-        assert target is not None
-        sale = self._wanted(there.sale if there else None, said, target)
+        (reach, target), there = self._meant(said), self._standing(said)
+        sale = self._wanted(there.sale if there else None, said, reach)
         if there and (there.targets == {target} or there.sale.id in self._whole):
             single_goods.change(self._ctx, self._tx, recorder, there.sale, sale)
             there.sale = sale
@@ -167,16 +194,15 @@ class SaleClerk:
         single_goods.take_out(self._tx, recorder, there.sale, target)
 
     def _put_under(self, recorder: history.Recorder, sale: Sale, target: Target) -> int:
-        alike = tuple(selling.columns(sale).values()) + ((target[0],) if sale.reach is Reach.VARIANT else ())
+        alike = tuple(selling.columns(sale).values()) + (() if sale.reach is Reach.PRODUCT else (target[0],))
         sale_id = self._made.get(alike)
         made = single_goods.put_under(self._ctx, self._tx, recorder, sale, target, sale_id)
         self._made[alike] = made
         self._note(replace(sale, id=made), [target])
         return made
 
-    def _wanted(self, there: Sale | None, said: Said, target: Target) -> Sale:
+    def _wanted(self, there: Sale | None, said: Said, reach: Reach) -> Sale:
         """The sale as a row has it; what it does not say stays, or is as a new one begins. Raises Refused."""
-        reach = Reach.VARIANT if target[1] else Reach.PRODUCT
         start = there or selling.new(self._now, reach)
         raw: dict[str, Any] = {"destination": self._destination(said)}
         raw |= {"amount": said["price"]} if "price" in said else {} if there else {"amount": ""}
@@ -194,15 +220,32 @@ class SaleClerk:
             raise Refused([replace(one, field=names.get(one.field or "", one.field)) for one in problems])
         return sale
 
+    def end(self, recorder: history.Recorder) -> None:
+        """Nothing is left to do."""
+
     def everything(self) -> Iterator[Said]:
         """All of them, a row for each of the goods."""
-        products = {product for one in self._sales.values() for product, _ in one.targets}
-        codes = batch_lists.codes_of(self._tx, products)
-        skus = single_goods.skus_of(self._tx, [variant for one in self._sales.values() for _, variant in one.targets])
+        for_goods = self._for_goods()
         for one in self._sales.values():
             at = self._place.destinations.get(one.sale.destination, "") if one.sale.destination else ""
-            for product, variant in sorted(one.targets):
-                goods = skus.get(variant) if variant else codes.get(product)
-                if goods:
-                    begins = self._typed(one.sale.begins)
-                    yield {"goods": goods, "at": at, "begins": begins, **self._values(one.sale)}
+            for target in sorted(one.targets):
+                goods = for_goods((one.sale.reach, target))
+                if goods["goods"]:
+                    yield {**goods, "at": at, "begins": self._typed(one.sale.begins), **self._values(one.sale)}
+
+    def _for_goods(self) -> Callable[[_Meant], Said]:
+        """What says in a row what a sale is for; no goods where they have no code."""
+        named = [(one.sale.reach, target) for one in self._sales.values() for target in one.targets]
+        codes = batch_lists.codes_of(self._tx, {product for _, (product, _) in named})
+        skus = single_goods.skus_of(self._tx, [one for reach, (_, one) in named if reach is Reach.VARIANT])
+        choices = single_goods.choice_names(self._tx, [one for reach, (_, one) in named if reach is Reach.CHOICE])
+
+        def said(meant: _Meant) -> Said:
+            reach, (product, one) = meant
+            if reach is Reach.ALL:
+                return {"goods": record_cells.ALL_GOODS}
+            if reach is Reach.VARIANT:
+                return {"goods": skus.get(one, "")}
+            return {"goods": codes.get(product, ""), "choice": choices.get(one, "")}
+
+        return said

@@ -26,7 +26,7 @@ class TypeClerk:
         self.columns = record_columns.columns_of(RowsAre.TYPE, langs)
         self._tx = tx
         there = vocabulary.load(tx)
-        self._attributes = {one.name.casefold(): one for one in there.attributes.values() if one.product_id is None}
+        self._attributes = {one.name.casefold(): one for one in there.attributes.values()}
         self._labels = {choice.id: (one, choice) for one in there.attributes.values() for choice in one.choices}
         self._by_name = {one.name.casefold(): one for one in there.types.values()}
 
@@ -63,9 +63,13 @@ class TypeClerk:
         attribute, choice = self._labels[choice_id]
         return f"{attribute.name} = {choice.label}"
 
+    def _there(self, said: Said) -> ProductType | None:
+        """The type that a row means, also where it has its new name already."""
+        return self._by_name.get(said["type"].casefold()) or self._by_name.get(said.get("new_name", "").casefold())
+
     def held(self, said: Said) -> Held | None:
         """The type, or its attribute, that a row means; None where it is not there."""
-        there = self._by_name.get(said["type"].casefold())
+        there = self._there(said)
         if there is None:
             return None
         if not said.get("attribute"):
@@ -91,21 +95,35 @@ class TypeClerk:
 
     def write(self, recorder: history.Recorder, said: Said) -> Held:
         """Make the type of a row, and its attribute, what the row says. Raises Refused."""
-        there = self._by_name.get(said["type"].casefold())
-        type_id = there.id if there else vocabulary.make_within(self._tx, recorder, "type", said["type"])
-        there = there or self._read(type_id)
-        types.write(self._tx, recorder, type_id, self._wanted(there, said))
-        made = self._read(type_id)
-        self._by_name[made.name.casefold()] = made
-        held = self.held({**said, "type": made.name})
+        there = self._there(said) or self._made(recorder, said)
+        types.write(self._tx, recorder, there.id, self._wanted(there, said))
+        made = self._read(there.id)
+        for name in (said["type"], made.name):  # other rows of it say its old name too
+            self._by_name[name.casefold()] = made
+        held = self.held(said)
         assert held is not None
         return held
+
+    def _made(self, recorder: history.Recorder, said: Said) -> ProductType:
+        if said.get("new_name", said["type"]) != said["type"]:
+            what = f"There is no product type “{said['type']}” that could be called “{said['new_name']}”."
+            raise Refused([Problem("type.none", what, "type")])
+        return self._read(vocabulary.make_within(self._tx, recorder, "type", said["type"]))
+
+    def _free_name(self, there: ProductType, name: str) -> str:
+        other = self._by_name.get(name.casefold())
+        if other and other.id != there.id:
+            what = f"There is a product type “{other.name}” already. Join the two instead."
+            raise Refused([Problem("type.taken", what, "new_name")])
+        return name
 
     def _read(self, type_id: int) -> ProductType:
         return vocabulary.load(self._tx).types[type_id]
 
     def _wanted(self, there: ProductType, said: Said) -> Mapping[str, Any]:
         wanted = types.flat(there)
+        if said.get("new_name"):
+            wanted["name"] = self._free_name(there, said["new_name"])
         if "code_prefix" in said:
             wanted["code_prefix"] = said["code_prefix"]
         if "delivered" in said:
@@ -130,6 +148,9 @@ class TypeClerk:
         if attribute.id not in wanted["order"]:
             wanted["order"] = [*wanted["order"], attribute.id]
 
+    def end(self, recorder: history.Recorder) -> None:
+        """Nothing is left to do."""
+
     def everything(self) -> Iterator[Said]:
         """All of them: a row for each attribute, one for a type without any."""
         for one in sorted(self._by_name.values(), key=lambda one: one.name.casefold()):
@@ -141,7 +162,12 @@ class TypeClerk:
 
 def _values(there: ProductType) -> dict[str, str]:
     delivered = there.delivered or str(Way.SHIPPED)
-    return {"code_prefix": there.code_prefix, "delivered": WAYS[delivered], "layout": ARTICLES[there.layout]}
+    return {
+        "new_name": there.name,
+        "code_prefix": there.code_prefix,
+        "delivered": WAYS[delivered],
+        "layout": ARTICLES[there.layout],
+    }
 
 
 def _member(there: ProductType, name: str) -> TypeAttribute | None:
