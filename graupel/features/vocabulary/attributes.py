@@ -208,6 +208,14 @@ def load_one(tx: Tx, attribute_id: int, *, lock: bool = False) -> Attribute:
     return service.load_attributes(tx, [row])[attribute_id]
 
 
+def with_choice(tx: Tx, choice_id: int) -> Attribute:
+    """The attribute that has a choice, locked. Raises NotFound."""
+    rows = store.choices_by_ids(tx, [choice_id])
+    if not rows:
+        raise NotFound(f"There is no choice {choice_id}.")
+    return load_one(tx, rows[0]["attribute_id"], lock=True)
+
+
 @dataclass(frozen=True)
 class AttributeDetail:
     """An attribute with the use of it and of each of its choices, and names much like it."""

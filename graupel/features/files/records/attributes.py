@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from types import MappingProxyType
 from typing import Any
 
 from graupel.context import Context
@@ -9,7 +10,7 @@ from graupel.core import record_cells, record_columns, units
 from graupel.core.attributes import Attribute, AttributeKind, Choice
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
-from graupel.core.record_columns import VALUES
+from graupel.core.record_declared import VALUES
 from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.files.records import clerks
@@ -27,12 +28,17 @@ _WORDS, _CHOICE_WORDS = {"name": "attribute", "help": "help"}, {"label": "choice
 class AttributeClerk:
     """The attributes that all goods share, with their choices."""
 
-    def __init__(self, ctx: Context, tx: Tx, langs: Sequence[str]) -> None:
+    def __init__(
+        self, ctx: Context, tx: Tx, langs: Sequence[str], members: Mapping[str, str] = MappingProxyType({})
+    ) -> None:
+        """``members``: names of files beside the table in a zip, by their names in small letters."""
         self.columns = record_columns.columns_of(RowsAre.ATTRIBUTE, langs)
         self._tx = tx
         there = list(vocabulary.load(tx).attributes.values())
         self._by_name = {one.name.casefold(): one for one in there}
-        self._pictures = Swatches(tx, ctx.settings.address, (choice for one in there for choice in one.choices))
+        self._pictures = Swatches(
+            tx, ctx.settings.address, (choice for one in there for choice in one.choices), members
+        )
         choices = [choice.id for one in there for choice in one.choices]
         self._own: dict[tuple[str, int], Said] = {}
         self._labels: dict[tuple[int, str], int] = {}
@@ -156,7 +162,7 @@ class AttributeClerk:
         if choice := self._choice(there, said):
             _, code, swatch, picture = wanted[f"choice-{choice.id}"]
             swatch = said["swatch"] or None if "swatch" in said else swatch
-            picture = self._pictures.id_of(said["swatch_picture"]) if "swatch_picture" in said else picture
+            picture = self._pictures.meant(said["swatch_picture"], picture) if "swatch_picture" in said else picture
             wanted[f"choice-{choice.id}"] = [
                 self._free_label(there, choice, said.get("new_choice", "")),
                 said.get("code") or code,

@@ -6,7 +6,7 @@ from types import MappingProxyType
 from typing import Any
 
 from graupel.context import Context
-from graupel.core import bars, file_facts, record_cells, record_columns
+from graupel.core import bars, file_facts, record_cells, record_columns, record_declared
 from graupel.core import categories as rules
 from graupel.core.attributes import Fact
 from graupel.core.categories import CATEGORY_SEPARATOR, CategoryKind, CategoryValues, Layout
@@ -86,7 +86,7 @@ class CategoryClerk:
     @staticmethod
     def _values(values: CategoryValues, picture: str) -> dict[str, str]:
         found = {name: getattr(values, name) for name in _PLAIN} | {"picture": picture}
-        found |= {"kind": record_columns.PLACES[values.kind], "layout": record_columns.LAYOUTS[values.layout]}
+        found |= {"kind": record_declared.PLACES[values.kind], "layout": record_declared.LAYOUTS[values.layout]}
         found |= {"shown": "no" if values.hidden else "yes", "in_navigation": "yes" if values.in_navigation else "no"}
         return found | {"tags": bars.joined(sorted(values.tags, key=str.casefold))}
 
@@ -196,9 +196,9 @@ class CategoryClerk:
     def _said_values(self, there: CategoryValues, said: Said) -> CategoryValues:
         found: dict[str, Any] = {name: said[name] for name in _PLAIN if name in said}
         if "kind" in said:
-            found["kind"] = CategoryKind(record_cells.kept_of(record_columns.PLACES, said["kind"]))
+            found["kind"] = CategoryKind(record_cells.kept_of(record_declared.PLACES, said["kind"]))
         if "layout" in said:
-            found["layout"] = Layout(record_cells.kept_of(record_columns.LAYOUTS, said["layout"]))
+            found["layout"] = Layout(record_cells.kept_of(record_declared.LAYOUTS, said["layout"]))
         if "shown" in said:
             found["hidden"] = said["shown"] == "no"
         if "in_navigation" in said:

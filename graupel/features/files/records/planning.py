@@ -44,7 +44,6 @@ MOST_ROWS = 30_000
 MOST_WRITTEN = 5_000
 REPORT_EVERY = 50
 _CLERKS: Mapping[RowsAre, Callable[[Context, Tx, Sequence[str]], Clerk]] = {
-    RowsAre.ATTRIBUTE: AttributeClerk,
     RowsAre.TYPE: TypeClerk,
     RowsAre.SALE: SaleClerk,
     RowsAre.BRAND: lambda ctx, tx, langs: NameClerk(ctx, tx, RowsAre.BRAND, langs),
@@ -57,6 +56,8 @@ def clerk_of(ctx: Context, tx: Tx, rows_are: RowsAre, beside: Sequence[str] = ()
     langs = destinations.current(ctx, tx).languages
     if rows_are is RowsAre.CATEGORY:
         return CategoryClerk(ctx, tx, langs, _members(beside))
+    if rows_are is RowsAre.ATTRIBUTE:
+        return AttributeClerk(ctx, tx, langs, _members(beside))
     return _CLERKS[rows_are](ctx, tx, langs)
 
 
@@ -260,8 +261,6 @@ def apply(run: JobRun, tx: Tx, row: ImportFileRow, recorder: history.Recorder) -
     clerk.end(recorder)
     store.note_written(tx, row["id"], done)
     counts = store.counts(tx, row["id"])
-    pictured = {
-        one.line: one.said[later.PICTURE] for one in done if one.action != MOVED and one.becomes.get(later.PICTURE)
-    }
+    pictured = {one.line: said for one in done if one.action != MOVED and (said := later.said_of(one))}
     later.note(tx, row["id"], pictured, _members(beside))
     return counts | {"made": counts["new"] + len(made)}

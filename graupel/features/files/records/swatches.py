@@ -1,6 +1,6 @@
-"""The pictures of choices as rows of a file name them: those of the library."""
+"""The pictures of choices as rows of a file name them: of the library, or to be fetched afterwards (later.py)."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from graupel.core.attributes import Choice
 from graupel.core.errors import Refused
@@ -15,10 +15,10 @@ COLUMN = "swatch_picture"
 
 
 class Swatches:
-    """Knows what names each of them, and finds what a row names. They are not fetched from elsewhere."""
+    """Knows what names each of them, and finds what a row names. ``members``: as the clerk has them."""
 
-    def __init__(self, tx: Tx, address: str, choices: Iterable[Choice]) -> None:
-        self._tx, self._places = tx, Places(address.rstrip("/"))
+    def __init__(self, tx: Tx, address: str, choices: Iterable[Choice], members: Mapping[str, str]) -> None:
+        self._tx, self._places, self._members = tx, Places(address.rstrip("/")), members
         self._names: dict[int, str] = {}
         self._ids: dict[str, int] = {}
         self._read({one.swatch_media_id for one in choices if one.swatch_media_id})
@@ -33,20 +33,20 @@ class Swatches:
         return self._names.get(media_id or 0, "")
 
     def understood(self, said: Said) -> Said:
-        """A row with its picture as the library names it. Raises Refused where that has no such picture."""
+        """A row with its picture as the library names it, or where it is to be fetched. Raises Refused."""
         text = said.get(COLUMN)
         if not text or text in self._ids:
             return said
-        found = pictures.found(self._tx, {text}, {})[text]
-        if isinstance(found, str):
-            what = f"“{text[:80]}” is not in the library. Take it in there first."
-            found = Problem("swatch.elsewhere", what)
+        found = pictures.found(self._tx, {text}, self._members)[text]
         if isinstance(found, Problem):
             raise Refused([found.at(field=COLUMN)])
+        if isinstance(found, str):
+            return said
         assert isinstance(found, int)
         self._read([found])
         return {**said, COLUMN: self.named(found)}
 
-    def id_of(self, text: str) -> int | None:
-        """The picture that is named so, as understood has it; None for none."""
-        return self._ids.get(text)
+    def meant(self, text: str, there: int | None) -> int | None:
+        """The picture that a row wants, as understood has it: none, one of the library, or, until it is fetched, the
+        one that is ``there``."""
+        return self._ids.get(text, there) if text else None

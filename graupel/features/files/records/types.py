@@ -10,7 +10,7 @@ from graupel.core.delivery import Way
 from graupel.core.errors import Refused
 from graupel.core.problems import Problem
 from graupel.core.product_types import Need, ProductType, TypeAttribute
-from graupel.core.record_columns import ARTICLES, NEEDS, WAYS
+from graupel.core.record_declared import ARTICLES, NEEDS, WAYS
 from graupel.core.record_files import RowsAre
 from graupel.db import Tx
 from graupel.features.files.records.clerks import Held, Said
