@@ -11,7 +11,7 @@ from graupel import storage
 from graupel.core.errors import Refused
 
 #: What can be a table, by its ending.
-TABLES = ("csv", "tsv", "txt", "tab", "xlsx", "xls", "xlsm", "ods", "json", "jsonl", "ndjson", "xml")
+TABLES = ("csv", "tsv", "txt", "tab", "xlsx", "xls", "xlsm", "ods", "json", "jsonl", "ndjson", "jsonld", "xml")
 MOST_MEMBERS = 100_000
 #: Unpacked it is no larger; and no more than so many times as large as packed, from some size on.
 MOST_BYTES, MOST_TIMES, FROM_BYTES = 2_000_000_000, 300, 50_000_000

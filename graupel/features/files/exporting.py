@@ -48,6 +48,8 @@ Called = Mapping[str, Callable[[Any], str | None]]
 #: Of a row each so many are told as progress.
 REPORT_EVERY = 5_000
 PICTURES_EVERY = 50
+#: The folder of the pictures beside a table in a zip.
+PICTURES_IN = "pictures/"
 SHOWN = 20
 _NUMBERS = (FieldKind.MONEY, FieldKind.QUANTITY)
 #: The words of schema.org for our fields: the path to the value, and what stands beside it. What has none is said with
@@ -172,7 +174,8 @@ def export(
     beside the table; ``lens``: through which the goods are seen, as an address carries it. Raises Refused, NoRoom.
     """
     actor.require(Role.VIEWER)
-    places = Places(ctx.settings.address.rstrip("/"), {} if with_pictures else None)
+    folder = PICTURES_IN if out is Out.LINKED else ""  # where an address is meant it is the way from the table
+    places = Places(ctx.settings.address.rstrip("/"), {} if with_pictures else None, folder)
 
     def work(tx: Tx) -> Written:
         heads, rows = table_of(ctx, tx, out, fields, query, run, places, lens)
@@ -200,7 +203,7 @@ def _pack(
                 run.progress("Packing pictures", number, len(pictures))
             stored = sizes.path_of(ctx, sha, sizes.FULL)
             if stored.exists():
-                packed.write(stored, f"pictures/{called}", zipfile.ZIP_STORED)
+                packed.write(stored, f"{PICTURES_IN}{called}", zipfile.ZIP_STORED)
 
 
 def table_of(
@@ -258,7 +261,7 @@ def request(
 ) -> int:
     """Write a file in the background, as ``export`` does; returns its id. Raises Refused."""
     actor.require(Role.VIEWER)
-    columns_of = asked_columns(ctx, out, fields, with_pictures=with_pictures)
+    columns_of = asked_columns(ctx, fields, with_pictures=with_pictures)
     values = {"format": str(out), "fields": columns_of, "query": query, "with_pictures": with_pictures, "lens": lens}
     return _request(ctx, actor, "goods" if query else "catalogue", values)
 
@@ -282,13 +285,13 @@ def request_records(ctx: Context, actor: Actor, out: Out, rows_are: RowsAre) -> 
     return _request(ctx, actor, CALLED[rows_are][1].split(" ")[0], {"format": str(out), "rows_are": str(rows_are)})
 
 
-def asked_columns(ctx: Context, out: Out, fields: Sequence[str], *, with_pictures: bool) -> list[str]:
+def asked_columns(ctx: Context, fields: Sequence[str], *, with_pictures: bool) -> list[str]:
     """The columns of a file that is asked for, in their order. Raises Refused where it can't be written so."""
     found = [name for name in known.current(ctx).fields if name in fields or name == "sku"]
     if len(found) < 2:
         raise Refused.because("export.columns", "Choose at least one column beside the SKU.", "fields")
-    if with_pictures and (file_pictures.PICTURES not in found or out is Out.LINKED):
-        said = "Pictures go out beside a table that has their column; in JSON-LD they are named by their addresses."
+    if with_pictures and file_pictures.PICTURES not in found:
+        said = "Pictures go out beside a table that has their column. Choose it too."
         raise Refused.because("export.pictures", said, "with_pictures")
     return found
 

@@ -62,7 +62,7 @@ def save(
     if person is None:
         raise Refused.because("outlet.nobody", "Only a person can have files written: they are written for them.")
     wanted = rules.read(texts)
-    chosen = exporting.asked_columns(ctx, out, fields, with_pictures=with_pictures)
+    chosen = exporting.asked_columns(ctx, fields, with_pictures=with_pictures)
     mine: dict[str, Any] = {
         "name": wanted.name,
         "format": str(out),

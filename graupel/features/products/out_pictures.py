@@ -22,10 +22,11 @@ SHOWN = """, (SELECT CONCAT('[', GROUP_CONCAT(JSON_ARRAY(m.sha256, m.format, m.a
 @dataclass
 class Places:
     """Where pictures of a file that goes out are: under our ``address``, or beside it in a zip, where ``beside``
-    gathers the sha256 of each by its name."""
+    gathers the sha256 of each by its name; there a ``folder`` may be said before it."""
 
     address: str
     beside: dict[str, str] | None = None
+    folder: str = ""
 
     def of(self, sha: str, ending: str, link: str | None, file_name: str) -> str:
         """What names a picture."""
@@ -35,7 +36,7 @@ class Places:
             return f"{self.address}/media/{sha}/{FULL}/picture.{ending}"
         name = name_in_zip(file_name, sha, ending)
         self.beside[name] = sha
-        return name
+        return f"{self.folder}{name}"
 
 
 def cells(row: Mapping[str, Any], places: Places) -> dict[str, str | None]:

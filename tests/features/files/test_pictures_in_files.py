@@ -256,15 +256,18 @@ def test_the_page_says_how_far_the_pictures_are_and_tries_them_again(ctx, pictur
     assert me.write(f"/files/{file.id + 1}/pictures").status_code in (404, 422)
 
 
-def test_goods_go_out_with_their_pictures_in_a_zip_and_come_in_again_elsewhere_too(ctx, browser):
+@pytest.mark.parametrize("out", [Out.CSV, Out.LINKED])
+def test_goods_go_out_with_their_pictures_in_a_zip_and_come_in_again_elsewhere_too(ctx, browser, out):
     one = make_product(ctx, "A-1", picture_side=40)
     make_product(ctx, "B-1", name="Without")
     path = ctx.folder("exports") / "all.zip"
-    assert exporting.export(ctx, SYSTEM, path, Out.CSV, with_pictures=True).rows == 2
+    assert exporting.export(ctx, SYSTEM, path, out, with_pictures=True).rows == 2
     assert [one.name for one in path.parent.iterdir()] == ["all.zip"]
     with zipfile.ZipFile(path) as packed:
         table, picture = packed.namelist()
-    assert table == "goods.csv"
+        content = packed.read(table).decode()
+    assert table == f"goods.{out}"
+    assert (picture in content) == (out is Out.LINKED), "read as an address it leads there"
     assert picture.startswith("pictures/skein.")
     again = plan_file(ctx, path.read_bytes(), name="all.zip")
     assert (again.row["counts"]["unchanged"], again.row["counts"]["refused"]) == (2, 0)
