@@ -47,6 +47,15 @@ def show(request: Request, ctx: Ctx, signed: Signed, prepared_id: int) -> Respon
     return _page(request, ctx, signed, prepared_id)
 
 
+@router.get("/{prepared_id:int}/progress")
+def progress(request: Request, ctx: Ctx, signed: Signed, prepared_id: int) -> Response:
+    """How far the job that does it is; once that ended, its page is to be loaded anew."""
+    job = service.job_of(ctx, signed.actor, prepared_id)
+    if job is None or not job["is_open"]:
+        return Response(status_code=204, headers={"HX-Refresh": "true"})
+    return page(request, "prepared/progress.html", job=job, prepared_id=prepared_id)
+
+
 @router.post("/{prepared_id:int}")
 def decide(request: Request, ctx: Ctx, signed: Signed, form: FormOf[Decision], prepared_id: int) -> Response:
     """What somebody says of it."""

@@ -161,6 +161,12 @@ def read(ctx: Context, actor: Actor, prepared_id: int) -> Detail:
     return Detail(**{**vars(found), "job": job})
 
 
+def job_of(ctx: Context, actor: Actor, prepared_id: int) -> dict[str, Any] | None:
+    """The job that does one, None where none does. Raises NotFound."""
+    actor.require(Role.VIEWER)
+    return jobs.of(ctx, actor, ctx.db.run(lambda tx: _found(tx, prepared_id))["job_id"])
+
+
 def _found(tx: Tx, prepared_id: int, *, lock: bool = False) -> PreparedRow:
     row = store.read(tx, prepared_id, lock=lock)
     if row is None:

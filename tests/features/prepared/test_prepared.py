@@ -207,6 +207,8 @@ def test_what_writes_many_records_is_done_in_the_background_as_it_was_seen(ctx, 
     told = service.read(ctx, SYSTEM, number)
     assert (told.one["state"], told.job["state"], told.is_under_way) == ("agreed", "waiting", True)
     assert "Do the rest now" not in somebody.get(f"/prepared/{number}").text
+    how_far = f"/prepared/{number}/progress"
+    assert how_far in somebody.get(how_far).text, "it goes on asking"
     # Where its job is cancelled, it can be decided on again.
     ctx.db.run(lambda tx: queue.want_cancel(tx, told.job["id"]))
     work_off(ctx)
@@ -214,6 +216,7 @@ def test_what_writes_many_records_is_done_in_the_background_as_it_was_seen(ctx, 
     assert "Do the rest now" in somebody.get(f"/prepared/{number}").text
     agree(ctx, number)
     work_off(ctx)
+    assert somebody.get(how_far).headers["HX-Refresh"] == "true"
     assert [products.read(ctx, SYSTEM, one).values.brand for one in goods] == ["Moss", "Loom", "Loom"]
     assert service.read(ctx, SYSTEM, number).one["state"] == "done"
     roll_back_newest(ctx)
