@@ -41,7 +41,7 @@ class AttributeClerk:
         )
         choices = [choice.id for one in there for choice in one.choices]
         self._own: dict[tuple[str, int], Said] = {}
-        #: By attribute and label, as rows of this file say it, the choices that they mean, which may be called otherwise.
+        #: By attribute and label, as rows say it, the choices that they mean, which may be called otherwise now.
         self._labels: dict[tuple[int, str], int] = {}
         self._note("attribute", clerks.own_words(tx, "attribute", [one.id for one in there], langs, _WORDS))
         self._note("choice", clerks.own_words(tx, "choice", choices, langs, _CHOICE_WORDS))
