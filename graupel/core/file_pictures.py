@@ -37,8 +37,8 @@ FIELDS = {
         ),
     ),
 }
-#: What stands between two; a comma only before an address, because names of files may hold one.
-_BETWEEN = re.compile(r"[|\n]|,\s+(?=https?://)")
+#: What stands between two; a comma only before an address or a folder, because names of files may hold one.
+_BETWEEN = re.compile(r"[|\n]|,\s+(?=https?://|[\w.-]+/)")
 #: How we give out files of the library: by what is in them.
 _OURS = re.compile(r"/media/([0-9a-f]{64})/")
 

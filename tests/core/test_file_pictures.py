@@ -68,6 +68,11 @@ def test_cells():
     assert read_pictures("") == ()
     listed = "https://a.example/1.jpg, http://a.example/2,3.jpg | a, b.jpg"
     assert read_pictures(listed) == ("https://a.example/1.jpg", "http://a.example/2,3.jpg", "a, b.jpg")
+    assert read_pictures("pictures/a.jpg, pictures/b.glb, https://a.example/c") == (
+        "a.jpg",
+        "b.glb",
+        "https://a.example/c",
+    )
     assert read_alts("A skein |  | Two  skeins") == ("A skein", "", "Two skeins")
     sha = "ab" * 32
     assert own_sha(f"https://shop.example/media/{sha}/full/skein.jpg") == sha

@@ -58,7 +58,17 @@ PRODUCT = Record(
             "short_text",
             "Short text",
             FieldKind.LINES,
-            InFile("a sentence or two", ("short text", "short description", "teaser", "kurztext", "kurzbeschreibung")),
+            InFile(
+                "a sentence or two",
+                (
+                    "short text",
+                    "short description",
+                    "teaser",
+                    "kurztext",
+                    "kurzbeschreibung",
+                    "disambiguatingdescription",
+                ),
+            ),
         ),
         _words(
             "description",

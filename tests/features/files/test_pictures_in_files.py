@@ -256,6 +256,25 @@ def test_the_page_says_how_far_the_pictures_are_and_tries_them_again(ctx, pictur
     assert me.write(f"/files/{file.id + 1}/pictures").status_code in (404, 422)
 
 
+def test_several_pictures_of_one_product_go_out_beside_json_ld_and_come_in_again_in_their_order(ctx):
+    taken = [
+        media.take(ctx, SYSTEM, f"{name}.jpg", jpeg(side)).id for side, name in enumerate(("oat", "moss", "fern"), 40)
+    ]
+    product_id = make_product(
+        ctx, "C-1", short_text="Of wool", pictures=tuple(Picture(one, f"Skein {one}") for one in taken)
+    )
+    path = ctx.folder("exports") / "all.zip"
+    exporting.export(ctx, SYSTEM, path, Out.LINKED, with_pictures=True)
+    again = plan_file(ctx, path.read_bytes(), name="all.zip")
+    assert (again.row["counts"]["unchanged"], again.row["counts"]["changed"]) == (1, 0)
+    assert "short_text" in {rule.field for rule in again.rules}
+    values = products.read(ctx, SYSTEM, product_id).values
+    saving.save(ctx, SYSTEM, product_id, replace(values, pictures=values.pictures[1:2]), None)
+    files.request_apply(ctx, SYSTEM, plan_file(ctx, path.read_bytes(), name="all.zip").id, leave_out=False)
+    work_off(ctx)
+    assert names(ctx, "C-1") == ["oat.jpg", "moss.jpg", "fern.jpg"]
+
+
 @pytest.mark.parametrize("out", [Out.CSV, Out.LINKED])
 def test_goods_go_out_with_their_pictures_in_a_zip_and_come_in_again_elsewhere_too(ctx, browser, out):
     one = make_product(ctx, "A-1", picture_side=40)

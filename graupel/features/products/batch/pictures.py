@@ -75,14 +75,7 @@ def address_key(address: str) -> str:
 
 
 def found(tx: Tx, said: Collection[str], members: Mapping[str, str]) -> dict[str, Key | Problem]:
-    """Of each picture its id in the library, the address that it is to be fetched from, or why it can't be found. Of a
-    name the folder before it does not count."""
-    bare = {text: text if is_address(text) else text.rpartition("/")[2] for text in said}
-    meant = _found(tx, set(bare.values()), members)
-    return {text: meant[name] for text, name in bare.items()}
-
-
-def _found(tx: Tx, said: Collection[str], members: Mapping[str, str]) -> dict[str, Key | Problem]:
+    """Of each picture its id in the library, the address that it is to be fetched from, or why it can't be found."""
     shas = {text: own_sha(text) or media.sha_of_link(text) if is_address(text) else of_name(text)[0] for text in said}
     by_sha = _by(tx, "SELECT sha256 AS name, id FROM media WHERE sha256 IN %s", set(shas.values()))
     sources = {text: address_key(text) for text in said if is_address(text)}
