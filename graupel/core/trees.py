@@ -98,8 +98,11 @@ def arranged(siblings: Sequence[int], wanted: Mapping[int, int]) -> list[int]:
     """Siblings with some of them at the places that are wanted of them, 1 the first, a place beyond the last one the
     last; the others stand around them in their order. Of two that want one place the first that is named has it."""
     found = [one for one in siblings if one not in wanted]
+    free = 0
     for one, place in sorted(wanted.items(), key=lambda item: item[1]):
-        found.insert(place - 1, one)
+        at = min(max(place - 1, free), len(found))
+        found.insert(at, one)
+        free = at + 1
     return found
 
 

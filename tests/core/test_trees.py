@@ -57,6 +57,7 @@ def test_places_that_are_said_of_all_or_of_those_that_move_give_the_order_and_of
     assert all(found[place - 1] == one for one, place in some.items())
     assert [one for one in found if one not in some] == [one for one in there if one not in some]
     assert trees.arranged(there, {1: 99}) == [*there[1:], 1], "beyond the last is the last"
+    assert trees.arranged(there, {7: 2, 5: 2, 3: 3})[:5] == [1, 7, 5, 3, 2], "of two at one place the first named"
 
 
 def test_only_what_comes_to_stand_elsewhere_is_written():
